@@ -1,0 +1,24 @@
+"""A hazard after which irreplaceable data does not come back."""
+
+from collections.abc import Iterator
+
+from kavrel.core.cautions.caution import Finding, Rule, View
+from kavrel.core.proof.hazards import HAZARDS
+
+
+def _find(view: View) -> Iterator[Finding]:
+    titles = {h.id: h.title for h in HAZARDS}
+    for d in view.index.plan.datasets:
+        lost = [titles[c.hazard] for c in view.cells if c.dataset == d.id and c.fate == "lost"]
+        if d.worth == "irreplaceable" and lost:
+            yield d.id, d.name, f"Lost for good after: {', '.join(lost)}."
+
+
+LOST_FOR_GOOD = Rule(
+    "lost_for_good",
+    "serious",
+    "proof",
+    "dataset",
+    "Open the cell on the Proof sheet and see which copies fail, and why.",
+    _find,
+)

@@ -1,0 +1,26 @@
+"""A copy without versions."""
+
+from collections.abc import Iterator
+
+from kavrel.core.cautions.caution import Finding, Rule, View
+from kavrel.core.copies.kinds import KINDS
+
+
+def _find(view: View) -> Iterator[Finding]:
+    for j in view.index.plan.jobs:
+        versions = view.book.points_on(j, view.today)
+        if KINDS[j.kind].target == "pool" and len(versions) <= 1:
+            yield j.id, j.name, (
+                "It keeps one point only, so what is deleted or encrypted is so in the copy after the "
+                "next run: a mirror, not a backup."
+            )
+
+
+MIRROR_AS_BACKUP = Rule(
+    "mirror_as_backup",
+    "caution",
+    "copies",
+    "job",
+    "Keep more than the newest point: a deletion travels into the copy with the next run.",
+    _find,
+)

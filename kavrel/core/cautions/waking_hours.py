@@ -1,0 +1,33 @@
+"""A job on the link in waking hours."""
+
+from collections.abc import Iterator
+
+from kavrel.core.cautions.caution import Finding, Rule, View
+from kavrel.core.week.quiet import is_quiet
+
+
+def _find(view: View) -> Iterator[Finding]:
+    quiet_from, quiet_to = view.week.quiet_from_hour, view.week.quiet_to_hour
+    told: set[str] = set()
+    for run in view.week.runs:
+        on_link = any(r.startswith("link:") for r in run.resources)
+        job = view.index.jobs[run.job]
+        if not on_link or job.limit_mbit or run.job in told or run.seconds < 600:
+            continue
+        middle = [run.from_minute, run.to_minute]
+        if any(not is_quiet(m % 1440 / 60, quiet_from, quiet_to) for m in middle):
+            told.add(run.job)
+            yield job.id, job.name, (
+                "It fills the uplink while people are awake, from "
+                f"{run.starts_at:%H:%M} to {run.ends_at:%H:%M}, and has no limit."
+            )
+
+
+WAKING_HOURS = Rule(
+    "waking_hours",
+    "advice",
+    "week",
+    "job",
+    "Start it earlier at night, or limit its bandwidth.",
+    _find,
+)

@@ -1,0 +1,118 @@
+"""How fast data moves from one store to another: the slowest part of the path decides."""
+
+from dataclasses import dataclass
+
+from kavrel.core.index import Index
+from kavrel.core.pools.pool import PoolState
+from kavrel.core.working import Working, step
+
+MB = 1e6
+
+
+@dataclass(frozen=True)
+class Place:
+    """A store of data: a pool in a box, or a disk on a shelf."""
+
+    pool: str | None = None
+    disk: str | None = None
+
+    def site(self, index: Index) -> str | None:
+        """Site id of the store."""
+        if self.pool:
+            return index.site_of_pool(self.pool)
+        return index.site_of_disk(self.disk) if self.disk else None
+
+    def host(self, index: Index) -> str | None:
+        """Host id of the box it is in; None on a shelf."""
+        if self.pool:
+            return index.pools[self.pool].host
+        return index.disks[self.disk].host if self.disk else None
+
+    def name(self, index: Index) -> str:
+        """What people call it."""
+        if self.pool:
+            return index.pools[self.pool].name
+        return index.disks[self.disk].label if self.disk else "nowhere"
+
+
+@dataclass(frozen=True)
+class Path:
+    """The parts of a way and their speeds in MB/s; resources that the way occupies."""
+
+    parts: tuple[tuple[str, float], ...]
+    resources: tuple[str, ...]
+    missing_link: bool = False
+
+    @property
+    def mb_per_s(self) -> float:
+        """Speed of the slowest part; 0 where there is no way."""
+        return 0.0 if self.missing_link else min(speed for _, speed in self.parts)
+
+    def hours(self, size_bytes: float) -> float:
+        """Hours for so many bytes; infinite where there is no way."""
+        speed = self.mb_per_s
+        return size_bytes / (speed * MB) / 3600 if speed else float("inf")
+
+    def working(self, name: str, size_bytes: int) -> Working:
+        """Bytes over the slowest part, with all parts named."""
+        hours = self.hours(size_bytes)
+        return step(
+            name,
+            hours if hours < 1e9 else None,
+            "h",
+            "bytes / slowest part of the way",
+            step("bytes", size_bytes, "bytes"),
+            *(step(part, speed, "MB/s") for part, speed in self.parts),
+        )
+
+
+def path(
+    index: Index,
+    states: dict[str, PoolState],
+    source: Place,
+    target: Place,
+    limit_mbit: float | None = None,
+    by_hand: bool = False,
+) -> Path:
+    """The way from one store to another.
+
+    `by_hand` carries one of the two to the other's site first, so no link is crossed.
+    Network speeds are line rates times the assumption `network_efficiency`.
+    """
+    parts: list[tuple[str, float]] = []
+    resources: list[str] = []
+    efficiency = index.assumptions["network_efficiency"]
+    for place, verb in ((source, "read"), (target, "write")):
+        if place.pool:
+            layout = states[place.pool].layout
+            speed = layout.read_mb_per_s if verb == "read" else layout.write_mb_per_s
+            parts.append((f"{verb} {place.name(index)}", speed))
+            resources.append(f"pool:{place.pool}")
+        elif place.disk:
+            disk = index.disks[place.disk]
+            dock = min(disk.mb_per_s, index.assumptions["dock_mb_per_s"])
+            parts.append((f"{verb} {disk.label} in the dock", dock))
+            resources.append(f"disk:{place.disk}")
+    source_host, target_host = source.host(index), target.host(index)
+    missing = False
+    if source_host and target_host and source_host != target_host:
+        for host in (source_host, target_host):
+            found = index.hosts[host]
+            speed = found.network_mbit / 8 * efficiency
+            parts.append((f"network port of {found.name}", speed))
+        source_site, target_site = source.site(index), target.site(index)
+        if source_site == target_site or by_hand:
+            resources.append(f"lan:{target_site if by_hand else source_site}")
+        else:
+            found_link = index.link(source_site or "", target_site or "")
+            if found_link:
+                link, mbit = found_link
+                names = f"{index.sites[link.a].name} to {index.sites[link.b].name}"
+                parts.append((f"link {names}", mbit / 8 * efficiency))
+                resources.append(f"link:{link.id}")
+            else:
+                missing = True
+                parts.append(("no link between the two sites", 0.0))
+        if limit_mbit:
+            parts.append(("limit set on the job", limit_mbit / 8))
+    return Path(tuple(parts), tuple(resources), missing)

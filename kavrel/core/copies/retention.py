@@ -1,0 +1,152 @@
+"""Which points stay and until when.
+
+A point is kept while any rule keeps it; the newest always stays. The rules of hours, days,
+weeks, months and years keep the last point of each of the newest n periods that have any, in
+the lab's time zone, weeks from Monday. `all_days` keeps everything that is younger.
+Source: common practice, no source; the same counting as the usual versioned-backup tools.
+"""
+
+from collections.abc import Callable, Sequence
+from datetime import datetime
+from functools import lru_cache
+from typing import NamedTuple
+from zoneinfo import ZoneInfo
+
+from kavrel.core.plan import Retention
+
+DAY = 86_400.0
+FOREVER = float("inf")
+
+
+class Point(NamedTuple):
+    """A copy as of `data_time`, complete from `available_at`, pruned at `expires_at` (epoch s)."""
+
+    data_time: float
+    available_at: float
+    expires_at: float
+
+
+PERIODS: dict[str, tuple[Callable[[datetime], int], float]] = {
+    # The bucket a local time falls into, and the longest such period in days.
+    "hourly": (lambda t: t.toordinal() * 24 + t.hour, 1 / 24),
+    "daily": (lambda t: t.toordinal(), 1.0),
+    "weekly": (lambda t: (t.toordinal() - 1) // 7, 7.0),
+    "monthly": (lambda t: t.year * 12 + t.month, 31.0),
+    "yearly": (lambda t: t.year, 366.0),
+}
+
+
+def keeps_nothing(retention: Retention) -> bool:
+    """Whether no rule keeps anything."""
+    return not any(getattr(retention, name) for name in Retention.model_fields)
+
+
+def span_days(retention: Retention, step_days: float) -> float:
+    """How many days back the oldest kept point can lie, at most."""
+    spans = [float(retention.all_days), retention.last * step_days]
+    for name, (_, days) in PERIODS.items():
+        count = getattr(retention, name)
+        spans.append((count + 1) * max(days, step_days) if count else 0.0)
+    return max(spans) + step_days
+
+
+@lru_cache(maxsize=1024)
+def keep(
+    moments: tuple[tuple[float, float], ...], retention: Retention, zone: str
+) -> tuple[Point, ...]:
+    """Points with their expiry from (data time, available time) pairs in order of time.
+
+    A point leaves when the later point that makes it superfluous is complete, or when its age
+    passes `all_days`, whichever rule lets go last.
+    """
+    count = len(moments)
+    available = [m[1] for m in moments]
+    expiry = [available[i + 1] if i + 1 < count else FOREVER for i in range(count)]
+    if retention.all_days:
+        for i, (data_time, _) in enumerate(moments):
+            expiry[i] = max(expiry[i], data_time + retention.all_days * DAY)
+    if retention.last:
+        for i in range(count):
+            later = i + retention.last
+            expiry[i] = max(expiry[i], available[later] if later < count else FOREVER)
+    rules = [(PERIODS[n][0], getattr(retention, n)) for n in PERIODS if getattr(retention, n)]
+    if rules:
+        place = ZoneInfo(zone)
+        local = [datetime.fromtimestamp(m[0], place) for m in moments]
+        for bucket_of, wanted in rules:
+            _keep_periods([bucket_of(t) for t in local], available, wanted, expiry)
+    return tuple(
+        Point(data, done, gone) for (data, done), gone in zip(moments, expiry, strict=True)
+    )
+
+
+def _keep_periods(
+    buckets: Sequence[int], available: Sequence[float], wanted: int, expiry: list[float]
+) -> None:
+    """Raises `expiry` for the last point of each bucket to when `wanted` newer buckets exist."""
+    first_of: list[float] = []  # when each bucket got its first point
+    last_index: list[int] = []
+    for i, bucket in enumerate(buckets):
+        if i == 0 or bucket != buckets[i - 1]:
+            first_of.append(available[i])
+            last_index.append(i)
+        else:
+            last_index[-1] = i
+    for number, i in enumerate(last_index):
+        pushed_out = number + wanted
+        until = first_of[pushed_out] if pushed_out < len(first_of) else FOREVER
+        expiry[i] = max(expiry[i], until)
+
+
+def existing(points: Sequence[Point], at: float) -> list[Point]:
+    """Points that are complete and not pruned at an instant (epoch s)."""
+    return [p for p in points if p.available_at <= at < p.expires_at]
+
+
+def worst_age(points: Sequence[Point], first: float, last: float) -> float | None:
+    """Seconds of work lost at the worst moment in a span: just before the next point completes."""
+    worst = None
+    for point, following in zip(points, points[1:], strict=False):
+        if first <= following.available_at <= last:
+            age = following.available_at - point.data_time
+            worst = age if worst is None or age > worst else worst
+    return worst
+
+
+def worst_loss(
+    points: Sequence[Point], noticed_after: float, first: float, last: float
+) -> float | None:
+    """Seconds of work lost at worst when damage done in a span is noticed so many seconds later.
+
+    For damage just before each point was taken: the newest older point that still exists when
+    the damage is noticed. Infinite where at some moment none does; None without points.
+    """
+    worst: float | None = None
+    newest_expiry = -FOREVER
+    for k, (point, following) in enumerate(zip(points, points[1:], strict=False)):
+        newest_expiry = max(newest_expiry, point.expires_at)
+        damaged = following.data_time
+        if not first <= damaged <= last:
+            continue
+        noticed = damaged + noticed_after
+        if newest_expiry <= noticed:
+            return FOREVER
+        i = k
+        while points[i].expires_at <= noticed or points[i].available_at > noticed:
+            i -= 1
+            if i < 0:
+                return FOREVER
+        lost = damaged - points[i].data_time
+        worst = lost if worst is None or lost > worst else worst
+    return worst
+
+
+def in_words(retention: Retention) -> str:
+    """The rules as people say them."""
+    parts = []
+    if retention.all_days:
+        parts.append(f"all for {retention.all_days} days")
+    if retention.last:
+        parts.append("only the newest" if retention.last == 1 else f"the last {retention.last}")
+    parts += [f"{getattr(retention, n)} {n}" for n in PERIODS if getattr(retention, n)]
+    return " + ".join(parts) or "nothing"

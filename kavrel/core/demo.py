@@ -1,0 +1,429 @@
+"""The demo lab: an invented pair of flats, a workshop and a cabin, with a few honest mistakes."""
+
+from datetime import date
+
+from kavrel.core.bench.capacity import labelled_bytes
+from kavrel.core.edit import checked
+from kavrel.core.plan import (
+    Account,
+    AssumptionValue,
+    Dataset,
+    Disk,
+    Grant,
+    Group,
+    Host,
+    Job,
+    Link,
+    LogEntry,
+    Plan,
+    Pool,
+    Retention,
+    Schedule,
+    Share,
+    Site,
+)
+
+GB = 10**9
+
+
+def demo_plan() -> Plan:
+    """A consistent plan: 4 hosts at 3 sites, 15 disks of 6 sizes, 3 pools, 9 datasets, 9 jobs."""
+    return checked(
+        Plan(
+            name="Lantern Row",
+            variant="as it stands",
+            currency="EUR",
+            zone="Europe/Lisbon",
+            sites=(
+                Site(id="row", name="Lantern Row"),
+                Site(id="mill", name="Old Mill workshop"),
+                Site(id="aunt", name="Aunt's flat", own=False),
+            ),
+            links=(
+                Link(id="row-mill", a="row", b="mill", mbit_a_to_b=40.0, mbit_b_to_a=100.0),
+            ),
+            hosts=_hosts(),
+            disks=_disks(),
+            pools=_pools(),
+            datasets=_datasets(),
+            shares=_shares(),
+            accounts=_accounts(),
+            groups=(
+                Group(id="household", name="household", members=("ines", "rui", "tomas")),
+                Group(id="choir", name="choir", members=("rui", "guest-tenor")),
+            ),
+            grants=_grants(),
+            jobs=_jobs(),
+            log=_log(),
+            assumptions=(
+                AssumptionValue(id="order_disk_hours", value=72, note="post comes on Tuesdays"),
+            ),
+        )
+    )
+
+
+def _hosts() -> tuple[Host, ...]:
+    return (
+        Host(
+            id="heron",
+            name="heron",
+            kind="tower",
+            site="row",
+            bays_35=8,
+            bays_25=2,
+            slots_nvme=2,
+            ram_gib=16.0,
+            network_mbit=2500.0,
+            boot_device="usb_stick",
+            boot_copied=False,
+            on_ups=True,
+            price_minor=52_000,
+        ),
+        Host(
+            id="wren",
+            name="wren",
+            kind="hypervisor",
+            site="row",
+            bays_25=4,
+            slots_nvme=2,
+            ram_gib=64.0,
+            network_mbit=2500.0,
+            boot_device="ssd",
+            boot_copied=True,
+            on_ups=True,
+            price_minor=61_000,
+        ),
+        Host(
+            id="dipper",
+            name="dipper",
+            kind="small_box",
+            site="mill",
+            bays_35=4,
+            ram_gib=8.0,
+            network_mbit=1000.0,
+            boot_device="ssd",
+            boot_copied=True,
+            on_ups=False,
+            default_passwords_changed=False,
+            price_minor=29_000,
+        ),
+        Host(
+            id="perch",
+            name="perch",
+            kind="single_board",
+            site="row",
+            ports_usb=2,
+            ram_gib=4.0,
+            network_mbit=1000.0,
+            boot_device="sd_card",
+            boot_copied=True,
+            price_minor=9_000,
+        ),
+    )
+
+
+def _disks() -> tuple[Disk, ...]:
+    def hdd(
+        number: int,
+        gigabytes: int,
+        price: int,
+        speed: float,
+        host: str | None = None,
+        bay: int | None = None,
+        **more: object,
+    ) -> Disk:
+        return Disk.model_validate(
+            {
+                "id": f"d{number}",
+                "label": f"D{number}",
+                "serial": f"LR-{4100 + 37 * number}",
+                "capacity_bytes": labelled_bytes(gigabytes),
+                "price_minor": price,
+                "mb_per_s": speed,
+                "host": host,
+                "bay": f"3.5-{bay}" if bay else None,
+                **more,
+            }
+        )
+
+    def ssd(number: int, gigabytes: int, price: int, host: str, bay: str, batch: str) -> Disk:
+        return Disk(
+            id=f"s{number}",
+            label=f"S{number}",
+            serial=f"SX-{700 + 11 * number}",
+            capacity_bytes=labelled_bytes(gigabytes),
+            kind="ssd",
+            form="2.5",
+            price_minor=price,
+            mb_per_s=480.0,
+            batch=batch,
+            host=host,
+            bay=bay,
+        )
+
+    return (
+        hdd(1, 8000, 17_900, 170.0, "heron", 1, batch="A-24"),
+        hdd(2, 8000, 17_900, 170.0, "heron", 2, batch="A-24"),
+        hdd(3, 8000, 17_900, 170.0, "heron", 3, batch="A-24"),
+        hdd(4, 8000, 18_400, 175.0, "heron", 4, batch="B-31"),
+        hdd(5, 8000, 18_400, 175.0, "heron", 5, batch="B-31"),
+        hdd(6, 8000, 11_000, 160.0, "heron", 6, condition="refurbished"),
+        hdd(7, 12000, 24_900, 185.0, "dipper", 1),
+        hdd(8, 12000, 24_900, 185.0, "dipper", 2),
+        hdd(9, 16000, 29_900, 200.0, "dipper", 3),
+        hdd(10, 16000, 21_000, 195.0, shelf="row", condition="refurbished"),
+        hdd(11, 8000, 17_500, 175.0, shelf="row"),
+        hdd(12, 4000, 6_000, 140.0, "perch", bay=None, condition="used").model_copy(
+            update={"bay": "usb-1", "holds_data": True}
+        ),
+        ssd(1, 2000, 13_500, "wren", "2.5-1", "S-7"),
+        ssd(2, 2000, 13_500, "wren", "2.5-2", "S-7"),
+        ssd(3, 1000, 7_200, "heron", "2.5-1", ""),
+    )
+
+
+def _pools() -> tuple[Pool, ...]:
+    return (
+        Pool(
+            id="ridge",
+            name="ridge",
+            host="heron",
+            family="raidz2",
+            filesystem="zfs",
+            groups=(("d1", "d2", "d3", "d4", "d5", "d6"),),
+            encrypted=True,
+        ),
+        Pool(
+            id="anvil",
+            name="anvil",
+            host="wren",
+            family="mirror",
+            filesystem="zfs",
+            groups=(("s1", "s2"),),
+            record_kib=16,
+        ),
+        Pool(
+            id="burrow",
+            name="burrow",
+            host="dipper",
+            family="raidz1",
+            filesystem="zfs",
+            groups=(("d7", "d8", "d9"),),
+        ),
+    )
+
+
+def _datasets() -> tuple[Dataset, ...]:
+    def data(
+        key: str, name: str, pool: str, size_gb: int, growth_gb: int, change_gb: float, **more: object
+    ) -> Dataset:
+        return Dataset.model_validate(
+            {
+                "id": key,
+                "name": name,
+                "pool": pool,
+                "size_bytes": size_gb * GB,
+                "growth_bytes_per_year": growth_gb * GB,
+                "change_bytes_per_day": int(change_gb * GB),
+                **more,
+            }
+        )
+
+    return (
+        data("scans", "negative scans", "ridge", 5800, 900, 1.5, worth="irreplaceable"),
+        data("tapes", "choir tapes", "ridge", 1400, 220, 0.8, worth="irreplaceable"),
+        data("papers", "household papers", "ridge", 60, 8, 0.2, worth="irreplaceable", compressible=True),
+        data("homes", "home folders", "ridge", 420, 60, 3.0, worth="nuisance", compressible=True),
+        data("films", "ripped films", "ridge", 6900, 800, 2.0, worth="fetch_again"),
+        data("clips", "door camera", "ridge", 350, 0, 50.0, worth="fetch_again", throw_away=True),
+        data("vms", "machine images", "anvil", 520, 60, 12.0, worth="nuisance", compressible=True),
+        data(
+            "ledger",
+            "ledger database",
+            "anvil",
+            9,
+            2,
+            0.6,
+            worth="irreplaceable",
+            compressible=True,
+            live_database=True,
+        ),
+        data("cuttings", "workshop cutting files", "burrow", 180, 30, 0.9, worth="irreplaceable"),
+    )
+
+
+def _shares() -> tuple[Share, ...]:
+    return (
+        Share(id="archive", name="archive", dataset="scans", recycle_days=7, comment="scans & prints"),
+        Share(id="choir", name="choir", dataset="tapes", comment="rehearsals, Tuesdays"),
+        Share(id="papers", name="papers", dataset="papers", recycle_days=7),
+        Share(id="homes", name="homes", dataset="homes", home=True),
+        Share(id="cinema", name="cinema", dataset="films", guest="read"),
+        Share(id="drop", name="drop box", dataset="clips", guest="write"),
+        Share(id="workshop", name="workshop", dataset="cuttings", smb1=True, comment="the old cutter"),
+    )
+
+
+def _accounts() -> tuple[Account, ...]:
+    return (
+        Account(id="ines", login="ines", full_name="Inês Faria-Lund"),
+        Account(id="rui", login="rui", full_name="Rui Faria-Lund"),
+        Account(id="tomas", login="tomas", full_name="Tomás, 9 years"),
+        Account(id="steward", login="steward", full_name="Steward of the boxes", role="administrator"),
+        Account(id="guest-tenor", login="tenor", full_name="Second tenor"),
+        Account(id="player", login="player", full_name="Living-room player", role="player"),
+        Account(id="courier", login="courier", full_name="Backup courier", role="backup"),
+    )
+
+
+def _grants() -> tuple[Grant, ...]:
+    rows: tuple[tuple[str, str, str, str], ...] = (
+        ("archive", "group", "household", "write"),
+        ("archive", "account", "tomas", "read"),
+        ("choir", "group", "choir", "write"),
+        ("choir", "group", "household", "read"),
+        ("papers", "group", "household", "write"),
+        ("papers", "account", "tomas", "none"),
+        ("papers", "account", "steward", "write"),
+        ("homes", "group", "household", "write"),
+        ("cinema", "group", "household", "write"),
+        ("cinema", "account", "player", "read"),
+        ("workshop", "account", "rui", "write"),
+        ("workshop", "account", "ines", "read"),
+    )
+    return tuple(
+        Grant.model_validate({"id": f"grant-{n}", "share": share, kind: who, "right": right})
+        for n, (share, kind, who, right) in enumerate(rows, 1)
+    )
+
+
+def _jobs() -> tuple[Job, ...]:
+    daily = Schedule(kind="daily", at="01:30")
+    return (
+        Job(
+            id="ridge-snaps",
+            name="ridge snapshots",
+            kind="snapshot",
+            datasets=("scans", "tapes", "papers", "homes"),
+            schedule=Schedule(kind="hourly", every=1, at="00:00"),
+            retention=Retention(hourly=48, daily=28),
+        ),
+        Job(
+            id="anvil-snaps",
+            name="anvil snapshots",
+            kind="snapshot",
+            datasets=("vms", "ledger"),
+            schedule=Schedule(kind="hourly", every=4, at="00:15"),
+            retention=Retention(last=42),
+        ),
+        Job(
+            id="to-mill",
+            name="ridge to the mill",
+            kind="replication",
+            datasets=("scans", "tapes", "papers", "homes"),
+            target_pool="burrow",
+            schedule=daily,
+            retention=Retention(all_days=28),
+            credentials="source",
+        ),
+        Job(
+            id="papers-vault",
+            name="papers vault",
+            kind="backup",
+            datasets=("papers", "homes"),
+            target_pool="burrow",
+            schedule=Schedule(kind="daily", at="02:00"),
+            retention=Retention(daily=7, weekly=2, monthly=12, yearly=1),
+            encrypted=True,
+            key_kept_at=("row",),
+            credentials="target",
+        ),
+        Job(
+            id="images",
+            name="machine images to ridge",
+            kind="backup",
+            datasets=("vms", "ledger"),
+            target_pool="ridge",
+            schedule=Schedule(kind="weekly", weekdays=(6,), at="01:00"),
+            retention=Retention(last=8),
+            credentials="source",
+        ),
+        Job(
+            id="ledger-night",
+            name="ledger every night",
+            kind="replication",
+            datasets=("ledger",),
+            target_pool="ridge",
+            schedule=Schedule(kind="daily", at="00:40"),
+            retention=Retention(last=30),
+            credentials="target",
+        ),
+        Job(
+            id="shelf",
+            name="scans on the shelf",
+            kind="shelf",
+            datasets=("scans", "tapes"),
+            target_disk="d10",
+            schedule=Schedule(
+                kind="monthly", every=4, day=15, at="10:00", start=date(2025, 3, 15)
+            ),
+            retention=Retention(last=1),
+            credentials="hand",
+        ),
+        Job(
+            id="mill-snaps",
+            name="mill snapshots",
+            kind="snapshot",
+            datasets=("cuttings",),
+            schedule=Schedule(kind="daily", at="22:00"),
+            retention=Retention(daily=14, weekly=8),
+        ),
+        Job(
+            id="cuttings-home",
+            name="cutting files to the row",
+            kind="replication",
+            datasets=("cuttings",),
+            target_pool="ridge",
+            schedule=Schedule(kind="weekly", weekdays=(0, 3), at="07:30"),
+            retention=Retention(last=1),
+            credentials="everyday",
+        ),
+    )
+
+
+def _log() -> tuple[LogEntry, ...]:
+    rows: tuple[tuple[str, str, str, str, str, str, int | None, str], ...] = (
+        ("2025-02-02", "disk_check", "disk", "d1", "ok", "rui", 780, "no bad sectors"),
+        ("2025-02-02", "disk_check", "disk", "d2", "ok", "rui", 780, ""),
+        ("2025-02-03", "disk_check", "disk", "d3", "ok", "rui", 785, ""),
+        ("2025-02-04", "disk_check", "disk", "d4", "ok", "rui", 760, ""),
+        ("2025-02-04", "disk_check", "disk", "d5", "ok", "rui", 760, ""),
+        ("2025-02-20", "disk_check", "disk", "d7", "ok", "ines", 1085, "18 h, as expected"),
+        ("2025-02-20", "disk_check", "disk", "d8", "ok", "ines", 1090, ""),
+        ("2025-02-22", "disk_check", "disk", "d9", "ok", "ines", 1330, ""),
+        ("2025-03-15", "shelf_copy", "job", "shelf", "ok", "rui", 700, "first shelf copy"),
+        ("2025-07-19", "shelf_copy", "job", "shelf", "ok", "rui", 735, ""),
+        ("2026-03-08", "restore_test", "dataset", "papers", "ok", "ines", 12, "one letter, opened"),
+        ("2026-04-11", "restore_test", "dataset", "scans", "failed", "ines", 40, "wrong point mounted"),
+        ("2026-08-30", "scrub", "pool", "ridge", "ok", "rui", 560, "0 errors"),
+        ("2026-09-12", "incident", "host", "dipper", "noted", "rui", None, "power cut, came back alone"),
+        ("2026-10-18", "smart_reading", "disk", "d1", "ok", "rui", None, "0 reallocated, 34 C"),
+        ("2026-10-18", "smart_reading", "disk", "d6", "noted", "rui", None, "8 reallocated, 36 C"),
+        ("2026-11-02", "update", "host", "heron", "ok", "ines", 25, ""),
+    )
+    return tuple(
+        LogEntry.model_validate(
+            {
+                "id": f"log-{n}",
+                "on": date.fromisoformat(on),
+                "kind": kind,
+                "about_kind": about_kind,
+                "about": about,
+                "result": result,
+                "who": who,
+                "minutes": minutes,
+                "note": note,
+            }
+        )
+        for n, (on, kind, about_kind, about, result, who, minutes, note) in enumerate(rows, 1)
+    )

@@ -1,0 +1,119 @@
+"""Changes to a plan: each gives a new plan; the old one stays as it was."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from kavrel.core.consistency import Problem, problems
+from kavrel.core.plan import Plan
+
+# Stems of the ids that Kavrel gives out.
+STEMS = {
+    "sites": "site",
+    "links": "link",
+    "hosts": "host",
+    "disks": "disk",
+    "pools": "pool",
+    "datasets": "data",
+    "shares": "share",
+    "accounts": "account",
+    "groups": "group",
+    "grants": "grant",
+    "jobs": "job",
+    "log": "log",
+}
+
+
+class EditError(ValueError):
+    """A change that would make the plan contradict itself; `problems` names the places."""
+
+    def __init__(self, found: Sequence[Problem]) -> None:
+        super().__init__("; ".join(p.message for p in found))
+        self.problems = tuple(found)
+
+
+class StillUsed(ValueError):
+    """Something cannot be removed while others refer to it."""
+
+
+def fresh_id(plan: Plan, collection: str) -> str:
+    """An id that no item of the collection has."""
+    stem = STEMS[collection]
+    taken = {item.id for item in getattr(plan, collection)}
+    numbers = [
+        int(i.removeprefix(f"{stem}-"))
+        for i in taken
+        if i.startswith(f"{stem}-") and i.removeprefix(f"{stem}-").isdecimal()
+    ]
+    return f"{stem}-{max(numbers, default=0) + 1}"
+
+
+def checked(plan: Plan) -> Plan:
+    """The plan itself; raises EditError where it contradicts itself."""
+    found = problems(plan)
+    if found:
+        raise EditError(found)
+    return plan
+
+
+def find(plan: Plan, collection: str, item_id: str) -> Any:
+    """The item, or None."""
+    return next((i for i in getattr(plan, collection) if i.id == item_id), None)
+
+
+def put(plan: Plan, collection: str, item: Any) -> Plan:
+    """The plan with the item added, or in the place of the one with its id; raises EditError."""
+    items = getattr(plan, collection)
+    if find(plan, collection, item.id) is None:
+        changed = (*items, item)
+    else:
+        changed = tuple(item if i.id == item.id else i for i in items)
+    if collection == "log":
+        _check_log(plan, item)
+    return checked(plan.model_copy(update={collection: changed}))
+
+
+def _check_log(plan: Plan, entry: Any) -> None:
+    """A new entry is about something that is there; old ones may outlive what they are about."""
+    kind = f"{entry.about_kind}s"
+    if find(plan, kind, entry.about) is None:
+        problem = Problem("log", entry.id, "about", f"there is no {entry.about} among the {kind}")
+        raise EditError([problem])
+
+
+def put_settings(plan: Plan, **settings: Any) -> Plan:
+    """The plan with its name, variant, currency or zone changed."""
+    return checked(plan.model_copy(update=settings))
+
+
+def remove(plan: Plan, collection: str, item_id: str) -> Plan:
+    """The plan without the item; raises StillUsed with who needs it.
+
+    What only makes sense with it goes along: grants with their share, account or group;
+    memberships with the account.
+    """
+    item = find(plan, collection, item_id)
+    update: dict[str, Any] = {
+        collection: tuple(i for i in getattr(plan, collection) if i is not item)
+    }
+    if collection in ("shares", "accounts", "groups"):
+        field = collection[:-1]
+        update["grants"] = tuple(g for g in plan.grants if getattr(g, field) != item_id)
+    if collection == "accounts":
+        update["groups"] = tuple(
+            g.model_copy(update={"members": tuple(m for m in g.members if m != item_id)})
+            for g in plan.groups
+        )
+    changed = plan.model_copy(update=update)
+    found = problems(changed)
+    if found:
+        users = sorted({_name(plan, p) for p in found})
+        raise StillUsed(f"still used by {', '.join(users)}: change that first")
+    return changed
+
+
+def _name(plan: Plan, problem: Problem) -> str:
+    item = find(plan, problem.collection, problem.item)
+    name = next((getattr(item, f) for f in ("name", "label", "login") if hasattr(item, f)), None)
+    return f"{STEMS.get(problem.collection, problem.collection)} {name or problem.item}"
+
+

@@ -1,0 +1,290 @@
+"""Everything that Kavrel says about a plan on a day, computed from the plan alone."""
+
+from collections.abc import Sequence
+from datetime import date
+
+from pydantic import BaseModel, ConfigDict
+
+from kavrel.core.assumptions import REGISTRY
+from kavrel.core.bench.bays import bays
+from kavrel.core.cautions import Caution, View, cautions
+from kavrel.core.copies import retention, schedule
+from kavrel.core.copies.book import CopyBook
+from kavrel.core.copies.kinds import KINDS
+from kavrel.core.index import Index
+from kavrel.core.log.due import Due, due
+from kavrel.core.plan import Plan
+from kavrel.core.pools.layout import Layout
+from kavrel.core.pools.pool import PoolState, pool_states
+from kavrel.core.proof.hazards import HAZARDS
+from kavrel.core.proof.proof import Cell, prove, worst_working
+from kavrel.core.shares.access import Access, access_matrix
+from kavrel.core.week.week import Week, week
+from kavrel.core.working import Working, step
+
+
+class _View(BaseModel):
+    model_config = ConfigDict(frozen=True)
+
+
+class Figure(_View):
+    """One figure of the strip: its working's root is the value and its unit."""
+
+    working: Working
+    about: str = ""
+
+
+class Strip(_View):
+    """The consequence strip. `lost_for_good` counts proof cells from which nothing comes back."""
+
+    usable_bytes: int
+    cost_minor: int
+    loss_odds_5y: float
+    worst_rpo_seconds: float
+    worst_rto_seconds: float
+    lost_for_good: int
+    cautions: int
+    serious: int
+    usable: Figure
+    cost: Figure
+    odds: Figure
+    rpo: Figure
+    rto: Figure
+
+
+class HostView(_View):
+    """A host's bays by name, in order."""
+
+    id: str
+    bays: tuple[str, ...]
+
+
+class PoolView(_View):
+    """A pool's layout, and the bytes of its datasets and of others' newest copies on it."""
+
+    id: str
+    layout: Layout
+    dataset_bytes: int
+    stored_bytes: int
+    fill: float
+
+
+class JobView(_View):
+    """A job in words, with its durations and the age of its newest point at worst."""
+
+    id: str
+    title: str
+    schedule_words: str
+    retention_words: str
+    source_name: str
+    target_name: str
+    source_site: str | None
+    target_site: str | None
+    first_copy: Working
+    usual_run: Working
+    newest_age_seconds: float | None
+    points_today: int
+
+
+class HazardView(_View):
+    """A hazard's title and question."""
+
+    id: str
+    title: str
+    question: str
+
+
+class AssumptionView(_View):
+    """An assumption as it holds in the plan."""
+
+    id: str
+    label: str
+    value: float
+    default: float
+    unit: str
+    low: float
+    high: float
+    source: str
+    sheet: str
+    own: bool
+
+
+class Evaluation(_View):
+    """What follows from a plan."""
+
+    today: date
+    strip: Strip
+    hosts: tuple[HostView, ...]
+    pools: tuple[PoolView, ...]
+    access: tuple[Access, ...]
+    jobs: tuple[JobView, ...]
+    week: Week
+    hazards: tuple[HazardView, ...]
+    proof: tuple[Cell, ...]
+    due: tuple[Due, ...]
+    cautions: tuple[Caution, ...]
+    assumptions: tuple[AssumptionView, ...]
+
+
+def evaluate(plan: Plan, today: date) -> Evaluation:
+    """The consequences of a consistent plan as of a day. The same plan and day give the same."""
+    index = Index(plan)
+    states = pool_states(index)
+    matrix = access_matrix(index)
+    book = CopyBook(index, states, today)
+    this_week = week(book, today)
+    cells = prove(index, book, matrix)
+    dues = due(index, today)
+    view = View(index, states, matrix, book, this_week, cells, dues, today)
+    found = cautions(view)
+    return Evaluation.model_construct(
+        today=today,
+        strip=_strip(index, states, cells, found),
+        hosts=tuple(HostView(id=h.id, bays=tuple(bays(h))) for h in plan.hosts),
+        pools=tuple(_pool(view, s) for s in states.values()),
+        access=tuple(matrix),
+        jobs=tuple(_job(book, j.id) for j in plan.jobs),
+        week=this_week,
+        hazards=tuple(HazardView(id=h.id, title=h.title, question=h.question) for h in HAZARDS),
+        proof=tuple(cells),
+        due=tuple(dues),
+        cautions=tuple(found),
+        assumptions=_assumptions(index),
+    )
+
+
+def _strip(
+    index: Index, states: dict[str, PoolState], cells: list[Cell], found: Sequence[Caution]
+) -> Strip:
+    plan = index.plan
+    rpo, rto = worst_working(cells, index, "rpo"), worst_working(cells, index, "rto")
+    usable = sum(s.layout.usable_bytes for s in states.values())
+    cost = sum(d.price_minor for d in plan.disks) + sum(h.price_minor for h in plan.hosts)
+    odds = _odds(index, states)
+    return Strip(
+        usable_bytes=usable,
+        cost_minor=cost,
+        loss_odds_5y=float(odds.value or 0.0),
+        worst_rpo_seconds=float(rpo.value or 0.0),
+        worst_rto_seconds=float(rto.value or 0.0),
+        lost_for_good=sum(1 for c in cells if c.fate == "lost"),
+        cautions=len(found),
+        serious=sum(1 for c in found if c.severity == "serious"),
+        usable=Figure(
+            working=step(
+                "usable space",
+                usable,
+                "bytes",
+                "sum over the pools",
+                *(
+                    step(
+                        f"{s.pool.name}: {s.layout.title}, {s.pool.filesystem}",
+                        s.layout.usable_bytes,
+                        "bytes",
+                        s.layout.working.formula,
+                        *s.layout.working.inputs,
+                        source=s.layout.working.source,
+                    )
+                    for s in states.values()
+                ),
+            )
+        ),
+        cost=Figure(
+            working=step(
+                "money spent",
+                cost,
+                "money",
+                "disks + hosts",
+                step(
+                    "disks",
+                    sum(d.price_minor for d in plan.disks),
+                    "money",
+                    "sum of prices",
+                    *(step(d.label, d.price_minor, "money") for d in plan.disks),
+                ),
+                step(
+                    "hosts",
+                    sum(h.price_minor for h in plan.hosts),
+                    "money",
+                    "sum of prices",
+                    *(step(h.name, h.price_minor, "money") for h in plan.hosts),
+                ),
+            )
+        ),
+        odds=Figure(working=odds),
+        rpo=Figure(working=rpo, about=_worst_name(rpo)),
+        rto=Figure(working=rto, about=_worst_name(rto)),
+    )
+
+
+def _worst_name(working: Working) -> str:
+    return working.inputs[0].name.partition(",")[0] if working.inputs else ""
+
+
+def _odds(index: Index, states: dict[str, PoolState]) -> Working:
+    """Odds that any pool which holds datasets loses data by dying disks within five years."""
+    used = [s for s in states.values() if s.dataset_bytes]
+    kept = 1.0
+    for state in used:
+        kept *= 1 - state.layout.loss_odds_5y
+    return step(
+        "a pool with data is lost within 5 years",
+        1 - kept,
+        "odds",
+        "1 - product over pools of (1 - odds); the copies decide what comes back",
+        *(
+            s.layout.odds_working.model_copy(update={"name": f"pool {s.pool.name}"})
+            for s in used
+        ),
+        source="Markov chain after Patterson, Gibson and Katz 1988",
+    )
+
+
+def _pool(view: View, state: PoolState) -> PoolView:
+    stored = view.stored_bytes(state.pool.id)
+    usable = state.layout.usable_bytes
+    return PoolView(
+        id=state.pool.id,
+        layout=state.layout,
+        dataset_bytes=state.dataset_bytes,
+        stored_bytes=stored,
+        fill=(state.dataset_bytes + stored) / usable if usable else 0.0,
+    )
+
+
+def _job(book: CopyBook, job_id: str) -> JobView:
+    job = book.index.jobs[job_id]
+    source, target = book.source(job), book.place(job)
+    return JobView(
+        id=job.id,
+        title=KINDS[job.kind].title,
+        schedule_words=schedule.in_words(job.schedule),
+        retention_words=retention.in_words(job.retention),
+        source_name=source.name(book.index),
+        target_name=target.name(book.index),
+        source_site=source.site(book.index),
+        target_site=target.site(book.index),
+        first_copy=book.first_copy(job),
+        usual_run=book.usual_run(job),
+        newest_age_seconds=book.newest_age(job),
+        points_today=len(book.points_on(job, book.as_of)),
+    )
+
+
+def _assumptions(index: Index) -> tuple[AssumptionView, ...]:
+    own = {a.id for a in index.plan.assumptions}
+    return tuple(
+        AssumptionView(
+            id=a.id,
+            label=a.label,
+            value=index.assumptions[a.id],
+            default=a.default,
+            unit=a.unit,
+            low=a.low,
+            high=a.high,
+            source="set in this plan" if a.id in own else a.source,
+            sheet=a.sheet,
+            own=a.id in own,
+        )
+        for a in REGISTRY.values()
+    )

@@ -1,0 +1,82 @@
+"""Quick ways round a plan: things by id, and what belongs to what."""
+
+from collections import defaultdict
+from functools import cached_property
+
+from kavrel.core.assumptions import Assumptions
+from kavrel.core.plan import Dataset, Disk, Group, Host, Job, Link, Plan, Pool, Share, Site
+
+
+class Index:
+    """Look-ups over one plan, made once and then read."""
+
+    def __init__(self, plan: Plan) -> None:
+        self.plan = plan
+        self.assumptions = Assumptions(plan)
+        self.sites: dict[str, Site] = {x.id: x for x in plan.sites}
+        self.hosts: dict[str, Host] = {x.id: x for x in plan.hosts}
+        self.disks: dict[str, Disk] = {x.id: x for x in plan.disks}
+        self.pools: dict[str, Pool] = {x.id: x for x in plan.pools}
+        self.datasets: dict[str, Dataset] = {x.id: x for x in plan.datasets}
+        self.shares: dict[str, Share] = {x.id: x for x in plan.shares}
+        self.accounts = {x.id: x for x in plan.accounts}
+        self.groups: dict[str, Group] = {x.id: x for x in plan.groups}
+        self.jobs: dict[str, Job] = {x.id: x for x in plan.jobs}
+
+    @cached_property
+    def disks_in_pools(self) -> dict[str, str]:
+        """Disk id to the id of the pool that has it, as a member or a spare."""
+        return {d: p.id for p in self.plan.pools for d in (*p.disks, *p.spares)}
+
+    @cached_property
+    def shares_of(self) -> dict[str, list[Share]]:
+        """Dataset id to its shares."""
+        result: dict[str, list[Share]] = defaultdict(list)
+        for share in self.plan.shares:
+            result[share.dataset].append(share)
+        return result
+
+    @cached_property
+    def jobs_of(self) -> dict[str, list[Job]]:
+        """Dataset id to the jobs that copy it."""
+        result: dict[str, list[Job]] = defaultdict(list)
+        for job in self.plan.jobs:
+            for dataset in job.datasets:
+                result[dataset].append(job)
+        return result
+
+    @cached_property
+    def shelf_targets(self) -> set[str]:
+        """Disks that a shelf job copies to."""
+        return {j.target_disk for j in self.plan.jobs if j.target_disk}
+
+    @cached_property
+    def idle_disks(self) -> list[Disk]:
+        """Loose disks that hold nothing and serve no pool or shelf job: spares in the hand."""
+        return [
+            d
+            for d in self.plan.disks
+            if d.id not in self.disks_in_pools and d.id not in self.shelf_targets and not d.holds_data
+        ]
+
+    def site_of_host(self, host: str) -> str:
+        """Site id of a host."""
+        return self.hosts[host].site
+
+    def site_of_pool(self, pool: str) -> str:
+        """Site id where a pool's box stands."""
+        return self.site_of_host(self.pools[pool].host)
+
+    def site_of_disk(self, disk: str) -> str | None:
+        """Site id where a disk is, in a bay or on a shelf; None when the plan does not say."""
+        found = self.disks[disk]
+        return self.site_of_host(found.host) if found.host else found.shelf
+
+    def link(self, from_site: str, to_site: str) -> tuple[Link, float] | None:
+        """The link from one site to another and its speed in that direction, Mbit/s."""
+        for link in self.plan.links:
+            if (link.a, link.b) == (from_site, to_site):
+                return link, link.mbit_a_to_b
+            if (link.b, link.a) == (from_site, to_site):
+                return link, link.mbit_b_to_a
+        return None

@@ -1,0 +1,112 @@
+"""What is due: intervals of upkeep from the plan, counted from the last good entry of the log."""
+
+from datetime import date, datetime, timedelta
+from zoneinfo import ZoneInfo
+
+from pydantic import BaseModel, ConfigDict
+
+from kavrel.core.copies.kinds import KINDS
+from kavrel.core.copies.schedule import starts
+from kavrel.core.index import Index
+from kavrel.core.plan import AboutKind, Job, LogKind, Plan
+
+
+class Due(BaseModel):
+    """One thing to do: `last` is the last good entry; `overdue_days` is negative until due."""
+
+    model_config = ConfigDict(frozen=True)
+
+    kind: LogKind
+    about_kind: AboutKind
+    about: str
+    name: str
+    due_on: date
+    last: date | None
+    overdue_days: int
+    why: str
+
+
+def last_good(plan: Plan, kind: LogKind, about_kind: AboutKind, about: str) -> date | None:
+    """Day of the newest entry of this kind about this thing that went well."""
+    days = [
+        e.on
+        for e in plan.log
+        if (e.kind, e.about_kind, e.about) == (kind, about_kind, about) and e.result != "failed"
+    ]
+    return max(days) if days else None
+
+
+def due(index: Index, today: date) -> list[Due]:
+    """Everything that the plan asks for, the most overdue first."""
+    known = index.assumptions
+    plan = index.plan
+    found: list[Due] = []
+
+    def every(
+        kind: LogKind, about_kind: AboutKind, about: str, name: str, key: str, why: str
+    ) -> None:
+        last = last_good(plan, kind, about_kind, about)
+        when = last + timedelta(days=int(known[key])) if last else today
+        found.append(_due(kind, about_kind, about, name, when, last, today, why))
+
+    for disk in plan.disks:
+        if last_good(plan, "disk_check", "disk", disk.id) is None:
+            why = "every disk is surface-checked before it carries data"
+            found.append(_due("disk_check", "disk", disk.id, disk.label, today, None, today, why))
+        if disk.host:
+            why = f"SMART long test every {known['smart_days']:.0f} days"
+            every("smart_reading", "disk", disk.id, disk.label, "smart_days", why)
+    for pool in plan.pools:
+        why = f"scrub or parity check every {known['scrub_days']:.0f} days, in quiet hours"
+        every("scrub", "pool", pool.id, pool.name, "scrub_days", why)
+    for dataset in plan.datasets:
+        copied = any(KINDS[j.kind].target != "none" for j in index.jobs_of.get(dataset.id, []))
+        if copied:
+            why = f"restore one item every {known['restore_test_days']:.0f} days and time it"
+            every("restore_test", "dataset", dataset.id, dataset.name, "restore_test_days", why)
+    for host in plan.hosts:
+        why = f"updates every {known['update_days']:.0f} days"
+        every("update", "host", host.id, host.name, "update_days", why)
+        if not host.default_passwords_changed:
+            why = "default passwords (web, root shell, file service) are changed first of all"
+            found.append(
+                _due("password_change", "host", host.id, host.name, today, None, today, why)
+            )
+    for job in plan.jobs:
+        if KINDS[job.kind].by_hand:
+            found.append(_by_hand(index, job, today))
+    return sorted(found, key=lambda d: (d.due_on, d.kind, d.name, d.about))
+
+
+def _by_hand(index: Index, job: Job, today: date) -> Due:
+    """A job done by hand: the first start by its schedule after it was last done."""
+    zone = index.plan.zone
+    last = last_good(index.plan, "shelf_copy", "job", job.id)
+    begin = last + timedelta(days=1) if last else today
+    found = starts(job.schedule, zone, begin, begin + timedelta(days=366 * 5))
+    when = datetime.fromtimestamp(found[0], ZoneInfo(zone)).date() if found else today
+    if last is None:
+        when = today
+    return _due("shelf_copy", "job", job.id, job.name, when, last, today, "the copy done by hand")
+
+
+def _due(
+    kind: LogKind,
+    about_kind: AboutKind,
+    about: str,
+    name: str,
+    when: date,
+    last: date | None,
+    today: date,
+    why: str,
+) -> Due:
+    return Due(
+        kind=kind,
+        about_kind=about_kind,
+        about=about,
+        name=name,
+        due_on=when,
+        last=last,
+        overdue_days=(today - when).days,
+        why=why,
+    )

@@ -1,0 +1,40 @@
+"""RAIDZ1, 2 and 3: ZFS parity groups, allocated block by block, in one or more groups."""
+
+from kavrel.core.plan import FamilyId
+from kavrel.core.pools.families.family import ONLY_ZFS, Family, Groups, equal_groups
+from kavrel.core.pools.filesystems.zfs import Vdev
+
+
+def _raidz(family: FamilyId, parity: int) -> Family:
+    smallest = max(parity + 1, 3)
+
+    def groupings(count: int) -> list[tuple[int, ...]]:
+        if count < smallest:
+            return []
+        # Several groups of parity + 1 disks would be mirrors that take longer to write.
+        several = [g for g in equal_groups(count, parity + 2) if len(g) > 1]
+        return [(count,), *several]
+
+    def vdevs(groups: Groups) -> tuple[Vdev, ...]:
+        return tuple(Vdev(tuple(g), parity) for g in groups)
+
+    return Family(
+        id=family,
+        title=f"RAIDZ{parity}",
+        minimum=smallest,
+        filesystems=ONLY_ZFS,
+        groupings=groupings,
+        outlives=lambda width: parity,
+        device_bytes=lambda groups: sum(min(g) * (len(g) - parity) for g in groups),
+        vdevs=vdevs,
+        read_disks=lambda width: width - parity,
+        write_disks=lambda width: width - parity,
+        grows="add a group, replace every disk of one, or widen it by a disk "
+        "(old blocks keep the old ratio)",
+        smallest_rules=True,
+    )
+
+
+RAIDZ1 = _raidz("raidz1", 1)
+RAIDZ2 = _raidz("raidz2", 2)
+RAIDZ3 = _raidz("raidz3", 3)

@@ -1,0 +1,1 @@
+"""What each file system leaves of the space that it is given."""

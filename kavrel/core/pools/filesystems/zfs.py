@@ -1,0 +1,105 @@
+"""ZFS: what a pool of given groups has available, block by block.
+
+Source: OpenZFS 2.1, vdev_raidz_asize (allocation), vdev_metaslab_set_size (metaslabs),
+spa_get_slop_space (reserve), vdev_label.h (labels). Within 2 MB of 33 real pools.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from kavrel.core.pools.filesystems.space import Space
+from kavrel.core.working import step
+
+LABEL_BYTES = 4_718_592  # 4.5 MiB: four labels and the boot block
+ALIGN = 262_144
+SECTOR_SHIFT = 9
+REFERENCE_BLOCK = 131_072  # the block size ZFS itself uses to state free space
+DEFAULT_SHIFT, MAX_SHIFT, WANTED_METASLABS = 29, 34, 200
+SLOP_DIVISOR, SLOP_MIN, SLOP_MAX = 32, 128 * 2**20, 128 * 2**30
+
+
+@dataclass(frozen=True)
+class Vdev:
+    """One group of a ZFS pool: `parity` 0 for a mirror or a single disk."""
+
+    disks: tuple[int, ...]  # bytes of each
+    parity: int = 0
+
+
+def allocated_bytes(block_bytes: int, width: int, parity: int, ashift: int) -> int:
+    """Bytes that a block takes on a RAIDZ group: data, parity and padding.
+
+    Source: OpenZFS vdev_raidz_asize. `width` counts all disks of the group.
+    """
+    sector = 1 << ashift
+    data = -(-block_bytes // sector)
+    total = data + parity * -(-data // (width - parity))
+    return -(-total // (parity + 1)) * (parity + 1) * sector
+
+
+def efficiency(block_bytes: int, width: int, parity: int, ashift: int) -> float:
+    """Share of the allocated bytes that is data, 0 to 1."""
+    return block_bytes / allocated_bytes(block_bytes, width, parity, ashift)
+
+
+def _deflated(vdev: Vdev, raw_bytes: int, ashift: int, block_bytes: int) -> int:
+    """Data bytes that raw space of a group can hold, in ZFS's own integer arithmetic."""
+    if not vdev.parity:
+        return raw_bytes
+    taken = allocated_bytes(block_bytes, len(vdev.disks), vdev.parity, ashift)
+    return (raw_bytes >> SECTOR_SHIFT) * (block_bytes // (taken >> SECTOR_SHIFT))
+
+
+def _metaslab_shift(asize: int) -> int:
+    if asize >> DEFAULT_SHIFT <= WANTED_METASLABS:
+        return DEFAULT_SHIFT
+    return min(MAX_SHIFT, (asize // WANTED_METASLABS).bit_length())
+
+
+def space(vdevs: Sequence[Vdev], ashift: int, record_bytes: int) -> Space:
+    """What `zfs list` shows as available on the empty pool, and what records of a size can use.
+
+    ZFS states free space for 128 KiB blocks. Smaller records on RAIDZ waste more, so
+    `usable_bytes` scales by the ratio of the two efficiencies; larger ones are not credited.
+    """
+    size = data = log = 0
+    ratio = 1.0
+    for vdev in vdevs:
+        leaf = max(min(vdev.disks) // ALIGN * ALIGN - LABEL_BYTES, 0)
+        asize = leaf * (len(vdev.disks) if vdev.parity else 1)
+        shift = _metaslab_shift(asize)
+        whole = asize >> shift << shift
+        one = (1 << shift) if whole else 0
+        size += whole
+        data += _deflated(vdev, whole - one, ashift, REFERENCE_BLOCK)
+        log += _deflated(vdev, one, ashift, REFERENCE_BLOCK)
+        if vdev.parity and record_bytes < REFERENCE_BLOCK:
+            width = len(vdev.disks)
+            ratio = min(
+                ratio,
+                efficiency(record_bytes, width, vdev.parity, ashift)
+                / efficiency(REFERENCE_BLOCK, width, vdev.parity, ashift),
+            )
+    slop = min(max(data // SLOP_DIVISOR, min(SLOP_MIN, data // 2)), SLOP_MAX)
+    slop -= min(log, slop // 2)
+    available = data - slop
+    usable = int(available * ratio) if ratio < 1 else available
+    inputs = [
+        step("disks, less 4.5 MiB of labels each, in whole metaslabs", size, "bytes"),
+        step("space for 128 KiB blocks, without the embedded log", data, "bytes"),
+        step("reserve (1/32 of it, 128 MiB to 128 GiB)", slop, "bytes"),
+    ]
+    if ratio < 1:
+        inputs.append(step(f"smaller records of {record_bytes // 1024} KiB keep", ratio, "of it"))
+    return Space(
+        total_bytes=size,
+        usable_bytes=usable,
+        working=step(
+            "ZFS space for files",
+            usable,
+            "bytes",
+            "space for blocks - reserve",
+            *inputs,
+            source="OpenZFS 2.1 allocation, metaslab and reserve rules",
+        ),
+    )

@@ -1,0 +1,21 @@
+"""Part of the dataset is deleted, and missed only days later."""
+
+from kavrel.core.plan import Dataset
+from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike
+
+
+def _strike(scene: Scene, dataset: Dataset) -> Strike:
+    known = scene.index.assumptions
+    days = known["deleted_notice_days"]
+    return Strike(
+        state="spoiled",
+        why=f"deleted, and missed {days:.0f} days later",
+        dies=(f"a part of {dataset.name}",),
+        seen_after_days=days,
+        share_of_data=known["deleted_share"],
+    )
+
+
+DELETED = Hazard(
+    "deleted", "deleted, missed late", "A folder is deleted and missed days later.", _strike
+)

@@ -1,0 +1,33 @@
+"""Fire or flood takes the whole site that the dataset lives at."""
+
+from kavrel.core.copies.book import Copy
+from kavrel.core.plan import Dataset
+from kavrel.core.proof.hazards.hazard import Hazard, Scene, Step, Strike, key_sites
+
+
+def _strike(scene: Scene, dataset: Dataset) -> Strike:
+    index, known = scene.index, scene.index.assumptions
+    site = index.sites[index.site_of_pool(dataset.pool)]
+
+    def lost(copy: Copy) -> str | None:
+        if copy.place.site(index) in (site.id, None):
+            return f"burns at {site.name} too"
+        if copy.job.encrypted and set(key_sites(copy, index)) <= {site.id}:
+            return f"its key burns at {site.name}"
+        return None
+
+    dies = [h.name for h in index.plan.hosts if h.site == site.id]
+    dies += [d.label for d in index.plan.disks if d.shelf == site.id]
+    return Strike(
+        state="gone",
+        why=f"everything at {site.name} is gone",
+        dies=tuple(dies),
+        lost_copy=lost,
+        repair=(
+            Step("notice", known["notice_hours"], "notice_hours"),
+            Step("replace box and disks", known["order_box_hours"], "order_box_hours"),
+        ),
+    )
+
+
+FIRE = Hazard("fire", "fire at its site", "Fire or flood takes the site it lives at.", _strike)

@@ -1,0 +1,11 @@
+"""A second disk dies while the first is being rebuilt, in the worst place."""
+
+from kavrel.core.proof.hazards.hazard import Hazard
+from kavrel.core.proof.hazards.one_disk import disks_die
+
+SECOND_DISK = Hazard(
+    "second_disk",
+    "second disk during rebuild",
+    "A second disk of the same group dies before the first is rebuilt.",
+    lambda s, d: disks_die(s, d, 2),
+)

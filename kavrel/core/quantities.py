@@ -1,0 +1,99 @@
+"""The kinds of value a plan is made of, each with its unit, its bounds and its complaint.
+
+Numbers are strict: text, booleans, NaN and infinities are refused rather than guessed at.
+"""
+
+import re
+import unicodedata
+from datetime import date
+from typing import Annotated, Any
+from zoneinfo import available_timezones
+
+from pydantic import AfterValidator, BeforeValidator, Field, WithJsonSchema
+
+LINE_LIMIT = 80
+NOTE_LIMIT = 4000
+
+# Marks that reorder or hide text: a name that uses them can pass for another name.
+_HIDDEN = frozenset("\u200b\u200e\u200f\u2028\u2029\ufeff") | {
+    chr(c) for c in (*range(0x202A, 0x202F), *range(0x2066, 0x206A))
+}
+
+
+def _one_line(text: str) -> str:
+    if not text.strip():
+        raise ValueError("give a name: this may not be blank")
+    if text != text.strip():
+        raise ValueError("remove the blanks at the start or the end")
+    _refuse_unprintable(text, allowed="")
+    return text
+
+
+def _note(text: str) -> str:
+    _refuse_unprintable(text, allowed="\n\t")
+    return text
+
+
+def _refuse_unprintable(text: str, allowed: str) -> None:
+    for char in text:
+        if char in allowed:
+            continue
+        if char in _HIDDEN or unicodedata.category(char) in ("Cc", "Cs"):
+            raise ValueError(
+                f"remove the character U+{ord(char):04X}: line breaks, control characters and "
+                "marks that hide or reorder text are not allowed here"
+            )
+
+
+def _iso_date(value: Any) -> Any:
+    """Dates come as YYYY-MM-DD; a bare number is a slip of the hand, not seconds since 1970."""
+    if isinstance(value, date) or (
+        isinstance(value, str) and re.fullmatch(r"\d{4}-\d{2}-\d{2}", value)
+    ):
+        return value
+    raise ValueError("write the date as YYYY-MM-DD")
+
+
+def _zone(name: str) -> str:
+    if name not in available_timezones():
+        raise ValueError("unknown time zone: use an IANA name such as Europe/Lisbon")
+    return name
+
+
+def _wall_time(text: str) -> str:
+    if not re.fullmatch(r"([01]\d|2[0-3]):[0-5]\d", text):
+        raise ValueError("write the time as HH:MM, from 00:00 to 23:59")
+    return text
+
+
+Id = Annotated[str, Field(pattern=r"^[a-z][a-z0-9-]{0,39}$")]
+Line = Annotated[str, Field(max_length=LINE_LIMIT), AfterValidator(_one_line)]
+MaybeLine = Annotated[str, Field(max_length=LINE_LIMIT), AfterValidator(_note)]
+Note = Annotated[str, Field(max_length=NOTE_LIMIT), AfterValidator(_note)]
+Day = Annotated[
+    date, BeforeValidator(_iso_date), WithJsonSchema({"type": "string", "format": "date"})
+]
+Zone = Annotated[str, AfterValidator(_zone)]
+WallTime = Annotated[str, AfterValidator(_wall_time)]
+
+# 100 TB a disk and 9 PB in all keep every sum exact in a browser's numbers as well (2**53).
+DiskBytes = Annotated[int, Field(strict=True, ge=10**9, le=10**14)]
+Bytes = Annotated[int, Field(strict=True, ge=0, le=10**15)]
+Money = Annotated[int, Field(strict=True, ge=0, le=10**9)]
+Count = Annotated[int, Field(strict=True, ge=0, le=10_000)]
+Flag = Annotated[bool, Field(strict=True)]
+
+
+def real(low: float, high: float, **extra: Any) -> Any:
+    """A finite number from `low` to `high`; booleans and text are refused."""
+    return Annotated[float, Field(strict=True, ge=low, le=high, allow_inf_nan=False, **extra)]
+
+
+def whole(low: int, high: int) -> Any:
+    """A whole number from `low` to `high`; booleans and text are refused."""
+    return Annotated[int, Field(strict=True, ge=low, le=high)]
+
+
+def currency_minor(code: str) -> int:
+    """Minor units in one unit of the currency (ISO 4217): 100 for most, 1 for the yen."""
+    return 1 if code in {"JPY", "KRW", "CLP", "ISK", "VND", "XAF", "XOF"} else 100

@@ -1,0 +1,41 @@
+"""The working behind a number: a small tree of named steps that a person can check by hand."""
+
+from pydantic import BaseModel, ConfigDict
+
+
+class Working(BaseModel):
+    """One step: a named value with its unit, the formula that gave it and what went in.
+
+    `assumption` names the editable assumption that the value came from, if it did.
+    """
+
+    model_config = ConfigDict(frozen=True)
+
+    name: str
+    value: int | float | str | None
+    unit: str = ""
+    formula: str = ""
+    source: str = ""
+    assumption: str = ""
+    inputs: tuple["Working", ...] = ()
+
+
+def step(
+    name: str,
+    value: int | float | str | None,
+    unit: str = "",
+    formula: str = "",
+    *inputs: Working,
+    source: str = "",
+    assumption: str = "",
+) -> Working:
+    """A step of the working. Values are already validated numbers, so nothing is checked again."""
+    return Working.model_construct(
+        name=name,
+        value=value,
+        unit=unit,
+        formula=formula,
+        source=source,
+        assumption=assumption,
+        inputs=inputs,
+    )
