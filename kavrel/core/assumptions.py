@@ -291,7 +291,9 @@ _ALL = (
         f"advice, not a limit; {COMMON}",
         "pools",
     ),
-    Assumption("shares_wanted", "Shares before they get in the way", 6, "", 1, 100, COMMON, "shares"),
+    Assumption(
+        "shares_wanted", "Shares before they get in the way", 6, "", 1, 100, COMMON, "shares"
+    ),
     Assumption("scrub_days", "Scrub or parity check every", 90, "days", 1, 730, COMMON, "log"),
     Assumption("smart_days", "SMART long test every", 30, "days", 1, 730, COMMON, "log"),
     Assumption("restore_test_days", "Restore test every", 180, "days", 1, 1825, COMMON, "log"),

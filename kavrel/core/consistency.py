@@ -13,6 +13,7 @@ from kavrel.core.copies.retention import keeps_nothing
 from kavrel.core.copies.schedule import complaint
 from kavrel.core.plan import COLLECTIONS, Disk, Job, Plan, Pool
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.shares.names import share_name_complaint
 
 
 @dataclass(frozen=True)
@@ -70,7 +71,9 @@ def _duplicates(plan: Plan) -> Iterator[Problem]:
 def _references(plan: Plan) -> Iterator[Problem]:
     ids = {name: {item.id for item in getattr(plan, name)} for name in COLLECTIONS}
 
-    def check(collection: str, item: str, field: str, target: str, value: str | None) -> Iterator[Problem]:
+    def check(
+        collection: str, item: str, field: str, target: str, value: str | None
+    ) -> Iterator[Problem]:
         if value is not None and value not in ids[target]:
             yield Problem(collection, item, field, f"there is no {value} among the {target}")
 
@@ -144,7 +147,9 @@ def _disks(plan: Plan) -> Iterator[Problem]:
     for disk in plan.disks:
         if (disk.host is None) != (disk.bay is None):
             missing = "bay" if disk.bay is None else "host"
-            yield Problem("disks", disk.id, missing, "a disk in a host needs a bay, and the bay a host")
+            yield Problem(
+                "disks", disk.id, missing, "a disk in a host needs a bay, and the bay a host"
+            )
             continue
         if disk.host is None or disk.bay is None:
             continue
@@ -159,7 +164,10 @@ def _disks(plan: Plan) -> Iterator[Problem]:
         other = taken.setdefault((disk.host, disk.bay), disk)
         if other is not disk:
             yield Problem(
-                "disks", disk.id, "bay", f"bay {disk.bay} of {host.name} already holds {other.label}"
+                "disks",
+                disk.id,
+                "bay",
+                f"bay {disk.bay} of {host.name} already holds {other.label}",
             )
 
 
@@ -197,6 +205,10 @@ def _pools(plan: Plan) -> Iterator[Problem]:
 
 
 def _grants(plan: Plan) -> Iterator[Problem]:
+    for share in plan.shares:
+        reason = share_name_complaint(share.name)
+        if reason:
+            yield Problem("shares", share.id, "name", reason)
     seen: set[tuple[str, str | None, str | None]] = set()
     for grant in plan.grants:
         if (grant.account is None) == (grant.group is None):
@@ -220,7 +232,9 @@ def _jobs(plan: Plan) -> Iterator[Problem]:
         for field in ("target_pool", "target_disk"):
             given = getattr(job, field)
             if field == wants and given is None:
-                yield Problem("jobs", job.id, field, f"a {kind.title} needs a {kind.target} to go to")
+                yield Problem(
+                    "jobs", job.id, field, f"a {kind.title} needs a {kind.target} to go to"
+                )
             if field != wants and given is not None:
                 yield Problem("jobs", job.id, field, f"a {kind.title} has no such target")
         if len(set(job.datasets)) != len(job.datasets):
@@ -276,7 +290,9 @@ def _chain(job: Job, jobs: dict[str, Job]) -> Iterator[Problem]:
         yield Problem("jobs", job.id, "target_disk", "the target is where the copy already is")
     while source:
         if source.id in seen:
-            yield Problem("jobs", job.id, "reads_from", "the jobs read from one another in a circle")
+            yield Problem(
+                "jobs", job.id, "reads_from", "the jobs read from one another in a circle"
+            )
             return
         seen.add(source.id)
         source = jobs[source.reads_from] if source.reads_from else None

@@ -39,9 +39,7 @@ def demo_plan() -> Plan:
                 Site(id="mill", name="Old Mill workshop"),
                 Site(id="aunt", name="Aunt's flat", own=False),
             ),
-            links=(
-                Link(id="row-mill", a="row", b="mill", mbit_a_to_b=40.0, mbit_b_to_a=100.0),
-            ),
+            links=(Link(id="row-mill", a="row", b="mill", mbit_a_to_b=40.0, mbit_b_to_a=100.0),),
             hosts=_hosts(),
             disks=_disks(),
             pools=_pools(),
@@ -215,7 +213,13 @@ def _pools() -> tuple[Pool, ...]:
 
 def _datasets() -> tuple[Dataset, ...]:
     def data(
-        key: str, name: str, pool: str, size_gb: int, growth_gb: int, change_gb: float, **more: object
+        key: str,
+        name: str,
+        pool: str,
+        size_gb: int,
+        growth_gb: int,
+        change_gb: float,
+        **more: object,
     ) -> Dataset:
         return Dataset.model_validate(
             {
@@ -232,7 +236,16 @@ def _datasets() -> tuple[Dataset, ...]:
     return (
         data("scans", "negative scans", "ridge", 5800, 900, 1.5, worth="irreplaceable"),
         data("tapes", "choir tapes", "ridge", 1400, 220, 0.8, worth="irreplaceable"),
-        data("papers", "household papers", "ridge", 60, 8, 0.2, worth="irreplaceable", compressible=True),
+        data(
+            "papers",
+            "household papers",
+            "ridge",
+            60,
+            8,
+            0.2,
+            worth="irreplaceable",
+            compressible=True,
+        ),
         data("homes", "home folders", "ridge", 420, 60, 3.0, worth="nuisance", compressible=True),
         data("films", "ripped films", "ridge", 6900, 800, 2.0, worth="fetch_again"),
         data("clips", "door camera", "ridge", 350, 0, 50.0, worth="fetch_again", throw_away=True),
@@ -254,13 +267,17 @@ def _datasets() -> tuple[Dataset, ...]:
 
 def _shares() -> tuple[Share, ...]:
     return (
-        Share(id="archive", name="archive", dataset="scans", recycle_days=7, comment="scans & prints"),
+        Share(
+            id="archive", name="archive", dataset="scans", recycle_days=7, comment="scans & prints"
+        ),
         Share(id="choir", name="choir", dataset="tapes", comment="rehearsals, Tuesdays"),
         Share(id="papers", name="papers", dataset="papers", recycle_days=7),
-        Share(id="homes", name="homes", dataset="homes", home=True),
+        Share(id="homes", name="private", dataset="homes", home=True),
         Share(id="cinema", name="cinema", dataset="films", guest="read"),
         Share(id="drop", name="drop box", dataset="clips", guest="write"),
-        Share(id="workshop", name="workshop", dataset="cuttings", smb1=True, comment="the old cutter"),
+        Share(
+            id="workshop", name="workshop", dataset="cuttings", smb1=True, comment="the old cutter"
+        ),
     )
 
 
@@ -269,7 +286,9 @@ def _accounts() -> tuple[Account, ...]:
         Account(id="ines", login="ines", full_name="Inês Faria-Lund"),
         Account(id="rui", login="rui", full_name="Rui Faria-Lund"),
         Account(id="tomas", login="tomas", full_name="Tomás, 9 years"),
-        Account(id="steward", login="steward", full_name="Steward of the boxes", role="administrator"),
+        Account(
+            id="steward", login="steward", full_name="Steward of the boxes", role="administrator"
+        ),
         Account(id="guest-tenor", login="tenor", full_name="Second tenor"),
         Account(id="player", login="player", full_name="Living-room player", role="player"),
         Account(id="courier", login="courier", full_name="Backup courier", role="backup"),
@@ -364,9 +383,7 @@ def _jobs() -> tuple[Job, ...]:
             kind="shelf",
             datasets=("scans", "tapes"),
             target_disk="d10",
-            schedule=Schedule(
-                kind="monthly", every=4, day=15, at="10:00", start=date(2025, 3, 15)
-            ),
+            schedule=Schedule(kind="monthly", every=4, day=15, at="10:00", start=date(2025, 3, 15)),
             retention=Retention(last=1),
             credentials="hand",
         ),
@@ -404,9 +421,27 @@ def _log() -> tuple[LogEntry, ...]:
         ("2025-03-15", "shelf_copy", "job", "shelf", "ok", "rui", 700, "first shelf copy"),
         ("2025-07-19", "shelf_copy", "job", "shelf", "ok", "rui", 735, ""),
         ("2026-03-08", "restore_test", "dataset", "papers", "ok", "ines", 12, "one letter, opened"),
-        ("2026-04-11", "restore_test", "dataset", "scans", "failed", "ines", 40, "wrong point mounted"),
+        (
+            "2026-04-11",
+            "restore_test",
+            "dataset",
+            "scans",
+            "failed",
+            "ines",
+            40,
+            "wrong point mounted",
+        ),
         ("2026-08-30", "scrub", "pool", "ridge", "ok", "rui", 560, "0 errors"),
-        ("2026-09-12", "incident", "host", "dipper", "noted", "rui", None, "power cut, came back alone"),
+        (
+            "2026-09-12",
+            "incident",
+            "host",
+            "dipper",
+            "noted",
+            "rui",
+            None,
+            "power cut, came back alone",
+        ),
         ("2026-10-18", "smart_reading", "disk", "d1", "ok", "rui", None, "0 reallocated, 34 C"),
         ("2026-10-18", "smart_reading", "disk", "d6", "noted", "rui", None, "8 reallocated, 36 C"),
         ("2026-11-02", "update", "host", "heron", "ok", "ines", 25, ""),

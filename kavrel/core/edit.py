@@ -115,5 +115,3 @@ def _name(plan: Plan, problem: Problem) -> str:
     item = find(plan, problem.collection, problem.item)
     name = next((getattr(item, f) for f in ("name", "label", "login") if hasattr(item, f)), None)
     return f"{STEMS.get(problem.collection, problem.collection)} {name or problem.item}"
-
-

@@ -232,10 +232,7 @@ def _odds(index: Index, states: dict[str, PoolState]) -> Working:
         1 - kept,
         "odds",
         "1 - product over pools of (1 - odds); the copies decide what comes back",
-        *(
-            s.layout.odds_working.model_copy(update={"name": f"pool {s.pool.name}"})
-            for s in used
-        ),
+        *(s.layout.odds_working.model_copy(update={"name": f"pool {s.pool.name}"}) for s in used),
         source="Markov chain after Patterson, Gibson and Katz 1988",
     )
 

@@ -56,7 +56,9 @@ class Index:
         return [
             d
             for d in self.plan.disks
-            if d.id not in self.disks_in_pools and d.id not in self.shelf_targets and not d.holds_data
+            if d.id not in self.disks_in_pools
+            and d.id not in self.shelf_targets
+            and not d.holds_data
         ]
 
     def site_of_host(self, host: str) -> str:

@@ -2,10 +2,10 @@
 
 from collections.abc import Sequence
 
-from kavrel.core.cautions.caution import Caution, Rule, View
 from kavrel.core.cautions.admin_every_day import ADMIN_EVERY_DAY
 from kavrel.core.cautions.boot_without_copy import BOOT_WITHOUT_COPY
 from kavrel.core.cautions.carry_first_copy import CARRY_FIRST_COPY
+from kavrel.core.cautions.caution import Caution, Rule, View
 from kavrel.core.cautions.clash import CLASH
 from kavrel.core.cautions.default_passwords import DEFAULT_PASSWORDS
 from kavrel.core.cautions.guest_write import GUEST_WRITE

@@ -10,8 +10,12 @@ def _find(view: View) -> Iterator[Finding]:
         own = [g for g in view.index.plan.grants if g.account == a.id and g.right == "write"]
         if a.enabled and a.role == "administrator" and own:
             names = ", ".join(view.index.shares[g.share].name for g in own)
-            yield a.id, a.login, (
-                f"It is granted write on {names}: malware that runs under it is the administrator."
+            yield (
+                a.id,
+                a.login,
+                (
+                    f"It is granted write on {names}: malware that runs under it is the administrator."
+                ),
             )
 
 

@@ -9,9 +9,13 @@ def _find(view: View) -> Iterator[Finding]:
     for h in view.index.plan.hosts:
         if not h.boot_copied and h.boot_device in ("usb_stick", "sd_card"):
             device = "stick" if h.boot_device == "usb_stick" else "card"
-            yield h.id, h.name, (
-                f"It boots from a {device}, the part most likely to die, and its configuration has no "
-                "copy elsewhere."
+            yield (
+                h.id,
+                h.name,
+                (
+                    f"It boots from a {device}, the part most likely to die, and its configuration has no "
+                    "copy elsewhere."
+                ),
             )
 
 

@@ -49,9 +49,7 @@ class View:
 
     def stored_bytes(self, pool: str) -> int:
         """Bytes of others' newest copies on a pool; versions need more than that."""
-        return sum(
-            self.book.first_bytes(j) for j in self.index.plan.jobs if j.target_pool == pool
-        )
+        return sum(self.book.first_bytes(j) for j in self.index.plan.jobs if j.target_pool == pool)
 
 
 Finding = tuple[str, str, str]  # id of the thing, its name, why

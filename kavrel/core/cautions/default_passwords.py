@@ -10,9 +10,13 @@ def _find(view: View) -> Iterator[Finding]:
     for h in view.index.plan.hosts:
         changed = last_good(view.index.plan, "password_change", "host", h.id)
         if not h.default_passwords_changed and changed is None:
-            yield h.id, h.name, (
-                "Its default passwords are not changed; web, root shell and file service often have "
-                "three different ones."
+            yield (
+                h.id,
+                h.name,
+                (
+                    "Its default passwords are not changed; web, root shell and file service often have "
+                    "three different ones."
+                ),
             )
 
 

@@ -8,9 +8,13 @@ from kavrel.core.cautions.caution import Finding, Rule, View
 def _find(view: View) -> Iterator[Finding]:
     for s in view.index.plan.shares:
         if s.guest == "write":
-            yield s.id, s.name, (
-                "Anybody on the network, and anything that runs on their machines, can change or "
-                "encrypt what is in it."
+            yield (
+                s.id,
+                s.name,
+                (
+                    "Anybody on the network, and anything that runs on their machines, can change or "
+                    "encrypt what is in it."
+                ),
             )
 
 

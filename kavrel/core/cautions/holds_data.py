@@ -10,8 +10,10 @@ def _find(view: View) -> Iterator[Finding]:
     for d in view.index.plan.disks:
         if d.holds_data and d.id in pools:
             pool = view.index.pools[pools[d.id]].name
-            yield d.id, d.label, (
-                f"Marked as holding data that must survive, and creating pool {pool} wipes it."
+            yield (
+                d.id,
+                d.label,
+                (f"Marked as holding data that must survive, and creating pool {pool} wipes it."),
             )
         elif d.holds_data and d.id in view.index.shelf_targets:
             yield d.id, d.label, "Marked as holding data, and a shelf job will write over it."

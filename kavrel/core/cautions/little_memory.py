@@ -12,10 +12,14 @@ def _find(view: View) -> Iterator[Finding]:
         zfs = sum(s.layout.usable_bytes for s in pools if s.pool.filesystem == "zfs")
         wanted = zfs / 1e12 * known["ram_gib_per_tb"]
         if zfs and h.ram_gib < wanted:
-            yield h.id, h.name, (
-                f"{h.ram_gib:g} GiB for {zfs / 1e12:.1f} TB of ZFS; the school of "
-                f"{known['ram_gib_per_tb']:g} GiB a TB would have {wanted:.0f} GiB. Others say the cache "
-                "is merely smaller: advice, no block."
+            yield (
+                h.id,
+                h.name,
+                (
+                    f"{h.ram_gib:g} GiB for {zfs / 1e12:.1f} TB of ZFS; the school of "
+                    f"{known['ram_gib_per_tb']:g} GiB a TB would have {wanted:.0f} GiB. Others say the cache "
+                    "is merely smaller: advice, no block."
+                ),
             )
         elif pools and h.ram_gib < 1:
             yield h.id, h.name, "Below 1 GiB even a plain file server runs short."

@@ -9,8 +9,10 @@ def _find(view: View) -> Iterator[Finding]:
     count = len(view.index.plan.shares)
     wanted = view.index.assumptions["shares_wanted"]
     if count > wanted:
-        yield "shares", "all shares", (
-            f"{count} shares; past {wanted:.0f} people no longer know which is which."
+        yield (
+            "shares",
+            "all shares",
+            (f"{count} shares; past {wanted:.0f} people no longer know which is which."),
         )
 
 

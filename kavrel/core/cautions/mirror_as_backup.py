@@ -10,9 +10,13 @@ def _find(view: View) -> Iterator[Finding]:
     for j in view.index.plan.jobs:
         versions = view.book.points_on(j, view.today)
         if KINDS[j.kind].target == "pool" and len(versions) <= 1:
-            yield j.id, j.name, (
-                "It keeps one point only, so what is deleted or encrypted is so in the copy after the "
-                "next run: a mirror, not a backup."
+            yield (
+                j.id,
+                j.name,
+                (
+                    "It keeps one point only, so what is deleted or encrypted is so in the copy after the "
+                    "next run: a mirror, not a backup."
+                ),
             )
 
 

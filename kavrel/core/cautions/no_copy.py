@@ -10,9 +10,13 @@ def _find(view: View) -> Iterator[Finding]:
         elsewhere = [c for c in view.book.copies[d.id] if c.place.pool != d.pool]
         if d.worth != "fetch_again" and not d.throw_away and not elsewhere:
             snapshots = " Snapshots are on the same disks." if view.book.copies[d.id] else ""
-            yield d.id, d.name, (
-                "There is no copy off its pool. RAID does nothing against deletion, malware, "
-                f"theft, fire or a bad controller.{snapshots}"
+            yield (
+                d.id,
+                d.name,
+                (
+                    "There is no copy off its pool. RAID does nothing against deletion, malware, "
+                    f"theft, fire or a bad controller.{snapshots}"
+                ),
             )
 
 

@@ -10,8 +10,10 @@ def _find(view: View) -> Iterator[Finding]:
         holds = [d for d in view.index.plan.datasets if d.pool == state.pool.id]
         dear = [d.name for d in holds if d.worth == "irreplaceable"]
         if dear and state.layout.survives_any == 0:
-            yield state.pool.id, state.pool.name, (
-                f"A {state.layout.title} is lost with any one disk, and holds {', '.join(dear)}."
+            yield (
+                state.pool.id,
+                state.pool.name,
+                (f"A {state.layout.title} is lost with any one disk, and holds {', '.join(dear)}."),
             )
 
 

@@ -9,9 +9,13 @@ def _find(view: View) -> Iterator[Finding]:
     with_pools = {p.host for p in view.index.plan.pools}
     for h in view.index.plan.hosts:
         if h.id in with_pools and not h.on_ups:
-            yield h.id, h.name, (
-                "A short power cut in a long copy leaves a hung box and doubt about the data. UPS "
-                "batteries are lead and can short: follow the maker's and local rules for disposal."
+            yield (
+                h.id,
+                h.name,
+                (
+                    "A short power cut in a long copy leaves a hung box and doubt about the data. UPS "
+                    "batteries are lead and can short: follow the maker's and local rules for disposal."
+                ),
             )
 
 

@@ -12,9 +12,13 @@ def _find(view: View) -> Iterator[Finding]:
         fill = (state.dataset_bytes + view.stored_bytes(state.pool.id)) / usable if usable else 9.9
         if known["fill_warn_share"] < fill <= 1:
             slow = state.pool.filesystem in ("zfs", "btrfs") and fill > known["fill_slow_share"]
-            yield state.pool.id, state.pool.name, (
-                f"{fill:.0%} full with its datasets and the newest copies of others"
-                f"{': copy-on-write gets slow here' if slow else ''}."
+            yield (
+                state.pool.id,
+                state.pool.name,
+                (
+                    f"{fill:.0%} full with its datasets and the newest copies of others"
+                    f"{': copy-on-write gets slow here' if slow else ''}."
+                ),
             )
 
 

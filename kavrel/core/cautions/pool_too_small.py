@@ -10,9 +10,13 @@ def _find(view: View) -> Iterator[Finding]:
         stored = view.stored_bytes(state.pool.id)
         need = state.dataset_bytes + stored
         if need > state.layout.usable_bytes:
-            yield state.pool.id, state.pool.name, (
-                f"Datasets of {state.dataset_bytes / 1e12:.2f} TB and copies of {stored / 1e12:.2f} TB "
-                f"do not fit into {state.layout.usable_bytes / 1e12:.2f} TB."
+            yield (
+                state.pool.id,
+                state.pool.name,
+                (
+                    f"Datasets of {state.dataset_bytes / 1e12:.2f} TB and copies of {stored / 1e12:.2f} TB "
+                    f"do not fit into {state.layout.usable_bytes / 1e12:.2f} TB."
+                ),
             )
 
 

@@ -9,9 +9,13 @@ def _find(view: View) -> Iterator[Finding]:
     for state in view.states.values():
         odds = state.layout.read_error_odds
         if state.layout.survives_any == 1 and odds is not None and odds > 0.5:
-            yield state.pool.id, state.pool.name, (
-                f"With one disk gone, reading everything back meets an unrecoverable error with "
-                f"{odds:.0%} by the disks' rated error rate."
+            yield (
+                state.pool.id,
+                state.pool.name,
+                (
+                    f"With one disk gone, reading everything back meets an unrecoverable error with "
+                    f"{odds:.0%} by the disks' rated error rate."
+                ),
             )
 
 

@@ -10,8 +10,12 @@ def _find(view: View) -> Iterator[Finding]:
     for d in view.index.plan.disks:
         if d.condition == "refurbished" and d.id in pools:
             pool = view.index.pools[pools[d.id]].name
-            yield d.id, d.label, (
-                f"Refurbished, and in pool {pool}: fine on the shelf as a copy, not as the working set."
+            yield (
+                d.id,
+                d.label,
+                (
+                    f"Refurbished, and in pool {pool}: fine on the shelf as a copy, not as the working set."
+                ),
             )
 
 

@@ -10,8 +10,12 @@ def _find(view: View) -> Iterator[Finding]:
         days = view.book.mean_interval_days(j)
         seconds = view.book.run_seconds(j, days)
         if seconds > days * 86_400:
-            yield j.id, j.name, (
-                f"A usual run takes {seconds / 3600:.1f} h and it starts every {days * 24:.1f} h."
+            yield (
+                j.id,
+                j.name,
+                (
+                    f"A usual run takes {seconds / 3600:.1f} h and it starts every {days * 24:.1f} h."
+                ),
             )
 
 

@@ -1,7 +1,7 @@
 """Disks of one batch in one group."""
 
-from collections.abc import Iterator
 from collections import Counter
+from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
 
@@ -12,9 +12,13 @@ def _find(view: View) -> Iterator[Finding]:
             batches = Counter(view.index.disks[d].batch for d in group)
             for batch, count in batches.items():
                 if batch and count > max(1, view.states[pool.id].layout.survives_any):
-                    yield pool.id, pool.name, (
-                        f"Group {number} has {count} disks of batch {batch}. Disks of one batch fail "
-                        "together more often than chance, and the odds shown do not know that."
+                    yield (
+                        pool.id,
+                        pool.name,
+                        (
+                            f"Group {number} has {count} disks of batch {batch}. Disks of one batch fail "
+                            "together more often than chance, and the odds shown do not know that."
+                        ),
                     )
 
 

@@ -8,9 +8,13 @@ from kavrel.core.cautions.caution import Finding, Rule, View
 def _find(view: View) -> Iterator[Finding]:
     for s in view.index.plan.shares:
         if s.smb1:
-            yield s.id, s.name, (
-                "SMB 1 has no protection against tampering and known ways in. The server configuration "
-                "does not switch it on."
+            yield (
+                s.id,
+                s.name,
+                (
+                    "SMB 1 has no protection against tampering and known ways in. The server configuration "
+                    "does not switch it on."
+                ),
             )
 
 

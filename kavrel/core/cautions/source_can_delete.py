@@ -10,9 +10,13 @@ def _find(view: View) -> Iterator[Finding]:
         copies = [c for c in view.book.copies[d.id] if c.place.pool != d.pool]
         safe = [c for c in copies if c.job.credentials in ("target", "hand")]
         if d.worth == "irreplaceable" and copies and not safe:
-            yield d.id, d.name, (
-                "The source holds the credentials of every copy: whoever takes the box, or malware on "
-                "it, can delete the copies too."
+            yield (
+                d.id,
+                d.name,
+                (
+                    "The source holds the credentials of every copy: whoever takes the box, or malware on "
+                    "it, can delete the copies too."
+                ),
             )
 
 

@@ -13,9 +13,13 @@ def _find(view: View) -> Iterator[Finding]:
         share = layout.stranded_bytes / layout.raw_bytes
         if share > 0.05:
             paid = layout.cost_minor * share / currency_minor(plan.currency)
-            yield state.pool.id, state.pool.name, (
-                f"{layout.stranded_bytes / 1e12:.1f} TB cannot be used because the smallest disk of a "
-                f"group rules: about {paid:.0f} {plan.currency} of what the disks cost."
+            yield (
+                state.pool.id,
+                state.pool.name,
+                (
+                    f"{layout.stranded_bytes / 1e12:.1f} TB cannot be used because the smallest disk of a "
+                    f"group rules: about {paid:.0f} {plan.currency} of what the disks cost."
+                ),
             )
 
 

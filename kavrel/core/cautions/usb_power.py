@@ -11,9 +11,13 @@ def _find(view: View) -> Iterator[Finding]:
         if not host or not (d.bay or "").startswith("usb") or d.own_supply:
             continue
         if d.form == "3.5" and d.kind == "hdd":
-            yield d.id, d.label, (
-                f"A 3.5-inch disk on a USB port of {host.name} without its own supply: the port cannot "
-                "feed it, and it drops out under load."
+            yield (
+                d.id,
+                d.label,
+                (
+                    f"A 3.5-inch disk on a USB port of {host.name} without its own supply: the port cannot "
+                    "feed it, and it drops out under load."
+                ),
             )
 
 

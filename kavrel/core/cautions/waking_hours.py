@@ -17,9 +17,13 @@ def _find(view: View) -> Iterator[Finding]:
         middle = [run.from_minute, run.to_minute]
         if any(not is_quiet(m % 1440 / 60, quiet_from, quiet_to) for m in middle):
             told.add(run.job)
-            yield job.id, job.name, (
-                "It fills the uplink while people are awake, from "
-                f"{run.starts_at:%H:%M} to {run.ends_at:%H:%M}, and has no limit."
+            yield (
+                job.id,
+                job.name,
+                (
+                    "It fills the uplink while people are awake, from "
+                    f"{run.starts_at:%H:%M} to {run.ends_at:%H:%M}, and has no limit."
+                ),
             )
 
 

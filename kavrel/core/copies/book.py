@@ -40,6 +40,10 @@ class CopyBook:
         self.as_of = as_of
         self._points: dict[str, tuple[Point, ...]] = {}
         self._ways: dict[str, Path] = {}
+        self._flows: dict[str, list[tuple[float, float]]] = {}
+        self._durations: dict[tuple[str, float], float] = {}
+        self._ages: dict[str, float | None] = {}
+        self._losses: dict[tuple[str, float], float | None] = {}
 
     # -- where ---------------------------------------------------------------------------------
 
@@ -95,19 +99,27 @@ class CopyBook:
 
     def changed_bytes(self, job: Job, days: float) -> int:
         """Bytes that a run carries after so many days: what changed and grew, at most a whole copy."""
-        total = 0.0
-        for dataset_id in job.datasets:
-            dataset = self.index.datasets[dataset_id]
-            daily = dataset.change_bytes_per_day + dataset.growth_bytes_per_year / YEAR_DAYS
-            total += min(daily * days, dataset.size_bytes) * self._stored_share(job, dataset)
-        return int(total)
+        if job.id not in self._flows:
+            self._flows[job.id] = [self._flow(job, self.index.datasets[d]) for d in job.datasets]
+        return int(sum(min(daily * days, most) for daily, most in self._flows[job.id]))
+
+    def _flow(self, job: Job, dataset: Dataset) -> tuple[float, float]:
+        """Bytes a day that a dataset sends with the job, and the bytes of all of it."""
+        share = self._stored_share(job, dataset)
+        daily = dataset.change_bytes_per_day + dataset.growth_bytes_per_year / YEAR_DAYS
+        return daily * share, dataset.size_bytes * share
 
     def run_seconds(self, job: Job, days: float) -> float:
         """How long a run takes that follows the one before after so many days."""
-        if KINDS[job.kind].target == "none":
-            return self.index.assumptions["snapshot_seconds"]
-        moving = self.way(job).hours(self.changed_bytes(job, days)) * 3600
-        return self.index.assumptions["job_start_seconds"] + moving
+        key = (job.id, round(days, 6))
+        if key not in self._durations:
+            if KINDS[job.kind].target == "none":
+                seconds = self.index.assumptions["snapshot_seconds"]
+            else:
+                moving = self.way(job).hours(self.changed_bytes(job, days)) * 3600
+                seconds = self.index.assumptions["job_start_seconds"] + moving
+            self._durations[key] = seconds
+        return self._durations[key]
 
     def first_copy(self, job: Job) -> Working:
         """Hours of the first whole copy, worked out; None hours where there is no way."""
@@ -222,11 +234,18 @@ class CopyBook:
 
     def newest_age(self, job: Job) -> float | None:
         """Seconds of work that the job's newest point misses at the worst moment of a year."""
-        return keeping.worst_age(self.points(job), *self.window(job))
+        if job.id not in self._ages:
+            self._ages[job.id] = keeping.worst_age(self.points(job), *self.window(job))
+        return self._ages[job.id]
 
     def loss_after(self, job: Job, noticed_days: float) -> float | None:
         """Seconds lost at worst when damage is noticed so many days later; infinite: for good."""
-        return keeping.worst_loss(self.points(job), noticed_days * DAY, *self.window(job))
+        key = (job.id, noticed_days)
+        if key not in self._losses:
+            self._losses[key] = keeping.worst_loss(
+                self.points(job), noticed_days * DAY, *self.window(job)
+            )
+        return self._losses[key]
 
 
 def utc(instant: float) -> datetime:

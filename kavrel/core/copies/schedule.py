@@ -62,10 +62,7 @@ def _days(schedule: Schedule, first: date, last: date) -> Iterator[date]:
         elif schedule.kind == "daily":
             if (day - anchor).days % schedule.every == 0:
                 yield day
-        elif (
-            day.weekday() in schedule.weekdays
-            and (day - monday).days // 7 % schedule.every == 0
-        ):
+        elif day.weekday() in schedule.weekdays and (day - monday).days // 7 % schedule.every == 0:
             yield day
         day += one
 
@@ -151,5 +148,7 @@ def dtstart(schedule: Schedule, zone: str) -> datetime:
     """The first start at or after the schedule's first day, in local time with its zone."""
     first = schedule.start or ANCHOR
     found = starts(schedule, zone, first, first + timedelta(days=366 * 5))
-    moment = datetime.fromtimestamp(found[0], UTC) if found else datetime.combine(first, time(), UTC)
+    moment = (
+        datetime.fromtimestamp(found[0], UTC) if found else datetime.combine(first, time(), UTC)
+    )
     return moment.astimezone(ZoneInfo(zone))

@@ -59,6 +59,4 @@ def pool_states(index: Index) -> dict[str, PoolState]:
     sizes: dict[str, int] = {}
     for dataset in index.plan.datasets:
         sizes[dataset.pool] = sizes.get(dataset.pool, 0) + dataset.size_bytes
-    return {
-        p.id: PoolState(p, pool_layout(index, p), sizes.get(p.id, 0)) for p in index.plan.pools
-    }
+    return {p.id: PoolState(p, pool_layout(index, p), sizes.get(p.id, 0)) for p in index.plan.pools}

@@ -97,9 +97,7 @@ def _prove_hazard(scene: Scene, hazard: Hazard, strikes: dict[str, Strike]) -> l
         # A part deleted from one dataset keeps no other waiting.
         queue = ahead.setdefault((scene.index.pools[dataset.pool].host, strike.why), [])
         shared = strike.state == "gone" or hazard.id == "malware"
-        waiting = [
-            Step(f"after {name}", hours) for name, hours in queue if shared and hours > 0.05
-        ]
+        waiting = [Step(f"after {name}", hours) for name, hours in queue if shared and hours > 0.05]
         hours_moving = sum(s.hours for s in moving)
         queue.append((dataset.name, hours_moving))
         steps = [*strike.repair, *waiting, *moving]
@@ -232,7 +230,9 @@ def _moving(scene: Scene, dataset: Dataset, strike: Strike, copy: Copy) -> list[
     known = index.assumptions
     home = Place(pool=dataset.pool)
     prepare = Step(
-        f"find the point in {copy.job.name}", known["prepare_restore_hours"], "prepare_restore_hours"
+        f"find the point in {copy.job.name}",
+        known["prepare_restore_hours"],
+        "prepare_restore_hours",
     )
     size = dataset.size_bytes * strike.share_of_data
     if copy.place.pool == dataset.pool:

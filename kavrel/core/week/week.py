@@ -81,7 +81,9 @@ def _runs(book: CopyBook, job_id: str, begin: datetime, end: datetime) -> list[R
     zone = begin.tzinfo
     # Far enough back for the run before, whose distance decides how much has changed.
     back = int(2 * longest_step_days(job.schedule)) + 8
-    times = starts(job.schedule, book.index.plan.zone, begin.date() - timedelta(days=back), end.date())
+    times = starts(
+        job.schedule, book.index.plan.zone, begin.date() - timedelta(days=back), end.date()
+    )
     is_snapshot = KINDS[job.kind].target == "none"
     resources = () if is_snapshot else book.way(job).resources
     found = []

@@ -29,4 +29,3 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
 
 
 BOX_LOST = Hazard("box_lost", "box lost", "The box is lost with every disk in it.", _strike)
-

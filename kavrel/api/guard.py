@@ -1,0 +1,82 @@
+"""Keeps other web pages out: foreign Host or Origin headers and oversized bodies are refused.
+
+Kavrel listens on loopback; a page from elsewhere could still reach it through the browser by
+rebinding a name to 127.0.0.1 or by posting across sites.
+"""
+
+from urllib.parse import urlsplit
+
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from kavrel.api.problem import problem
+from kavrel.formats.plan_file import LARGEST_FILE_BYTES
+
+LOOPBACK = frozenset({"127.0.0.1", "localhost", "[::1]"})
+SAFE_METHODS = frozenset({"GET", "HEAD"})
+POLICY = (
+    "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
+    "frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
+)
+HEADERS = (
+    (b"content-security-policy", POLICY.encode()),
+    (b"x-content-type-options", b"nosniff"),
+    (b"referrer-policy", b"no-referrer"),
+    (b"cross-origin-resource-policy", b"same-origin"),
+)
+
+
+def _name(host: str) -> str:
+    """The host of a Host header without its port."""
+    return host.rpartition(":")[0] if host.rpartition(":")[2].isdigit() else host
+
+
+class Guard:
+    """ASGI middleware; `allowed` are further host names that the user asked to serve under."""
+
+    def __init__(self, app: ASGIApp, allowed: frozenset[str] = frozenset()) -> None:
+        self.app = app
+        self.allowed = LOOPBACK | allowed
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Answers 403 or 413 itself, or passes the request on."""
+        if scope["type"] != "http":
+            await self.app(scope, receive, send)
+            return
+        headers = {k.decode("latin-1"): v.decode("latin-1") for k, v in scope["headers"]}
+        refusal = self._refusal(scope["method"], headers)
+        if refusal:
+            await problem(403, "foreign request", refusal)(scope, receive, send)
+            return
+        length = headers.get("content-length", "0")
+        if not length.isdigit() or int(length) > LARGEST_FILE_BYTES:
+            detail = f"at most {LARGEST_FILE_BYTES // 2**20} MiB are read"
+            await problem(413, "too large", detail)(scope, receive, send)
+            return
+        if scope["method"] not in SAFE_METHODS and "transfer-encoding" in headers:
+            await problem(411, "length required", "send the length of the body")(
+                scope, receive, send
+            )
+            return
+
+        async def with_headers(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                message["headers"] = [*message.get("headers", ()), *HEADERS]
+            await send(message)
+
+        await self.app(scope, receive, with_headers)
+
+    def _refusal(self, method: str, headers: dict[str, str]) -> str | None:
+        host = headers.get("host", "")
+        if _name(host) not in self.allowed:
+            return "this address is not served under that name"
+        origin = headers.get("origin")
+        if origin and origin != "null" and urlsplit(origin).netloc == host:
+            return None
+        if origin:
+            return "another page may not use this address"
+        if headers.get("sec-fetch-site") == "cross-site" and headers.get("sec-fetch-mode") not in (
+            "navigate",
+            None,
+        ):
+            return "another page may not use this address"
+        return None

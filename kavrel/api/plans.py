@@ -1,0 +1,200 @@
+"""Plans as wholes: list, make, import, vary, undo, redo, pin, compare."""
+
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Body, Query, Request, Response
+from pydantic import BaseModel, ConfigDict
+
+from kavrel.api.answer import BaseRevision, TheService, body, state
+from kavrel.api.items import PROBLEMS
+from kavrel.api.service import PlanMeta, PlanState, StripFigures, meta
+from kavrel.core.compare import Change, compare
+from kavrel.core.edit import put_settings
+from kavrel.core.plan import Plan
+from kavrel.core.quantities import Line, MaybeLine, Zone
+from kavrel.formats import plan_file
+
+router = APIRouter(prefix="/api/plans", tags=["plans"], responses=PROBLEMS)
+
+
+class _Body(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class NewPlan(_Body):
+    """An empty plan."""
+
+    name: Line
+    currency: Annotated[str, Query(pattern=r"^[A-Z]{3}$")] = "EUR"
+    zone: Zone = "UTC"
+
+
+class Settings(_Body):
+    """What a plan is called and where it is; fields left out stay."""
+
+    name: Line | None = None
+    variant: MaybeLine | None = None
+    currency: Annotated[str, Query(pattern=r"^[A-Z]{3}$")] | None = None
+    zone: Zone | None = None
+
+
+class NewVariant(_Body):
+    """A what-if: the plan as it stands under another variant name."""
+
+    variant: Line
+
+
+class Pin(_Body):
+    """The revision to pin; null takes the pin out."""
+
+    revision: int | None
+
+
+class Restore(_Body):
+    """The revision to bring back as a new one."""
+
+    revision: int
+
+
+class Revision(BaseModel):
+    """One revision."""
+
+    number: int
+    parent: int | None
+    made_at: str
+    summary: str
+
+
+class PlanList(BaseModel):
+    """All plans, the one changed last first."""
+
+    plans: list[PlanMeta]
+
+
+class RevisionList(BaseModel):
+    """All revisions of a plan, the newest first."""
+
+    revisions: list[Revision]
+
+
+class Comparison(BaseModel):
+    """Two revisions side by side."""
+
+    before: StripFigures
+    after: StripFigures
+    changes: list[Change]
+
+
+@router.get("", response_model=PlanList, operation_id="list_plans")
+def list_plans(service: TheService) -> Response:
+    """All plans."""
+    return body(PlanList(plans=[meta(r) for r in service.plans.rows()]))
+
+
+@router.post("", response_model=PlanState, status_code=201, operation_id="new_plan")
+def new_plan(new: NewPlan, service: TheService) -> Response:
+    """Starts an empty plan."""
+    plan = Plan(name=new.name, currency=new.currency, zone=new.zone)
+    return state(service, service.plans.create(plan, "new plan"), 201)
+
+
+@router.post(
+    "/import",
+    response_model=PlanState,
+    status_code=201,
+    operation_id="import_plan",
+    openapi_extra={
+        "requestBody": {
+            "required": True,
+            "content": {"application/json": {"schema": {"type": "object"}}},
+        }
+    },
+)
+async def import_plan(request: Request, service: TheService) -> Response:
+    """Reads a plan file as a new plan."""
+    plan = plan_file.load(await request.body())
+    return state(service, service.plans.create(plan, "imported from a file"), 201)
+
+
+@router.get("/{plan_id}", response_model=PlanState, operation_id="get_plan")
+def get_plan(plan_id: str, service: TheService) -> Response:
+    """A plan with everything that follows from it."""
+    return state(service, plan_id)
+
+
+@router.patch("/{plan_id}", response_model=PlanState, operation_id="change_settings")
+def change_settings(
+    plan_id: str, settings: Settings, base: BaseRevision, service: TheService
+) -> Response:
+    """Changes name, variant, currency or zone."""
+    given = {k: v for k, v in settings.model_dump().items() if v is not None}
+    service.plans.change(
+        plan_id, base, None, lambda p: (put_settings(p, **given), "plan settings changed")
+    )
+    return state(service, plan_id)
+
+
+@router.delete("/{plan_id}", status_code=204, operation_id="delete_plan")
+def delete_plan(plan_id: str, service: TheService) -> Response:
+    """Removes a plan with all its revisions."""
+    service.plans.delete(plan_id)
+    return Response(status_code=204)
+
+
+@router.post(
+    "/{plan_id}/variants", response_model=PlanState, status_code=201, operation_id="new_variant"
+)
+def new_variant(plan_id: str, new: NewVariant, service: TheService) -> Response:
+    """Copies the plan as a variant, to change freely beside the first."""
+    _, plan = service.plans.head(plan_id)
+    copy = plan.model_copy(update={"variant": new.variant})
+    return state(service, service.plans.create(copy, f"variant of {plan.name}"), 201)
+
+
+@router.post("/{plan_id}/steps", response_model=PlanState, operation_id="step")
+def step(
+    plan_id: str,
+    direction: Annotated[Literal["undo", "redo"], Body(embed=True)],
+    base: BaseRevision,
+    service: TheService,
+) -> Response:
+    """Undo and redo: goes one revision back, or forth again."""
+    service.plans.move(plan_id, base, direction)
+    return state(service, plan_id)
+
+
+@router.put("/{plan_id}/pin", response_model=PlanState, operation_id="pin")
+def pin(plan_id: str, wanted: Pin, service: TheService) -> Response:
+    """Pins a revision to compare with."""
+    service.plans.pin(plan_id, wanted.revision)
+    return state(service, plan_id)
+
+
+@router.post("/{plan_id}/restore", response_model=PlanState, operation_id="restore")
+def restore(plan_id: str, wanted: Restore, base: BaseRevision, service: TheService) -> Response:
+    """Brings an old revision back as the newest."""
+    old = service.plans.at(plan_id, wanted.revision)
+    summary = f"revision {wanted.revision} restored"
+    service.plans.change(plan_id, base, None, lambda _: (old, summary))
+    return state(service, plan_id)
+
+
+@router.get("/{plan_id}/revisions", response_model=RevisionList, operation_id="list_revisions")
+def list_revisions(plan_id: str, service: TheService) -> Response:
+    """All revisions of a plan."""
+    rows = service.plans.revisions(plan_id)
+    found = [Revision(**r.__dict__) for r in rows]
+    return body(RevisionList(revisions=found))
+
+
+@router.get("/{plan_id}/comparison", response_model=Comparison, operation_id="compare")
+def compare_revisions(plan_id: str, before: int, after: int, service: TheService) -> Response:
+    """What differs between two revisions, and their figures."""
+    old, new = service.plans.at(plan_id, before), service.plans.at(plan_id, after)
+    return body(
+        Comparison(
+            before=service.figures(plan_id, before),
+            after=service.figures(plan_id, after),
+            changes=compare(old, new),
+        )
+    )

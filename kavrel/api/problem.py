@@ -1,0 +1,148 @@
+"""Errors as problem details (RFC 9457): what is wrong, where, and what would be right."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from pydantic import BaseModel
+from starlette.exceptions import HTTPException
+
+from kavrel.core.bench.capacity import CapacityError
+from kavrel.core.edit import EditError, StillUsed
+from kavrel.core.pools.layout import LayoutError
+from kavrel.formats.plan_file import PlanFileError, plain
+from kavrel.store.database import StoreError, StoreFull
+from kavrel.store.plans import Conflict, NoSuchPlan, NoSuchRevision
+
+MEDIA_TYPE = "application/problem+json"
+MOST_ERRORS = 50
+
+
+class FieldError(BaseModel):
+    """One field and what is wrong with it."""
+
+    field: str
+    message: str
+
+
+class Problem(BaseModel):
+    """RFC 9457 problem details with the fields concerned."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+    errors: list[FieldError] = []
+    head: int | None = None
+
+
+class ProblemError(Exception):
+    """Raise to answer with a problem."""
+
+    def __init__(self, status: int, title: str, detail: str) -> None:
+        super().__init__(detail)
+        self.status, self.title, self.detail = status, title, detail
+
+
+def problem(
+    status: int,
+    title: str,
+    detail: str,
+    errors: Sequence[tuple[str, str]] = (),
+    head: int | None = None,
+    headers: dict[str, str] | None = None,
+) -> JSONResponse:
+    """The response for a problem."""
+    body = Problem(
+        type=f"urn:kavrel:{title.replace(' ', '-')}",
+        title=title,
+        status=status,
+        detail=detail,
+        errors=[FieldError(field=f, message=m) for f, m in errors[:MOST_ERRORS]],
+        head=head,
+    )
+    return JSONResponse(
+        body.model_dump(mode="json"), status_code=status, media_type=MEDIA_TYPE, headers=headers
+    )
+
+
+def install(app: FastAPI) -> None:
+    """Answers every error of the application with problem details."""
+
+    def answer(kind: type[Exception]) -> Any:
+        return app.exception_handler(kind)
+
+    @answer(RequestValidationError)
+    def invalid(request: Request, error: RequestValidationError) -> JSONResponse:
+        # Inputs are not echoed: NaN or a lone surrogate in them could not be written as JSON.
+        # Unions report the branch they tried; only real field names are kept.
+        places = [(_field(e["loc"]), plain(e["msg"])) for e in error.errors()]
+        detail = "; ".join(f"{f}: {m}" if f else m for f, m in places[:3])
+        return problem(422, "not valid", detail, places)
+
+    @answer(EditError)
+    def contradiction(request: Request, error: EditError) -> JSONResponse:
+        item = request.path_params.get("item_id")
+        places = [
+            (p.field if p.item in (item, "") or item is None else f"{p.item}.{p.field}", p.message)
+            for p in error.problems
+        ]
+        return problem(422, "contradicts the plan", "; ".join(m for _, m in places[:3]), places)
+
+    @answer(StillUsed)
+    def still_used(request: Request, error: StillUsed) -> JSONResponse:
+        return problem(409, "still used", str(error))
+
+    @answer(Conflict)
+    def conflict(request: Request, error: Conflict) -> JSONResponse:
+        detail = (
+            f"Somebody else changed this meanwhile (revision {error.head}: {error.summary}). "
+            "Nothing was overwritten."
+        )
+        return problem(412, "changed meanwhile", detail, head=error.head)
+
+    @answer(PlanFileError)
+    def bad_file(request: Request, error: PlanFileError) -> JSONResponse:
+        return problem(422, "not a plan", error.summary, error.complaints)
+
+    @answer(LayoutError)
+    def bad_layout(request: Request, error: LayoutError) -> JSONResponse:
+        return problem(422, "not possible", str(error))
+
+    @answer(CapacityError)
+    def bad_capacity(request: Request, error: CapacityError) -> JSONResponse:
+        return problem(422, "not a size", str(error), [("text", str(error))])
+
+    @answer(NoSuchPlan)
+    def no_plan(request: Request, error: NoSuchPlan) -> JSONResponse:
+        return problem(404, "no such plan", "there is no such plan: it may have been deleted")
+
+    @answer(NoSuchRevision)
+    def no_revision(request: Request, error: NoSuchRevision) -> JSONResponse:
+        what = error.args[0]
+        detail = f"there is nothing to {what}" if isinstance(what, str) else f"no revision {what}"
+        return problem(409 if isinstance(what, str) else 404, "no such revision", detail)
+
+    @answer(StoreFull)
+    def full(request: Request, error: StoreFull) -> JSONResponse:
+        return problem(507, "disk full", str(error))
+
+    @answer(StoreError)
+    def store(request: Request, error: StoreError) -> JSONResponse:
+        return problem(503, "database", str(error))
+
+    @answer(ProblemError)
+    def raised(request: Request, error: ProblemError) -> JSONResponse:
+        return problem(error.status, error.title, error.detail)
+
+    @answer(HTTPException)
+    def http(request: Request, error: HTTPException) -> JSONResponse:
+        headers = dict(error.headers) if error.headers else None
+        return problem(error.status_code, "not possible", str(error.detail), headers=headers)
+
+
+def _field(loc: Sequence[Any]) -> str:
+    parts = [str(p) for p in loc if p not in ("body", "query", "path", "header")]
+    return ".".join(parts)

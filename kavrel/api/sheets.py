@@ -1,0 +1,198 @@
+"""What the sheets ask for beyond the plan's state: sizes, layouts, points, weeks, papers."""
+
+from datetime import date, datetime
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Query, Response
+from fastapi.responses import PlainTextResponse
+from pydantic import BaseModel
+
+from kavrel.api.answer import TheService, body
+from kavrel.api.items import PROBLEMS
+from kavrel.api.problem import ProblemError
+from kavrel.api.service import Service
+from kavrel.core.bench.capacity import parse_capacity
+from kavrel.core.copies.book import CopyBook, utc
+from kavrel.core.index import Index
+from kavrel.core.paper.runbook import Runbook, runbook
+from kavrel.core.plan import FilesystemId, Plan
+from kavrel.core.pools.lay_out import Conditions
+from kavrel.core.pools.layout import Layout
+from kavrel.core.pools.options import layouts
+from kavrel.core.pools.pool import disk_facts, pool_states
+from kavrel.core.week.week import Week, week
+from kavrel.formats.calendar import week_ics
+from kavrel.formats.disks_csv import disks_csv
+from kavrel.formats.plan_file import dump
+from kavrel.formats.runbook_markdown import runbook_markdown
+from kavrel.formats.samba import smb_conf, smb_hosts
+
+router = APIRouter(prefix="/api", tags=["sheets"], responses=PROBLEMS)
+
+# Days far from now would only cost time to compute.
+EARLIEST, LATEST = date(2000, 1, 1), date(2100, 12, 31)
+
+
+class Capacity(BaseModel):
+    """A size made exact."""
+
+    capacity_bytes: int
+
+
+class LayoutList(BaseModel):
+    """Every layout that some disks allow, best first."""
+
+    layouts: list[Layout]
+
+
+class PointView(BaseModel):
+    """A point in time that a job keeps."""
+
+    data_time: datetime
+    available_at: datetime
+    expires_at: datetime | None
+
+
+class Points(BaseModel):
+    """The points of a job that exist at the end of a day."""
+
+    job: str
+    on: date
+    points: list[PointView]
+
+
+class ConfigFile(BaseModel):
+    """A configuration file's text."""
+
+    name: str
+    host: str
+    text: str
+
+
+@router.get("/capacity", response_model=Capacity, operation_id="read_capacity")
+def read_capacity(text: Annotated[str, Query(max_length=40)]) -> Response:
+    """Exact bytes of a size as people write it; see `core.bench.capacity`."""
+    return body(Capacity(capacity_bytes=parse_capacity(text)))
+
+
+@router.get("/plans/{plan_id}/layouts", response_model=LayoutList, operation_id="list_layouts")
+def list_layouts(
+    plan_id: str,
+    disk: Annotated[list[str], Query(min_length=1, max_length=24)],
+    service: TheService,
+    filesystem: FilesystemId | None = None,
+) -> Response:
+    """Every layout over these disks of the plan."""
+    _, plan = service.plans.head(plan_id)
+    index = Index(plan)
+    unknown = [d for d in disk if d not in index.disks]
+    if unknown or len(set(disk)) != len(disk):
+        raise ProblemError(422, "not valid", "name each disk of the plan once")
+    spare = any(d.id not in disk for d in index.idle_disks)
+    conditions = Conditions.of(index.assumptions, 12, 131_072, spare)
+    facts = [disk_facts(index, index.disks[d]) for d in disk]
+    return body(LayoutList(layouts=layouts(facts, filesystem, conditions)))
+
+
+@router.get("/plans/{plan_id}/points", response_model=Points, operation_id="list_points")
+def list_points(plan_id: str, job: str, on: date, service: TheService) -> Response:
+    """Points of a job that exist at the end of a day, after pruning."""
+    _, plan = service.plans.head(plan_id)
+    index = Index(plan)
+    if job not in index.jobs:
+        raise ProblemError(404, "no such thing", f"there is no {job} among the jobs")
+    book = CopyBook(index, pool_states(index), service.today(plan))
+    found = book.points_on(index.jobs[job], _near(on))
+    return body(Points(job=job, on=on, points=[_point(p) for p in found]))
+
+
+def _point(point: tuple[float, float, float]) -> PointView:
+    data, done, gone = point
+    return PointView(
+        data_time=utc(data),
+        available_at=utc(done),
+        expires_at=utc(gone) if gone != float("inf") else None,
+    )
+
+
+@router.get("/plans/{plan_id}/week", response_model=Week, operation_id="get_week")
+def get_week(plan_id: str, day: date, service: TheService) -> Response:
+    """The week that holds a day."""
+    _, plan = service.plans.head(plan_id)
+    index = Index(plan)
+    day = _near(day)
+    return body(week(CopyBook(index, pool_states(index), day), day))
+
+
+def _near(day: date) -> date:
+    if not EARLIEST <= day <= LATEST:
+        raise ProblemError(422, "not valid", f"choose a day from {EARLIEST} to {LATEST}")
+    return day
+
+
+@router.get(
+    "/plans/{plan_id}/smb/{host_id}", response_model=ConfigFile, operation_id="get_smb_conf"
+)
+def get_smb_conf(plan_id: str, host_id: str, service: TheService) -> Response:
+    """The smb.conf that a host would be given."""
+    row, plan = service.plans.head(plan_id)
+    return body(
+        ConfigFile(name="smb.conf", host=host_id, text=_smb(plan, host_id, f"revision {row.head}"))
+    )
+
+
+def _smb(plan: Plan, host_id: str | None, revision: str) -> str:
+    hosts = smb_hosts(plan)
+    if host_id is None and hosts:
+        host_id = hosts[0]
+    if host_id not in hosts:
+        raise ProblemError(404, "no shares", "this host serves no share, so it gets no smb.conf")
+    return smb_conf(plan, host_id, revision)
+
+
+@router.get("/plans/{plan_id}/runbook", response_model=Runbook, operation_id="get_runbook")
+def get_runbook(plan_id: str, service: TheService) -> Response:
+    """The runbook in the order of work."""
+    return body(_runbook(service, plan_id))
+
+
+def _runbook(service: Service, plan_id: str) -> Runbook:
+    row, plan = service.plans.head(plan_id)
+    return runbook(plan, service.evaluation(plan_id, row.head, plan), f"revision {row.head}")
+
+
+PaperName = Literal["plan.json", "runbook.md", "smb.conf", "disks.csv", "week.ics"]
+MEDIA = {
+    "plan.json": "application/json",
+    "runbook.md": "text/markdown",
+    "smb.conf": "text/plain",
+    "disks.csv": "text/csv",
+    "week.ics": "text/calendar",
+}
+
+
+@router.get(
+    "/plans/{plan_id}/paper/{name}", response_class=PlainTextResponse, operation_id="get_paper"
+)
+def get_paper(
+    plan_id: str, name: PaperName, service: TheService, host: str | None = None
+) -> Response:
+    """A paper of the plan as a file to keep."""
+    row, plan = service.plans.head(plan_id)
+    evaluation = service.evaluation(plan_id, row.head, plan)
+    content: str | bytes
+    if name == "plan.json":
+        content = dump(plan)
+    elif name == "runbook.md":
+        content = runbook_markdown(_runbook(service, plan_id))
+    elif name == "smb.conf":
+        content = _smb(plan, host, f"revision {row.head}")
+    elif name == "disks.csv":
+        content = disks_csv(plan)
+    else:
+        content = week_ics(plan, evaluation, service.now())
+    return Response(
+        content,
+        media_type=f"{MEDIA[name]}; charset=utf-8",
+        headers={"Content-Disposition": f'attachment; filename="{name}"'},
+    )

@@ -1,0 +1,231 @@
+"""The runbook: the plan as steps in the order of work, each with its cautions, to tick by hand."""
+
+from pydantic import BaseModel, ConfigDict
+
+from kavrel.core.copies.kinds import KINDS
+from kavrel.core.evaluate import Evaluation
+from kavrel.core.index import Index
+from kavrel.core.plan import Disk, Plan
+from kavrel.core.shares.names import folders
+
+MAINS = (
+    "Pull the mains plug before opening a case; never open a power supply.",
+    "Touch bare metal first: static kills boards without a spark to be seen.",
+    "No connector needs force; each goes in one way only.",
+    "Lay bare drives on card, not on the chassis; let spinning disks stop and heat sinks cool.",
+    "UPS batteries are lead and can deliver a dangerous current when shorted; dispose of them "
+    "by local rules. Do not daisy-chain power strips.",
+    "New circuits and anything fixed to the mains are work for a licensed electrician under the "
+    "local code.",
+)
+
+
+class Step(BaseModel):
+    """One box to tick: what to do, what to mind, how long it takes where that is known."""
+
+    model_config = ConfigDict(frozen=True)
+
+    text: str
+    minds: tuple[str, ...] = ()
+    hours: float | None = None
+
+
+class Section(BaseModel):
+    """A part of the work, in order."""
+
+    model_config = ConfigDict(frozen=True)
+
+    title: str
+    intro: str = ""
+    steps: tuple[Step, ...]
+
+
+class Runbook(BaseModel):
+    """A title, where it comes from, and the work in sections."""
+
+    model_config = ConfigDict(frozen=True)
+
+    title: str
+    origin: str
+    sections: tuple[Section, ...]
+
+
+def runbook(plan: Plan, evaluation: Evaluation, revision: str) -> Runbook:
+    """The runbook of a plan; `revision` names where it comes from."""
+    index = Index(plan)
+    sections = [
+        Section(
+            title="Before anything",
+            intro="Safety. Local codes and licensed practice come before this sheet.",
+            steps=tuple(Step(text=text) for text in MAINS),
+        ),
+        _open_cautions(evaluation),
+        _bench(index),
+        _pools(index, evaluation),
+        _shares(index),
+        _copies(index, evaluation),
+        _restore(index, evaluation),
+        _upkeep(evaluation),
+    ]
+    return Runbook(
+        title=f"Runbook: {plan.name}" + (f", {plan.variant}" if plan.variant else ""),
+        origin=f"{revision}, {evaluation.today}",
+        sections=tuple(s for s in sections if s.steps),
+    )
+
+
+def _open_cautions(evaluation: Evaluation) -> Section:
+    serious = [c for c in evaluation.cautions if c.severity == "serious"]
+    return Section(
+        title="Settle these first",
+        intro="Serious cautions that stand against the plan as it is.",
+        steps=tuple(Step(text=f"{c.name}: {c.why}", minds=(c.remedy,)) for c in serious),
+    )
+
+
+def _bench(index: Index) -> Section:
+    steps: list[Step] = []
+    for host in index.plan.hosts:
+        if not host.default_passwords_changed:
+            text = f"{host.name}: change every default password (web, root shell, file service)"
+            steps.append(Step(text=text, minds=("Do this before it is on any network.",)))
+    for disk in index.plan.disks:
+        where = "on the shelf"
+        if disk.host:
+            where = f"into bay {disk.bay} of {index.hosts[disk.host].name}"
+        elif disk.shelf:
+            where = f"on the shelf at {index.sites[disk.shelf].name}"
+        hours = disk.capacity_bytes / (disk.mb_per_s * 1e6) / 3600
+        minds = [
+            "Write label and serial on the tray: pulling the wrong disk is the classic disaster."
+        ]
+        if disk.holds_data:
+            minds.insert(
+                0, "It holds data that must survive: copy it off and check the copy first."
+            )
+        steps.append(
+            Step(
+                text=f"{_named(disk)}: surface-check it, then put it {where}",
+                minds=tuple(minds[: 1 if not disk.holds_data else 2]),
+                hours=hours,
+            )
+        )
+    for host in index.plan.hosts:
+        if any(p.host == host.id for p in index.plan.pools):
+            text = f"{host.name}: copy its configuration elsewhere once it runs"
+            steps.append(Step(text=text))
+    return Section(title="Bench", steps=tuple(steps))
+
+
+def _named(disk: Disk) -> str:
+    return f"{disk.label} (serial {disk.serial})" if disk.serial else disk.label
+
+
+def _pools(index: Index, evaluation: Evaluation) -> Section:
+    steps = []
+    views = {p.id: p for p in evaluation.pools}
+    for pool in index.plan.pools:
+        layout = views[pool.id].layout
+        members = "; ".join(
+            ", ".join(_named(index.disks[d]) for d in group) for group in pool.groups
+        )
+        minds = ["Creating the pool wipes every disk named. Read the serials aloud."]
+        if layout.survives_any == 0:
+            minds.append("It is lost with any one disk.")
+        steps.append(
+            Step(
+                text=f"On {index.hosts[pool.host].name} create pool {pool.name}: {layout.title} "
+                f"with {pool.filesystem} over {members}",
+                minds=tuple(minds),
+            )
+        )
+        if layout.rebuild_hours:
+            steps.append(
+                Step(
+                    text=f"Pool {pool.name}: pull one disk, see that the mail arrives, put it back",
+                    minds=("Do it while the pool is empty.",),
+                    hours=layout.rebuild_hours,
+                )
+            )
+    return Section(title="Pools", steps=tuple(steps))
+
+
+def _shares(index: Index) -> Section:
+    steps = []
+    paths = folders(index.plan)
+    for dataset in index.plan.datasets:
+        steps.append(Step(text=f"Make dataset {dataset.name} at {paths[dataset.id]}"))
+    for account in index.plan.accounts:
+        if account.enabled:
+            text = f"Make account {account.login} for {account.full_name}"
+            minds = (
+                ("The everyday account is another one.",) if account.role == "administrator" else ()
+            )
+            steps.append(Step(text=text, minds=minds))
+    hosts = {index.pools[index.datasets[s.dataset].pool].host for s in index.plan.shares}
+    for host in index.plan.hosts:
+        if host.id in hosts:
+            text = f"{host.name}: install smb.conf, check it with testparm, start the service"
+            steps.append(Step(text=text))
+    for share in index.plan.shares:
+        text = f"Try share {share.name} as one who may write, one who may read, one who may not"
+        minds = ("The unsuccessful first try is normal: note address, share, user.",)
+        steps.append(Step(text=text, minds=minds))
+    return Section(title="Shares", steps=tuple(steps))
+
+
+def _copies(index: Index, evaluation: Evaluation) -> Section:
+    steps = []
+    for view in evaluation.jobs:
+        job = index.jobs[view.id]
+        kind = KINDS[job.kind]
+        names = ", ".join(index.datasets[d].name for d in job.datasets)
+        if kind.target == "none":
+            text = f"{job.name}: snapshots of {names}, {view.schedule_words}"
+            steps.append(Step(text=f"{text}, keep {view.retention_words}"))
+            continue
+        minds = []
+        if job.encrypted:
+            places = [index.sites[s].name for s in job.key_kept_at]
+            minds.append(f"Keep the key at: {', '.join(places) or 'nowhere is planned'}.")
+        hours = view.first_copy.value
+        steps.append(
+            Step(
+                text=f"{job.name}: first copy of {names} from {view.source_name} to "
+                f"{view.target_name}; then {view.schedule_words}, keep {view.retention_words}",
+                minds=tuple(minds),
+                hours=hours if isinstance(hours, float) else None,
+            )
+        )
+    return Section(title="Copies", steps=tuple(steps))
+
+
+def _restore(index: Index, evaluation: Evaluation) -> Section:
+    tested = [d for d in evaluation.due if d.kind == "restore_test"]
+    return Section(
+        title="Proof",
+        intro="A copy is a hope until something came back from it.",
+        steps=tuple(
+            Step(text=f"Restore one item of {d.name}, open it, note the minutes in the log")
+            for d in tested
+        ),
+    )
+
+
+def _upkeep(evaluation: Evaluation) -> Section:
+    words = {
+        "disk_check": "surface check",
+        "smart_reading": "SMART long test",
+        "scrub": "scrub",
+        "shelf_copy": "shelf copy",
+        "update": "updates",
+        "password_change": "change default passwords",
+    }
+    return Section(
+        title="Log: what is due",
+        steps=tuple(
+            Step(text=f"{d.due_on}: {words[d.kind]}, {d.name}", minds=(d.why,))
+            for d in evaluation.due
+            if d.kind in words
+        ),
+    )

@@ -1,0 +1,48 @@
+"""Which share names every SMB client can reach, and which folder a dataset gets on its host.
+
+Source: MS-FSCC 2.1.5 for the characters, smb.conf(5) for the sections that are reserved.
+"""
+
+import re
+import unicodedata
+
+from kavrel.core.plan import Dataset, Plan
+
+FORBIDDEN = '\\/[]:|<>+=;,*?"%'
+RESERVED = {"global", "homes", "printers", "ipc$", "print$", "admin$", "c$"}
+
+
+def share_name_complaint(name: str) -> str | None:
+    """Why a name cannot be that of an SMB share, or None."""
+    bad = sorted({c for c in name if c in FORBIDDEN})
+    if bad:
+        return f"an SMB share name cannot contain {' '.join(bad)}"
+    if name.casefold() in RESERVED:
+        return f"{name} means something else to the file server: choose another name"
+    return None
+
+
+def slug(text: str, otherwise: str) -> str:
+    """Lower-case ASCII letters, digits and dashes from any text; `otherwise` when none is left."""
+    plain = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode().lower()
+    return re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:60] or otherwise
+
+
+def folders(plan: Plan) -> dict[str, str]:
+    """Dataset id to its folder on the host, each one different: /srv/POOL/DATASET."""
+    pools: dict[str, str] = {}
+    for pool in plan.pools:
+        wanted = slug(pool.name, pool.id)
+        pools[pool.id] = f"{wanted}-{pool.id}" if wanted in pools.values() else wanted
+    found: dict[str, str] = {}
+    for dataset in plan.datasets:
+        wanted = folder_of(dataset, pools[dataset.pool])
+        if wanted in found.values():
+            wanted = f"{wanted}-{dataset.id}"
+        found[dataset.id] = wanted
+    return found
+
+
+def folder_of(dataset: Dataset, pool_slug: str) -> str:
+    """The folder that a dataset would have were it alone."""
+    return f"/srv/{pool_slug}/{slug(dataset.name, dataset.id)}"

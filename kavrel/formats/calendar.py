@@ -1,0 +1,51 @@
+"""The jobs and what is due as iCalendar (RFC 5545), in the lab's time zone."""
+
+from datetime import datetime, timedelta
+
+from icalendar import Calendar, Event, vRecur
+
+from kavrel.core.copies.schedule import dtstart, rrule
+from kavrel.core.evaluate import Evaluation
+from kavrel.core.plan import Plan
+
+
+def week_ics(plan: Plan, evaluation: Evaluation, stamp: datetime) -> bytes:
+    """Each job as a recurring event of its usual length; each due thing as a day's event.
+
+    RFC 5545 skips a start in the spring gap; Kavrel's own reckoning moves it by the gap.
+    `stamp` is the aware moment of writing.
+    """
+    calendar = Calendar()
+    calendar.add("prodid", "-//Kavrel//plan//EN")
+    calendar.add("version", "2.0")
+    calendar.add("x-wr-calname", plan.name)
+    calendar.add("x-wr-timezone", plan.zone)
+    views = {j.id: j for j in evaluation.jobs}
+    for job in plan.jobs:
+        view = views[job.id]
+        event = Event()
+        event.add("uid", f"{job.id}@kavrel.invalid")
+        event.add("dtstamp", stamp)
+        event.add("dtstart", dtstart(job.schedule, plan.zone))
+        hours = view.usual_run.value
+        if isinstance(hours, float):
+            event.add("duration", timedelta(seconds=max(60, round(hours * 3600))))
+        event.add("rrule", vRecur.from_ical(rrule(job.schedule)))
+        event.add("summary", f"{job.name} ({view.title})")
+        event.add(
+            "description",
+            f"{view.source_name} to {view.target_name}, keeps {view.retention_words}",
+        )
+        event.add("transp", "TRANSPARENT")
+        calendar.add_component(event)
+    for due in evaluation.due:
+        event = Event()
+        event.add("uid", f"due-{due.kind}-{due.about_kind}-{due.about}@kavrel.invalid")
+        event.add("dtstamp", stamp)
+        event.add("dtstart", max(due.due_on, evaluation.today))
+        event.add("summary", f"due: {due.kind.replace('_', ' ')}, {due.name}")
+        event.add("description", due.why)
+        event.add("transp", "TRANSPARENT")
+        calendar.add_component(event)
+    calendar.add_missing_timezones()
+    return calendar.to_ical()

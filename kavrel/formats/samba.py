@@ -1,0 +1,95 @@
+"""smb.conf for one host, written so that a real smbd gives the access that the plan predicts.
+
+Rights are resolved to accounts before they are written: smbd lets a write list win over a read
+list, which is not the rule that an own grant overrides the groups'. Source: smb.conf(5).
+"""
+
+from kavrel.core.index import Index
+from kavrel.core.plan import Plan, Share
+from kavrel.core.shares.access import Access, access_matrix
+from kavrel.core.shares.names import folders
+
+OLDEST_DIALECT = "SMB2_10"
+
+
+def smb_hosts(plan: Plan) -> list[str]:
+    """Ids of the hosts that serve at least one share, in plan order."""
+    index = Index(plan)
+    serving = {index.pools[index.datasets[s.dataset].pool].host for s in plan.shares}
+    return [h.id for h in plan.hosts if h.id in serving]
+
+
+def smb_conf(plan: Plan, host_id: str, revision: str) -> str:
+    """The file's text for one host; it holds no password."""
+    index = Index(plan)
+    host = index.hosts[host_id]
+    matrix = access_matrix(index)
+    shares = [s for s in plan.shares if index.pools[index.datasets[s.dataset].pool].host == host_id]
+    guests = any(s.guest != "none" for s in shares)
+    lines = [
+        f"# smb.conf of {_text(host.name)}, written by Kavrel from {_text(revision)}",
+        f"# plan: {_text(plan.name)}",
+        "# Rights are listed account by account: an own grant overrides the groups'.",
+        "# Set passwords with: smbpasswd -a LOGIN",
+        "",
+        "[global]",
+        "   server role = standalone server",
+        f"   server string = {_text(host.name)}",
+        f"   server min protocol = {OLDEST_DIALECT}",
+        f"   map to guest = {'Bad User' if guests else 'Never'}",
+        "   load printers = no",
+        "   disable spoolss = yes",
+        "   log file = /var/log/samba/%m.log",
+        "   max log size = 1000",
+    ]
+    paths = folders(plan)
+    for share in shares:
+        cells = [c for c in matrix if c.share == share.id]
+        lines += ["", f"[{share.name}]", *_section(index, share, cells, paths[share.dataset])]
+    return "\n".join(lines) + "\n"
+
+
+def _section(index: Index, share: Share, cells: list[Access], folder: str) -> list[str]:
+    logins = {a.id: a.login for a in index.plan.accounts if a.enabled}
+
+    def names(right: str) -> list[str]:
+        return [logins[c.account] for c in cells if c.right == right and c.account in logins]
+
+    writers, readers, refused = names("write"), names("read"), names("none")
+    home = "/%U" if share.home else ""
+    found = [f"   path = {folder}{home}"]
+    if share.comment:
+        found.append(f"   comment = {_text(share.comment)}")
+    if share.guest == "none":
+        allowed = [a for a in (*writers, *readers)]
+        # An empty list would let everybody in; a name that cannot exist lets nobody in.
+        found.append(f"   valid users = {' '.join(sorted(allowed)) or '-nobody-'}")
+    elif refused:
+        found.append(f"   invalid users = {' '.join(refused)}")
+    found.append(f"   guest ok = {'no' if share.guest == 'none' else 'yes'}")
+    if share.guest == "write":
+        found.append("   read only = no")
+        if readers:
+            found.append(f"   read list = {' '.join(readers)}")
+    else:
+        found.append("   read only = yes")
+        if writers:
+            found.append(f"   write list = {' '.join(writers)}")
+    if share.home:
+        found += ["   create mask = 0600", "   directory mask = 0700"]
+    if share.recycle_days:
+        found += [
+            "   vfs objects = recycle",
+            "   recycle:repository = .bin/%U",
+            "   recycle:keeptree = yes",
+            "   recycle:versions = yes",
+            f"   # empty .bin of what is older than {share.recycle_days} days every night,",
+            "   # or the space never comes back",
+        ]
+    return found
+
+
+def _text(text: str) -> str:
+    """Free text on one line: smbd substitutes % and continues lines that end in a backslash."""
+    plain = " ".join(text.split())
+    return plain.replace("%", " percent").rstrip("\\ ")

@@ -1,0 +1,130 @@
+"""The database file: opened by one server at a time, migrated, copied safely while running."""
+
+import fcntl
+import os
+import sqlite3
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from importlib import resources
+from pathlib import Path
+from threading import RLock
+
+
+class StoreError(RuntimeError):
+    """The database cannot be used; the text says why in plain words."""
+
+
+class StoreFull(StoreError):
+    """The disk that the database is on is full; nothing was changed."""
+
+
+def migrations() -> list[tuple[int, str]]:
+    """Numbered SQL scripts in order."""
+    folder = resources.files("kavrel.store") / "schema"
+    found = sorted(f.name for f in folder.iterdir() if f.name.endswith(".sql"))
+    return [(int(name[:4]), (folder / name).read_text(encoding="utf-8")) for name in found]
+
+
+class Database:
+    """One open database; transactions are serialized by a lock."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self._guard = RLock()
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            self._lock = _hold(path.with_name(path.name + ".lock"))
+            self._db = sqlite3.connect(path, isolation_level=None, check_same_thread=False)
+            self._db.execute("PRAGMA foreign_keys = ON")
+            self._db.execute("PRAGMA journal_mode = WAL")
+            self._db.execute("PRAGMA synchronous = FULL")
+            self._migrate()
+        except sqlite3.DatabaseError as error:
+            raise StoreError(f"{path} cannot be opened as a database: {error}") from error
+        except OSError as error:
+            raise StoreError(f"{path} cannot be opened: {error.strerror}") from error
+
+    def _migrate(self) -> None:
+        version = self._db.execute("PRAGMA user_version").fetchone()[0]
+        known = migrations()
+        if version > known[-1][0]:
+            raise StoreError(
+                f"{self.path} was written by a newer Kavrel (schema {version}, this one knows "
+                f"{known[-1][0]})"
+            )
+        for number, script in known:
+            if number > version:
+                self._db.executescript(
+                    f"BEGIN IMMEDIATE;\n{script}\nPRAGMA user_version = {number};\nCOMMIT;"
+                )
+
+    @contextmanager
+    def transaction(self) -> Iterator[sqlite3.Connection]:
+        """All or nothing: commits at the end, rolls back when anything is raised."""
+        with self._guard:
+            try:
+                self._db.execute("BEGIN IMMEDIATE")
+                yield self._db
+                self._db.execute("COMMIT")
+            except sqlite3.OperationalError as error:
+                self._roll_back()
+                if error.sqlite_errorcode in (sqlite3.SQLITE_FULL, sqlite3.SQLITE_IOERR_WRITE):
+                    raise StoreFull(
+                        "the disk that holds the database is full: nothing was changed"
+                    ) from error
+                raise StoreError(f"the database refused: {error}") from error
+            except BaseException:
+                self._roll_back()
+                raise
+
+    def _roll_back(self) -> None:
+        # SQLite rolls back by itself after some errors; then there is nothing left to do.
+        with suppress(sqlite3.OperationalError):
+            self._db.execute("ROLLBACK")
+
+    @contextmanager
+    def reading(self) -> Iterator[sqlite3.Connection]:
+        """Read access; sees the last committed state."""
+        with self._guard:
+            yield self._db
+
+    def close(self) -> None:
+        """Closes the file and lets another server have it."""
+        with self._guard:
+            self._db.close()
+            os.close(self._lock)
+
+
+def _hold(lock: Path) -> int:
+    handle = os.open(lock, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
+        os.close(handle)
+        raise StoreError(
+            f"another Kavrel has {lock.with_suffix('')} open: stop it, or name another database"
+        ) from None
+    return handle
+
+
+def backup(source: Path, target: Path) -> None:
+    """Copies the database to a new file, whole, while a server may be running.
+
+    Raises StoreError when there is nothing to copy or the target is already there.
+    """
+    if not source.is_file():
+        raise StoreError(f"there is no database at {source}")
+    if target.exists():
+        raise StoreError(f"{target} is already there: name a new file")
+    part = target.with_name(target.name + ".part")
+    try:
+        have = sqlite3.connect(f"file:{source}?mode=ro", uri=True)
+        copy = sqlite3.connect(part)
+        with copy:
+            have.backup(copy)
+        copy.close()
+        have.close()
+        part.replace(target)
+    except (sqlite3.Error, OSError) as error:
+        part.unlink(missing_ok=True)
+        raise StoreError(f"the copy failed: {error}") from error
