@@ -116,10 +116,8 @@ def _serve(
 
     app = create_app(database, now, allowed_hosts=frozenset({host, *allow_host}))
     try:
-        if fd is None:
-            listener = socket.create_server((host, port))
-        else:
-            listener = socket.socket(fileno=fd)
+        inherited = socket.socket(fileno=fd) if fd is not None else None
+        listener = inherited or socket.create_server((host, port))
     except OSError as error:
         raise click.ClickException(
             f"port {port} on {host} cannot be had ({error.strerror}): name another with --port"

@@ -1,0 +1,1 @@
+"""HTTP: translate, call, answer. No rule of the trade lives here."""

@@ -43,7 +43,7 @@ class Guard:
             await self.app(scope, receive, send)
             return
         headers = {k.decode("latin-1"): v.decode("latin-1") for k, v in scope["headers"]}
-        refusal = self._refusal(scope["method"], headers)
+        refusal = self._refusal(headers)
         if refusal:
             await problem(403, "foreign request", refusal)(scope, receive, send)
             return
@@ -65,7 +65,7 @@ class Guard:
 
         await self.app(scope, receive, with_headers)
 
-    def _refusal(self, method: str, headers: dict[str, str]) -> str | None:
+    def _refusal(self, headers: dict[str, str]) -> str | None:
         host = headers.get("host", "")
         if _name(host) not in self.allowed:
             return "this address is not served under that name"

@@ -45,14 +45,16 @@ def _collection(found: APIRouter, collection: str, model: Any) -> None:
         new_model = create_model(f"New{model.__name__}", __base__=model, id=(Id | None, None))
 
     def add(plan_id: str, item: new_model, base: BaseRevision, service: TheService) -> Response:
+        given: Any = item
+
         def make(plan: Plan) -> tuple[Plan, str]:
-            key = item.id or fresh_id(plan, collection)
+            key = given.id or fresh_id(plan, collection)
             if find(plan, collection, key):
                 raise ProblemError(409, "already there", f"there is already a {stem} {key}")
-            added = model(**{**dict(item), "id": key})
+            added = model(**{**dict(given), "id": key})
             return put(plan, collection, added), _said(collection, added, "added")
 
-        service.plans.change(plan_id, base, (collection, item.id or ""), make)
+        service.plans.change(plan_id, base, (collection, given.id or ""), make)
         return state(service, plan_id, 201)
 
     def replace(

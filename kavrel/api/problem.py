@@ -1,7 +1,7 @@
 """Errors as problem details (RFC 9457): what is wrong, where, and what would be right."""
 
-from collections.abc import Sequence
-from typing import Any
+from collections.abc import Callable, Sequence
+from typing import Any, TypeVar
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
@@ -16,6 +16,7 @@ from kavrel.formats.plan_file import PlanFileError, plain
 from kavrel.store.database import StoreError, StoreFull
 from kavrel.store.plans import Conflict, NoSuchPlan, NoSuchRevision
 
+Handler = TypeVar("Handler", bound=Callable[..., JSONResponse])
 MEDIA_TYPE = "application/problem+json"
 MOST_ERRORS = 50
 
@@ -71,8 +72,9 @@ def problem(
 def install(app: FastAPI) -> None:
     """Answers every error of the application with problem details."""
 
-    def answer(kind: type[Exception]) -> Any:
-        return app.exception_handler(kind)
+    def answer(kind: type[Exception]) -> Callable[[Handler], Handler]:
+        found: Callable[[Handler], Handler] = app.exception_handler(kind)
+        return found
 
     @answer(RequestValidationError)
     def invalid(request: Request, error: RequestValidationError) -> JSONResponse:

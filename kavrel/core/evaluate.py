@@ -7,7 +7,8 @@ from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.assumptions import REGISTRY
 from kavrel.core.bench.bays import bays
-from kavrel.core.cautions import Caution, View, cautions
+from kavrel.core.cautions import cautions
+from kavrel.core.cautions.caution import Caution, View
 from kavrel.core.copies import retention, schedule
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.kinds import KINDS
@@ -160,7 +161,7 @@ def _strip(
     rpo, rto = worst_working(cells, index, "rpo"), worst_working(cells, index, "rto")
     usable = sum(s.layout.usable_bytes for s in states.values())
     cost = sum(d.price_minor for d in plan.disks) + sum(h.price_minor for h in plan.hosts)
-    odds = _odds(index, states)
+    odds = _odds(states)
     return Strip(
         usable_bytes=usable,
         cost_minor=cost,
@@ -221,7 +222,7 @@ def _worst_name(working: Working) -> str:
     return working.inputs[0].name.partition(",")[0] if working.inputs else ""
 
 
-def _odds(index: Index, states: dict[str, PoolState]) -> Working:
+def _odds(states: dict[str, PoolState]) -> Working:
     """Odds that any pool which holds datasets loses data by dying disks within five years."""
     used = [s for s in states.values() if s.dataset_bytes]
     kept = 1.0

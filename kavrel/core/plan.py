@@ -25,8 +25,8 @@ from kavrel.core.quantities import (
     whole,
 )
 
-PLAN_FORMAT = "kavrel-plan"
-PLAN_VERSION = 1
+PLAN_FORMAT: Literal["kavrel-plan"] = "kavrel-plan"
+PLAN_VERSION: Literal[1] = 1
 
 
 class Value(BaseModel):

@@ -1,0 +1,1 @@
+"""Open formats, written and read."""

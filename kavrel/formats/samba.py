@@ -61,7 +61,7 @@ def _section(index: Index, share: Share, cells: list[Access], folder: str) -> li
     if share.comment:
         found.append(f"   comment = {_text(share.comment)}")
     if share.guest == "none":
-        allowed = [a for a in (*writers, *readers)]
+        allowed = [*writers, *readers]
         # An empty list would let everybody in; a name that cannot exist lets nobody in.
         found.append(f"   valid users = {' '.join(sorted(allowed)) or '-nobody-'}")
     elif refused:

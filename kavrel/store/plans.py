@@ -92,8 +92,7 @@ class Plans:
         ).fetchone()
         if found is None:
             raise NoSuchPlan(plan_id)
-        *plain, parent, can_redo = found
-        return PlanRow(*plain, can_undo=parent is not None, can_redo=bool(can_redo))
+        return PlanRow(*found[:7], found[7] is not None, bool(found[8]))
 
     def head(self, plan_id: str) -> tuple[PlanRow, Plan]:
         """The plan as it stands, from its tables."""

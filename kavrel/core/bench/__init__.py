@@ -1,0 +1,1 @@
+"""Hosts, bays and disks: what is there."""

@@ -9,10 +9,11 @@ from kavrel.core.copies.kinds import KINDS
 def _find(view: View) -> Iterator[Finding]:
     for j in view.index.plan.jobs:
         site = view.book.place(j).site(view.index)
-        if KINDS[j.kind].target != "none" and site and not view.index.sites[site].own:
-            if not j.encrypted:
-                name = view.index.sites[site].name
-                yield j.id, j.name, f"{name} is not in your hands, and the copy there is readable."
+        if KINDS[j.kind].target == "none" or not site or j.encrypted:
+            continue
+        if not view.index.sites[site].own:
+            name = view.index.sites[site].name
+            yield j.id, j.name, f"{name} is not in your hands, and the copy there is readable."
 
 
 NOT_ENCRYPTED_AWAY = Rule(

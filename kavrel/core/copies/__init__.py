@@ -1,0 +1,1 @@
+"""Jobs, their schedules, ways and points in time."""

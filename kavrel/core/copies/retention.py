@@ -9,6 +9,7 @@ Source: common practice, no source; the same counting as the usual versioned-bac
 from collections.abc import Callable, Sequence
 from datetime import datetime
 from functools import lru_cache
+from itertools import pairwise
 from typing import NamedTuple
 from zoneinfo import ZoneInfo
 
@@ -106,7 +107,7 @@ def existing(points: Sequence[Point], at: float) -> list[Point]:
 def worst_age(points: Sequence[Point], first: float, last: float) -> float | None:
     """Seconds of work lost at the worst moment in a span: just before the next point completes."""
     worst = None
-    for point, following in zip(points, points[1:], strict=False):
+    for point, following in pairwise(points):
         if first <= following.available_at <= last:
             age = following.available_at - point.data_time
             worst = age if worst is None or age > worst else worst
@@ -123,7 +124,7 @@ def worst_loss(
     """
     worst: float | None = None
     newest_expiry = -FOREVER
-    for k, (point, following) in enumerate(zip(points, points[1:], strict=False)):
+    for k, (point, following) in enumerate(pairwise(points)):
         newest_expiry = max(newest_expiry, point.expires_at)
         damaged = following.data_time
         if not first <= damaged <= last:

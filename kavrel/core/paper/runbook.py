@@ -64,7 +64,7 @@ def runbook(plan: Plan, evaluation: Evaluation, revision: str) -> Runbook:
         _pools(index, evaluation),
         _shares(index),
         _copies(index, evaluation),
-        _restore(index, evaluation),
+        _restore(evaluation),
         _upkeep(evaluation),
     ]
     return Runbook(
@@ -200,7 +200,7 @@ def _copies(index: Index, evaluation: Evaluation) -> Section:
     return Section(title="Copies", steps=tuple(steps))
 
 
-def _restore(index: Index, evaluation: Evaluation) -> Section:
+def _restore(evaluation: Evaluation) -> Section:
     tested = [d for d in evaluation.due if d.kind == "restore_test"]
     return Section(
         title="Proof",

@@ -1,0 +1,1 @@
+"""Layouts: what disks give together and what they outlive."""

@@ -98,13 +98,13 @@ def _lay_out(
     return Layout(
         family=family.id,
         title=_title(family, groups),
-        filesystem=filesystem,  # type: ignore[arg-type]
+        filesystem=filesystem,
         groups=tuple(tuple(d.id for d in g) for g in groups),
         usable_bytes=usable,
         raw_bytes=sum(d.capacity_bytes for d in disks),
         stranded_bytes=sum(s.stranded_bytes for s in slices),
         survives_any=outlives,
-        survives=_survives(family, groups, outlives),
+        survives=_survives(groups, outlives),
         rebuild_hours=hours,
         read_error_odds=read_error,
         loss_odds_5y=odds,
@@ -127,7 +127,7 @@ def _title(family: Family, groups: Sequence[Sequence[DiskFacts]]) -> str:
     return f"{family.title}, {len(widths)} x {widths[0]}"
 
 
-def _survives(family: Family, groups: Sequence[Sequence[DiskFacts]], outlives: int) -> str:
+def _survives(groups: Sequence[Sequence[DiskFacts]], outlives: int) -> str:
     if outlives == 0:
         return "none"
     if len(groups) == 1:
@@ -140,10 +140,7 @@ def _space(
 ) -> Space:
     if filesystem == "zfs":
         return zfs.space(family.vdevs(sizes), conditions.ashift, conditions.record_bytes)
-    if family.id == "single":
-        device = sizes[0][0]
-    else:
-        device = family.device_bytes(sizes)
+    device = family.device_bytes(sizes)
     if filesystem == "none":
         return Space(
             total_bytes=device,
@@ -172,10 +169,9 @@ def _slices(
         for place, disk in enumerate(group):
             used = smallest if family.smallest_rules else disk.capacity_bytes
             stranded = disk.capacity_bytes - used
+            redundancy = used * outlives // width
             if family.one_copy_of:
                 redundancy = used if place else 0
-            else:
-                redundancy = used * outlives // width
             placed.append((disk, used - redundancy, redundancy, stranded))
     room = sum(p[1] for p in placed)
     result = []

@@ -1,0 +1,1 @@
+"""What would be lost."""

@@ -1,0 +1,1 @@
+"""Who may touch what."""

@@ -1,0 +1,1 @@
+"""When everything runs, and what gets in whose way."""
