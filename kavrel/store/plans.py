@@ -92,7 +92,18 @@ class Plans:
         ).fetchone()
         if found is None:
             raise NoSuchPlan(plan_id)
-        return PlanRow(*found[:7], found[7] is not None, bool(found[8]))
+        key, name, variant, head, pinned, summary, made_at, parent, newer = found
+        return PlanRow(
+            id=key,
+            name=name,
+            variant=variant,
+            head=head,
+            pinned=pinned,
+            summary=summary,
+            made_at=made_at,
+            can_undo=parent is not None,
+            can_redo=bool(newer),
+        )
 
     def head(self, plan_id: str) -> tuple[PlanRow, Plan]:
         """The plan as it stands, from its tables."""

@@ -1,0 +1,37 @@
+import { useQuery } from '@tanstack/react-query';
+import { lazy, Suspense } from 'react';
+import { Navigate, Route, Routes } from 'react-router';
+import { api, unwrap } from './api/client';
+import { Frame } from './Frame';
+import { PlansPage } from './sheets/plans/PlansPage';
+
+const RunbookPage = lazy(() =>
+  import('./sheets/paper/RunbookPage').then((m) => ({ default: m.RunbookPage })),
+);
+
+export function App() {
+  return (
+    <Suspense fallback={<p className="p-6">drawing ...</p>}>
+      <Routes>
+        <Route path="/" element={<LastPlan />} />
+        <Route path="/plans" element={<PlansPage />} />
+        <Route path="/plan/:plan/runbook" element={<RunbookPage />} />
+        <Route path="/plan/:plan/:sheet?" element={<Frame />} />
+        <Route path="*" element={<Navigate to="/" replace />} />
+      </Routes>
+    </Suspense>
+  );
+}
+
+/** Opens the plan that was changed last, or the list when there is none. */
+function LastPlan() {
+  const plans = useQuery({
+    queryKey: ['plans'],
+    queryFn: async () => unwrap(await api.GET('/api/plans')).plans,
+    staleTime: 0,
+  });
+  if (plans.isError) return <p className="p-6 text-danger">{plans.error.message}</p>;
+  if (!plans.data) return null;
+  const last = plans.data[0];
+  return <Navigate to={last ? `/plan/${last.id}/bench` : '/plans'} replace />;
+}

@@ -1,0 +1,159 @@
+/** The frame of the drawing: tabs, consequence strip, the sheet, its cautions and the title block. */
+
+import { Suspense, useEffect, useState } from 'react';
+import { NavLink, useNavigate, useParams } from 'react-router';
+import { PlanProvider, useChange, usePlan, usePlanQuery } from './api/plan';
+import { HatchDefs } from './drawing/Hatch';
+import { CautionsSlip } from './parts/CautionsSlip';
+import { turnDrawing } from './parts/drawing-mode';
+import { KeysSlip } from './parts/KeysSlip';
+import { useKeys } from './parts/useKeys';
+import { ChangesSlip } from './sheets/paper/ChangesSlip';
+import { PaperSlip } from './sheets/paper/PaperSlip';
+import { SHEETS } from './sheets/registry';
+import { Strip } from './Strip';
+import { TitleBlock } from './TitleBlock';
+
+export type Opened = 'cautions' | 'keys' | 'paper' | 'changes' | null;
+
+export function Frame() {
+  const { plan = '' } = useParams();
+  const query = usePlanQuery(plan);
+  if (query.isError)
+    return (
+      <div className="p-6">
+        <p className="text-danger">{query.error.message}</p>
+        <NavLink className="underline" to="/plans">
+          all plans
+        </NavLink>
+      </div>
+    );
+  if (!query.data) return null;
+  return (
+    <PlanProvider state={query.data}>
+      <HatchDefs />
+      <Drawing key={plan} />
+    </PlanProvider>
+  );
+}
+
+function Drawing() {
+  const { sheet = 'bench' } = useParams();
+  const { meta, plan, evaluation } = usePlan();
+  const navigate = useNavigate();
+  const change = useChange();
+  const [opened, setOpened] = useState<Opened>(null);
+  const [said, setSaid] = useState('');
+  const current = SHEETS.find((s) => s.id === sheet) ?? SHEETS[0];
+  const base = `/plan/${meta.id}`;
+
+  useEffect(() => {
+    document.title = `${current?.title ?? ''} · ${plan.name} · Kavrel`;
+  }, [current, plan.name]);
+
+  const step = (direction: 'undo' | 'redo') => {
+    const able = direction === 'undo' ? meta.can_undo : meta.can_redo;
+    if (!able) {
+      setSaid(`nothing to ${direction}`);
+      return;
+    }
+    change.mutate(
+      { edit: { do: direction } },
+      {
+        onSuccess: (s) =>
+          setSaid(`${direction}: now at revision ${s.meta.revision}, ${s.meta.summary}`),
+        onError: (e) => setSaid(e.message),
+      },
+    );
+  };
+  const pin = () => {
+    const revision = meta.pinned === meta.revision ? null : meta.revision;
+    change.mutate(
+      { edit: { do: 'pin', revision } },
+      { onSuccess: () => setSaid(revision ? `pinned revision ${revision}` : 'pin taken out') },
+    );
+  };
+  useKeys({
+    ...Object.fromEntries(
+      SHEETS.map((s, n) => [String(n + 1), () => void navigate(`${base}/${s.id}`)]),
+    ),
+    u: () => step('undo'),
+    U: () => step('redo'),
+    p: pin,
+    c: () => setOpened('cautions'),
+    d: turnDrawing,
+    f: () => setOpened('paper'),
+    v: () => setOpened('changes'),
+    '?': () => setOpened('keys'),
+  });
+
+  const here = evaluation.cautions.filter((c) => c.sheet === current?.id);
+  const Current = current?.component;
+  return (
+    <div className="mx-auto flex min-h-screen max-w-[1920px] flex-col p-2 md:h-screen md:p-2.5">
+      <div className="flex min-h-0 flex-1 flex-col border border-ink bg-paper">
+        <header className="no-print flex items-stretch border-b border-ink">
+          <nav aria-label="Sheets" className="flex min-w-0 flex-1 overflow-x-auto">
+            {SHEETS.map((s, n) => (
+              <NavLink
+                key={s.id}
+                to={`${base}/${s.id}`}
+                className={({ isActive }) =>
+                  `flex items-baseline gap-2 border-r border-line px-3 py-2 ${isActive ? 'bg-picked font-semibold shadow-[inset_0_3px_0_var(--ink)]' : 'text-quiet hover:bg-desk'}`
+                }
+              >
+                <span className="figure text-[12px]">{n + 1}</span>
+                {s.title}
+              </NavLink>
+            ))}
+          </nav>
+          <button className="px-3 text-quiet hover:text-ink max-md:hidden" onClick={turnDrawing}>
+            day / night <span className="unit">D</span>
+          </button>
+          <button
+            className="px-3 text-quiet hover:text-ink max-md:hidden"
+            onClick={() => setOpened('keys')}
+          >
+            keys <span className="unit">?</span>
+          </button>
+          <span className="self-center px-3 font-bold max-md:hidden">Kavrel</span>
+        </header>
+        <Strip onCautions={() => setOpened('cautions')} />
+        <main className="min-h-0 flex-1 overflow-auto px-4 py-3" tabIndex={-1}>
+          <Suspense fallback={<p className="text-quiet">drawing ...</p>}>
+            {Current && <Current />}
+          </Suspense>
+        </main>
+        <footer className="no-print flex items-stretch border-t border-line max-lg:flex-col">
+          <div className="min-w-0 flex-1 px-4 py-1.5" aria-live="polite">
+            {said && <p>{said}</p>}
+            {!said && here.length === 0 && <p className="text-quiet">No cautions on this sheet.</p>}
+            {!said &&
+              here.slice(0, 2).map((c) => (
+                <p key={`${c.rule}-${c.about}`} className="line-clamp-1">
+                  <span
+                    className={
+                      c.severity === 'serious' ? 'font-semibold text-danger' : 'font-semibold'
+                    }
+                  >
+                    {c.name}:
+                  </span>{' '}
+                  {c.why}
+                </p>
+              ))}
+            {!said && here.length > 2 && (
+              <button className="underline" onClick={() => setOpened('cautions')}>
+                {here.length - 2} more on this sheet
+              </button>
+            )}
+          </div>
+          <TitleBlock onOpen={setOpened} onStep={step} onPin={pin} />
+        </footer>
+      </div>
+      {opened === 'cautions' && <CautionsSlip onClose={() => setOpened(null)} />}
+      {opened === 'keys' && <KeysSlip onClose={() => setOpened(null)} />}
+      {opened === 'paper' && <PaperSlip onClose={() => setOpened(null)} />}
+      {opened === 'changes' && <ChangesSlip onClose={() => setOpened(null)} />}
+    </div>
+  );
+}

@@ -1,0 +1,135 @@
+/** The consequence strip: six figures, each with its change against the pinned revision. */
+
+import { useState } from 'react';
+import type { Working } from './api/client';
+import { usePlan } from './api/plan';
+import { Slip } from './parts/Slip';
+import { WorkingTree } from './parts/WorkingTree';
+import {
+  binary,
+  decimal,
+  duration,
+  money,
+  odds,
+  size,
+  span,
+  text,
+  type Quantity,
+} from './text/format';
+
+export function Strip({ onCautions }: { onCautions: () => void }) {
+  const { plan, evaluation, pinned } = usePlan();
+  const { strip } = evaluation;
+  const [working, setWorking] = useState<Working | null>(null);
+  const signed = (now: number, then: number | undefined, show: (n: number) => string) => {
+    if (then === undefined || now === then) return undefined;
+    return `${now > then ? '+' : '−'}${show(Math.abs(now - then))}`;
+  };
+  const was = (now: string, then: string | undefined) =>
+    then === undefined || then === now ? undefined : `was ${then}`;
+  const names = (about: string) => (strip.lost_for_good ? '' : about);
+  return (
+    <section
+      aria-label="Consequences"
+      className="no-print grid grid-cols-2 border-b border-ink sm:grid-cols-3 lg:grid-cols-6"
+    >
+      <Cell
+        label="Usable"
+        figure={decimal(strip.usable_bytes)}
+        note={strip.usable_bytes ? text(binary(strip.usable_bytes)) : ''}
+        delta={signed(strip.usable_bytes, pinned?.usable_bytes, size)}
+        onOpen={() => setWorking(strip.usable.working)}
+      />
+      <Cell
+        label="Spent"
+        figure={money(strip.cost_minor, plan.currency)}
+        delta={signed(strip.cost_minor, pinned?.cost_minor, (n) => text(money(n, plan.currency)))}
+        onOpen={() => setWorking(strip.cost.working)}
+      />
+      <Cell
+        label="A pool lost within 5 years"
+        figure={{ value: odds(strip.loss_odds_5y), unit: '' }}
+        delta={was(odds(strip.loss_odds_5y), pinned ? odds(pinned.loss_odds_5y) : undefined)}
+        onOpen={() => setWorking(strip.odds.working)}
+      />
+      <Cell
+        label="Most work lost (RPO)"
+        figure={duration(strip.worst_rpo_seconds)}
+        note={names(strip.rpo.about)}
+        alarm={strip.lost_for_good ? `${strip.lost_for_good} for good` : undefined}
+        delta={was(
+          span(strip.worst_rpo_seconds),
+          pinned ? span(pinned.worst_rpo_seconds) : undefined,
+        )}
+        onOpen={() => setWorking(strip.rpo.working)}
+      />
+      <Cell
+        label="Longest to be back (RTO)"
+        figure={duration(strip.worst_rto_seconds)}
+        note={strip.rto.about}
+        delta={was(
+          span(strip.worst_rto_seconds),
+          pinned ? span(pinned.worst_rto_seconds) : undefined,
+        )}
+        onOpen={() => setWorking(strip.rto.working)}
+      />
+      <Cell
+        label="Cautions"
+        figure={{ value: String(strip.cautions), unit: '' }}
+        alarm={strip.serious ? `${strip.serious} serious` : undefined}
+        delta={signed(strip.cautions, pinned?.cautions, String)}
+        onOpen={onCautions}
+      />
+      {working && (
+        <Slip title={`Working: ${working.name}`} onClose={() => setWorking(null)} wide>
+          <Latest name={working.name} />
+        </Slip>
+      )}
+    </section>
+  );
+}
+
+/** The working by its name in the newest evaluation, so that an edit in it shows at once. */
+function Latest({ name }: { name: string }) {
+  const { strip } = usePlan().evaluation;
+  const found = [strip.usable, strip.cost, strip.odds, strip.rpo, strip.rto].find(
+    (f) => f.working.name === name,
+  );
+  return found ? <WorkingTree working={found.working} /> : null;
+}
+
+function Cell({
+  label,
+  figure,
+  note,
+  alarm,
+  delta,
+  onOpen,
+}: {
+  label: string;
+  figure: Quantity;
+  note?: string;
+  alarm?: string | undefined;
+  delta?: string | undefined;
+  onOpen: () => void;
+}) {
+  return (
+    <button
+      className="min-w-0 border-r border-line px-3.5 py-1.5 text-left last:border-r-0 hover:bg-desk"
+      onClick={onOpen}
+      title="show the working"
+    >
+      <span className="block truncate text-[12px] text-quiet">{label}</span>
+      <span className="flex min-w-0 items-baseline gap-1.5 whitespace-nowrap">
+        <span className="figure text-[18px] font-bold">{figure.value}</span>
+        {figure.unit && <span className="text-quiet">{figure.unit}</span>}
+        {alarm && <span className="font-semibold text-danger">{alarm}</span>}
+        {delta ? (
+          <span className="figure truncate text-[12px] font-semibold">{delta}</span>
+        ) : (
+          note && <span className="truncate text-[12px] text-quiet">{note}</span>
+        )}
+      </span>
+    </button>
+  );
+}

@@ -1,0 +1,86 @@
+/** The API's types, generated from its OpenAPI document, and one way to call it. */
+
+import createClient from 'openapi-fetch';
+import type { components, paths } from './generated/schema';
+
+export type Schemas = components['schemas'];
+export type PlanState = Schemas['PlanState'];
+export type Plan = Schemas['Plan'];
+export type Evaluation = Schemas['Evaluation'];
+export type Working = Schemas['Working'];
+export type Caution = Schemas['Caution'];
+export type Layout = Schemas['Layout'];
+export type Problem = Schemas['Problem'];
+
+/** The plan's collections and what they hold. */
+export interface Items {
+  sites: Schemas['Site'];
+  links: Schemas['Link'];
+  hosts: Schemas['Host'];
+  disks: Schemas['Disk'];
+  pools: Schemas['Pool'];
+  datasets: Schemas['Dataset'];
+  shares: Schemas['Share'];
+  accounts: Schemas['Account'];
+  groups: Schemas['Group'];
+  grants: Schemas['Grant'];
+  jobs: Schemas['Job'];
+  log: Schemas['LogEntry'];
+  assumptions: Schemas['AssumptionValue'];
+}
+export type Collection = keyof Items;
+
+export const api = createClient<paths>({ baseUrl: '/' });
+
+/** A refusal by the server, with the fields concerned. */
+export class Refused extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.detail || problem.title);
+  }
+
+  /** Whether somebody else changed the same thing meanwhile. */
+  get conflict(): boolean {
+    return this.problem.status === 412;
+  }
+}
+
+const UNREACHABLE: Problem = {
+  type: 'about:blank',
+  title: 'no answer',
+  status: 0,
+  detail: 'Kavrel does not answer: is it still running? Nothing you typed is lost.',
+  errors: [],
+  head: null,
+};
+
+/** One request that answers with JSON or throws Refused. */
+export async function call(
+  method: string,
+  path: string,
+  body?: unknown,
+  revision?: number,
+): Promise<unknown> {
+  const headers: Record<string, string> = {};
+  if (body !== undefined) headers['Content-Type'] = 'application/json';
+  if (revision !== undefined) headers['If-Match'] = `"r${revision}"`;
+  let answer: Response;
+  try {
+    answer = await fetch(path, {
+      method,
+      headers,
+      body: typeof body === 'string' ? body : body === undefined ? null : JSON.stringify(body),
+    });
+  } catch {
+    throw new Refused(UNREACHABLE);
+  }
+  if (answer.status === 204) return null;
+  const found: unknown = await answer.json().catch(() => UNREACHABLE);
+  if (!answer.ok) throw new Refused(found as Problem);
+  return found;
+}
+
+/** The data of an openapi-fetch answer, or its problem thrown. */
+export function unwrap<T>(answer: { data?: T; error?: unknown }): T {
+  if (answer.data !== undefined) return answer.data;
+  throw new Refused((answer.error as Problem | undefined) ?? UNREACHABLE);
+}

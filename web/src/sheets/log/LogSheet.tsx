@@ -1,0 +1,209 @@
+/** The Log: what is due, what was done. Works on a phone at the rack. */
+
+import { useState } from 'react';
+import type { Items, Plan, Schemas } from '../../api/client';
+import { usePlan } from '../../api/plan';
+import { ItemForm, type FieldSpec } from '../../parts/ItemForm';
+import { Slip } from '../../parts/Slip';
+import { useKeys } from '../../parts/useKeys';
+import { words } from '../../text/format';
+import { options } from '../bench/fields';
+
+type Entry = Items['log'];
+
+const KINDS = options({
+  disk_check: 'disk surface check',
+  smart_reading: 'SMART reading or test',
+  scrub: 'scrub or parity check',
+  replacement: 'replacement',
+  backup_run: 'backup run',
+  restore_test: 'restore test',
+  shelf_copy: 'shelf copy',
+  update: 'updates',
+  password_change: 'password change',
+  firmware: 'firmware',
+  incident: 'incident',
+});
+const COLLECTION = {
+  disk: 'disks',
+  pool: 'pools',
+  dataset: 'datasets',
+  job: 'jobs',
+  host: 'hosts',
+  account: 'accounts',
+  site: 'sites',
+} as const;
+
+function nameOf(plan: Plan, kind: Entry['about_kind'], id: string): string {
+  const found = (
+    plan[COLLECTION[kind]] as { id: string; name?: string; label?: string; login?: string }[]
+  ).find((x) => x.id === id);
+  return found ? (found.name ?? found.label ?? found.login ?? id) : `${id} (gone)`;
+}
+
+/** What an entry can be about, as one list, so that a person at the rack picks once. */
+function fields(plan: Plan): FieldSpec[] {
+  const about = (Object.keys(COLLECTION) as Entry['about_kind'][]).flatMap((kind) =>
+    plan[COLLECTION[kind]].map((x) => ({
+      value: `${kind}/${x.id}`,
+      label: `${kind} ${nameOf(plan, kind, x.id)}`,
+    })),
+  );
+  return [
+    { name: 'kind', label: 'What was done', kind: 'select', options: KINDS },
+    { name: 'about', label: 'To what', kind: 'select', options: about },
+    { name: 'on', label: 'On', kind: 'date' },
+    {
+      name: 'result',
+      label: 'Result',
+      kind: 'select',
+      options: options({ ok: 'ok', failed: 'failed', noted: 'noted' }),
+    },
+    { name: 'who', label: 'By', kind: 'text' },
+    { name: 'minutes', label: 'Took', kind: 'whole', unit: 'minutes', optional: true },
+    { name: 'note', label: 'Note, evidence', kind: 'note' },
+  ];
+}
+
+/** The form speaks of `kind/id`; the plan keeps the two apart. */
+const joined = (entry: Entry): Entry => ({
+  ...entry,
+  about: entry.about ? `${entry.about_kind}/${entry.about}` : '',
+});
+const apart = (entry: Entry): Entry => {
+  const [kind, ...id] = entry.about.split('/');
+  return id.length
+    ? { ...entry, about_kind: kind as Entry['about_kind'], about: id.join('/') }
+    : entry;
+};
+
+export function LogSheet() {
+  const { plan, evaluation } = usePlan();
+  const [editing, setEditing] = useState<{ item: Entry; isNew: boolean } | null>(null);
+  const start = (due?: Schemas['Due']) =>
+    setEditing({
+      isNew: true,
+      item: {
+        id: '',
+        on: evaluation.today,
+        kind: due?.kind ?? 'disk_check',
+        about_kind: due?.about_kind ?? 'disk',
+        about: due?.about ?? '',
+        result: 'ok',
+        who: '',
+        minutes: null,
+        note: '',
+      },
+    });
+  useKeys({ n: () => start() });
+  const entries = [...plan.log].sort(
+    (a, b) => b.on.localeCompare(a.on) || b.id.localeCompare(a.id),
+  );
+  const late = evaluation.due.filter((d) => d.overdue_days >= 0);
+  const soon = evaluation.due.filter((d) => d.overdue_days < 0);
+  return (
+    <div className="grid gap-x-8 gap-y-4 lg:grid-cols-[minmax(0,1fr)_minmax(0,1.2fr)]">
+      <section aria-label="Due">
+        <h2 className="border-b border-ink">Due now</h2>
+        {late.length === 0 && <p className="text-quiet">Nothing is due.</p>}
+        <DueList items={late} onDone={start} />
+        {soon.length > 0 && <h2 className="mt-3 border-b border-ink">Next</h2>}
+        <DueList items={soon.slice(0, 12)} onDone={start} />
+      </section>
+      <section aria-label="Done">
+        <div className="flex items-baseline border-b border-ink">
+          <h2>Done</h2>
+          <button className="act mb-0.5 ml-auto" onClick={() => start()}>
+            new entry <span className="unit">N</span>
+          </button>
+        </div>
+        {entries.length === 0 && (
+          <p className="text-quiet">
+            Nothing is logged yet. Enter what was done to which disk, pool, dataset or box; what is
+            due next follows.
+          </p>
+        )}
+        <ul>
+          {entries.map((e) => (
+            <li
+              key={e.id}
+              className="grid grid-cols-[86px_1fr_auto] gap-x-3 border-b border-hair py-1"
+            >
+              <span className="figure">{e.on}</span>
+              <span className="min-w-0 wrap-anywhere">
+                <button
+                  className="text-left font-semibold underline decoration-line"
+                  onClick={() => setEditing({ item: e, isNew: false })}
+                >
+                  {words(e.kind)}, {nameOf(plan, e.about_kind, e.about)}
+                </button>{' '}
+                <span className="text-quiet">
+                  {[e.who, e.minutes === null ? '' : `${e.minutes} min`, e.note]
+                    .filter(Boolean)
+                    .join(', ')}
+                </span>
+              </span>
+              <span className={e.result === 'failed' ? 'font-semibold text-danger' : 'text-quiet'}>
+                {e.result}
+              </span>
+            </li>
+          ))}
+        </ul>
+      </section>
+      {editing && (
+        <Slip
+          title={editing.isNew ? 'New log entry' : 'Log entry'}
+          onClose={() => setEditing(null)}
+        >
+          <ItemForm
+            collection="log"
+            specs={fields(plan)}
+            item={joined(editing.item)}
+            isNew={editing.isNew}
+            shape={apart}
+            onDone={() => setEditing(null)}
+          />
+        </Slip>
+      )}
+    </div>
+  );
+}
+
+function DueList({
+  items,
+  onDone,
+}: {
+  items: Schemas['Due'][];
+  onDone: (due: Schemas['Due']) => void;
+}) {
+  return (
+    <ul>
+      {items.map((d) => (
+        <li
+          key={`${d.kind}-${d.about}`}
+          className="grid grid-cols-[86px_1fr_auto] gap-x-3 border-b border-hair py-1"
+        >
+          <span className={`figure ${d.overdue_days > 0 ? 'font-semibold text-danger' : ''}`}>
+            {d.due_on}
+          </span>
+          <span className="min-w-0 wrap-anywhere">
+            <b>
+              {words(d.kind)}, {d.name}
+            </b>{' '}
+            <span className="text-quiet">
+              {d.last ? `last ${d.last}` : 'never done'}
+              {d.overdue_days > 0 && `, ${d.overdue_days} d late`}
+            </span>
+          </span>
+          <button
+            className="act self-start"
+            aria-label={`log ${words(d.kind)}, ${d.name}`}
+            onClick={() => onDone(d)}
+          >
+            log it
+          </button>
+        </li>
+      ))}
+    </ul>
+  );
+}
