@@ -49,6 +49,9 @@ function Drawing() {
 
   useEffect(() => {
     document.title = `${current?.title ?? ''} · ${plan.name} · Kavrel`;
+    document
+      .querySelector('nav [aria-current]')
+      ?.scrollIntoView({ block: 'nearest', inline: 'center' });
   }, [current, plan.name]);
 
   const step = (direction: 'undo' | 'redo') => {

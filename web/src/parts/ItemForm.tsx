@@ -8,7 +8,7 @@
 import { useRef, useState } from 'react';
 import { api, Refused, unwrap, type Collection, type Items } from '../api/client';
 import { useChange, usePlan, type Edit } from '../api/plan';
-import { minorUnits, readNumber, readSize, writeSize } from '../text/format';
+import { minorUnits, readNumber, readSize, writeNumber, writeSize } from '../text/format';
 
 export interface Option {
   value: string;
@@ -51,9 +51,9 @@ function written(spec: FieldSpec, value: unknown, currency: string): Value {
   if (spec.kind === 'several') return (value as unknown[] | undefined)?.map(String) ?? [];
   if (value === null || value === undefined) return '';
   if (spec.kind === 'size') return writeSize(value as number);
-  if (spec.kind === 'capacity') return writeSize(value as number).replace(' B', '');
+  if (spec.kind === 'capacity') return String(value as number);
   if (spec.kind === 'money') return String((value as number) / minorUnits(currency));
-  return String(value);
+  return typeof value === 'number' ? writeNumber(value) : (value as string);
 }
 
 /** The value that a field's text stands for; throws what is wrong with it. */

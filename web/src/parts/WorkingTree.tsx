@@ -4,7 +4,7 @@ import { useState } from 'react';
 import type { Working } from '../api/client';
 import { Refused } from '../api/client';
 import { useChange, usePlan } from '../api/plan';
-import { decimal, duration, money, odds, readNumber, text } from '../text/format';
+import { decimal, duration, money, odds, readNumber, text, writeNumber } from '../text/format';
 
 /** A value of a working with its unit, as people read it and exactly. */
 export function shown(value: Working['value'], unit: string, currency: string): string {
@@ -39,7 +39,9 @@ export function WorkingTree({ working, depth = 0 }: { working: Working; depth?: 
       </div>
       {working.formula && <div className="text-quiet">= {working.formula}</div>}
       {working.assumption && <AssumptionEditor id={working.assumption} />}
-      {working.source && <div className="unit">source: {working.source}</div>}
+      {working.source && !working.assumption && (
+        <div className="unit">source: {working.source}</div>
+      )}
       {working.inputs.map((input, n) => (
         <WorkingTree key={`${n}-${input.name}`} working={input} depth={depth + 1} />
       ))}
@@ -89,7 +91,7 @@ export function AssumptionEditor({ id }: { id: string }) {
           inputMode="decimal"
           aria-label={known.label}
           aria-invalid={wrong !== ''}
-          value={draft ?? String(known.value)}
+          value={draft ?? writeNumber(known.value)}
           onChange={(e) => setDraft(e.target.value)}
           onBlur={() => draft !== null && save(draft)}
           onKeyDown={(e) => e.key === 'Enter' && draft !== null && save(draft)}
@@ -108,7 +110,7 @@ export function AssumptionEditor({ id }: { id: string }) {
             className="ml-2 underline"
             onClick={() => change.mutate({ edit: { do: 'remove', collection: 'assumptions', id } })}
           >
-            back to {known.default}
+            back to {writeNumber(known.default)}
           </button>
         )}
       </div>

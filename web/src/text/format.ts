@@ -74,7 +74,7 @@ export function odds(p: number): string {
   if (p >= 0.995) return 'certain';
   const n = 1 / p;
   if (n < 10) return `1 in ${n.toFixed(1)}`;
-  if (n >= 1e9) return 'under 1 in 10⁹';
+  if (n >= 1e6) return '< 1 in 10⁶';
   const rounded = Number(n.toPrecision(n < 1000 ? 3 : 2));
   return `1 in ${rounded.toFixed(0).replace(/\B(?=(\d{3})+(?!\d))/g, ' ')}`;
 }
@@ -112,16 +112,20 @@ export function readSize(written: string): number | string {
 export function readNumber(written: string): number | string {
   if (written.includes(',')) return 'write it with a decimal point, without commas';
   const plain = written.trim();
-  if (!/^-?\d+(\.\d+)?(e-?\d+)?$/i.test(plain)) return 'write a number';
+  if (!/^-?\d+(\.\d+)?(e[+-]?\d+)?$/i.test(plain)) return 'write a number';
   const value = Number(plain);
   return Number.isFinite(value) ? value : 'write a number';
 }
+
+/** A number as it is shown for editing: large ones in powers of ten. */
+export const writeNumber = (value: number): string =>
+  Math.abs(value) >= 1e9 ? value.toExponential().replace('e+', 'e') : String(value);
 
 /** A size as it is shown for editing: exact, in the largest unit that keeps it so. */
 export function writeSize(bytes: number): string {
   for (const [factor, unit] of DECIMAL) {
     const value = bytes / factor;
-    if (value >= 1 && Math.round(Number(value.toFixed(3)) * factor) === bytes)
+    if (value >= 1 && value < 1e4 && Math.round(Number(value.toFixed(3)) * factor) === bytes)
       return `${Number(value.toFixed(3))} ${unit}`;
   }
   return `${bytes} B`;

@@ -6,7 +6,7 @@ from kavrel.core.pools.filesystems.zfs import Vdev
 
 STRIPED_MIRROR = Family(
     id="striped_mirror",
-    title="stripe of mirrors (RAID 10)",
+    title="striped mirrors (RAID 10)",
     minimum=4,
     filesystems=ANY_FILESYSTEM,
     groupings=lambda n: [

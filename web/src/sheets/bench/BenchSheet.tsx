@@ -141,106 +141,110 @@ export function BenchSheet() {
           In the hand: {held.label}. Choose a bay or a shelf; Esc puts it back.
         </p>
       )}
-      {plan.sites.map((site) => {
-        const hosts = plan.hosts.filter((h) => h.site === site.id);
-        const loose = plan.disks.filter((d) => !d.host && d.shelf === site.id);
-        return (
-          <section key={site.id} aria-label={`Site ${site.name}`} className="mb-4">
-            <h3 className="mb-1 border-b border-line">
-              <button
-                className="wrap-anywhere underline decoration-line"
-                onClick={() => setEditing({ collection: 'sites', item: site, isNew: false })}
-              >
-                {site.name}
-              </button>
-              {!site.own && <span className="unit ml-2">not in your hands</span>}
-              {plan.links
-                .filter((l) => l.a === site.id)
-                .map((l) => (
-                  <button
-                    key={l.id}
-                    className="unit ml-4 underline"
-                    onClick={() => setEditing({ collection: 'links', item: l, isNew: false })}
-                  >
-                    to {siteName(l.b)}: {l.mbit_a_to_b} Mbit/s there, {l.mbit_b_to_a} back
-                  </button>
-                ))}
-            </h3>
-            <div className="flex flex-wrap items-end gap-x-6 gap-y-3">
-              {hosts.map((host) => (
-                <section
-                  key={host.id}
-                  aria-label={`Host ${host.name}`}
-                  className="border border-ink"
+      <div className="flex flex-wrap gap-x-8">
+        {plan.sites.map((site) => {
+          const hosts = plan.hosts.filter((h) => h.site === site.id);
+          const loose = plan.disks.filter((d) => !d.host && d.shelf === site.id);
+          return (
+            <section key={site.id} aria-label={`Site ${site.name}`} className="mb-4 grow">
+              <h3 className="mb-1 border-b border-line">
+                <button
+                  className="wrap-anywhere underline decoration-line"
+                  onClick={() => setEditing({ collection: 'sites', item: site, isNew: false })}
                 >
-                  <div className="flex items-end px-1 pt-2">
-                    {evaluation.hosts
-                      .find((h) => h.id === host.id)
-                      ?.bays.map((bay) => {
-                        const inside = plan.disks.find((d) => d.host === host.id && d.bay === bay);
-                        return (
-                          <div
-                            key={bay}
-                            className="flex w-[52px] flex-col items-center border-r border-hair last:border-r-0"
-                            {...target(`${host.id}/${bay}`, { host: host.id, bay })}
-                          >
-                            {inside ? (
-                              disk(inside)
-                            ) : (
-                              <button
-                                className="mb-[34px] flex h-[62px] w-9 items-center justify-center border border-dashed border-line text-[12px] text-quiet hover:border-ink"
-                                aria-label={`empty bay ${bay} of ${host.name}${held ? `: put ${held.label} here` : ''}`}
-                                onClick={() => held && put(held, { host: host.id, bay })}
-                              >
-                                {held ? 'put' : ''}
-                              </button>
-                            )}
-                            <span className="unit figure">{bay}</span>
-                          </div>
-                        );
-                      })}
-                    {evaluation.hosts.find((h) => h.id === host.id)?.bays.length === 0 && (
-                      <span className="unit p-3">no bays</span>
-                    )}
+                  {site.name}
+                </button>
+                {!site.own && <span className="unit ml-2">not in your hands</span>}
+                {plan.links
+                  .filter((l) => l.a === site.id)
+                  .map((l) => (
+                    <button
+                      key={l.id}
+                      className="unit ml-4 underline"
+                      onClick={() => setEditing({ collection: 'links', item: l, isNew: false })}
+                    >
+                      to {siteName(l.b)}: {l.mbit_a_to_b} Mbit/s there, {l.mbit_b_to_a} back
+                    </button>
+                  ))}
+              </h3>
+              <div className="flex flex-wrap items-end gap-x-6 gap-y-3">
+                {hosts.map((host) => (
+                  <section
+                    key={host.id}
+                    aria-label={`Host ${host.name}`}
+                    className="border border-ink"
+                  >
+                    <div className="flex items-end px-1 pt-2">
+                      {evaluation.hosts
+                        .find((h) => h.id === host.id)
+                        ?.bays.map((bay) => {
+                          const inside = plan.disks.find(
+                            (d) => d.host === host.id && d.bay === bay,
+                          );
+                          return (
+                            <div
+                              key={bay}
+                              className="flex w-[52px] flex-col items-center border-r border-hair last:border-r-0"
+                              {...target(`${host.id}/${bay}`, { host: host.id, bay })}
+                            >
+                              {inside ? (
+                                disk(inside)
+                              ) : (
+                                <button
+                                  className="mb-[34px] flex h-[62px] w-9 items-center justify-center border border-dashed border-line text-[12px] text-quiet hover:border-ink"
+                                  aria-label={`empty bay ${bay} of ${host.name}${held ? `: put ${held.label} here` : ''}`}
+                                  onClick={() => held && put(held, { host: host.id, bay })}
+                                >
+                                  {held ? 'put' : ''}
+                                </button>
+                              )}
+                              <span className="unit figure">{bay}</span>
+                            </div>
+                          );
+                        })}
+                      {evaluation.hosts.find((h) => h.id === host.id)?.bays.length === 0 && (
+                        <span className="unit p-3">no bays</span>
+                      )}
+                    </div>
+                    <button
+                      className="block w-full min-w-[180px] border-t border-ink px-2 py-1 text-left hover:bg-desk"
+                      onClick={() => setEditing({ collection: 'hosts', item: host, isNew: false })}
+                    >
+                      <b className="wrap-anywhere">{host.name}</b>{' '}
+                      <span className="unit">
+                        {words(host.kind)}, {host.ram_gib} GiB, {host.network_mbit / 1000} Gbit/s,{' '}
+                        {host.on_ups ? 'on a UPS' : 'no UPS'}
+                      </span>
+                    </button>
+                  </section>
+                ))}
+                <section
+                  aria-label={`Shelf at ${site.name}`}
+                  className="flex min-w-[150px] flex-col"
+                  {...target(`shelf/${site.id}`, { shelf: site.id })}
+                >
+                  <div className="flex min-h-[40px] items-end">
+                    {loose.map((d) => (
+                      <div key={d.id} className="flex w-[52px] flex-col items-center">
+                        {disk(d)}
+                      </div>
+                    ))}
                   </div>
                   <button
-                    className="block w-full min-w-[180px] border-t border-ink px-2 py-1 text-left hover:bg-desk"
-                    onClick={() => setEditing({ collection: 'hosts', item: host, isNew: false })}
+                    className="border-t-[3px] border-ink px-2 py-1 text-left text-[12px] text-quiet"
+                    disabled={!held}
+                    onClick={() => held && put(held, { shelf: site.id })}
                   >
-                    <b className="wrap-anywhere">{host.name}</b>{' '}
-                    <span className="unit">
-                      {words(host.kind)}, {host.ram_gib} GiB, {host.network_mbit / 1000} Gbit/s,{' '}
-                      {host.on_ups ? 'on a UPS' : 'no UPS'}
-                    </span>
+                    {held
+                      ? `put ${held.label} on this shelf`
+                      : `shelf${loose.length ? '' : ', empty'}`}
                   </button>
                 </section>
-              ))}
-              <section
-                aria-label={`Shelf at ${site.name}`}
-                className="flex min-w-[150px] flex-col"
-                {...target(`shelf/${site.id}`, { shelf: site.id })}
-              >
-                <div className="flex min-h-[40px] items-end">
-                  {loose.map((d) => (
-                    <div key={d.id} className="flex w-[52px] flex-col items-center">
-                      {disk(d)}
-                    </div>
-                  ))}
-                </div>
-                <button
-                  className="border-t-[3px] border-ink px-2 py-1 text-left text-[12px] text-quiet"
-                  disabled={!held}
-                  onClick={() => held && put(held, { shelf: site.id })}
-                >
-                  {held
-                    ? `put ${held.label} on this shelf`
-                    : `shelf${loose.length ? '' : ', empty'}`}
-                </button>
-              </section>
-            </div>
-          </section>
-        );
-      })}
+              </div>
+            </section>
+          );
+        })}
+      </div>
       <DiskTable poolOf={poolOf} siteName={siteName} onOpen={edit} onAdd={addDisk} />
       {editing && <Editor editing={editing} onClose={() => setEditing(null)} />}
     </div>

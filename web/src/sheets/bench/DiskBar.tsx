@@ -1,7 +1,7 @@
 import type { Items } from '../../api/client';
 import { binary, decimal, text } from '../../text/format';
 
-const FULL_HEIGHT = 96;
+const FULL_HEIGHT = 84;
 
 /** A disk as a bar whose height is its capacity; drag it, or take it with Space and open it with Enter. */
 export function DiskBar({

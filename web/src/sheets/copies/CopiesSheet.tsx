@@ -52,13 +52,14 @@ export function CopiesSheet() {
           <thead>
             <tr className="border-b border-ink">
               <th>Job</th>
+              <th>Kind</th>
               <th>From, to</th>
               <th>When</th>
               <th>Keeps</th>
               <th className="text-right">Points</th>
               <th className="text-right">First copy</th>
               <th className="text-right">Usual run</th>
-              <th className="text-right">Oldest news</th>
+              <th className="text-right">Age at worst</th>
               <th className="pl-4">Can delete it</th>
             </tr>
           </thead>
@@ -137,10 +138,10 @@ function JobRow({
         >
           {job.name}
         </button>
-        <div className="unit">
-          {view.title}
-          {job.encrypted && ', encrypted'}
-        </div>
+      </td>
+      <td>
+        {view.title}
+        {job.encrypted && ', encrypted'}
       </td>
       <td className="wrap-anywhere">
         {view.source_name}

@@ -9,7 +9,7 @@ import { ItemForm } from '../../parts/ItemForm';
 import { Slip } from '../../parts/Slip';
 import { useKeys } from '../../parts/useKeys';
 import { WorkingTree } from '../../parts/WorkingTree';
-import { binary, decimal, money, odds, percent, size, text } from '../../text/format';
+import { binary, decimal, minorUnits, odds, percent, size, text } from '../../text/format';
 import { DatasetTable } from './DatasetTable';
 import { poolFields } from './fields';
 
@@ -413,11 +413,11 @@ function LayoutTable({
       <thead>
         <tr className="border-b border-ink">
           <th>Layout</th>
-          <th className="text-right">Usable</th>
-          <th className="text-right">Outlives</th>
-          <th className="text-right">{currency} / TB</th>
-          <th className="text-right">Rebuild</th>
-          <th className="text-right">5-year loss</th>
+          <th className="pl-3 text-right whitespace-nowrap">Usable</th>
+          <th className="pl-3 text-right whitespace-nowrap">Outlives</th>
+          <th className="pl-3 text-right whitespace-nowrap">{currency} / TB</th>
+          <th className="pl-3 text-right whitespace-nowrap">Rebuild</th>
+          <th className="pl-3 text-right whitespace-nowrap">5-year loss</th>
           <th />
         </tr>
       </thead>
@@ -432,21 +432,21 @@ function LayoutTable({
               onMouseEnter={() => onLook(row)}
             >
               <td className="py-1 pr-2">{row.title}</td>
-              <td className="figure text-right whitespace-nowrap">
+              <td className="figure pl-3 text-right whitespace-nowrap">
                 {text(decimal(row.usable_bytes))}
               </td>
-              <td className="text-right whitespace-nowrap">
+              <td className="pl-3 text-right whitespace-nowrap">
                 {row.survives_any === 0 ? 'none' : `any ${row.survives_any}`}
               </td>
-              <td className="figure text-right">
+              <td className="figure pl-3 text-right">
                 {row.cost_per_tb_minor === null
                   ? '—'
-                  : money(row.cost_per_tb_minor, currency).value}
+                  : (row.cost_per_tb_minor / minorUnits(currency)).toFixed(0)}
               </td>
-              <td className="figure text-right whitespace-nowrap">
+              <td className="figure pl-3 text-right whitespace-nowrap">
                 {row.rebuild_hours === null ? '—' : `${row.rebuild_hours.toFixed(1)} h`}
               </td>
-              <td className="figure text-right whitespace-nowrap">{odds(row.loss_odds_5y)}</td>
+              <td className="figure pl-3 text-right whitespace-nowrap">{odds(row.loss_odds_5y)}</td>
               <td className="pl-2 text-right">
                 <button
                   className="underline disabled:no-underline"

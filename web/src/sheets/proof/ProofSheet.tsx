@@ -56,7 +56,7 @@ export function ProofSheet() {
       </div>
       <div className="overflow-x-auto">
         <table
-          className="w-full border-separate border-spacing-x-1.5 border-spacing-y-[3px]"
+          className="w-full min-w-[900px] table-fixed border-separate border-spacing-x-1.5 border-spacing-y-[3px]"
           onKeyDown={grid}
         >
           <thead>
@@ -66,7 +66,7 @@ export function ProofSheet() {
                 <th
                   key={h.id}
                   scope="col"
-                  className="max-w-[130px] min-w-[104px] pb-1 align-bottom font-semibold text-ink"
+                  className="pb-1 align-bottom font-semibold text-ink"
                   title={h.question}
                 >
                   {titles[h.id] ?? h.title}

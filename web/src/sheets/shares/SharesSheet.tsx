@@ -254,7 +254,7 @@ function GrantCell({
           title={because.join('; ')}
           onFocus={() => onWhy(because)}
           onMouseEnter={() => onWhy(because)}
-          className={`w-full min-w-[58px] border px-1 py-0.5 text-left ${
+          className={`min-h-[25px] w-full min-w-[58px] border px-1 py-0.5 text-left ${
             right === 'write'
               ? 'border-ink bg-data font-semibold'
               : right === 'read'

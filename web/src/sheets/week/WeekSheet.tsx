@@ -12,7 +12,7 @@ type Week = Schemas['Week'];
 const DAYS = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'];
 const LEFT = 150;
 const WIDTH = 1220;
-const LANE = 30;
+const LANE = 44;
 const TOP = 24;
 const MINUTES = 7 * 1440;
 
