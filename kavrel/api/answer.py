@@ -23,7 +23,7 @@ def base_revision(if_match: Annotated[str | None, Header()] = None) -> int:
     """The revision named by If-Match; a change without one is refused (RFC 6585, 428)."""
     if if_match is None:
         raise ProblemError(428, "no revision", "send If-Match with the revision you have seen")
-    found = re.fullmatch(r'"r(\d{1,9})"', if_match.strip())
+    found = re.fullmatch(r'"r([0-9]{1,9})"', if_match.strip())
     if not found:
         raise ProblemError(412, "changed meanwhile", "If-Match names no revision of this plan")
     return int(found.group(1))

@@ -106,7 +106,7 @@ class Disk(Value):
     own_supply: Flag = False  # a USB case with its own power
     holds_data: Flag = False  # what is on it now must survive
     host: Id | None = None
-    bay: Annotated[str, Field(pattern=r"^(3\.5|2\.5|nvme|usb)-[1-9]\d?$")] | None = None
+    bay: Annotated[str, Field(pattern=r"^(3\.5|2\.5|nvme|usb)-[1-9][0-9]?$")] | None = None
     shelf: Id | None = None  # the site where it stands when it is in no bay
 
 

@@ -48,7 +48,7 @@ def _refuse_unprintable(text: str, allowed: str) -> None:
 def _iso_date(value: Any) -> Any:
     """Dates come as YYYY-MM-DD; a bare number is a slip of the hand, not seconds since 1970."""
     if isinstance(value, date) or (
-        isinstance(value, str) and re.fullmatch(r"\d{4}-\d{2}-\d{2}", value)
+        isinstance(value, str) and re.fullmatch(r"[0-9]{4}-[0-9]{2}-[0-9]{2}", value)
     ):
         return value
     raise ValueError("write the date as YYYY-MM-DD")
@@ -61,7 +61,7 @@ def _zone(name: str) -> str:
 
 
 def _wall_time(text: str) -> str:
-    if not re.fullmatch(r"([01]\d|2[0-3]):[0-5]\d", text):
+    if not re.fullmatch(r"([01][0-9]|2[0-3]):[0-5][0-9]", text):
         raise ValueError("write the time as HH:MM, from 00:00 to 23:59")
     return text
 

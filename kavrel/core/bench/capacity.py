@@ -12,7 +12,7 @@ SMALLEST_LABEL_GB = 50  # LBA1-03 starts here
 LBA103_LIMIT_GB = 8000
 SFF8447_STEP_SECTORS = 2**21
 
-_LABEL = re.compile(r"^\s*(\d+(?:\.\d+)?)\s*([GT])B\s*$", re.IGNORECASE)
+_LABEL = re.compile(r"^\s*([0-9]+(?:\.[0-9]+)?)\s*([GT])B\s*$", re.IGNORECASE)
 _UNITS = {"G": 1, "T": 1000}
 
 
@@ -45,7 +45,7 @@ def parse_capacity(text: str) -> int:
     Raises CapacityError with what would be right.
     """
     plain = text.strip()
-    if re.fullmatch(r"\d{1,18}", plain):
+    if re.fullmatch(r"[0-9]{1,18}", plain):
         count = int(plain)
         if not 10**9 <= count <= 10**14:
             raise CapacityError("a plain number is bytes: from 1 GB (1000000000) to 100 TB")

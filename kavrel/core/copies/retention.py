@@ -119,7 +119,7 @@ def worst_loss(
 ) -> float | None:
     """Seconds of work lost at worst when damage done in a span is noticed so many seconds later.
 
-    For damage just before each point was taken: the newest older point that still exists when
+    For damage in the moment before each point was taken: the newest older point that still exists when
     the damage is noticed. Infinite where at some moment none does; None without points.
     """
     worst: float | None = None
@@ -130,10 +130,10 @@ def worst_loss(
         if not first <= damaged <= last:
             continue
         noticed = damaged + noticed_after
-        if newest_expiry <= noticed:
+        if newest_expiry < noticed:
             return FOREVER
         i = k
-        while points[i].expires_at <= noticed or points[i].available_at > noticed:
+        while points[i].expires_at < noticed or points[i].available_at >= noticed:
             i -= 1
             if i < 0:
                 return FOREVER

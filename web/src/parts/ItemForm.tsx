@@ -51,9 +51,10 @@ function written(spec: FieldSpec, value: unknown, currency: string): Value {
   if (spec.kind === 'several') return (value as unknown[] | undefined)?.map(String) ?? [];
   if (value === null || value === undefined) return '';
   if (spec.kind === 'size') return writeSize(value as number);
-  if (spec.kind === 'capacity') return String(value as number);
+  if (spec.kind === 'capacity') return String(value);
   if (spec.kind === 'money') return String((value as number) / minorUnits(currency));
-  return typeof value === 'number' ? writeNumber(value) : (value as string);
+  if (typeof value === 'number') return writeNumber(value);
+  return typeof value === 'string' ? value : '';
 }
 
 /** The value that a field's text stands for; throws what is wrong with it. */

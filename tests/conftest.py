@@ -1,0 +1,134 @@
+"""Fixtures: the demo lab, a store, the application in process, and a real server with a browser."""
+
+import os
+import shutil
+import socket
+import subprocess
+import sys
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+import httpx2
+import pytest
+from starlette.testclient import TestClient
+
+from kavrel.api.app import create_app
+from kavrel.core.demo import demo_plan
+from kavrel.core.plan import Plan
+from kavrel.store.database import Database
+from kavrel.store.plans import Plans
+
+NOW = datetime(2026, 11, 24, 9, 0, tzinfo=UTC)
+
+
+def needs(program: str) -> Any:
+    """Skips a test, with the reason, where a program is missing."""
+    return pytest.mark.skipif(
+        shutil.which(program) is None, reason=f"{program} is not on this machine"
+    )
+
+
+@pytest.fixture(scope="session")
+def demo() -> Plan:
+    return demo_plan()
+
+
+@pytest.fixture
+def database(tmp_path: Path) -> Iterator[Database]:
+    opened = Database(tmp_path / "kavrel.db")
+    yield opened
+    opened.close()
+
+
+@pytest.fixture
+def plans(database: Database) -> Plans:
+    return Plans(database, lambda: NOW)
+
+
+@pytest.fixture
+def client(database: Database) -> Iterator[TestClient]:
+    app = create_app(database, lambda: NOW)
+    with TestClient(app, base_url="http://127.0.0.1:8321", raise_server_exceptions=False) as found:
+        yield found
+
+
+class Lab:
+    """A plan behind the API, with the revision that was seen last."""
+
+    def __init__(self, client: TestClient, plan: Plan) -> None:
+        from kavrel.formats.plan_file import dump
+
+        self.client = client
+        answer = client.post(
+            "/api/plans/import",
+            content=dump(plan),
+            headers={"content-type": "application/json"},
+        )
+        assert answer.status_code == 201, answer.text
+        self.state = answer.json()
+        self.base = f"/api/plans/{self.state['meta']['id']}"
+
+    def send(self, method: str, path: str, body: Any = None, revision: int | None = None) -> Any:
+        """One change on the revision seen last, or on the one given."""
+        seen = self.state["meta"]["revision"] if revision is None else revision
+        answer = self.client.request(
+            method, self.base + path, json=body, headers={"if-match": f'"r{seen}"'}
+        )
+        if answer.status_code in (200, 201):
+            self.state = answer.json()
+        return answer
+
+    def item(self, collection: str, key: str) -> dict[str, Any]:
+        """A thing of the plan as it was seen last."""
+        return dict(next(i for i in self.state["plan"][collection] if i["id"] == key))
+
+
+@pytest.fixture
+def demo_lab(client: TestClient, demo: Plan) -> Lab:
+    return Lab(client, demo)
+
+
+class Served:
+    """A real `kavrel` server in its own process."""
+
+    def __init__(self, command: str, database: Path) -> None:
+        listener = socket.create_server(("127.0.0.1", 0))
+        self.port = listener.getsockname()[1]
+        self.url = f"http://127.0.0.1:{self.port}"
+        os.set_inheritable(listener.fileno(), True)
+        self.process = subprocess.Popen(
+            [
+                sys.executable,
+                "-m",
+                "kavrel.cli",
+                command,
+                "--database",
+                str(database),
+                "--fd",
+                str(listener.fileno()),
+                "--today",
+                "2026-11-24",
+            ],
+            pass_fds=[listener.fileno()],
+            stdout=subprocess.DEVNULL,
+        )
+        listener.close()
+        # The socket listens already: the first request waits until the server takes it.
+        self.http = httpx2.Client(base_url=self.url, timeout=30)
+
+    def plans(self) -> list[dict[str, Any]]:
+        return list(self.http.get("/api/plans").json()["plans"])
+
+    def stop(self) -> None:
+        self.http.close()
+        self.process.terminate()
+        self.process.wait(20)
+
+
+@pytest.fixture(scope="session")
+def served(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Served]:
+    found = Served("demo", tmp_path_factory.mktemp("served") / "demo.db")
+    yield found
+    found.stop()

@@ -1,0 +1,195 @@
+from datetime import UTC, datetime, timedelta
+from zoneinfo import ZoneInfo
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from kavrel.core.copies.retention import (
+    DAY,
+    FOREVER,
+    Point,
+    existing,
+    in_words,
+    keep,
+    keeps_nothing,
+    worst_age,
+    worst_loss,
+)
+from kavrel.core.plan import Retention
+
+START = datetime(2026, 1, 1, 2, 0, tzinfo=UTC).timestamp()
+
+
+def nightly(count: int, lasting: float = 600.0) -> tuple[tuple[float, float], ...]:
+    """Points every night at 02:00 UTC, each complete after so many seconds."""
+    return tuple((START + n * DAY, START + n * DAY + lasting) for n in range(count))
+
+
+def oracle(
+    moments: tuple[tuple[float, float], ...], rules: Retention, zone: str, at: float
+) -> set[float]:
+    """What stays, worked out the slow way: look at the points as they are at each run."""
+    place = ZoneInfo(zone)
+    formats = {
+        "hourly": "%Y-%m-%d %H",
+        "daily": "%Y-%m-%d",
+        "weekly": "%G-%V",
+        "monthly": "%Y-%m",
+        "yearly": "%Y",
+    }
+    kept: list[float] = []
+    for data, done in moments:
+        if done > at:
+            break
+        kept.append(data)
+        stay: set[float] = {kept[-1]}
+        if rules.last:
+            stay |= set(kept[-rules.last :])
+        stay |= {p for p in kept if p + rules.all_days * DAY > done}
+        for name, form in formats.items():
+            newest: dict[str, float] = {}
+            for point in kept:
+                newest[datetime.fromtimestamp(point, place).strftime(form)] = point
+            stay |= (
+                set(sorted(newest.values())[-getattr(rules, name) :][: len(newest)])
+                if getattr(rules, name)
+                else set()
+            )
+        kept = [p for p in kept if p in stay]
+    last = moments[0][1] if not kept else kept[-1]
+    return {
+        p
+        for p in kept
+        if p == last or p + rules.all_days * DAY > at or _other(p, kept, rules, place, formats)
+    }
+
+
+def _other(
+    point: float, kept: list[float], rules: Retention, place: ZoneInfo, formats: dict[str, str]
+) -> bool:
+    if rules.last and point in kept[-rules.last :]:
+        return True
+    for name, form in formats.items():
+        if getattr(rules, name):
+            newest: dict[str, float] = {}
+            for p in kept:
+                newest[datetime.fromtimestamp(p, place).strftime(form)] = p
+            if point in sorted(newest.values())[-getattr(rules, name) :]:
+                return True
+    return False
+
+
+RULES = st.builds(
+    Retention,
+    all_days=st.integers(0, 20),
+    last=st.integers(0, 10),
+    hourly=st.integers(0, 5),
+    daily=st.integers(0, 8),
+    weekly=st.integers(0, 5),
+    monthly=st.integers(0, 4),
+    yearly=st.integers(0, 2),
+).filter(lambda r: not keeps_nothing(r))
+
+
+@given(RULES, st.integers(1, 90), st.sampled_from([3.0, 8.0, 24.0, 61.0]))
+@settings(max_examples=120, deadline=None)
+def test_pruning_is_what_a_plain_oracle_finds(rules: Retention, count: int, hours: float) -> None:
+    moments = tuple(
+        (START + n * hours * 3600, START + n * hours * 3600 + 900) for n in range(count)
+    )
+    for zone in ("UTC", "America/New_York"):
+        points = keep(moments, rules, zone)
+        for at in (moments[-1][1], moments[count // 2][1] + 60):
+            found = {p.data_time for p in existing(points, at)}
+            assert found == oracle(moments, rules, zone, at)
+
+
+def test_seven_daily_two_weekly_one_monthly_one_yearly_by_hand() -> None:
+    rules = Retention(daily=7, weekly=2, monthly=1, yearly=1)
+    points = keep(nightly(181), rules, "UTC")
+    at = START + 180 * DAY + 700  # the night of 30 June 2026, a Tuesday
+    days = [
+        datetime.fromtimestamp(p.data_time, UTC).strftime("%m-%d") for p in existing(points, at)
+    ]
+    # Seven days back from the 30th; the Sunday of last week, the 28th, is among them.
+    assert days == ["06-24", "06-25", "06-26", "06-27", "06-28", "06-29", "06-30"]
+
+
+def test_two_monthly_reach_back_to_the_end_of_last_month() -> None:
+    points = keep(nightly(181), Retention(daily=2, monthly=2), "UTC")
+    days = [
+        datetime.fromtimestamp(p.data_time, UTC).strftime("%m-%d")
+        for p in existing(points, START + 180 * DAY + 700)
+    ]
+    assert days == ["05-31", "06-29", "06-30"]
+
+
+@pytest.mark.parametrize("days", [25, 28])
+def test_all_for_n_days_keeps_n_nights(days: int) -> None:
+    points = keep(nightly(100), Retention(all_days=days), "UTC")
+    assert len(existing(points, START + 99 * DAY + 700)) == days
+
+
+def test_only_the_newest_is_a_mirror() -> None:
+    points = keep(nightly(10), Retention(last=1), "UTC")
+    assert len(existing(points, START + 5 * DAY + 700)) == 1
+
+
+def test_the_newest_always_stays_even_when_no_run_follows() -> None:
+    points = keep(nightly(3), Retention(all_days=1), "UTC")
+    assert [p.data_time for p in existing(points, START + 400 * DAY)] == [START + 2 * DAY]
+
+
+def test_age_at_worst_is_gap_plus_run() -> None:
+    points = keep(nightly(40), Retention(all_days=30), "UTC")
+    assert worst_age(points, START + 10 * DAY, START + 30 * DAY) == DAY + 600
+    assert worst_age(points[:1], START, START + DAY) is None
+
+
+@pytest.mark.parametrize(
+    ("rules", "noticed_days", "lost_days"),
+    [
+        (Retention(all_days=30), 7, 1),
+        (Retention(all_days=30), 28, 1),
+        (Retention(all_days=30), 30, FOREVER),
+        (Retention(last=30), 20, 1),
+        (Retention(last=30), 31, FOREVER),
+        (Retention(last=1), 2, FOREVER),
+        (Retention(last=1), 0, 1),
+    ],
+)
+def test_deleted_and_noticed_later(rules: Retention, noticed_days: float, lost_days: float) -> None:
+    points = keep(nightly(200, lasting=0.0), rules, "UTC")
+    found = worst_loss(points, noticed_days * DAY, START + 60 * DAY, START + 120 * DAY)
+    assert found == lost_days * DAY
+
+
+@given(RULES, st.integers(0, 40))
+@settings(max_examples=60, deadline=None)
+def test_noticing_later_never_brings_more_back(rules: Retention, days: int) -> None:
+    points = keep(nightly(200), rules, "UTC")
+    window = (START + 80 * DAY, START + 130 * DAY)
+    sooner = worst_loss(points, days * DAY, *window)
+    later = worst_loss(points, (days + 5) * DAY, *window)
+    assert sooner is not None
+    assert later is not None
+    assert later >= sooner
+
+
+def test_a_point_is_no_help_before_it_is_complete() -> None:
+    slow = tuple((START + n * DAY, START + n * DAY + 0.9 * DAY) for n in range(30))
+    points = keep(slow, Retention(all_days=10), "UTC")
+    # Noticed at once: last night's run is still going, so the one before counts.
+    assert worst_loss(points, 0, START + 5 * DAY, START + 20 * DAY) == DAY
+
+
+def test_in_words() -> None:
+    assert in_words(Retention(last=1)) == "only the newest"
+    assert in_words(Retention(all_days=28, monthly=6)) == "all for 28 days + 6 monthly"
+
+
+def test_points_are_in_order_and_expire_after_they_exist() -> None:
+    points: tuple[Point, ...] = keep(nightly(50), Retention(daily=5, weekly=3), "Asia/Tokyo")
+    assert all(p.data_time <= p.available_at < p.expires_at for p in points)
+    assert timedelta(seconds=points[1].data_time - points[0].data_time) == timedelta(days=1)

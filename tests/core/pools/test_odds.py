@@ -1,0 +1,85 @@
+import math
+import random
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from kavrel.core.pools.odds import (
+    HOURS_PER_YEAR,
+    hourly_rate,
+    loss_odds,
+    mean_hours_to_loss,
+    read_error_odds,
+)
+
+RATE = hourly_rate(0.014)
+
+
+def test_rate_gives_the_yearly_share_back() -> None:
+    assert 1 - math.exp(-RATE * HOURS_PER_YEAR) == pytest.approx(0.014)
+
+
+@pytest.mark.parametrize("width", [1, 2, 6])
+def test_without_redundancy_it_is_the_odds_of_any_disk(width: int) -> None:
+    assert loss_odds(width, 0, RATE, 72, 0, 5) == pytest.approx(1 - (1 - 0.014) ** (5 * width))
+
+
+@given(
+    width=st.integers(3, 12),
+    outlives=st.integers(1, 2),
+    repair=st.floats(1, 500),
+    error=st.floats(0, 1),
+)
+@settings(max_examples=50, deadline=None)
+def test_worse_conditions_never_help(
+    width: int, outlives: int, repair: float, error: float
+) -> None:
+    here = loss_odds(width, outlives, RATE, repair, error, 5)
+    assert 0 <= here <= 1
+    slack = 1e-12
+    # A longer repair also puts off the read error at its end, by hours in five years.
+    assert loss_odds(width, outlives, RATE, repair * 2, error, 5) >= here * 0.999 - slack
+    assert loss_odds(width, outlives, RATE * 2, repair, error, 5) >= here - slack
+    assert loss_odds(width, outlives, RATE, repair, error, 10) >= here - slack
+    assert loss_odds(width, outlives + 1, RATE, repair, error, 5) <= here + slack
+    assert loss_odds(width + 1, outlives, RATE, repair, error, 5) >= here - slack
+
+
+def test_two_disk_mirror_has_its_closed_form() -> None:
+    # MTTDL of a pair: (3 L + M) / (2 L^2), textbook result of the two-state chain.
+    fail, repair = 1e-4, 24.0
+    closed = (3 * fail + 1 / repair) / (2 * fail**2)
+    assert mean_hours_to_loss(2, 1, fail, repair) == pytest.approx(closed)
+
+
+def test_chain_agrees_with_simulated_lifetimes() -> None:
+    # The same chain walked at random; fixed seed, three standard errors.
+    seed, runs, years = random.Random(7), 4000, 5.0
+    width, fail, repair, error = 4, hourly_rate(0.3), 400.0, 0.2
+    lost = 0
+    for _ in range(runs):
+        clock, failed = 0.0, 0
+        while True:
+            out = (width - failed) * fail
+            back = 1 / repair if failed else 0.0
+            clock += seed.expovariate(out + back)
+            if clock > years * HOURS_PER_YEAR:
+                break
+            if seed.random() < out / (out + back):
+                failed += 1
+            elif failed == 1 and seed.random() < error:
+                failed = 2
+            else:
+                failed -= 1
+            if failed == 2:
+                lost += 1
+                break
+    exact = loss_odds(width, 1, fail, repair, error, years)
+    spread = 3 * math.sqrt(exact * (1 - exact) / runs)
+    assert lost / runs == pytest.approx(exact, abs=spread)
+
+
+def test_read_errors_of_the_ten_to_the_fourteen_class() -> None:
+    assert read_error_odds(12_500_000_000_000, 1e14) == pytest.approx(1 - math.exp(-1), rel=1e-6)
+    assert read_error_odds(0, 1e14) == 0

@@ -1,0 +1,82 @@
+from datetime import date
+
+import pytest
+
+from kavrel.core.plan import Schedule
+from kavrel.core.week.quiet import is_quiet
+from kavrel.core.week.week import Week, week
+from tests.builders import TODAY, book, daily, job, lab
+
+FAR = {"kind": "replication", "target_pool": "second"}
+
+
+def of(*jobs: object, day: date = TODAY) -> Week:
+    return week(book(lab(jobs=jobs)), day)
+
+
+def test_a_week_runs_from_monday_in_local_time() -> None:
+    found = of(job("r", **FAR))
+    assert found.monday == date(2026, 11, 23)
+    assert [r.starts_at.isoformat() for r in found.runs][:2] == [
+        "2026-11-23T01:00:00+01:00",
+        "2026-11-24T01:00:00+01:00",
+    ]
+    assert len(found.runs) == 7
+    assert found.runs[1].from_minute == 1440 + 60
+
+
+def test_runs_are_as_long_as_the_bytes_take() -> None:
+    (run, *_) = of(job("r", **FAR)).runs
+    # 2 GB a day at 20 Mbit/s x 0.88, after 20 s to start.
+    assert run.seconds == pytest.approx(20 + 2e9 * 8 / (20e6 * 0.88))
+    assert run.moved_bytes == 2_000_000_000
+    assert set(run.resources) == {"pool:main", "pool:second", "link:wire"}
+
+
+def test_two_on_the_link_clash_and_one_after_the_other_do_not() -> None:
+    other = job("b", kind="backup", target_pool="second", schedule=daily("01:05"))
+    assert len(of(job("r", **FAR), other).clashes) == 7
+    late = job("b", kind="backup", target_pool="second", schedule=daily("05:00"))
+    assert of(job("r", **FAR), late).clashes == ()
+
+
+def test_a_clash_is_named_by_the_narrowest_thing_shared() -> None:
+    other = job("b", kind="backup", target_pool="second", schedule=daily("01:05"))
+    assert {c.resource for c in of(job("r", **FAR), other).clashes} == {"link:wire"}
+
+
+def test_snapshots_get_in_nobodys_way() -> None:
+    assert of(job("r", **FAR), job("s")).clashes == ()
+
+
+def test_a_run_that_began_the_week_before_reaches_into_this_one() -> None:
+    slow = job(
+        "r", limit_mbit=0.5, schedule=Schedule(kind="weekly", weekdays=(6,), at="20:00"), **FAR
+    )
+    found = of(slow)
+    assert found.runs[0].from_minute < 0 < found.runs[0].to_minute
+
+
+def test_a_job_still_running_when_due_clashes_with_itself() -> None:
+    slow = job("r", limit_mbit=0.15, **FAR)
+    found = of(slow)
+    assert found.clashes
+    assert {(c.first, c.second) for c in found.clashes} == {("r", "r")}
+
+
+def test_the_spring_week_has_its_odd_night() -> None:
+    found = of(job("r", schedule=daily("02:30"), **FAR), day=date(2026, 3, 29))
+    assert [r.starts_at.strftime("%H:%M") for r in found.runs][-1] == "03:30"
+
+
+@pytest.mark.parametrize(
+    ("hour", "quiet"),
+    [(23.5, True), (2, True), (6.9, True), (7, False), (12, False), (22.9, False)],
+)
+def test_quiet_hours_pass_midnight(hour: float, quiet: bool) -> None:
+    assert is_quiet(hour, 23, 7) is quiet
+
+
+def test_quiet_hours_within_a_day() -> None:
+    assert is_quiet(13, 12, 15)
+    assert not is_quiet(16, 12, 15)
