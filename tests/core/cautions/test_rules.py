@@ -1,0 +1,212 @@
+"""Every rule is made to speak by one change of a quiet plan, and is silent without it."""
+
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+
+from kavrel.core.cautions import RULES
+from kavrel.core.demo import demo_plan
+from kavrel.core.plan import (
+    Account,
+    Dataset,
+    Grant,
+    Link,
+    LogEntry,
+    Plan,
+    Pool,
+    Retention,
+    Schedule,
+    Share,
+    Site,
+)
+from tests.builders import GB, TB, assume, daily, disk, job, lab, result, rules
+
+FAR = {"kind": "replication", "target_pool": "second"}
+ALONE = Pool(
+    id="main", name="main", host="box", family="single", filesystem="zfs", groups=(("box1",),)
+)
+
+
+def dataset(**more: Any) -> Dataset:
+    return lab().datasets[0].model_copy(update=more)
+
+
+def disks(*changed: Any) -> tuple[Any, ...]:
+    named = {d.id: d for d in changed}
+    return tuple(named.get(d.id, d) for d in lab().disks)
+
+
+def host(**more: Any) -> tuple[Any, ...]:
+    first, second = lab().hosts
+    return (first.model_copy(update=more), second)
+
+
+def account(role: str) -> tuple[Account, ...]:
+    return (
+        Account.model_validate({"id": "ana", "login": "ana", "full_name": "Ana", "role": role}),
+        lab().accounts[1],
+    )
+
+
+def share(**more: Any) -> tuple[Share, ...]:
+    return (lab().shares[0].model_copy(update=more),)
+
+
+MADE: dict[str, Callable[[], Plan]] = {
+    "no_copy": lambda: lab(jobs=(job("s"),)),
+    "no_offsite": lambda: lab(jobs=(job("x", kind="shelf", target_disk="loose9"),)),
+    "lost_for_good": lambda: lab(jobs=(job("s"),)),
+    "no_redundancy": lambda: lab(pools=(ALONE, lab().pools[1])),
+    "same_batch": lambda: lab(disks=disks(disk(1, batch="A"), disk(2, batch="A"))),
+    "refurbished_at_work": lambda: lab(disks=disks(disk(2, condition="refurbished"))),
+    "read_error_in_rebuild": lambda: lab(assumptions=assume(hdd_bits_per_read_error=2e13)),
+    "stranded_space": lambda: lab(disks=disks(disk(3, capacity_bytes=8 * TB))),
+    "pool_full": lambda: lab(datasets=(dataset(size_bytes=7000 * GB),)),
+    "pool_too_small": lambda: lab(datasets=(dataset(size_bytes=9000 * GB),)),
+    "holds_data": lambda: lab(disks=disks(disk(1, holds_data=True))),
+    "little_memory": lambda: lab(hosts=host(ram_gib=4.0)),
+    "usb_power": lambda: lab(
+        hosts=host(kind="single_board", ports_usb=2),
+        disks=(*lab().disks, disk(7, "box").model_copy(update={"bay": "usb-1"})),
+    ),
+    "boot_without_copy": lambda: lab(hosts=host(boot_device="sd_card")),
+    "no_ups": lambda: lab(hosts=host(on_ups=False)),
+    "default_passwords": lambda: lab(hosts=host(default_passwords_changed=False)),
+    "not_surface_checked": lab,
+    "many_shares": lambda: lab(
+        assumptions=assume(shares_wanted=1),
+        shares=(*share(), Share(id="two", name="two", dataset="files")),
+    ),
+    "guest_write": lambda: lab(shares=share(guest="write")),
+    "smb1": lambda: lab(shares=share(smb1=True)),
+    "admin_every_day": lambda: lab(accounts=account("administrator")),
+    "player_writes": lambda: lab(accounts=account("player")),
+    "homes_readable": lambda: lab(shares=share(home=True)),
+    "source_can_delete": lambda: lab(jobs=(job("r", credentials="source", **FAR),)),
+    "mirror_as_backup": lambda: lab(jobs=(job("r", retention=Retention(last=1), **FAR),)),
+    "noticed_too_late": lambda: lab(jobs=(job("r", retention=Retention(last=5), **FAR),)),
+    "not_encrypted_away": lambda: lab(
+        sites=(lab().sites[0], Site(id="away", name="away", own=False)), jobs=(job("r", **FAR),)
+    ),
+    "key_burns": lambda: lab(jobs=(job("r", encrypted=True, key_kept_at=("home",), **FAR),)),
+    "tunnel_missing": lambda: lab(
+        links=(lab().links[0].model_copy(update={"encrypted": False}),), jobs=(job("r", **FAR),)
+    ),
+    "no_way": lambda: lab(links=(), jobs=(job("r", **FAR),)),
+    "carry_first_copy": lambda: lab(
+        jobs=(job("r", **FAR),), assumptions=assume(carry_instead_hours=24)
+    ),
+    "runs_into_next": lambda: lab(jobs=(job("r", limit_mbit=0.1, **FAR),)),
+    "clash": lambda: lab(
+        jobs=(
+            job("r", **FAR),
+            job("b", kind="backup", target_pool="second", schedule=daily("01:05")),
+        )
+    ),
+    "waking_hours": lambda: lab(jobs=(job("r", schedule=daily("12:00"), **FAR),)),
+    "never_restored": lambda: lab(jobs=(job("r", **FAR),)),
+    "shelf_overdue": lambda: lab(
+        jobs=(
+            job(
+                "x",
+                kind="shelf",
+                target_disk="loose9",
+                schedule=Schedule(kind="monthly", day=1),
+            ),
+        ),
+        log=(
+            LogEntry.model_validate(
+                {
+                    "id": "l",
+                    "on": "2026-01-01",
+                    "kind": "shelf_copy",
+                    "about_kind": "job",
+                    "about": "x",
+                }
+            ),
+        ),
+    ),
+    "throw_away_copied": lambda: lab(datasets=(dataset(throw_away=True),), jobs=(job("r", **FAR),)),
+    "live_database": lambda: lab(
+        datasets=(dataset(live_database=True),),
+        jobs=(job("x", kind="shelf", target_disk="loose9"),),
+    ),
+    "same_box": lambda: lab(
+        jobs=(job("x", kind="shelf", target_disk="box6"),), disks=(*lab().disks, disk(6))
+    ),
+}
+
+
+def quiet() -> Plan:
+    """A plan that only the rules about untested copies and unchecked disks can find fault with."""
+    checked = tuple(
+        LogEntry.model_validate(
+            {
+                "id": f"c-{d.id}",
+                "on": "2026-11-01",
+                "kind": "disk_check",
+                "about_kind": "disk",
+                "about": d.id,
+            }
+        )
+        for d in lab().disks
+    )
+    restored = LogEntry.model_validate(
+        {
+            "id": "t",
+            "on": "2026-11-02",
+            "kind": "restore_test",
+            "about_kind": "dataset",
+            "about": "files",
+        }
+    )
+    return lab(
+        jobs=(
+            job("s", retention=Retention(daily=40)),
+            job(
+                "r",
+                credentials="target",
+                encrypted=True,
+                key_kept_at=("home", "away"),
+                retention=Retention(daily=14, monthly=6),
+                **FAR,
+            ),
+        ),
+        log=(*checked, restored),
+        links=(Link(id="wire", a="home", b="away", mbit_a_to_b=100.0, mbit_b_to_a=100.0),),
+        assumptions=assume(hdd_bits_per_read_error=1e15),
+    )
+
+
+def test_a_plan_without_fault_has_no_cautions() -> None:
+    assert rules(quiet()) == set()
+
+
+@pytest.mark.parametrize("rule", sorted(r.id for r in RULES))
+def test_rule_speaks_when_it_should(rule: str) -> None:
+    found = [c for c in result(MADE[rule]()).cautions if c.rule == rule]
+    assert found
+    for caution in found:
+        assert caution.why.endswith(".")
+        assert caution.remedy.endswith(".")
+        assert caution.name
+
+
+def test_every_rule_has_its_case() -> None:
+    assert set(MADE) == {r.id for r in RULES}
+    assert len(RULES) >= 15
+
+
+def test_serious_cautions_come_first() -> None:
+    order = [c.severity for c in result(demo_plan()).cautions]
+    ranks = {"serious": 0, "caution": 1, "advice": 2}
+    assert order == sorted(order, key=lambda s: ranks[s])
+
+
+def test_a_grant_through_a_group_makes_a_player_a_writer_too() -> None:
+    plan = lab(
+        accounts=account("player"),
+        grants=(Grant(id="g1", share="share", group="all", right="write"),),
+    )
+    assert "player_writes" in rules(plan)

@@ -1,0 +1,167 @@
+"""What a plan may not say, and where the complaint lands."""
+
+from typing import Any
+
+import pytest
+
+from kavrel.core.consistency import problems
+from kavrel.core.plan import (
+    Account,
+    AssumptionValue,
+    Grant,
+    Group,
+    Link,
+    Plan,
+    Pool,
+    Retention,
+    Schedule,
+    Share,
+)
+from tests.builders import disk, job, lab
+
+FAR = {"kind": "replication", "target_pool": "second"}
+
+
+def bent(**changes: Any) -> Plan:
+    """The lab with parts replaced, unchecked."""
+    return lab().model_copy(update=changes)
+
+
+def pool(**more: Any) -> tuple[Pool, ...]:
+    first, second = lab().pools
+    return (Pool.model_validate({**first.model_dump(), **more}), second)
+
+
+def jobs(*given: Any) -> Plan:
+    return bent(jobs=given)
+
+
+CASES: list[tuple[Plan, str, str]] = [
+    # one disk in two bays, two disks in one bay, a bay that is not there, a misfit
+    (bent(disks=(*lab().disks, disk(1))), "id", "used twice"),
+    (
+        bent(disks=(*lab().disks, disk(1).model_copy(update={"id": "x", "label": "x"}))),
+        "bay",
+        "already holds",
+    ),
+    (bent(disks=(*lab().disks, disk(7))), "bay", "no bay 3.5-7"),
+    (bent(disks=(*lab().disks, disk(5, form="m.2", kind="nvme"))), "bay", "does not fit"),
+    (bent(disks=(*lab().disks, disk(5, bay=None))), "bay", "needs a bay"),
+    (bent(disks=(*lab().disks, disk(5, shelf="home"))), "shelf", "not both"),
+    # names and serials
+    (
+        bent(
+            disks=(
+                disk(1, serial="SN1"),
+                disk(2, serial="sn1"),
+                *lab().disks[2:],
+            )
+        ),
+        "serial",
+        "already that of",
+    ),
+    (
+        bent(accounts=(*lab().accounts, Account(id="x", login="ana", full_name="A"))),
+        "login",
+        "already that of",
+    ),
+    (bent(shares=(*lab().shares, Share(id="x", name="FILES", dataset="files"))), "name", "already"),
+    (bent(shares=(Share(id="share", name="homes", dataset="files"),)), "name", "another name"),
+    (bent(shares=(Share(id="share", name="a/b", dataset="files"),)), "name", "cannot contain"),
+    # pools
+    (bent(pools=pool(groups=(("box1", "box2", "box2"),))), "groups", "twice in this pool"),
+    (bent(pools=pool(spares=("far1",))), "groups", "in no bay of box"),
+    (bent(pools=pool(groups=(("box1", "box2", "far1"),))), "groups", "already in pool|in no bay"),
+    (bent(pools=pool(groups=(("box1", "box2"),))), "groups", "at least 3"),
+    (bent(pools=pool(filesystem="ext4")), "filesystem", "does not go with"),
+    (bent(pools=pool(groups=(("box1", "box2", "nix"),))), "groups.0", "no nix"),
+    # links and grants
+    (
+        bent(links=(Link(id="l", a="home", b="home", mbit_a_to_b=1.0, mbit_b_to_a=1.0),)),
+        "b",
+        "two different",
+    ),
+    (
+        bent(
+            links=(*lab().links, Link(id="l", a="away", b="home", mbit_a_to_b=1.0, mbit_b_to_a=1.0))
+        ),
+        "b",
+        "already have a link",
+    ),
+    (bent(grants=(Grant(id="g", share="share", right="read"),)), "account", "one account or"),
+    (
+        bent(grants=(Grant(id="g", share="share", account="ana", group="all", right="read"),)),
+        "account",
+        "one account or",
+    ),
+    (
+        bent(grants=(Grant(id="g", share="share", account="nobody", right="read"),)),
+        "account",
+        "no nobody",
+    ),
+    (
+        bent(
+            grants=(
+                Grant(id="g1", share="share", account="ana", right="read"),
+                Grant(id="g2", share="share", account="ana", right="write"),
+            )
+        ),
+        "share",
+        "already has a grant",
+    ),
+    (bent(groups=(Group(id="all", name="all", members=("ghost",)),)), "members", "no ghost"),
+    # jobs
+    (jobs(job("r", kind="replication", target_pool="main")), "target_pool", "already is"),
+    (jobs(job("r", kind="replication")), "target_pool", "needs a pool"),
+    (jobs(job("s", target_pool="second")), "target_pool", "no such target"),
+    (jobs(job("x", kind="shelf", target_disk="box1")), "target_disk", "part of pool"),
+    (jobs(job("a", reads_from="a", **FAR)), "reads_from", "circle"),
+    (
+        jobs(job("a", reads_from="b", **FAR), job("b", reads_from="a", **FAR)),
+        "reads_from",
+        "circle",
+    ),
+    (jobs(job("a", **FAR), job("b", reads_from="a", **FAR)), "target_pool", "copy already is"),
+    (jobs(job("a", reads_from="gone", **FAR)), "reads_from", "no gone"),
+    (jobs(job("a", datasets=("files", "files"))), "datasets", "once"),
+    (jobs(job("a", datasets=("nothing",))), "datasets", "no nothing"),
+    (jobs(job("a", retention=Retention())), "retention", "keeps nothing"),
+    (jobs(job("a", schedule=Schedule(kind="weekly"))), "schedule.weekdays", "never fires"),
+    (jobs(job("a", encrypted=True, key_kept_at=("moon",), **FAR)), "key_kept_at", "no moon"),
+    (
+        bent(
+            pools=pool(family="raid5", filesystem="ext4"),
+            jobs=(job("s"),),
+        ),
+        "kind",
+        "needs btrfs or zfs",
+    ),
+    # assumptions
+    (
+        bent(assumptions=(AssumptionValue(id="hdd_failure_rate", value=3.0),)),
+        "value",
+        "from 0.0001",
+    ),
+    (bent(assumptions=(AssumptionValue(id="moon_phase", value=3.0),)), "id", "no assumption"),
+]
+
+
+@pytest.mark.parametrize(("plan", "field", "says"), CASES)
+def test_the_complaint_names_the_field_and_what_is_right(plan: Plan, field: str, says: str) -> None:
+    import re
+
+    found = problems(plan)
+    assert any(p.field == field and re.search(says, p.message) for p in found), found
+
+
+def test_a_sound_plan_has_no_problems() -> None:
+    assert problems(lab()) == []
+
+
+def test_one_job_reads_one_pool() -> None:
+    other = lab().datasets[0].model_copy(update={"id": "b", "name": "b", "pool": "second"})
+    plan = bent(
+        datasets=(*lab().datasets, other),
+        jobs=(job("s", datasets=("files", "b")),),
+    )
+    assert [p.field for p in problems(plan)] == ["datasets"]
