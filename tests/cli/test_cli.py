@@ -1,0 +1,147 @@
+import json
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import pytest
+from click.testing import CliRunner, Result
+
+from kavrel.cli import main
+from kavrel.core.plan import Plan
+from kavrel.formats.plan_file import dump, load
+from tests.builders import lab
+
+
+def run(*args: str) -> Result:
+    return CliRunner().invoke(main, list(args))
+
+
+@pytest.fixture
+def plan_path(tmp_path: Path, demo: Plan) -> str:
+    path = tmp_path / "plan.json"
+    path.write_text(dump(demo), encoding="utf-8")
+    return str(path)
+
+
+def layouts(*args: str) -> list[dict[str, Any]]:
+    found = run("layouts", *args, "--json")
+    assert found.exit_code == 0, found.output
+    return list(json.loads(found.output)["layouts"])
+
+
+def test_layouts_keep_the_keys_that_scripts_rely_on() -> None:
+    rows = layouts("--disk", "4TB", "--disk", "4TB", "--disk", "4000787030016", "--disk", "4TB")
+    for row in rows:
+        assert {
+            "family",
+            "groups",
+            "usable_bytes",
+            "survives_any",
+            "stranded_bytes",
+            "rebuild_hours",
+        } <= set(row)
+        assert sorted(d for g in row["groups"] for d in g) == [0, 1, 2, 3]
+    assert {r["family"] for r in rows} == {
+        "span",
+        "stripe",
+        "mirror",
+        "striped_mirror",
+        "raid5",
+        "raid6",
+        "raidz1",
+        "raidz2",
+        "raidz3",
+    }
+
+
+def test_layouts_with_a_file_system() -> None:
+    rows = {r["family"]: r for r in layouts("--disk", "4TB", "--filesystem", "ext4")}
+    assert set(rows) == {"single"}
+    assert rows["single"]["rebuild_hours"] is None
+
+
+@pytest.mark.parametrize("size", ["12,5TB", "0", "-1", "NaN", "lots", "", "999TB"])
+def test_layouts_say_what_is_wrong_with_a_size(size: str) -> None:
+    found = run("layouts", "--disk", size)
+    assert found.exit_code == 2
+    assert "--disk" in found.output
+
+
+def test_evaluate_keeps_its_keys(plan_path: str) -> None:
+    found = json.loads(run("evaluate", plan_path, "--json", "--today", "2026-11-24").output)
+    assert {
+        "usable_bytes",
+        "cost_minor",
+        "loss_odds_5y",
+        "worst_rpo_seconds",
+        "worst_rto_seconds",
+        "cautions",
+    } <= set(found["strip"])
+    for cell in found["proof"]:
+        assert {"dataset", "hazard", "fate", "rpo_seconds", "rto_seconds", "copy"} <= set(cell)
+    for caution in found["cautions"]:
+        assert {"rule", "severity", "about", "why"} <= set(caution)
+    assert found["strip"]["cautions"] == len(found["cautions"])
+
+
+def test_evaluate_for_the_eye(plan_path: str) -> None:
+    assert "RPO" in run("evaluate", plan_path).output
+
+
+def test_check_fails_when_something_is_serious(plan_path: str, tmp_path: Path) -> None:
+    found = run("check", plan_path, "--today", "2026-11-24")
+    assert found.exit_code == 1
+    assert "cautions" in found.output
+    empty = tmp_path / "empty.json"
+    empty.write_text(dump(Plan(name="empty")))
+    assert run("check", str(empty), "--json").exit_code == 0
+
+
+@pytest.mark.parametrize(
+    ("what", "starts"),
+    [
+        ("plan.json", '{\n "format": "kavrel-plan"'),
+        ("runbook.md", "# Runbook"),
+        ("smb.conf", "# smb.conf of heron"),
+        ("disks.csv", "label,serial"),
+        ("week.ics", "BEGIN:VCALENDAR"),
+        ("schema.json", "{"),
+    ],
+)
+def test_export(plan_path: str, what: str, starts: str) -> None:
+    done = subprocess.run(
+        [sys.executable, "-m", "kavrel.cli", "export", plan_path, what],
+        capture_output=True,
+        check=True,
+    )
+    assert done.stdout.decode().startswith(starts)
+
+
+def test_export_for_a_host(plan_path: str) -> None:
+    assert "[workshop]" in run("export", plan_path, "smb.conf", "--host", "dipper").output
+    missing = run("export", plan_path, "smb.conf", "--host", "perch")
+    assert missing.exit_code == 1
+    assert "heron, dipper" in missing.output
+
+
+def test_demo_plan_is_a_plan_file_and_schema_is_json(demo: Plan) -> None:
+    assert load(run("demo-plan").output.encode()) == demo
+    assert json.loads(run("schema").output)["properties"]["plan"]
+
+
+@pytest.mark.parametrize("content", [b"", b"{}", b"\xff", dump(lab()).encode()[:99]])
+def test_a_bad_plan_file_is_a_message_and_no_traceback(tmp_path: Path, content: bytes) -> None:
+    path = tmp_path / "bad.json"
+    path.write_bytes(content)
+    found = run("check", str(path))
+    assert found.exit_code == 1
+    assert found.output.startswith("Error: ")
+    assert run("check", str(tmp_path / "missing.json")).exit_code == 1
+
+
+def test_backup(tmp_path: Path) -> None:
+    source = tmp_path / "none.db"
+    found = run("backup", str(tmp_path / "copy.db"), "--database", str(source))
+    assert found.exit_code == 1
+    assert "no database" in found.output

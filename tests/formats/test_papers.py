@@ -1,0 +1,126 @@
+"""Hostile names in every paper: they stay data."""
+
+import csv
+import io
+import re
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from icalendar import Calendar
+
+from kavrel.core.evaluate import evaluate
+from kavrel.core.paper.runbook import runbook
+from kavrel.core.plan import Plan, Share
+from kavrel.formats.calendar import week_ics
+from kavrel.formats.disks_csv import COLUMNS, disks_csv
+from kavrel.formats.runbook_markdown import runbook_markdown
+from kavrel.formats.samba import smb_conf, smb_hosts
+from tests.builders import TODAY, disk, job, lab, result
+from tests.conftest import NOW
+
+HOSTILE = [
+    "=1+1",
+    "+cmd|' /C calc'!A0",
+    "-2+3",
+    "@SUM(A1)",
+    'quo"te',
+    "com,ma;semi",
+    "<script>alert(1)</script>",
+    "[global]",
+    "# heading",
+    "* bullet",
+    "`code`",
+    "$(reboot)",
+    "'; DROP TABLE disk; --",
+    "Platte für Tante Ö",
+    "磁盤 一",
+    "back\\slash\\",
+    "%U%S",
+    "..\\..\\etc",
+]
+
+
+@pytest.mark.parametrize("name", HOSTILE)
+def test_csv_keeps_the_name_and_runs_no_formula(name: str) -> None:
+    plan = lab(disks=(*lab().disks, disk(4, label=name)))
+    rows = list(csv.DictReader(io.StringIO(disks_csv(plan))))
+    assert len(rows) == len(plan.disks)
+    label = rows[-1]["label"]
+    assert label in (name, f"'{name}")
+    assert not label.startswith(("=", "+", "-", "@"))
+
+
+def test_csv_shows_decimal_and_binary_and_where_a_disk_is(demo: Plan) -> None:
+    rows = {r["label"]: r for r in csv.DictReader(io.StringIO(disks_csv(demo)))}
+    assert tuple(rows["D7"]) == COLUMNS
+    assert (rows["D7"]["TB"], rows["D7"]["TiB"]) == ("12.000", "10.914")
+    assert (rows["D7"]["host"], rows["D7"]["pool"]) == ("dipper", "burrow")
+    assert rows["D10"]["shelf"] == "Lantern Row"
+    assert rows["D1"]["price"] == "179.00"
+
+
+@pytest.mark.parametrize("name", HOSTILE)
+def test_markdown_keeps_the_name_on_its_line(name: str) -> None:
+    plan = lab(disks=(*lab().disks, disk(4, label=name)))
+    text = runbook_markdown(runbook(plan, result(plan), "revision 1"))
+    plain = re.sub(r"\\([\\`*_{}\[\]<>#|~!&])", r"\1", text)
+    assert any(line.startswith(f"- [ ] {name}: surface-check") for line in plain.splitlines())
+    assert "<script>" not in text
+
+
+@pytest.mark.parametrize("name", HOSTILE)
+def test_a_comment_cannot_break_out_of_its_line_in_smb_conf(name: str) -> None:
+    plan = lab(shares=(Share(id="share", name="files", dataset="files", comment=name),))
+    text = smb_conf(plan, "box", "revision 1")
+    assert [x for x in text.splitlines() if x.startswith("[")] == ["[global]", "[files]"]
+    (comment,) = [x for x in text.splitlines() if x.strip().startswith("comment =")]
+    assert "%" not in comment
+    assert not comment.endswith("\\")
+
+
+@given(st.text(max_size=60))
+@settings(max_examples=50, deadline=None)
+def test_any_plan_name_leaves_smb_conf_whole(name: str) -> None:
+    try:
+        plan = lab(name=name)
+    except ValueError:
+        return
+    lines = smb_conf(plan, "box", "revision 1").splitlines()
+    assert [x for x in lines if not x.startswith(("#", " ", "["))] == [""] * lines.count("")
+
+
+def test_smb_conf_lists_who_may(demo: Plan) -> None:
+    text = smb_conf(demo, "heron", "revision 1")
+    section = text.split("[archive]")[1].split("[")[0]
+    assert "valid users = ines rui tomas" in section
+    assert "write list = ines rui\n" in section
+    assert "recycle" in section
+    assert "password" not in text.lower().replace("set passwords with", "")
+
+
+def test_a_share_for_nobody_lets_nobody_in() -> None:
+    text = smb_conf(lab(grants=()), "box", "r")
+    assert "valid users = -nobody-" in text
+
+
+def test_only_hosts_with_shares_get_a_file(demo: Plan) -> None:
+    assert smb_hosts(demo) == ["heron", "dipper"]
+    assert smb_hosts(lab(shares=(), grants=())) == []
+
+
+@pytest.mark.parametrize("name", HOSTILE)
+def test_calendar_keeps_the_name(name: str) -> None:
+    plan = lab(jobs=(job("s", name=name),))
+    calendar = Calendar.from_ical(week_ics(plan, result(plan), NOW))
+    summaries = [str(e["summary"]) for e in calendar.walk("VEVENT")]
+    assert f"{name} (snapshot)" in summaries
+
+
+def test_calendar_has_every_job_and_everything_due(demo: Plan) -> None:
+    found = evaluate(demo, TODAY)
+    calendar = Calendar.from_ical(week_ics(demo, found, NOW))
+    events = list(calendar.walk("VEVENT"))
+    assert len(events) == len(demo.jobs) + len(found.due)
+    assert len({str(e["uid"]) for e in events}) == len(events)
+    assert all("rrule" in e for e in events[: len(demo.jobs)])
