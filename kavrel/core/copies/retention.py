@@ -1,9 +1,11 @@
 """Which points stay and until when.
 
 A point is kept while any rule keeps it; the newest always stays. The rules of hours, days,
-weeks, months and years keep the last point of each of the newest n periods that have any, in
-the lab's time zone, weeks from Monday. `all_days` keeps everything that is younger.
-Source: common practice, no source; the same counting as the usual versioned-backup tools.
+weeks, months and years keep the last point of each of n periods, in the lab's time zone, weeks
+from Monday. Each coarser rule counts beyond what the finer ones keep, so that 7 daily + 2 weekly
++ 1 monthly + 1 yearly are eleven points. `all_days` keeps everything that is younger.
+Schools differ here: others let one point serve several rules at once, and keep fewer.
+Source: common practice, no source.
 """
 
 from collections.abc import Callable, Sequence
@@ -60,31 +62,40 @@ def keep(
     A point leaves when the later point that makes it superfluous is complete, or when its age
     passes `all_days`, whichever rule lets go last.
     """
+    if not moments:
+        return ()
     count = len(moments)
     available = [m[1] for m in moments]
-    expiry = [available[i + 1] if i + 1 < count else FOREVER for i in range(count)]
-    if retention.all_days:
-        for i, (data_time, _) in enumerate(moments):
-            expiry[i] = max(expiry[i], data_time + retention.all_days * DAY)
+    # Until when the rules so far keep each point; coarser rules count beyond that.
+    ruled = [-FOREVER] * count
     if retention.last:
         for i in range(count):
             later = i + retention.last
-            expiry[i] = max(expiry[i], available[later] if later < count else FOREVER)
+            ruled[i] = available[later] if later < count else FOREVER
+    if retention.all_days:
+        for i, (data_time, _) in enumerate(moments):
+            ruled[i] = max(ruled[i], data_time + retention.all_days * DAY)
     rules = [(PERIODS[n][0], getattr(retention, n)) for n in PERIODS if getattr(retention, n)]
     if rules:
         place = ZoneInfo(zone)
         local = [datetime.fromtimestamp(m[0], place) for m in moments]
         for bucket_of, wanted in rules:
-            _keep_periods([bucket_of(t) for t in local], available, wanted, expiry)
+            _keep_periods([bucket_of(t) for t in local], available, wanted, ruled)
+    superseded = [*available[1:], FOREVER]  # the newest point stays whatever the rules say
     return tuple(
-        Point(data, done, gone) for (data, done), gone in zip(moments, expiry, strict=True)
+        Point(data, done, max(rule, newer))
+        for (data, done), rule, newer in zip(moments, ruled, superseded, strict=True)
     )
 
 
 def _keep_periods(
-    buckets: Sequence[int], available: Sequence[float], wanted: int, expiry: list[float]
+    buckets: Sequence[int], available: Sequence[float], wanted: int, ruled: list[float]
 ) -> None:
-    """Raises `expiry` for the last point of each bucket to when `wanted` newer buckets exist."""
+    """Raises `ruled` for the last point of each bucket by the rule that keeps `wanted` of them.
+
+    A newer bucket counts from when the finer rules let its last point go; where there are no
+    finer rules, from its first point on.
+    """
     first_of: list[float] = []  # when each bucket got its first point
     last_index: list[int] = []
     for i, bucket in enumerate(buckets):
@@ -93,10 +104,12 @@ def _keep_periods(
             last_index.append(i)
         else:
             last_index[-1] = i
+    counts_from = [max(first, ruled[i]) for first, i in zip(first_of, last_index, strict=True)]
     for number, i in enumerate(last_index):
         pushed_out = number + wanted
-        until = first_of[pushed_out] if pushed_out < len(first_of) else FOREVER
-        expiry[i] = max(expiry[i], until)
+        until = counts_from[pushed_out] if pushed_out < len(counts_from) else FOREVER
+        ruled[i] = max(ruled[i], until)
+    # Points that are not the last of their bucket stay for it only until the next one comes.
 
 
 def existing(points: Sequence[Point], at: float) -> list[Point]:

@@ -26,58 +26,39 @@ def nightly(count: int, lasting: float = 600.0) -> tuple[tuple[float, float], ..
     return tuple((START + n * DAY, START + n * DAY + lasting) for n in range(count))
 
 
+FORMATS = {
+    "hourly": "%Y-%m-%d %H",
+    "daily": "%Y-%m-%d",
+    "weekly": "%G-%V",
+    "monthly": "%Y-%m",
+    "yearly": "%Y",
+}
+
+
+def stays(points: list[float], rules: Retention, zone: str, now: float) -> list[float]:
+    """What one pruning leaves of points in order of time, worked out rule by rule."""
+    kept = set(points[-rules.last :]) if rules.last else set()
+    kept |= {p for p in points if p + rules.all_days * DAY > now}
+    for name, form in FORMATS.items():
+        wanted, seen, before = getattr(rules, name), "", set(kept)
+        for point in reversed(points):
+            bucket = datetime.fromtimestamp(point, ZoneInfo(zone)).strftime(form)
+            if wanted and bucket != seen and point not in before:
+                kept.add(point)
+                wanted -= 1
+            seen = bucket
+    return [p for p in points if p in kept or p == points[-1]]
+
+
 def oracle(
     moments: tuple[tuple[float, float], ...], rules: Retention, zone: str, at: float
 ) -> set[float]:
-    """What stays, worked out the slow way: look at the points as they are at each run."""
-    place = ZoneInfo(zone)
-    formats = {
-        "hourly": "%Y-%m-%d %H",
-        "daily": "%Y-%m-%d",
-        "weekly": "%G-%V",
-        "monthly": "%Y-%m",
-        "yearly": "%Y",
-    }
-    kept: list[float] = []
+    """What is there at an instant when every run prunes, and time prunes what grows too old."""
+    points: list[float] = []
     for data, done in moments:
-        if done > at:
-            break
-        kept.append(data)
-        stay: set[float] = {kept[-1]}
-        if rules.last:
-            stay |= set(kept[-rules.last :])
-        stay |= {p for p in kept if p + rules.all_days * DAY > done}
-        for name, form in formats.items():
-            newest: dict[str, float] = {}
-            for point in kept:
-                newest[datetime.fromtimestamp(point, place).strftime(form)] = point
-            stay |= (
-                set(sorted(newest.values())[-getattr(rules, name) :][: len(newest)])
-                if getattr(rules, name)
-                else set()
-            )
-        kept = [p for p in kept if p in stay]
-    last = moments[0][1] if not kept else kept[-1]
-    return {
-        p
-        for p in kept
-        if p == last or p + rules.all_days * DAY > at or _other(p, kept, rules, place, formats)
-    }
-
-
-def _other(
-    point: float, kept: list[float], rules: Retention, place: ZoneInfo, formats: dict[str, str]
-) -> bool:
-    if rules.last and point in kept[-rules.last :]:
-        return True
-    for name, form in formats.items():
-        if getattr(rules, name):
-            newest: dict[str, float] = {}
-            for p in kept:
-                newest[datetime.fromtimestamp(p, place).strftime(form)] = p
-            if point in sorted(newest.values())[-getattr(rules, name) :]:
-                return True
-    return False
+        if done <= at:
+            points = stays([*points, data], rules, zone, done)
+    return set(stays(points, rules, zone, at)) if points else set()
 
 
 RULES = st.builds(
@@ -112,17 +93,23 @@ def test_seven_daily_two_weekly_one_monthly_one_yearly_by_hand() -> None:
     days = [
         datetime.fromtimestamp(p.data_time, UTC).strftime("%m-%d") for p in existing(points, at)
     ]
-    # Seven days back from the 30th; the Sunday of last week, the 28th, is among them.
-    assert days == ["06-24", "06-25", "06-26", "06-27", "06-28", "06-29", "06-30"]
+    # Seven days back from the 30th; two Sundays before those; the end of May; no year yet.
+    week = ["06-24", "06-25", "06-26", "06-27", "06-28", "06-29", "06-30"]
+    assert days == ["05-31", "06-14", "06-21", *week]
 
 
-def test_two_monthly_reach_back_to_the_end_of_last_month() -> None:
+def test_after_a_year_they_are_eleven() -> None:
+    points = keep(nightly(800), Retention(daily=7, weekly=2, monthly=1, yearly=1), "UTC")
+    assert len(existing(points, START + 700 * DAY)) == 11
+
+
+def test_two_monthly_reach_back_to_the_ends_of_two_months() -> None:
     points = keep(nightly(181), Retention(daily=2, monthly=2), "UTC")
     days = [
         datetime.fromtimestamp(p.data_time, UTC).strftime("%m-%d")
         for p in existing(points, START + 180 * DAY + 700)
     ]
-    assert days == ["05-31", "06-29", "06-30"]
+    assert days == ["04-30", "05-31", "06-29", "06-30"]
 
 
 @pytest.mark.parametrize("days", [25, 28])

@@ -105,9 +105,9 @@ def test_time_to_be_back_is_the_sum_of_its_steps() -> None:
         (Retention(all_days=20), 30, "lost"),
         (Retention(last=1), 1, "lost"),
         (Retention(daily=7, monthly=4), 30, "restored"),
-        # Deleted on 31 January before that night's run, missed on 2 March: January, February
-        # and March are kept, and December, the last with the file, went the day before.
-        (Retention(daily=7, monthly=3), 30, "lost"),
+        # Deleted on 31 January before that night's run, missed on 2 March: of the months only
+        # January is kept, and December, the last with the file, has gone.
+        (Retention(daily=7, monthly=1), 30, "lost"),
     ],
 )
 def test_deleted_and_missed_late(kept: Retention, days: float, fate: str) -> None:

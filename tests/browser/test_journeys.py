@@ -1,0 +1,251 @@
+"""A few long journeys through the real interface."""
+
+import pytest
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.conftest import Page
+
+pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+SHEETS = ("bench", "pools", "shares", "copies", "week", "proof", "log")
+
+
+@pytest.mark.parametrize("drawing", ["day", "night"])
+def test_every_sheet_of_the_demo_lab_is_accessible_by_day_and_night(
+    page: Page, drawing: str
+) -> None:
+    page.sheet("bench")
+    page.driver.execute_script(f"localStorage.setItem('kavrel-drawing', '{drawing}')")
+    for sheet in SHEETS:
+        page.sheet(sheet)
+        page.wait(lambda d: "drawing ..." not in d.find_element(By.TAG_NAME, "main").text)
+        page.accessible()
+        page.fits()
+    page.driver.execute_script("localStorage.setItem('kavrel-drawing', 'day')")
+
+
+def test_from_a_disk_in_the_hand_to_a_proof_on_paper(page: Page) -> None:
+    """An empty plan, built up by hand until the proof stands and the papers are written."""
+    page.open("/plans")
+    page.fill("Name of the lab", "Quiet <b>corner</b> & sons")
+    page.press("start")
+    page.reads("An empty bench")
+    page.accessible()
+    page.press("add the first site")
+    page.fill("Name", "home")
+    page.press("add")
+    page.closed()
+    page.keys("h")
+    page.fill("Name", "box")
+    page.press("add")
+    page.closed()
+
+    # A size with a comma is told at the field, and what was typed stays.
+    page.keys("n")
+    page.fill("Label", "D1")
+    page.fill("Capacity", "12,5TB")
+    page.press("add")
+    page.reads("write the size with a decimal point")
+    assert page.field("Capacity").get_attribute("value") == "12,5TB"
+    page.fill("Capacity", "12TB")
+    page.choose("In host", "box")
+    page.fill("Bay", "3.5-1")
+    page.press("add")
+    page.closed()
+    page.reads("12.0 TB")
+    page.reads("10.9 TiB")
+    for number in (2, 3):
+        page.keys("n")
+        page.fill("Capacity", "12TB")
+        page.choose("In host", "box")
+        page.fill("Bay", "3.5-1")
+        page.press("add")
+        page.reads("bay 3.5-1 of box already holds D1")
+        page.fill("Bay", f"3.5-{number}")
+        page.press("add")
+        page.closed()
+
+    # Pools: every layout that the three allow; RAIDZ1 is chosen.
+    page.keys("2")
+    for number in (1, 2, 3):
+        page.tick(f"D{number}")
+    page.reads("What these 3 disks allow")
+    for family in ("span, 3 wide", "RAID 5, 3 wide", "RAIDZ1, 3 wide", "mirror (RAID 1), 3 wide"):
+        page.see(family, "td")
+    page.press("choose RAIDZ1, 3 wide")
+    page.see("RAIDZ1, 3 wide is chosen", "button")
+    assert "23.8" in page.figure("Usable")
+
+    # Data, a share, a person and a grant.
+    page.button("new dataset")
+    page.fill("Name", "letters")
+    page.fill("Size", "300 GB")
+    page.fill("Change", "1 GB")
+    page.choose("Worth", "irreplaceable")
+    page.press("add")
+    page.closed()
+    page.keys("3")
+    page.button("new share")
+    page.fill("Name", "homes")
+    page.press("add")
+    page.reads("means something else to the file server")
+    page.fill("Name", "letters")
+    page.press("add")
+    page.closed()
+    page.button("new account")
+    page.fill("Login", "ana")
+    page.fill("Who", "Ana")
+    page.press("add")
+    page.closed()
+    page.reads("valid users = -nobody-")
+    cell = page.see("ana on letters: none. no grant", "button")
+    cell.send_keys(Keys.ENTER)
+    page.press("read and write")
+    page.reads("write list = ana")
+
+    # Without a copy the proof says what is lost; a snapshot brings the deleted folder back.
+    page.keys("6")
+    page.see("letters, fire at its site: lost", "button")
+    page.see("letters, deleted, missed late: lost", "button")
+    page.keys("4")
+    page.button("new job")
+    page.fill("Name", "nightly")
+    page.fill("At", "26:00")
+    page.press("add")
+    page.reads("write the time as HH:MM")
+    page.fill("At", "02:00")
+    page.press("add")
+    page.closed()
+    page.reads("every day at 02:00")
+    page.keys("6")
+    page.wait(
+        lambda d: d.find_elements(
+            By.XPATH, '//button[starts-with(@aria-label, "letters, deleted, missed late: comes back")]'
+        )
+    )
+    page.keys("7")
+    page.see("log disk check, D1", "button").click()
+    page.fill("On", "2026-02-31")
+    page.press("add")
+    page.reads("does not exist" if False else "date")
+    page.fill("On", "2026-11-20")
+    page.press("add")
+    page.closed()
+    page.reads("disk check, D1")
+
+    # Papers: the runbook names the lab as it is called, markup and all.
+    page.keys("f")
+    page.reads("runbook.md")
+    page.keys(Keys.ESCAPE)
+    page.closed()
+    plan = page.driver.current_url.split("/plan/")[1].split("/")[0]
+    page.open(f"/plan/{plan}/runbook")
+    page.reads("Runbook: Quiet <b>corner</b> & sons")
+    page.reads("Pull the mains plug")
+    page.accessible()
+
+
+def test_figures_show_their_working_and_its_assumptions_are_edited_there(page: Page) -> None:
+    page.sheet("proof")
+    before = page.figure("Longest to be back")
+    page.see("Longest to be back", "*") if False else page.button("Longest to be back")
+    page.reads("Working: longest to be back")
+    page.accessible()
+    box = page.driver.find_element(
+        By.CSS_SELECTOR, 'input[aria-label="Until a lost box is replaced and set up"]'
+    )
+    box.send_keys(Keys.CONTROL, "a")
+    box.send_keys("soon", Keys.ENTER)
+    page.reads("write a number")
+    box.send_keys(Keys.CONTROL, "a")
+    box.send_keys("9999", Keys.ENTER)
+    page.reads("from 0 to 8760")
+    box.send_keys(Keys.CONTROL, "a")
+    box.send_keys("240", Keys.ENTER)
+    page.reads("set in this plan")
+    page.keys(Keys.ESCAPE)
+    page.closed()
+    page.wait(lambda _: page.figure("Longest to be back") != before)
+    assert "was" in page.figure("Longest to be back")  # the demo's first revision is pinned
+    page.keys("u")
+    page.wait(lambda _: page.figure("Longest to be back") == before)
+    page.keys("U")
+    page.wait(lambda _: page.figure("Longest to be back") != before)
+    page.keys("v")
+    page.reads("What changed in the plan")
+    page.reads("order_box_hours")
+    page.keys(Keys.ESCAPE)
+    page.closed()
+    page.keys("u")
+    page.wait(lambda _: page.figure("Longest to be back") == before)
+
+
+def test_a_disk_is_moved_by_keyboard_and_back_with_undo(page: Page) -> None:
+    page.sheet("bench")
+    page.wait(lambda d: d.find_element(By.CSS_SELECTOR, 'button[aria-label^="D11,"]')).send_keys(" ")
+    page.reads("In the hand: D11")
+    page.see("empty bay 3.5-7 of heron: put D11 here", "button").send_keys(Keys.ENTER)
+    page.reads("heron, 3.5-7")
+    # A disk that a pool needs cannot be carried away from its box.
+    page.wait(lambda d: d.find_element(By.CSS_SELECTOR, 'button[aria-label^="D1,"]')).send_keys(" ")
+    page.press("put D1 on this shelf")
+    page.reads("D1 stays where it was")
+    page.keys("u")
+    page.wait(lambda d: "heron, 3.5-7" not in d.find_element(By.TAG_NAME, "main").text)
+
+
+def test_two_tabs_edit_the_same_disk_and_nothing_is_lost(page: Page) -> None:
+    page.sheet("bench")
+    page.press("D2")
+    page.field("Batch")
+    base = f"/api/plans/{page.plan}"
+    http = page.served.http
+    state = http.get(base).json()
+    disk = next(d for d in state["plan"]["disks"] if d["id"] == "d2")
+    revision = state["meta"]["revision"]
+    answer = http.put(
+        f"{base}/disks/d2", json={**disk, "batch": "theirs"}, headers={"if-match": f'"r{revision}"'}
+    )
+    assert answer.status_code == 200
+    page.fill("Batch", "mine")
+    page.field("Serial").click()
+    page.reads("Somebody else changed this meanwhile")
+    assert page.field("Batch").get_attribute("value") == "mine"
+    page.press("keep mine")
+    page.wait(
+        lambda _: (
+            next(d for d in http.get(base).json()["plan"]["disks"] if d["id"] == "d2")["batch"]
+            == "mine"
+        )
+    )
+
+
+def test_proof_is_walked_with_the_arrow_keys(page: Page) -> None:
+    page.sheet("proof")
+    first = page.wait(lambda d: d.find_element(By.CSS_SELECTOR, '[data-cell="0,0"]'))
+    first.send_keys(Keys.ARROW_RIGHT, Keys.ARROW_RIGHT)
+    page.wait(lambda d: d.switch_to.active_element.get_attribute("data-cell") == "0,2")
+    page.keys(Keys.ARROW_DOWN)
+    page.reads("choir tapes, box lost")
+    page.reads("replace box and disks")
+
+
+def test_the_rack_in_the_hand_at_390_pixels(page: Page) -> None:
+    page.size(390, 844)
+    page.sheet("log")
+    page.fits()
+    page.accessible()
+    page.see("log password change, dipper", "button").click()
+    page.fill("By", "rui")
+    page.press("add")
+    page.closed()
+    page.reads("password change, dipper rui")
+    page.fits()
+
+
+@pytest.mark.parametrize("width", [1024, 1920])
+def test_other_widths(page: Page, width: int) -> None:
+    page.size(width, 900)
+    for sheet in SHEETS:
+        page.sheet(sheet)
+        page.fits()

@@ -1,0 +1,83 @@
+"""ZFS pool sizes against real pools.
+
+Source: OpenZFS 2.1.11 (its user-space library made these pools on sparse files in November 2026);
+block allocation from vdev_raidz_asize of the same version. Disks of 4,000,787,030,016 bytes,
+ashift 12. `SIZE` is what `zpool list` shows, `AVAIL` what `zfs list` shows of the empty pool.
+"""
+
+import pytest
+
+from kavrel.core.pools.filesystems.zfs import Vdev, allocated_bytes, efficiency, space
+
+DISK = 4_000_787_030_016
+WITHIN = 2_000_000  # bytes: the pool's own first metadata
+
+# width: SIZE, then AVAIL for raidz1, raidz2, raidz3
+POOLS: dict[int, tuple[int, tuple[int | None, int | None, int | None]]] = {
+    3: (11_991_548_690_432, (7_849_119_111_200, 3_857_322_584_160, None)),
+    4: (15_994_458_210_304, (11_483_533_774_528, 7_609_875_926_720, 3_873_791_504_384)),
+    5: (19_997_367_730_176, (15_837_019_899_200, 11_696_939_759_392, 7_830_261_337_600)),
+    6: (24_000_277_250_048, (19_034_656_585_872, 15_847_119_529_080, 11_112_689_909_248)),
+    8: (32_006_096_289_792, (26_805_191_856_720, 22_616_893_825_888, 18_116_036_444_544)),
+    10: (39_994_735_460_352, (35_404_756_469_808, 30_327_299_497_168, 26_499_678_089_504)),
+    12: (48_000_554_500_096, (42_519_302_643_088, 36_425_481_912_688, 34_737_962_008_960)),
+}
+
+
+@pytest.mark.parametrize("width", sorted(POOLS))
+@pytest.mark.parametrize("parity", [1, 2, 3])
+def test_raidz_pools(width: int, parity: int) -> None:
+    size, available = POOLS[width]
+    measured = available[parity - 1]
+    if measured is None:
+        return
+    found = space([Vdev((DISK,) * width, parity)], 12, 131_072)
+    assert found.total_bytes == size
+    assert abs(found.usable_bytes - measured) < WITHIN
+
+
+def test_single_disk_and_mirror() -> None:
+    found = space([Vdev((DISK,))], 12, 131_072)
+    assert found.total_bytes == 3_985_729_650_688
+    assert found.usable_bytes == pytest.approx(3.8617119e12, abs=WITHIN)
+
+
+def test_six_disks_of_20_tb_with_two_parity() -> None:
+    found = space([Vdev((20_000_588_955_648,) * 6, 2)], 12, 131_072)
+    assert abs(found.usable_bytes - 79_785_358_140_536) < WITHIN
+
+
+def test_a_480_gb_disk_alone_shows_461_gb() -> None:
+    # Measured, and common practice, no source.
+    found = space([Vdev((480_103_981_056,))], 12, 131_072).usable_bytes
+    assert abs(found - 461_976_895_488) < WITHIN
+    assert found // 10**9 == 461
+
+
+@pytest.mark.parametrize(
+    ("block", "width", "parity", "taken"),
+    [
+        (131_072, 6, 2, 196_608),
+        (131_072, 5, 2, 221_184),
+        (131_072, 4, 1, 180_224),
+        (131_072, 8, 3, 56 * 4096),
+        (8192, 6, 2, 24_576),
+        (4096, 4, 1, 8192),
+        (4096, 8, 3, 16_384),
+    ],
+)
+def test_block_allocation(block: int, width: int, parity: int, taken: int) -> None:
+    assert allocated_bytes(block, width, parity, 12) == taken
+
+
+@pytest.mark.parametrize(
+    ("width", "parity", "ratio"),
+    [(4, 1, 32 / 44), (5, 2, 32 / 54), (6, 2, 32 / 48), (8, 3, 32 / 56)],
+)
+def test_efficiency_of_128_kib_records(width: int, parity: int, ratio: float) -> None:
+    assert efficiency(131_072, width, parity, 12) == pytest.approx(ratio)
+
+
+def test_8_kib_volumes_on_raidz2_take_three_times_their_size() -> None:
+    # Common practice, no source: "may use three times their size".
+    assert allocated_bytes(8192, 6, 2, 12) == 3 * 8192
