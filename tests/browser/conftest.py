@@ -20,11 +20,21 @@ from selenium.webdriver.support.ui import WebDriverWait
 
 from tests.conftest import Served
 
-FLAGS = (
-    "--headless=new --no-sandbox --disable-gpu --disable-dev-shm-usage --disable-quic "
-    "--no-first-run --disable-background-networking --disable-component-update --disable-sync "
-    "--disable-default-apps --force-device-scale-factor=1 --hide-scrollbars --lang=en-US"
-).split()
+FLAGS = [
+    "--headless=new",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-dev-shm-usage",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--disable-default-apps",
+    "--force-device-scale-factor=1",
+    "--hide-scrollbars",
+    "--lang=en-US",
+]
 RULES = "--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE 127.0.0.1, EXCLUDE localhost"
 AXE = Path(__file__).resolve().parents[2] / "web/node_modules/axe-core/axe.min.js"
 
@@ -35,7 +45,7 @@ class Page:
     def __init__(self, driver: webdriver.Chrome, served: Served) -> None:
         self.driver = driver
         self.served = served
-        self.plan = served.plans()[-1]["id"]
+        self.plan = next(p["id"] for p in served.plans() if p["name"] == "Lantern Row")
 
     def size(self, width: int, height: int) -> None:
         self.driver.execute_cdp_cmd(
@@ -119,7 +129,9 @@ class Page:
         """Ticks a box that stands inside its label."""
         self.wait(
             lambda d: (
-                d.find_element(By.XPATH, f'//label[contains(normalize-space(), "{label}")]/input').click(),
+                d.find_element(
+                    By.XPATH, f'//label[contains(normalize-space(), "{label}")]/input'
+                ).click(),
                 True,
             )[1]
         )

@@ -23,7 +23,7 @@ export function TitleBlock({
     >
       <Part label="Plan">
         <button
-          className="max-w-full truncate font-semibold underline decoration-line"
+          className="max-w-full truncate font-semibold pick"
           onClick={() => void navigate('/plans')}
         >
           {plan.name}
@@ -33,10 +33,10 @@ export function TitleBlock({
         <span className="truncate">{plan.variant || 'only one'}</span>
       </Part>
       <Part label="Revision">
-        <button className="figure underline decoration-line" onClick={() => onOpen('changes')}>
+        <button className="figure pick" onClick={() => onOpen('changes')}>
           {meta.revision}
         </button>{' '}
-        <button className="underline decoration-line" onClick={onPin} title="pin this revision (P)">
+        <button className="pick" onClick={onPin} title="pin this revision (P)">
           {meta.pinned ? `pinned ${meta.pinned}` : 'pin'}
         </button>
       </Part>

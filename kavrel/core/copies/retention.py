@@ -8,6 +8,7 @@ Schools differ here: others let one point serve several rules at once, and keep 
 Source: common practice, no source.
 """
 
+from bisect import insort
 from collections.abc import Callable, Sequence
 from datetime import datetime
 from functools import lru_cache
@@ -105,11 +106,11 @@ def _keep_periods(
         else:
             last_index[-1] = i
     counts_from = [max(first, ruled[i]) for first, i in zip(first_of, last_index, strict=True)]
-    for number, i in enumerate(last_index):
-        pushed_out = number + wanted
-        until = counts_from[pushed_out] if pushed_out < len(counts_from) else FOREVER
-        ruled[i] = max(ruled[i], until)
-    # Points that are not the last of their bucket stay for it only until the next one comes.
+    # From the newest bucket back: a point goes when `wanted` newer buckets count, whichever.
+    newer: list[float] = []
+    for i, counts in zip(reversed(last_index), reversed(counts_from), strict=True):
+        ruled[i] = max(ruled[i], newer[wanted - 1] if len(newer) >= wanted else FOREVER)
+        insort(newer, counts)
 
 
 def existing(points: Sequence[Point], at: float) -> list[Point]:

@@ -74,7 +74,7 @@ RULES = st.builds(
 
 
 @given(RULES, st.integers(1, 90), st.sampled_from([3.0, 8.0, 24.0, 61.0]))
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=100, deadline=None)
 def test_pruning_is_what_a_plain_oracle_finds(rules: Retention, count: int, hours: float) -> None:
     moments = tuple(
         (START + n * hours * 3600, START + n * hours * 3600 + 900) for n in range(count)

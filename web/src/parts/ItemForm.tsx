@@ -51,7 +51,7 @@ function written(spec: FieldSpec, value: unknown, currency: string): Value {
   if (spec.kind === 'several') return (value as unknown[] | undefined)?.map(String) ?? [];
   if (value === null || value === undefined) return '';
   if (spec.kind === 'size') return writeSize(value as number);
-  if (spec.kind === 'capacity') return String(value);
+  if (spec.kind === 'capacity' && typeof value === 'number') return value ? value.toFixed(0) : '';
   if (spec.kind === 'money') return String((value as number) / minorUnits(currency));
   if (typeof value === 'number') return writeNumber(value);
   return typeof value === 'string' ? value : '';

@@ -149,7 +149,7 @@ export function BenchSheet() {
             <section key={site.id} aria-label={`Site ${site.name}`} className="mb-4 grow">
               <h3 className="mb-1 border-b border-line">
                 <button
-                  className="wrap-anywhere underline decoration-line"
+                  className="wrap-anywhere pick"
                   onClick={() => setEditing({ collection: 'sites', item: site, isNew: false })}
                 >
                   {site.name}
@@ -339,10 +339,7 @@ function DiskTable({
         {plan.disks.map((d) => (
           <tr key={d.id} className="border-b border-hair hover:bg-desk">
             <td>
-              <button
-                className="font-semibold wrap-anywhere underline decoration-line"
-                onClick={() => onOpen(d)}
-              >
+              <button className="font-semibold wrap-anywhere pick" onClick={() => onOpen(d)}>
                 {d.label}
               </button>
             </td>

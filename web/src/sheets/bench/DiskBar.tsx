@@ -1,5 +1,5 @@
 import type { Items } from '../../api/client';
-import { binary, decimal, text } from '../../text/format';
+import { binary, text } from '../../text/format';
 
 const FULL_HEIGHT = 84;
 
@@ -20,7 +20,8 @@ export function DiskBar({
   onOpen: () => void;
 }) {
   const height = Math.max(14, (disk.capacity_bytes / tallest) * FULL_HEIGHT);
-  const name = `${disk.label}, ${text(decimal(disk.capacity_bytes))}, ${pool ? `in pool ${pool}` : 'in no pool'}`;
+  const shown = `${(disk.capacity_bytes / 1e12).toFixed(disk.capacity_bytes < 1e12 ? 2 : 0)} TB`;
+  const name = `${disk.label} ${shown}, ${pool ? `in pool ${pool}` : 'in no pool'}`;
   return (
     <button
       draggable
@@ -53,12 +54,12 @@ export function DiskBar({
       </svg>
       <span className="max-w-full truncate text-[12px] leading-[17px] font-semibold">
         {disk.label}
-      </span>
+      </span>{' '}
       <span
         className="figure text-[12px] leading-[17px] whitespace-nowrap text-quiet"
         title={text(binary(disk.capacity_bytes))}
       >
-        {(disk.capacity_bytes / 1e12).toFixed(disk.capacity_bytes < 1e12 ? 2 : 0)} TB
+        {shown}
       </span>
     </button>
   );

@@ -132,10 +132,7 @@ function JobRow({
   return (
     <tr className={`border-b border-hair ${selected ? 'bg-picked' : ''}`} onClick={onSelect}>
       <td>
-        <button
-          className="text-left font-semibold wrap-anywhere underline decoration-line"
-          onClick={() => onEdit(job)}
-        >
+        <button className="text-left font-semibold wrap-anywhere pick" onClick={() => onEdit(job)}>
           {job.name}
         </button>
       </td>
@@ -164,11 +161,7 @@ function Hours({ working, onOpen }: { working: Working; onOpen: (working: Workin
   const hours = working.value;
   return (
     <td className="figure text-right whitespace-nowrap">
-      <button
-        className="underline decoration-line"
-        title="show the working"
-        onClick={() => onOpen(working)}
-      >
+      <button className="pick" title="show the working" onClick={() => onOpen(working)}>
         {typeof hours === 'number' ? (hours === 0 ? 'none' : span(hours * 3600)) : 'no way'}
       </button>
     </td>

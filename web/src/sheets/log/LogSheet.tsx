@@ -132,7 +132,7 @@ export function LogSheet() {
               <span className="figure">{e.on}</span>
               <span className="min-w-0 wrap-anywhere">
                 <button
-                  className="text-left font-semibold underline decoration-line"
+                  className="text-left font-semibold pick"
                   onClick={() => setEditing({ item: e, isNew: false })}
                 >
                   {words(e.kind)}, {nameOf(plan, e.about_kind, e.about)}
@@ -197,7 +197,7 @@ function DueList({
           </span>
           <button
             className="act self-start"
-            aria-label={`log ${words(d.kind)}, ${d.name}`}
+            aria-label={`log it: ${words(d.kind)}, ${d.name}`}
             onClick={() => onDone(d)}
           >
             log it

@@ -48,7 +48,7 @@ export function DatasetTable({ pool }: { pool?: string | undefined }) {
               <tr key={d.id} className="border-b border-hair">
                 <td>
                   <button
-                    className="text-left font-semibold wrap-anywhere underline decoration-line"
+                    className="text-left font-semibold wrap-anywhere pick"
                     onClick={() => setEditing({ item: d, isNew: false })}
                   >
                     {d.name}

@@ -100,30 +100,32 @@ export function PoolsSheet() {
 
   return (
     <div>
-      <div className="mb-2 flex flex-wrap items-center gap-2" role="tablist" aria-label="Pools">
-        {plan.pools.map((p) => (
+      <div className="mb-2 flex flex-wrap items-center gap-2">
+        <div className="flex flex-wrap gap-2" role="tablist" aria-label="Pools">
+          {plan.pools.map((p) => (
+            <button
+              key={p.id}
+              role="tab"
+              aria-selected={p.id === chosen}
+              className={`border-b-2 px-2 py-1 ${p.id === chosen ? 'border-ink font-semibold' : 'border-transparent text-quiet'}`}
+              onClick={() => {
+                setChosen(p.id);
+                setLooked(null);
+                setFilesystem('');
+              }}
+            >
+              {p.name}
+            </button>
+          ))}
           <button
-            key={p.id}
             role="tab"
-            aria-selected={p.id === chosen}
-            className={`border-b-2 px-2 py-1 ${p.id === chosen ? 'border-ink font-semibold' : 'border-transparent text-quiet'}`}
-            onClick={() => {
-              setChosen(p.id);
-              setLooked(null);
-              setFilesystem('');
-            }}
+            aria-selected={chosen === NEW}
+            className={`border-b-2 px-2 py-1 ${chosen === NEW ? 'border-ink font-semibold' : 'border-transparent text-quiet'}`}
+            onClick={startNew}
           >
-            {p.name}
+            new pool <span className="unit">N</span>
           </button>
-        ))}
-        <button
-          role="tab"
-          aria-selected={chosen === NEW}
-          className={`border-b-2 px-2 py-1 ${chosen === NEW ? 'border-ink font-semibold' : 'border-transparent text-quiet'}`}
-          onClick={startNew}
-        >
-          new pool <span className="unit">N</span>
-        </button>
+        </div>
         {pool && (
           <button className="act ml-auto" onClick={() => setEditing(true)}>
             name, records, spares
@@ -387,7 +389,7 @@ function Drawing({
 
 function Worked({ name, value, onOpen }: { name: string; value: string; onOpen: () => void }) {
   return (
-    <button className="underline decoration-line" onClick={onOpen} title="show the working">
+    <button className="pick" onClick={onOpen} title="show the working">
       {name} <span className="figure font-semibold">{value}</span>
     </button>
   );

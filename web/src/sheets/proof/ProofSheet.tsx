@@ -138,38 +138,29 @@ function CellButton({
     lost: 'border-2 border-danger bg-blush font-semibold text-danger',
     fetch_again: 'border-line text-quiet',
   }[cell.fate];
-  const figures = cell.fate === 'restored' ? `${lost}, ${back}` : '';
+  const old = cell.rpo_seconds === null ? '' : `${span(cell.rpo_seconds)} old`;
+  // What is seen, in words: first line and second.
+  const [first, second] = {
+    runs_on: ['runs on', ''],
+    exposed: ['no fresh copy', old],
+    restored: [lost, back],
+    lost: ['lost', 'for good'],
+    fetch_again: ['fetch again', ''],
+  }[cell.fate];
   return (
     <button
       data-cell={place}
       aria-pressed={chosen}
-      aria-label={`${label}: ${FATES[cell.fate]} ${figures}`}
+      aria-label={`${label}: ${first} ${second}`}
       onClick={onChoose}
       onFocus={onChoose}
       className={`h-[39px] w-full border px-2 text-left leading-[17px] whitespace-nowrap ${frame} ${chosen ? 'outline-2 outline-offset-1 outline-accent' : ''}`}
     >
-      {cell.fate === 'runs_on' && '— runs on'}
-      {cell.fate === 'exposed' && (
-        <>
-          <span className="block">no fresh copy</span>
-          <span className="figure block text-[12px] text-quiet">
-            {cell.rpo_seconds === null ? '' : `${span(cell.rpo_seconds)} old`}
-          </span>
-        </>
-      )}
-      {cell.fate === 'restored' && (
-        <>
-          <span className="figure block font-semibold">{lost}</span>
-          <span className="figure block text-[12px] text-quiet">{back}</span>
-        </>
-      )}
-      {cell.fate === 'lost' && (
-        <>
-          <span className="block">lost</span>
-          <span className="block text-[12px] font-normal">for good</span>
-        </>
-      )}
-      {cell.fate === 'fetch_again' && 'fetch again'}
+      <span className={`block ${cell.fate === 'restored' ? 'figure font-semibold' : ''}`}>
+        {cell.fate === 'runs_on' && <span aria-hidden="true">— </span>}
+        {first}
+      </span>{' '}
+      {second && <span className="figure block text-[12px] font-normal">{second}</span>}
     </button>
   );
 }

@@ -125,7 +125,7 @@ function Matrix({
             {plan.shares.map((s) => (
               <th key={s.id} className="px-1 align-bottom">
                 <button
-                  className="max-w-[110px] text-left font-semibold wrap-anywhere text-ink underline decoration-line"
+                  className="max-w-[110px] text-left font-semibold wrap-anywhere text-ink pick"
                   onClick={() => onEdit({ what: 'shares', item: s, isNew: false })}
                 >
                   {s.name}
@@ -140,7 +140,7 @@ function Matrix({
             <tr key={a.id} className="border-b border-hair">
               <td className="pr-2">
                 <button
-                  className="font-semibold underline decoration-line"
+                  className="font-semibold pick"
                   title={a.full_name}
                   onClick={() => onEdit({ what: 'accounts', item: a, isNew: false })}
                 >
@@ -179,7 +179,7 @@ function Matrix({
             <tr key={g.id} className="border-b border-hair">
               <td>
                 <button
-                  className="font-semibold underline decoration-line"
+                  className="font-semibold pick"
                   onClick={() => onEdit({ what: 'groups', item: g, isNew: false })}
                 >
                   {g.name}
@@ -250,7 +250,7 @@ function GrantCell({
       <Menu>
         <MenuButton
           data-cell={place}
-          aria-label={`${label}: ${right ?? 'no grant'}. ${because.join('; ')}`}
+          aria-label={`${label}: ${right ?? 'no grant'}${own && right ? ' own' : ''}. ${because.join('; ')}`}
           title={because.join('; ')}
           onFocus={() => onWhy(because)}
           onMouseEnter={() => onWhy(because)}
@@ -263,7 +263,7 @@ function GrantCell({
           } hover:border-accent`}
         >
           {right ? SHOWN[right] : ''}
-          {own && right !== undefined && <span className="unit"> own</span>}
+          {own && right !== undefined && <span className="text-[12px] font-normal"> own</span>}
         </MenuButton>
         <MenuItems
           anchor="bottom start"

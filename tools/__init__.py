@@ -1,0 +1,1 @@
+"""Tools of the project: not part of what is installed."""
