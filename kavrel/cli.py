@@ -106,6 +106,8 @@ def _serve(
     fd: int | None,
     today: datetime | None,
 ) -> None:
+    import gc
+
     import uvicorn  # takes longer to load than most commands take to run
 
     from kavrel.api.app import create_app
@@ -123,6 +125,10 @@ def _serve(
             f"port {port} on {host} cannot be had ({error.strerror}): name another with --port"
         ) from error
     click.echo(f"Kavrel is at http://{host}:{listener.getsockname()[1]}/  (Ctrl-C stops it)")
+    # What is loaded stays; evaluations are large and short-lived trees without cycles, so full
+    # collections would only make edits wait.
+    gc.freeze()
+    gc.set_threshold(100_000, 20, 100)
     config = uvicorn.Config(app, log_level="warning", server_header=False)
     uvicorn.Server(config).run(sockets=[listener])
     database.close()

@@ -4,6 +4,7 @@ The reference is a fixed piece of Python work (sorting and summing), timed besid
 that numbers from different machines can be compared. Nothing here passes or fails a test.
 """
 
+import gc
 import gzip
 import random
 import statistics
@@ -13,7 +14,7 @@ from datetime import date
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from kavrel.core.copies import retention, schedule
+from kavrel.core.copies import flow, schedule
 from kavrel.core.demo import demo_plan
 from kavrel.core.evaluate import evaluate
 from kavrel.core.plan import Disk
@@ -42,7 +43,14 @@ def reference() -> float:
 
 def forget() -> None:
     """Empties every cache of the core, as after starting anew."""
-    caches = (schedule.starts, retention.keep, lay_out._lay_out, odds.loss_odds)
+    caches = (
+        schedule.starts,
+        flow.points,
+        flow.newest_age,
+        flow.loss_after,
+        lay_out._lay_out,
+        odds.loss_odds,
+    )
     for cached in caches:
         cached.cache_clear()
 
@@ -56,6 +64,8 @@ def report(name: str, value: float, unit: str, wanted: float, base: float | None
 
 def main() -> None:
     """Prints all figures."""
+    gc.freeze()  # as the server does
+    gc.set_threshold(100_000, 20, 100)
     base = reference()
     print(f"{'reference':46} {base:9.1f} ms")
     plan = demo_plan()

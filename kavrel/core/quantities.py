@@ -6,6 +6,7 @@ Numbers are strict: text, booleans, NaN and infinities are refused rather than g
 import re
 import unicodedata
 from datetime import date
+from functools import cache
 from typing import Annotated, Any
 from zoneinfo import available_timezones
 
@@ -54,8 +55,14 @@ def _iso_date(value: Any) -> Any:
     raise ValueError("write the date as YYYY-MM-DD")
 
 
+@cache
+def _zones() -> frozenset[str]:
+    # Looks through the time zone files: once is enough.
+    return frozenset(available_timezones())
+
+
 def _zone(name: str) -> str:
-    if name not in available_timezones():
+    if name not in _zones():
         raise ValueError("unknown time zone: use an IANA name such as Europe/Lisbon")
     return name
 

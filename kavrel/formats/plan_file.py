@@ -25,7 +25,7 @@ class PlanFileError(ValueError):
 def dump(plan: Plan) -> str:
     """The plan file's text: UTF-8 JSON, keys in the order of the model, ends with a newline."""
     file = PlanFile(plan=plan)
-    return json.dumps(file.model_dump(mode="json"), indent=1, ensure_ascii=False) + "\n"
+    return file.model_dump_json(indent=1) + "\n"
 
 
 def load(content: bytes) -> Plan:

@@ -8,6 +8,7 @@ import subprocess
 from datetime import UTC, datetime
 from itertools import islice
 from pathlib import Path
+from typing import Any
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -79,7 +80,7 @@ def test_the_calendar_recurs_as_the_jobs_start(demo: Plan) -> None:
     events = {str(e["uid"]).partition("@")[0]: e for e in calendar.walk("VEVENT")}
     place = ZoneInfo(demo.zone)
     for job in demo.jobs:
-        event = events[job.id]
+        event: Any = events[job.id]
         begin = event["dtstart"].dt
         assert begin.tzinfo is not None
         rule = rrulestr(event["rrule"].to_ical().decode(), dtstart=begin.replace(tzinfo=None))

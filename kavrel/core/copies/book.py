@@ -5,9 +5,11 @@ from datetime import UTC, date, datetime, time, timedelta
 from functools import cached_property
 from zoneinfo import ZoneInfo
 
+from kavrel.core.copies import flow as flows
 from kavrel.core.copies import retention as keeping
+from kavrel.core.copies.flow import Flow
 from kavrel.core.copies.kinds import KINDS
-from kavrel.core.copies.path import Path, Place, path
+from kavrel.core.copies.path import MB, Path, Place, path
 from kavrel.core.copies.retention import DAY, Point
 from kavrel.core.copies.schedule import longest_step_days, starts
 from kavrel.core.index import Index
@@ -38,12 +40,12 @@ class CopyBook:
         self.index = index
         self.states = states
         self.as_of = as_of
-        self._points: dict[str, tuple[Point, ...]] = {}
         self._ways: dict[str, Path] = {}
-        self._flows: dict[str, list[tuple[float, float]]] = {}
-        self._durations: dict[tuple[str, float], float] = {}
+        self._flows: dict[str, Flow] = {}
+        self._windows: dict[str, tuple[float, float]] = {}
         self._ages: dict[str, float | None] = {}
         self._losses: dict[tuple[str, float], float | None] = {}
+        self._spans: dict[str, tuple[date, date]] = {}
 
     # -- where ---------------------------------------------------------------------------------
 
@@ -97,29 +99,40 @@ class CopyBook:
         datasets = [self.index.datasets[d] for d in job.datasets]
         return int(sum(d.size_bytes * self._stored_share(job, d) for d in datasets))
 
-    def changed_bytes(self, job: Job, days: float) -> int:
-        """Bytes that a run carries after so many days: what changed and grew, at most a whole copy."""
+    def flow(self, job: Job) -> Flow:
+        """What the job does over time."""
         if job.id not in self._flows:
-            self._flows[job.id] = [self._flow(job, self.index.datasets[d]) for d in job.datasets]
-        return int(sum(min(daily * days, most) for daily, most in self._flows[job.id]))
+            known = self.index.assumptions
+            copies_nothing = KINDS[job.kind].target == "none"
+            speed = self.way(job).mb_per_s * MB
+            self._flows[job.id] = Flow(
+                schedule=job.schedule,
+                retention=job.retention,
+                zone=self.index.plan.zone,
+                parts=() if copies_nothing else self._parts(job),
+                fixed_seconds=known["snapshot_seconds" if copies_nothing else "job_start_seconds"],
+                seconds_per_byte=1 / speed if speed else float("inf"),
+                usual_days=self.mean_interval_days(job),
+                upstream=self.flow(self.index.jobs[job.reads_from]) if job.reads_from else None,
+            )
+        return self._flows[job.id]
 
-    def _flow(self, job: Job, dataset: Dataset) -> tuple[float, float]:
-        """Bytes a day that a dataset sends with the job, and the bytes of all of it."""
-        share = self._stored_share(job, dataset)
-        daily = dataset.change_bytes_per_day + dataset.growth_bytes_per_year / YEAR_DAYS
-        return daily * share, dataset.size_bytes * share
+    def _parts(self, job: Job) -> tuple[tuple[float, float], ...]:
+        found = []
+        for dataset_id in job.datasets:
+            dataset = self.index.datasets[dataset_id]
+            share = self._stored_share(job, dataset)
+            daily = dataset.change_bytes_per_day + dataset.growth_bytes_per_year / YEAR_DAYS
+            found.append((daily * share, dataset.size_bytes * share))
+        return tuple(found)
+
+    def changed_bytes(self, job: Job, days: float) -> int:
+        """Bytes that a run carries after so many days; none for a snapshot."""
+        return self.flow(job).changed_bytes(days)
 
     def run_seconds(self, job: Job, days: float) -> float:
         """How long a run takes that follows the one before after so many days."""
-        key = (job.id, round(days, 6))
-        if key not in self._durations:
-            if KINDS[job.kind].target == "none":
-                seconds = self.index.assumptions["snapshot_seconds"]
-            else:
-                moving = self.way(job).hours(self.changed_bytes(job, days)) * 3600
-                seconds = self.index.assumptions["job_start_seconds"] + moving
-            self._durations[key] = seconds
-        return self._durations[key]
+        return self.flow(job).run_seconds(days)
 
     def first_copy(self, job: Job) -> Working:
         """Hours of the first whole copy, worked out; None hours where there is no way."""
@@ -157,6 +170,11 @@ class CopyBook:
 
     def window(self, job: Job) -> tuple[float, float]:
         """The span (epoch s) over which worst cases are sought: a year in which all is running."""
+        if job.id not in self._windows:
+            self._windows[job.id] = self._window(job)
+        return self._windows[job.id]
+
+    def _window(self, job: Job) -> tuple[float, float]:
         step_days = longest_step_days(job.schedule)
         days = OFTEN_WINDOW_DAYS if job.schedule.kind == "hourly" else YEAR_DAYS
         chain = [job, *self._upstream(job)]
@@ -181,45 +199,18 @@ class CopyBook:
 
     def points(self, job: Job) -> tuple[Point, ...]:
         """The job's points around the window, each with when it is complete and when pruned."""
-        if job.id not in self._points:
-            self._points[job.id] = self._make_points(job)
-        return self._points[job.id]
+        return flows.points(self.flow(job), *self._span(job))
 
-    def _make_points(self, job: Job) -> tuple[Point, ...]:
+    def _span(self, job: Job) -> tuple[date, date]:
+        """Local days whose starts decide what happens in the window."""
+        if job.id in self._spans:
+            return self._spans[job.id]
         first, last = self.window(job)
-        zone = self.index.plan.zone
-        begin = self._day(first) - timedelta(days=self._look_back_days(job) + int(self.notice_days))
-        end = self._day(last) + timedelta(
-            days=int(self.notice_days + 2 * longest_step_days(job.schedule)) + 2
-        )
-        return self.points_between(job, begin, end, zone)
-
-    def points_between(self, job: Job, begin: date, end: date, zone: str) -> tuple[Point, ...]:
-        """Points of starts on local days `begin` to `end`, pruned by the job's retention."""
-        times = starts(job.schedule, zone, begin, end)
-        feed = None
-        if job.reads_from:
-            upstream = self.index.jobs[job.reads_from]
-            earlier = begin - timedelta(days=int(2 * longest_step_days(upstream.schedule)) + 2)
-            feed = self.points_between(upstream, earlier, end, zone)
-        moments: list[tuple[float, float]] = []
-        usual = self.mean_interval_days(job)
-        position = 0
-        for i, start in enumerate(times):
-            days = (start - times[i - 1]) / DAY if i else usual
-            done = start + self.run_seconds(job, days)
-            data_time = start
-            if feed is not None:
-                while position + 1 < len(feed) and feed[position + 1].available_at <= start:
-                    position += 1
-                if not feed or feed[position].available_at > start:
-                    continue
-                data_time = feed[position].data_time
-            if moments and done < moments[-1][1]:
-                done = moments[-1][1]  # a run waits for the one before it
-            if done < float("inf"):
-                moments.append((data_time, done))
-        return keeping.keep(tuple(moments), job.retention, zone)
+        ahead = int(self.notice_days + 2 * longest_step_days(job.schedule)) + 2
+        back = self._look_back_days(job) + int(self.notice_days)
+        begin = self._day(first) - timedelta(days=back)
+        self._spans[job.id] = begin, self._day(last) + timedelta(days=ahead)
+        return self._spans[job.id]
 
     def _day(self, instant: float) -> date:
         return datetime.fromtimestamp(instant, ZoneInfo(self.index.plan.zone)).date()
@@ -228,23 +219,24 @@ class CopyBook:
         """Points that exist at the end of a local day, oldest first."""
         zone = self.index.plan.zone
         begin = day - timedelta(days=self._look_back_days(job))
-        points = self.points_between(job, begin, day + timedelta(days=1), zone)
+        points = flows.points(self.flow(job), begin, day + timedelta(days=1))
         end = datetime.combine(day + timedelta(days=1), time(), ZoneInfo(zone)).timestamp()
         return keeping.existing(points, end - 1)
 
     def newest_age(self, job: Job) -> float | None:
         """Seconds of work that the job's newest point misses at the worst moment of a year."""
         if job.id not in self._ages:
-            self._ages[job.id] = keeping.worst_age(self.points(job), *self.window(job))
+            span, window = self._span(job), self.window(job)
+            self._ages[job.id] = flows.newest_age(self.flow(job), *span, *window)
         return self._ages[job.id]
 
     def loss_after(self, job: Job, noticed_days: float) -> float | None:
         """Seconds lost at worst when damage is noticed so many days later; infinite: for good."""
         key = (job.id, noticed_days)
         if key not in self._losses:
-            self._losses[key] = keeping.worst_loss(
-                self.points(job), noticed_days * DAY, *self.window(job)
-            )
+            span, window = self._span(job), self.window(job)
+            late = noticed_days * DAY
+            self._losses[key] = flows.loss_after(self.flow(job), *span, *window, late)
         return self._losses[key]
 
 

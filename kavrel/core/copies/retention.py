@@ -11,7 +11,6 @@ Source: common practice, no source.
 from bisect import insort
 from collections.abc import Callable, Sequence
 from datetime import datetime
-from functools import lru_cache
 from itertools import pairwise
 from typing import NamedTuple
 from zoneinfo import ZoneInfo
@@ -54,9 +53,8 @@ def span_days(retention: Retention, step_days: float) -> float:
     return max(spans) + step_days
 
 
-@lru_cache(maxsize=1024)
 def keep(
-    moments: tuple[tuple[float, float], ...], retention: Retention, zone: str
+    moments: Sequence[tuple[float, float]], retention: Retention, zone: str
 ) -> tuple[Point, ...]:
     """Points with their expiry from (data time, available time) pairs in order of time.
 

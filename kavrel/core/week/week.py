@@ -1,8 +1,8 @@
 """The week: every run as long as it will really take, and what it shares with others."""
 
 from collections import defaultdict
+from collections.abc import Iterator
 from datetime import date, datetime, time, timedelta
-from itertools import combinations
 from zoneinfo import ZoneInfo
 
 from pydantic import BaseModel, ConfigDict
@@ -98,7 +98,7 @@ def _runs(book: CopyBook, job_id: str, begin: datetime, end: datetime) -> list[R
         starts_at = datetime.fromtimestamp(start, zone)
         ends_at = datetime.fromtimestamp(start + seconds, zone)
         found.append(
-            Run(
+            Run.model_construct(
                 job=job.id,
                 starts_at=starts_at,
                 ends_at=ends_at,
@@ -119,21 +119,19 @@ def _minutes(begin: datetime, moment: datetime) -> float:
 
 
 def _clashes(book: CopyBook, runs: list[Run]) -> list[Clash]:
-    by_resource: dict[str, list[Run]] = defaultdict(list)
+    by_resource: dict[str, list[tuple[float, float, Run]]] = defaultdict(list)
     for run in runs:
+        begin = run.starts_at.timestamp()
         for resource in run.resources:
-            by_resource[resource].append(run)
+            by_resource[resource].append((begin, begin + run.seconds, run))
     # A pair that meets on several resources is one clash, named by the narrowest: link, LAN, disks.
     narrowest = ("link", "lan", "pool", "disk")
     seen: dict[tuple[str, str, float], Clash] = {}
     for resource in sorted(by_resource, key=lambda r: narrowest.index(r.partition(":")[0])):
-        for a, b in combinations(by_resource[resource], 2):
-            first, second = (a, b) if a.starts_at <= b.starts_at else (b, a)
-            begin, end = max(a.starts_at, b.starts_at), min(a.ends_at, b.ends_at)
-            # Both share one zone object: wall-clock subtraction would be off in the odd nights.
-            if end.timestamp() - begin.timestamp() < LEAST_OVERLAP_SECONDS:
+        for (_, first_end, first), (begin, end, second) in _meetings(by_resource[resource]):
+            if min(first_end, end) - begin < LEAST_OVERLAP_SECONDS:
                 continue
-            key = (first.job, second.job, begin.timestamp())
+            key = (first.job, second.job, begin)
             if key in seen:
                 continue
             names = book.index.jobs
@@ -147,11 +145,23 @@ def _clashes(book: CopyBook, runs: list[Run]) -> list[Clash]:
                 resource=resource,
                 first=first.job,
                 second=second.job,
-                from_minute=max(a.from_minute, b.from_minute),
-                to_minute=min(a.to_minute, b.to_minute),
+                from_minute=second.from_minute,
+                to_minute=min(first.to_minute, second.to_minute),
                 why=why,
             )
     return sorted(seen.values(), key=lambda c: (c.from_minute, c.first, c.second))
+
+
+def _meetings(
+    held: list[tuple[float, float, Run]],
+) -> Iterator[tuple[tuple[float, float, Run], tuple[float, float, Run]]]:
+    """Pairs of runs on one resource that overlap; the earlier start comes first."""
+    held.sort(key=lambda h: (h[0], h[2].job))
+    for i, earlier in enumerate(held):
+        for later in held[i + 1 :]:
+            if later[0] >= earlier[1]:
+                break
+            yield earlier, later
 
 
 def resource_name(book: CopyBook, resource: str) -> str:
