@@ -167,7 +167,7 @@ def test_a_change_must_say_what_it_has_seen(demo_lab: Lab) -> None:
     problem(answer, 428)
     for tag in ("*", '"r"', "r1", '"r٣"', '"r99999"'):
         bad = demo_lab.client.delete(
-            f"{demo_lab.base}/grants/grant-1", headers={"if-match": tag.encode()}
+            f"{demo_lab.base}/grants/grant-1", headers={b"if-match": tag.encode()}
         )
         assert bad.status_code in (404, 412), tag
 

@@ -84,7 +84,11 @@ class Page:
         self.wait(lambda d: text in d.find_element(By.TAG_NAME, "body").text)
 
     def press(self, name: str, tag: str = "button") -> None:
-        self.wait(lambda _: (self.see(name, tag).click(), True)[1])
+        def look(_: webdriver.Chrome) -> bool:
+            self.see(name, tag).click()
+            return True
+
+        self.wait(look)
 
     def button(self, part: str) -> None:
         """Presses the button whose text contains something."""

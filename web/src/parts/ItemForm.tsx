@@ -117,7 +117,7 @@ export function ItemForm<C extends Collection>({
     );
   const [draft, setDraft] = useState<Draft>(first);
   const latest = useRef(draft);
-  const saved = useRef(JSON.stringify(draft));
+  const saved = useRef(draft);
   const [wrong, setWrong] = useState<Record<string, string>>({});
   const [general, setGeneral] = useState('');
   const [conflict, setConflict] = useState(false);
@@ -125,12 +125,13 @@ export function ItemForm<C extends Collection>({
 
   const save = async (revision = seen.current) => {
     const now = latest.current;
-    const state = JSON.stringify(now);
-    if (!isNew && state === saved.current) return;
+    const same = (name: string) => String(now[name]) === String(saved.current[name]);
+    if (!isNew && specs.every((s) => same(s.name))) return;
     const errors: Record<string, string> = {};
     let next = base.current;
     for (const spec of specs) {
-      if (spec.hidden?.(now)) continue;
+      // What was not touched stays exactly as it is.
+      if (spec.hidden?.(now) || (!isNew && same(spec.name))) continue;
       try {
         let value = await read(spec, now[spec.name] ?? '', plan.currency);
         if (spec.kind === 'several' && spec.name === 'schedule.weekdays')
@@ -155,7 +156,7 @@ export function ItemForm<C extends Collection>({
         onSuccess: (result) => {
           seen.current = result.meta.revision;
           base.current = sent;
-          saved.current = state;
+          saved.current = now;
           setConflict(false);
           if (isNew) onDone();
         },
@@ -180,8 +181,15 @@ export function ItemForm<C extends Collection>({
     latest.current = { ...latest.current, [name]: value };
     setDraft(latest.current);
   };
+  const current = () => (plan[collection] as Items[Collection][]).find((x) => x.id === item.id);
+  const keepMine = () => {
+    // Only the fields touched here go over theirs; what they changed elsewhere stays.
+    const theirs = current();
+    if (theirs) base.current = theirs as unknown as Plain;
+    void save(meta.revision);
+  };
   const takeTheirs = () => {
-    const theirs = (plan[collection] as Items[Collection][]).find((x) => x.id === item.id);
+    const theirs = current();
     if (!theirs) {
       onDone();
       return;
@@ -191,7 +199,7 @@ export function ItemForm<C extends Collection>({
       specs.map((s) => [s.name, written(s, at(base.current, s.name), plan.currency)]),
     );
     latest.current = next;
-    saved.current = JSON.stringify(next);
+    saved.current = next;
     seen.current = meta.revision;
     setDraft(next);
     setConflict(false);
@@ -211,17 +219,7 @@ export function ItemForm<C extends Collection>({
           {general}
           {conflict && (
             <div className="mt-1 flex gap-2">
-              <button
-                type="button"
-                className="act"
-                onClick={() =>
-                  void save(
-                    change.error instanceof Refused
-                      ? (change.error.problem.head ?? meta.revision)
-                      : meta.revision,
-                  )
-                }
-              >
+              <button type="button" className="act" onClick={keepMine}>
                 keep mine
               </button>
               <button type="button" className="act" onClick={takeTheirs}>
