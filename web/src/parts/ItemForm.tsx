@@ -185,7 +185,7 @@ export function ItemForm<C extends Collection>({
   const keepMine = () => {
     // Only the fields touched here go over theirs; what they changed elsewhere stays.
     const theirs = current();
-    if (theirs) base.current = theirs as unknown as Plain;
+    if (theirs) base.current = theirs;
     void save(meta.revision);
   };
   const takeTheirs = () => {
