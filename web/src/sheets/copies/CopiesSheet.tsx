@@ -56,10 +56,10 @@ export function CopiesSheet() {
               <th>From, to</th>
               <th>When</th>
               <th>Keeps</th>
-              <th className="text-right">Points</th>
-              <th className="text-right">First copy</th>
-              <th className="text-right">Usual run</th>
-              <th className="text-right">Age at worst</th>
+              <th className="pl-3 text-right">Points</th>
+              <th className="pl-3 text-right">First copy</th>
+              <th className="pl-3 text-right">Usual run</th>
+              <th className="pl-3 text-right">Age at worst</th>
               <th className="pl-4">Can delete it</th>
             </tr>
           </thead>
@@ -146,10 +146,10 @@ function JobRow({
       </td>
       <td>{view.schedule_words}</td>
       <td>{view.retention_words}</td>
-      <td className="figure text-right">{view.points_today}</td>
+      <td className="figure pl-3 text-right">{view.points_today}</td>
       <Hours working={view.first_copy} onOpen={onWorking} />
       <Hours working={view.usual_run} onOpen={onWorking} />
-      <td className="figure text-right">
+      <td className="figure pl-3 text-right">
         {view.newest_age_seconds === null ? 'never' : span(view.newest_age_seconds)}
       </td>
       <td className="pl-4">{HOLDERS[job.credentials]}</td>
@@ -160,7 +160,7 @@ function JobRow({
 function Hours({ working, onOpen }: { working: Working; onOpen: (working: Working) => void }) {
   const hours = working.value;
   return (
-    <td className="figure text-right whitespace-nowrap">
+    <td className="figure pl-3 text-right whitespace-nowrap">
       <button className="pick" title="show the working" onClick={() => onOpen(working)}>
         {typeof hours === 'number' ? (hours === 0 ? 'none' : span(hours * 3600)) : 'no way'}
       </button>

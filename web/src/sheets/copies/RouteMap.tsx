@@ -10,7 +10,7 @@ interface Station {
 }
 
 const LEFT = 170;
-const ROW = 26;
+const ROW = 24;
 const TOP = 56;
 
 export function RouteMap({

@@ -26,7 +26,8 @@ export function Story({ cell }: { cell: Schemas['Cell'] }) {
           {FATES[cell.fate]}
           {cell.fate === 'restored' &&
             `: ${span(cell.rpo_seconds ?? 0)} of work lost at worst, back in ${span(cell.rto_seconds ?? 0)}`}
-          . {cell.why}.
+          {cell.fate === 'restored' ? '. ' : ': '}
+          {cell.why}.
         </span>
         {assumed.length > 0 && (
           <button className="act ml-auto" onClick={() => setOpen(true)}>
