@@ -274,7 +274,7 @@ def _shares() -> tuple[Share, ...]:
         Share(id="papers", name="papers", dataset="papers", recycle_days=7),
         Share(id="homes", name="private", dataset="homes", home=True),
         Share(id="cinema", name="cinema", dataset="films", guest="read"),
-        Share(id="drop", name="drop box", dataset="clips", guest="write"),
+        Share(id="drop", name="letter slot", dataset="clips", guest="write"),
         Share(
             id="workshop", name="workshop", dataset="cuttings", smb1=True, comment="the old cutter"
         ),

@@ -89,7 +89,7 @@ Condition = Literal["new", "used", "refurbished"]
 
 
 class Disk(Value):
-    """One drive. `capacity_bytes` is exact; `mb_per_s` is averaged over the whole platter."""
+    """A disk. `capacity_bytes` is exact; `mb_per_s` is averaged over the whole platter."""
 
     id: Id
     label: Line

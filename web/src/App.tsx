@@ -5,9 +5,7 @@ import { api, unwrap } from './api/client';
 import { Frame } from './Frame';
 import { PlansPage } from './sheets/plans/PlansPage';
 
-const RunbookPage = lazy(() =>
-  import('./sheets/paper/RunbookPage').then((m) => ({ default: m.RunbookPage })),
-);
+const RunbookPage = lazy(() => import('./sheets/paper/RunbookPage').then((m) => ({ default: m.RunbookPage })));
 
 export function App() {
   return (

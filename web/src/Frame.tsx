@@ -49,9 +49,7 @@ function Drawing() {
 
   useEffect(() => {
     document.title = `${current?.title ?? ''} · ${plan.name} · Kavrel`;
-    document
-      .querySelector('nav [aria-current]')
-      ?.scrollIntoView({ block: 'nearest', inline: 'center' });
+    document.querySelector('nav [aria-current]')?.scrollIntoView({ block: 'nearest', inline: 'center' });
   }, [current, plan.name]);
 
   const step = (direction: 'undo' | 'redo') => {
@@ -63,8 +61,7 @@ function Drawing() {
     change.mutate(
       { edit: { do: direction } },
       {
-        onSuccess: (s) =>
-          setSaid(`${direction}: now at revision ${s.meta.revision}, ${s.meta.summary}`),
+        onSuccess: (s) => setSaid(`${direction}: now at revision ${s.meta.revision}, ${s.meta.summary}`),
         onError: (e) => setSaid(e.message),
       },
     );
@@ -77,9 +74,7 @@ function Drawing() {
     );
   };
   useKeys({
-    ...Object.fromEntries(
-      SHEETS.map((s, n) => [String(n + 1), () => void navigate(`${base}/${s.id}`)]),
-    ),
+    ...Object.fromEntries(SHEETS.map((s, n) => [String(n + 1), () => void navigate(`${base}/${s.id}`)])),
     u: () => step('undo'),
     U: () => step('redo'),
     p: pin,
@@ -113,19 +108,14 @@ function Drawing() {
           <button className="px-3 text-quiet hover:text-ink max-md:hidden" onClick={turnDrawing}>
             day / night <span className="unit">D</span>
           </button>
-          <button
-            className="px-3 text-quiet hover:text-ink max-md:hidden"
-            onClick={() => setOpened('keys')}
-          >
+          <button className="px-3 text-quiet hover:text-ink max-md:hidden" onClick={() => setOpened('keys')}>
             keys <span className="unit">?</span>
           </button>
           <span className="self-center px-3 font-bold max-md:hidden">Kavrel</span>
         </header>
         <Strip onCautions={() => setOpened('cautions')} />
         <main className="min-h-0 flex-1 overflow-auto px-4 py-3" tabIndex={-1}>
-          <Suspense fallback={<p className="text-quiet">drawing ...</p>}>
-            {Current && <Current />}
-          </Suspense>
+          <Suspense fallback={<p className="text-quiet">drawing ...</p>}>{Current && <Current />}</Suspense>
         </main>
         <footer className="no-print flex items-stretch border-t border-line max-lg:flex-col">
           <div className="min-w-0 flex-1 px-4 py-1.5" aria-live="polite">
@@ -134,11 +124,7 @@ function Drawing() {
             {!said &&
               here.slice(0, 2).map((c) => (
                 <p key={`${c.rule}-${c.about}`} className="line-clamp-1">
-                  <span
-                    className={
-                      c.severity === 'serious' ? 'font-semibold text-danger' : 'font-semibold'
-                    }
-                  >
+                  <span className={c.severity === 'serious' ? 'font-semibold text-danger' : 'font-semibold'}>
                     {c.name}:
                   </span>{' '}
                   {c.why}

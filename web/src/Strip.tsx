@@ -5,17 +5,7 @@ import type { Working } from './api/client';
 import { usePlan } from './api/plan';
 import { Slip } from './parts/Slip';
 import { WorkingTree } from './parts/WorkingTree';
-import {
-  binary,
-  decimal,
-  duration,
-  money,
-  odds,
-  size,
-  span,
-  text,
-  type Quantity,
-} from './text/format';
+import { binary, decimal, duration, money, odds, size, span, text, type Quantity } from './text/format';
 
 export function Strip({ onCautions }: { onCautions: () => void }) {
   const { plan, evaluation, pinned } = usePlan();
@@ -57,20 +47,14 @@ export function Strip({ onCautions }: { onCautions: () => void }) {
         figure={duration(strip.worst_rpo_seconds)}
         note={names(strip.rpo.about)}
         alarm={strip.lost_for_good ? `${strip.lost_for_good} for good` : undefined}
-        delta={was(
-          span(strip.worst_rpo_seconds),
-          pinned ? span(pinned.worst_rpo_seconds) : undefined,
-        )}
+        delta={was(span(strip.worst_rpo_seconds), pinned ? span(pinned.worst_rpo_seconds) : undefined)}
         onOpen={() => setWorking(strip.rpo.working)}
       />
       <Cell
         label="Longest to be back (RTO)"
         figure={duration(strip.worst_rto_seconds)}
         note={strip.rto.about}
-        delta={was(
-          span(strip.worst_rto_seconds),
-          pinned ? span(pinned.worst_rto_seconds) : undefined,
-        )}
+        delta={was(span(strip.worst_rto_seconds), pinned ? span(pinned.worst_rto_seconds) : undefined)}
         onOpen={() => setWorking(strip.rto.working)}
       />
       <Cell
@@ -92,9 +76,7 @@ export function Strip({ onCautions }: { onCautions: () => void }) {
 /** The working by its name in the newest evaluation, so that an edit in it shows at once. */
 function Latest({ name }: { name: string }) {
   const { strip } = usePlan().evaluation;
-  const found = [strip.usable, strip.cost, strip.odds, strip.rpo, strip.rto].find(
-    (f) => f.working.name === name,
-  );
+  const found = [strip.usable, strip.cost, strip.odds, strip.rpo, strip.rto].find((f) => f.working.name === name);
   return found ? <WorkingTree working={found.working} /> : null;
 }
 

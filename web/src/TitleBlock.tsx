@@ -22,10 +22,7 @@ export function TitleBlock({
       className="grid grid-cols-[1.3fr_1fr_1.25fr] border-ink max-lg:border-t lg:w-[560px] lg:border-l"
     >
       <Part label="Plan">
-        <button
-          className="max-w-full truncate font-semibold pick"
-          onClick={() => void navigate('/plans')}
-        >
+        <button className="max-w-full truncate font-semibold pick" onClick={() => void navigate('/plans')}>
           {plan.name}
         </button>
       </Part>
@@ -46,18 +43,10 @@ export function TitleBlock({
         </span>
       </Part>
       <Part label="Undo, redo">
-        <button
-          className="underline disabled:no-underline"
-          disabled={!meta.can_undo}
-          onClick={() => onStep('undo')}
-        >
+        <button className="underline disabled:no-underline" disabled={!meta.can_undo} onClick={() => onStep('undo')}>
           undo <span className="unit">U</span>
         </button>{' '}
-        <button
-          className="underline disabled:no-underline"
-          disabled={!meta.can_redo}
-          onClick={() => onStep('redo')}
-        >
+        <button className="underline disabled:no-underline" disabled={!meta.can_redo} onClick={() => onStep('redo')}>
           redo <span className="unit">⇧U</span>
         </button>
       </Part>

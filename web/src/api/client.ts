@@ -54,12 +54,7 @@ const UNREACHABLE: Problem = {
 };
 
 /** One request that answers with JSON or throws Refused. */
-export async function call(
-  method: string,
-  path: string,
-  body?: unknown,
-  revision?: number,
-): Promise<unknown> {
+export async function call(method: string, path: string, body?: unknown, revision?: number): Promise<unknown> {
   const headers: Record<string, string> = {};
   if (body !== undefined) headers['Content-Type'] = 'application/json';
   if (revision !== undefined) headers['If-Match'] = `"r${revision}"`;

@@ -9,8 +9,7 @@ export const planKey = (id: string) => ['plan', id] as const;
 export function usePlanQuery(id: string) {
   return useQuery({
     queryKey: planKey(id),
-    queryFn: async () =>
-      unwrap(await api.GET('/api/plans/{plan_id}', { params: { path: { plan_id: id } } })),
+    queryFn: async () => unwrap(await api.GET('/api/plans/{plan_id}', { params: { path: { plan_id: id } } })),
   });
 }
 
@@ -74,8 +73,7 @@ export function useChange() {
     onSuccess: (state) => client.setQueryData(planKey(meta.id), state),
     onError: async (error) => {
       // Somebody was faster: fetch theirs, so that the editor can offer it.
-      if (error instanceof Refused && error.conflict)
-        await client.invalidateQueries({ queryKey: planKey(meta.id) });
+      if (error instanceof Refused && error.conflict) await client.invalidateQueries({ queryKey: planKey(meta.id) });
     },
   });
 }

@@ -18,15 +18,7 @@ const HEIGHT = 250;
 const TOP = 34;
 const LEFT = 54;
 
-export function DiskDrawing({
-  disks,
-  caption,
-  title,
-}: {
-  disks: DrawnDisk[];
-  caption: string;
-  title: string;
-}) {
+export function DiskDrawing({ disks, caption, title }: { disks: DrawnDisk[]; caption: string; title: string }) {
   const largest = Math.max(1, ...disks.map((d) => d.bytes));
   const y = scaleLinear([0, largest], [0, HEIGHT]);
   const step = Math.min(84, 600 / Math.max(1, disks.length));
@@ -42,13 +34,7 @@ export function DiskDrawing({
   const base = TOP + HEIGHT;
   const last = places.at(-1);
   return (
-    <svg
-      viewBox={`0 0 ${width} ${base + 42}`}
-      width={width}
-      className="max-w-full"
-      role="img"
-      aria-label={title}
-    >
+    <svg viewBox={`0 0 ${width} ${base + 42}`} width={width} className="max-w-full" role="img" aria-label={title}>
       {last && (
         <g>
           <path d={`M${LEFT} 16 H${last.x + bar}`} stroke="var(--ink)" />
@@ -65,16 +51,8 @@ export function DiskDrawing({
           </text>
         </g>
       )}
-      <path
-        d={`M28 ${base - y(largest)} V${base} M24 ${base - y(largest)} h8 M24 ${base} h8`}
-        stroke="var(--ink)"
-      />
-      <text
-        x="18"
-        y={base - HEIGHT / 2}
-        textAnchor="middle"
-        transform={`rotate(-90 18 ${base - HEIGHT / 2})`}
-      >
+      <path d={`M28 ${base - y(largest)} V${base} M24 ${base - y(largest)} h8 M24 ${base} h8`} stroke="var(--ink)" />
+      <text x="18" y={base - HEIGHT / 2} textAnchor="middle" transform={`rotate(-90 18 ${base - HEIGHT / 2})`}>
         {text(decimal(largest))}
       </text>
       {places.map(({ disk, x: left }) => {
@@ -104,12 +82,7 @@ export function DiskDrawing({
             <text x={left + bar / 2} y={base + 16} textAnchor="middle" fontWeight="650">
               {disk.label.length > 11 ? `${disk.label.slice(0, 10)}...` : disk.label}
             </text>
-            <text
-              x={left + bar / 2}
-              y={base + 32}
-              textAnchor="middle"
-              style={{ fill: 'var(--quiet)' }}
-            >
+            <text x={left + bar / 2} y={base + 32} textAnchor="middle" style={{ fill: 'var(--quiet)' }}>
               {disk.below}
             </text>
           </g>
@@ -137,9 +110,7 @@ export function HatchLegend({ disks }: { disks: DrawnDisk[] }) {
             <rect x="0.5" y="0.5" width="15" height="11" fill={fill(part)} stroke="var(--ink)" />
           </svg>
           {MEANING[part]}
-          <span className="figure">
-            {text(decimal(disks.reduce((sum, d) => sum + (d.parts[part] ?? 0), 0)))}
-          </span>
+          <span className="figure">{text(decimal(disks.reduce((sum, d) => sum + (d.parts[part] ?? 0), 0)))}</span>
         </li>
       ))}
     </ul>

@@ -15,13 +15,7 @@ export function HatchDefs() {
         <pattern id="hatch-data" width="8" height="8" patternUnits="userSpaceOnUse">
           <rect width="8" height="8" fill="var(--data)" />
         </pattern>
-        <pattern
-          id="hatch-redundancy"
-          width="6"
-          height="6"
-          patternUnits="userSpaceOnUse"
-          patternTransform="rotate(45)"
-        >
+        <pattern id="hatch-redundancy" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
           <rect width="6" height="6" fill="var(--paper)" />
           <line x1="0" y1="0" x2="0" y2="6" stroke="var(--ink)" strokeWidth="1.6" />
         </pattern>
@@ -33,13 +27,7 @@ export function HatchDefs() {
           <rect width="10" height="10" fill="var(--paper)" />
           <path d="M2 8 L8 2" stroke="var(--line)" strokeWidth="1" strokeDasharray="2 3" />
         </pattern>
-        <pattern
-          id="hatch-clash"
-          width="5"
-          height="5"
-          patternUnits="userSpaceOnUse"
-          patternTransform="rotate(45)"
-        >
+        <pattern id="hatch-clash" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
           <rect width="5" height="5" fill="var(--blush)" />
           <path d="M0 0 H5 M0 0 V5" stroke="var(--danger)" strokeWidth="1.2" />
         </pattern>

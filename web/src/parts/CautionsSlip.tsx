@@ -9,9 +9,7 @@ export function CautionsSlip({ onClose }: { onClose: () => void }) {
   const { cautions } = evaluation;
   return (
     <Slip title={`${cautions.length} cautions`} onClose={onClose} wide>
-      {cautions.length === 0 && (
-        <p>Nothing to point at. Add disks, data and copies, and look again.</p>
-      )}
+      {cautions.length === 0 && <p>Nothing to point at. Add disks, data and copies, and look again.</p>}
       <ul>
         {cautions.map((c) => (
           <li key={`${c.rule}-${c.about}-${c.why}`} className="border-b border-hair py-2">

@@ -78,8 +78,7 @@ async function read(spec: FieldSpec, value: Value, currency: string): Promise<un
     case 'money':
       return Math.round(need(readNumber(value)) * minorUnits(currency));
     case 'capacity':
-      return unwrap(await api.GET('/api/capacity', { params: { query: { text: value } } }))
-        .capacity_bytes;
+      return unwrap(await api.GET('/api/capacity', { params: { query: { text: value } } })).capacity_bytes;
     default:
       return value;
   }
@@ -112,9 +111,7 @@ export function ItemForm<C extends Collection>({
   const base = useRef(item as unknown as Plain);
   const seen = useRef(meta.revision);
   const first = () =>
-    Object.fromEntries(
-      specs.map((s) => [s.name, written(s, at(item as unknown as Plain, s.name), plan.currency)]),
-    );
+    Object.fromEntries(specs.map((s) => [s.name, written(s, at(item as unknown as Plain, s.name), plan.currency)]));
   const [draft, setDraft] = useState<Draft>(first);
   const latest = useRef(draft);
   const saved = useRef(draft);
@@ -146,9 +143,7 @@ export function ItemForm<C extends Collection>({
     if (Object.keys(errors).length) return;
     const sent = shape(next as unknown as Items[C]);
     const edit = (
-      isNew
-        ? { do: 'add', collection, item: { ...sent, id: undefined } }
-        : { do: 'put', collection, item: sent }
+      isNew ? { do: 'add', collection, item: { ...sent, id: undefined } } : { do: 'put', collection, item: sent }
     ) as Edit;
     change.mutate(
       { edit, seen: revision },
@@ -186,7 +181,8 @@ export function ItemForm<C extends Collection>({
     // Only the fields touched here go over theirs; what they changed elsewhere stays.
     const theirs = current();
     if (theirs) base.current = theirs;
-    void save(meta.revision);
+    const head = change.error instanceof Refused ? (change.error.problem.head ?? 0) : 0;
+    void save(Math.max(meta.revision, head));
   };
   const takeTheirs = () => {
     const theirs = current();
@@ -195,9 +191,7 @@ export function ItemForm<C extends Collection>({
       return;
     }
     base.current = theirs;
-    const next = Object.fromEntries(
-      specs.map((s) => [s.name, written(s, at(base.current, s.name), plan.currency)]),
-    );
+    const next = Object.fromEntries(specs.map((s) => [s.name, written(s, at(base.current, s.name), plan.currency)]));
     latest.current = next;
     saved.current = next;
     seen.current = meta.revision;
@@ -237,7 +231,7 @@ export function ItemForm<C extends Collection>({
             value={draft[spec.name] ?? ''}
             wrong={wrong[spec.name]}
             onChange={(value) => set(spec.name, value)}
-            onCommit={() => !isNew && void save()}
+            onCommit={() => !isNew && !conflict && void save()}
           />
         ))}
       </div>
@@ -312,12 +306,7 @@ function FieldRow({
             onChange={(e) => chosen(e.target.checked)}
           />
         ) : spec.kind === 'several' ? (
-          <div
-            id={id}
-            role="group"
-            aria-label={spec.label}
-            className="flex flex-wrap gap-x-3 gap-y-1 pt-1"
-          >
+          <div id={id} role="group" aria-label={spec.label} className="flex flex-wrap gap-x-3 gap-y-1 pt-1">
             {spec.options?.map((o) => (
               <label key={o.value} className="flex items-center gap-1">
                 <input
@@ -338,12 +327,7 @@ function FieldRow({
             {!spec.options?.length && <span className="unit">none yet</span>}
           </div>
         ) : spec.kind === 'select' ? (
-          <select
-            {...common}
-            className="entry"
-            value={value as string}
-            onChange={(e) => chosen(e.target.value)}
-          >
+          <select {...common} className="entry" value={value as string} onChange={(e) => chosen(e.target.value)}>
             {(spec.optional || !spec.options?.some((o) => o.value === value)) && (
               <option value="">{spec.optional ? 'none' : 'choose'}</option>
             )}

@@ -30,18 +30,12 @@ export function WorkingTree({ working, depth = 0 }: { working: Working; depth?: 
   return (
     <div className={depth ? 'border-l border-line pl-3' : ''}>
       <div className="flex flex-wrap items-baseline gap-x-3 py-0.5">
-        <span className={depth < 2 ? 'font-semibold wrap-anywhere' : 'wrap-anywhere'}>
-          {working.name}
-        </span>
-        <span className="figure ml-auto text-right">
-          {shown(working.value, working.unit, plan.currency)}
-        </span>
+        <span className={depth < 2 ? 'font-semibold wrap-anywhere' : 'wrap-anywhere'}>{working.name}</span>
+        <span className="figure ml-auto text-right">{shown(working.value, working.unit, plan.currency)}</span>
       </div>
       {working.formula && <div className="text-quiet">= {working.formula}</div>}
       {working.assumption && <AssumptionEditor id={working.assumption} />}
-      {working.source && !working.assumption && (
-        <div className="unit">source: {working.source}</div>
-      )}
+      {working.source && !working.assumption && <div className="unit">source: {working.source}</div>}
       {working.inputs.map((input, n) => (
         <WorkingTree key={`${n}-${input.name}`} working={input} depth={depth + 1} />
       ))}
@@ -76,9 +70,7 @@ export function AssumptionEditor({ id }: { id: string }) {
           setWrong('');
         },
         onError: (error) =>
-          setWrong(
-            error instanceof Refused ? (error.problem.errors[0]?.message ?? error.message) : '',
-          ),
+          setWrong(error instanceof Refused ? (error.problem.errors[0]?.message ?? error.message) : ''),
       },
     );
   };

@@ -4,9 +4,7 @@ const KEY = 'kavrel-drawing';
 
 export function startDrawing(): void {
   const chosen = localStorage.getItem(KEY);
-  const night = chosen
-    ? chosen === 'night'
-    : window.matchMedia('(prefers-color-scheme: dark)').matches;
+  const night = chosen ? chosen === 'night' : window.matchMedia('(prefers-color-scheme: dark)').matches;
   document.documentElement.dataset.drawing = night ? 'night' : 'day';
 }
 

@@ -14,9 +14,7 @@ export function useGrid() {
     const cell = (event.target as HTMLElement).closest<HTMLElement>('[data-cell]');
     if (!move || !cell) return;
     const [row = 0, column = 0] = (cell.dataset.cell ?? '').split(',').map(Number);
-    const next = event.currentTarget.querySelector<HTMLElement>(
-      `[data-cell="${row + move[0]},${column + move[1]}"]`,
-    );
+    const next = event.currentTarget.querySelector<HTMLElement>(`[data-cell="${row + move[0]},${column + move[1]}"]`);
     if (!next) return;
     event.preventDefault();
     next.focus();

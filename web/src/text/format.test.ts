@@ -1,15 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import {
-  binary,
-  decimal,
-  duration,
-  money,
-  odds,
-  readNumber,
-  readSize,
-  text,
-  writeSize,
-} from './format';
+import { binary, decimal, duration, money, odds, readNumber, readSize, text, writeSize } from './format';
 
 describe('sizes', () => {
   it('shows decimal and binary side by side, as a NAS reports them', () => {

@@ -27,9 +27,7 @@ function digits(value: number): string {
 
 function scaled(bytes: number, units: [number, string][]): Quantity {
   const found = units.find(([size]) => bytes >= size);
-  return found
-    ? { value: digits(bytes / found[0]), unit: found[1] }
-    : { value: String(bytes), unit: 'bytes' };
+  return found ? { value: digits(bytes / found[0]), unit: found[1] } : { value: String(bytes), unit: 'bytes' };
 }
 
 /** Bytes in the decimal units that disks are sold in. */
@@ -47,8 +45,7 @@ export const minorUnits = (currency: string): number => (MINOR_ONE.has(currency)
 /** Money in whole units with its currency's code. */
 export function money(minor: number, currency: string): Quantity {
   const units = minor / minorUnits(currency);
-  const shown =
-    Math.abs(units) < 100 && !Number.isInteger(units) ? units.toFixed(2) : units.toFixed(0);
+  const shown = Math.abs(units) < 100 && !Number.isInteger(units) ? units.toFixed(2) : units.toFixed(0);
   return { value: shown.replace(/\B(?=(\d{3})+(?!\d))/g, ' '), unit: currency };
 }
 
@@ -79,8 +76,7 @@ export function odds(p: number): string {
   return `1 in ${rounded.toFixed(0).replace(/\B(?=(\d{3})+(?!\d))/g, ' ')}`;
 }
 
-export const percent = (share: number): string =>
-  `${(share * 100).toFixed(share < 0.1 && share > 0 ? 1 : 0)} %`;
+export const percent = (share: number): string => `${(share * 100).toFixed(share < 0.1 && share > 0 ? 1 : 0)} %`;
 
 const BYTES = /^\s*(\d+(?:\.\d+)?)\s*(PB|TB|GB|MB|kB|KB|TiB|GiB|MiB|B|bytes)?\s*$/;
 const FACTORS: Record<string, number> = {

@@ -8,17 +8,7 @@ import { Slip } from '../../parts/Slip';
 import { useKeys } from '../../parts/useKeys';
 import { binary, decimal, money, text, words } from '../../text/format';
 import { DiskBar } from './DiskBar';
-import {
-  diskFields,
-  hostFields,
-  linkFields,
-  newDisk,
-  newHost,
-  newLink,
-  newSite,
-  placed,
-  siteFields,
-} from './fields';
+import { diskFields, hostFields, linkFields, newDisk, newHost, newLink, newSite, placed, siteFields } from './fields';
 
 type Disk = Items['disks'];
 type Editing = { [C in Collection]: { collection: C; item: Items[C]; isNew: boolean } }[
@@ -34,11 +24,8 @@ export function BenchSheet() {
   const [wrong, setWrong] = useState('');
   const held = plan.disks.find((d) => d.id === hand);
   const tallest = Math.max(1, ...plan.disks.map((d) => d.capacity_bytes));
-  const poolOf = new Map(
-    plan.pools.flatMap((p) => [...p.groups.flat(), ...p.spares].map((d) => [d, p.name])),
-  );
-  const siteName = (id: string | null | undefined) =>
-    plan.sites.find((s) => s.id === id)?.name ?? 'no place given';
+  const poolOf = new Map(plan.pools.flatMap((p) => [...p.groups.flat(), ...p.spares].map((d) => [d, p.name])));
+  const siteName = (id: string | null | undefined) => plan.sites.find((s) => s.id === id)?.name ?? 'no place given';
 
   const addDisk = () => setEditing({ collection: 'disks', item: newDisk(plan), isNew: true });
   const addHost = () =>
@@ -88,8 +75,8 @@ export function BenchSheet() {
       <div className="max-w-[620px]">
         <h2>An empty bench</h2>
         <p className="my-2">
-          Here stand the boxes with their bays and the loose disks on their shelf. It begins with a
-          site: a place that burns, floods or is robbed as one.
+          Here stand the boxes with their bays and the loose disks on their shelf. It begins with a site: a place that
+          burns, floods or is robbed as one.
         </p>
         <button
           className="act font-semibold"
@@ -106,8 +93,7 @@ export function BenchSheet() {
       <div className="mb-2 flex flex-wrap items-baseline gap-2">
         <h2>What is there</h2>
         <span className="text-quiet">
-          Bars to scale; the tallest is {text(decimal(tallest))}. Take a disk with Space, put it
-          with Space on a bay.
+          Bars to scale; the tallest is {text(decimal(tallest))}. Take a disk with Space, put it with Space on a bay.
         </span>
         <span className="ml-auto flex gap-2">
           <button className="act" onClick={addDisk}>
@@ -116,10 +102,7 @@ export function BenchSheet() {
           <button className="act" onClick={addHost}>
             new host <span className="unit">H</span>
           </button>
-          <button
-            className="act"
-            onClick={() => setEditing({ collection: 'sites', item: newSite, isNew: true })}
-          >
+          <button className="act" onClick={() => setEditing({ collection: 'sites', item: newSite, isNew: true })}>
             new site
           </button>
           <button
@@ -169,18 +152,12 @@ export function BenchSheet() {
               </h3>
               <div className="flex flex-wrap items-end gap-x-6 gap-y-3">
                 {hosts.map((host) => (
-                  <section
-                    key={host.id}
-                    aria-label={`Host ${host.name}`}
-                    className="border border-ink"
-                  >
+                  <section key={host.id} aria-label={`Host ${host.name}`} className="border border-ink">
                     <div className="flex items-end px-1 pt-2">
                       {evaluation.hosts
                         .find((h) => h.id === host.id)
                         ?.bays.map((bay) => {
-                          const inside = plan.disks.find(
-                            (d) => d.host === host.id && d.bay === bay,
-                          );
+                          const inside = plan.disks.find((d) => d.host === host.id && d.bay === bay);
                           return (
                             <div
                               key={bay}
@@ -235,9 +212,7 @@ export function BenchSheet() {
                     disabled={!held}
                     onClick={() => held && put(held, { shelf: site.id })}
                   >
-                    {held
-                      ? `put ${held.label} on this shelf`
-                      : `shelf${loose.length ? '' : ', empty'}`}
+                    {held ? `put ${held.label} on this shelf` : `shelf${loose.length ? '' : ', empty'}`}
                   </button>
                 </section>
               </div>
@@ -262,16 +237,12 @@ function Editor({ editing, onClose }: { editing: Editing; onClose: () => void })
   }[collection];
   const name = TITLES[collection];
   return (
-    <Slip
-      title={isNew ? `New ${name}` : `${name[0]?.toUpperCase() ?? ''}${name.slice(1)}`}
-      onClose={onClose}
-    >
+    <Slip title={isNew ? `New ${name}` : `${name[0]?.toUpperCase() ?? ''}${name.slice(1)}`} onClose={onClose}>
       {collection === 'disks' ? (
         <>
           {isNew && (
             <p className="unit mb-2">
-              Touch bare metal before you touch the board; lay bare drives on card, not on the
-              chassis.
+              Touch bare metal before you touch the board; lay bare drives on card, not on the chassis.
             </p>
           )}
           <ItemForm
@@ -284,13 +255,7 @@ function Editor({ editing, onClose }: { editing: Editing; onClose: () => void })
           />
         </>
       ) : (
-        <ItemForm
-          collection={collection}
-          specs={specs}
-          item={editing.item}
-          isNew={isNew}
-          onDone={onClose}
-        />
+        <ItemForm collection={collection} specs={specs} item={editing.item} isNew={isNew} onDone={onClose} />
       )}
     </Slip>
   );
@@ -348,11 +313,7 @@ function DiskTable({
             <td className="figure text-right text-quiet">{text(binary(d.capacity_bytes))}</td>
             <td className="pl-4">{{ hdd: 'hard disk', ssd: 'SSD', nvme: 'NVMe' }[d.kind]}</td>
             <td>{d.condition}</td>
-            <td>
-              {d.host
-                ? `${hosts.get(d.host) ?? ''}, ${d.bay ?? ''}`
-                : `shelf, ${siteName(d.shelf)}`}
-            </td>
+            <td>{d.host ? `${hosts.get(d.host) ?? ''}, ${d.bay ?? ''}` : `shelf, ${siteName(d.shelf)}`}</td>
             <td>
               {poolOf.get(d.id) ?? '—'}
               {d.holds_data && <span className="ml-2 font-semibold text-danger">holds data</span>}

@@ -48,13 +48,9 @@ export function DiskBar({
           stroke="var(--ink)"
           strokeDasharray={disk.condition === 'refurbished' ? '4 2' : undefined}
         />
-        {disk.holds_data && (
-          <path d={`M4 ${height - 5} H32`} stroke="var(--danger)" strokeWidth="4" />
-        )}
+        {disk.holds_data && <path d={`M4 ${height - 5} H32`} stroke="var(--danger)" strokeWidth="4" />}
       </svg>
-      <span className="max-w-full truncate text-[12px] leading-[17px] font-semibold">
-        {disk.label}
-      </span>{' '}
+      <span className="max-w-full truncate text-[12px] leading-[17px] font-semibold">{disk.label}</span>{' '}
       <span
         className="figure text-[12px] leading-[17px] whitespace-nowrap text-quiet"
         title={text(binary(disk.capacity_bytes))}

@@ -4,8 +4,7 @@ import type { FieldSpec, Option } from '../../parts/ItemForm';
 export const options = (pairs: Record<string, string>): Option[] =>
   Object.entries(pairs).map(([value, label]) => ({ value, label }));
 
-const named = (items: { id: string; name: string }[]): Option[] =>
-  items.map((x) => ({ value: x.id, label: x.name }));
+const named = (items: { id: string; name: string }[]): Option[] => items.map((x) => ({ value: x.id, label: x.name }));
 
 export const siteFields: FieldSpec[] = [
   { name: 'name', label: 'Name', kind: 'text' },

@@ -66,12 +66,7 @@ export function Comb({ job }: { job: Schemas['JobView'] }) {
             strokeWidth={t === back ? 3 : 1.2}
           />
         ))}
-        <path
-          d={`M${x(moment)} 20 V64`}
-          stroke="var(--danger)"
-          strokeWidth="2"
-          strokeDasharray="4 2"
-        />
+        <path d={`M${x(moment)} 20 V64`} stroke="var(--danger)" strokeWidth="2" strokeDasharray="4 2" />
         <text
           x={Math.min(Math.max(x(moment), 40), WIDTH - 130)}
           y="13"
@@ -114,10 +109,8 @@ export function Comb({ job }: { job: Schemas['JobView'] }) {
             <b className="text-danger">Nothing comes back: no point from before is left.</b>
           ) : (
             <>
-              <b>
-                Comes back as of {new Date(back).toISOString().slice(0, 16).replace('T', ' ')} UTC
-              </b>
-              , losing <span className="figure">{span((moment - back) / 1000)}</span> of work.
+              <b>Comes back as of {new Date(back).toISOString().slice(0, 16).replace('T', ' ')} UTC</b>, losing{' '}
+              <span className="figure">{span((moment - back) / 1000)}</span> of work.
             </>
           )}
         </p>

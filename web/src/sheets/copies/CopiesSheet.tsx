@@ -32,8 +32,8 @@ export function CopiesSheet() {
       <div className="mb-1 flex items-baseline gap-3">
         <h2>Where copies lie</h2>
         <span className="text-quiet max-lg:hidden">
-          square: lives here · strokes: snapshots · ring: replica · hatched: versions · box: shelf
-          disk · bar inside: encrypted
+          square: lives here · strokes: snapshots · ring: replica · hatched: versions · box: shelf disk · bar inside:
+          encrypted
         </span>
         <button className="act ml-auto" disabled={!plan.datasets.length} onClick={add}>
           new job <span className="unit">N</span>
@@ -41,8 +41,8 @@ export function CopiesSheet() {
       </div>
       {plan.datasets.length === 0 ? (
         <p>
-          Copies are made of datasets, and datasets live on pools. Name the data on Pools or Shares
-          first; then each dataset is a line here that calls at its copies.
+          Copies are made of datasets, and datasets live on pools. Name the data on Pools or Shares first; then each
+          dataset is a line here that calls at its copies.
         </p>
       ) : (
         <RouteMap selected={selected} onSelect={setSelected} />
@@ -80,8 +80,7 @@ export function CopiesSheet() {
       )}
       {evaluation.jobs.length === 0 && plan.datasets.length > 0 && (
         <p className="mt-2">
-          No job yet. RAID is not a copy: begin with snapshots, then a copy in another box, then one
-          at another site.
+          No job yet. RAID is not a copy: begin with snapshots, then a copy in another box, then one at another site.
         </p>
       )}
       {job && (
@@ -90,10 +89,7 @@ export function CopiesSheet() {
         </div>
       )}
       {editing && (
-        <Slip
-          title={editing.isNew ? 'New job' : `Job ${editing.item.name}`}
-          onClose={() => setEditing(null)}
-        >
+        <Slip title={editing.isNew ? 'New job' : `Job ${editing.item.name}`} onClose={() => setEditing(null)}>
           <ItemForm
             collection="jobs"
             specs={jobFields(plan, editing.item)}

@@ -13,13 +13,7 @@ const LEFT = 170;
 const ROW = 24;
 const TOP = 56;
 
-export function RouteMap({
-  selected,
-  onSelect,
-}: {
-  selected: string | null;
-  onSelect: (job: string) => void;
-}) {
+export function RouteMap({ selected, onSelect }: { selected: string | null; onSelect: (job: string) => void }) {
   const { plan } = usePlan();
   const sites = new Map(plan.sites.map((s) => [s.id, s.name]));
   const hosts = new Map(plan.hosts.map((h) => [h.id, h]));
@@ -100,10 +94,7 @@ export function RouteMap({
           .filter((j) => j.kind !== 'snapshot')
           .map((job) => ({
             job,
-            at:
-              x.get(
-                job.target_disk ? `disk/${job.target_disk}` : `pool/${job.target_pool ?? ''}`,
-              ) ?? home,
+            at: x.get(job.target_disk ? `disk/${job.target_disk}` : `pool/${job.target_pool ?? ''}`) ?? home,
           }));
         const all = [home, ...stops.map((s) => s.at)];
         // Two copies at one place stand side by side.
@@ -172,9 +163,7 @@ export function RouteMap({
                       strokeWidth={selected === job.id ? 3 : 2}
                     />
                   )}
-                  {job.encrypted && (
-                    <path d={`M${cx - 3} ${y} h6`} stroke={stroke} strokeWidth="3" />
-                  )}
+                  {job.encrypted && <path d={`M${cx - 3} ${y} h6`} stroke={stroke} strokeWidth="3" />}
                 </Stop>
               );
             })}

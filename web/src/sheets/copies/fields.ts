@@ -3,8 +3,7 @@ import type { Draft, FieldSpec } from '../../parts/ItemForm';
 import { options } from '../bench/fields';
 
 type Job = Items['jobs'];
-const named = (items: { id: string; name: string }[]) =>
-  items.map((x) => ({ value: x.id, label: x.name }));
+const named = (items: { id: string; name: string }[]) => items.map((x) => ({ value: x.id, label: x.name }));
 const notKind =
   (...kinds: string[]) =>
   (d: Draft) =>

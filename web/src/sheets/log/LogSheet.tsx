@@ -35,9 +35,9 @@ const COLLECTION = {
 } as const;
 
 function nameOf(plan: Plan, kind: Entry['about_kind'], id: string): string {
-  const found = (
-    plan[COLLECTION[kind]] as { id: string; name?: string; label?: string; login?: string }[]
-  ).find((x) => x.id === id);
+  const found = (plan[COLLECTION[kind]] as { id: string; name?: string; label?: string; login?: string }[]).find(
+    (x) => x.id === id,
+  );
   return found ? (found.name ?? found.label ?? found.login ?? id) : `${id} (gone)`;
 }
 
@@ -72,9 +72,7 @@ const joined = (entry: Entry): Entry => ({
 });
 const apart = (entry: Entry): Entry => {
   const [kind, ...id] = entry.about.split('/');
-  return id.length
-    ? { ...entry, about_kind: kind as Entry['about_kind'], about: id.join('/') }
-    : entry;
+  return id.length ? { ...entry, about_kind: kind as Entry['about_kind'], about: id.join('/') } : entry;
 };
 
 export function LogSheet() {
@@ -96,9 +94,7 @@ export function LogSheet() {
       },
     });
   useKeys({ n: () => start() });
-  const entries = [...plan.log].sort(
-    (a, b) => b.on.localeCompare(a.on) || b.id.localeCompare(a.id),
-  );
+  const entries = [...plan.log].sort((a, b) => b.on.localeCompare(a.on) || b.id.localeCompare(a.id));
   const late = evaluation.due.filter((d) => d.overdue_days >= 0);
   const soon = evaluation.due.filter((d) => d.overdue_days < 0);
   return (
@@ -119,42 +115,28 @@ export function LogSheet() {
         </div>
         {entries.length === 0 && (
           <p className="text-quiet">
-            Nothing is logged yet. Enter what was done to which disk, pool, dataset or box; what is
-            due next follows.
+            Nothing is logged yet. Enter what was done to which disk, pool, dataset or box; what is due next follows.
           </p>
         )}
         <ul>
           {entries.map((e) => (
-            <li
-              key={e.id}
-              className="grid grid-cols-[86px_1fr_auto] gap-x-3 border-b border-hair py-1"
-            >
+            <li key={e.id} className="grid grid-cols-[86px_1fr_auto] gap-x-3 border-b border-hair py-1">
               <span className="figure">{e.on}</span>
               <span className="min-w-0 wrap-anywhere">
-                <button
-                  className="text-left font-semibold pick"
-                  onClick={() => setEditing({ item: e, isNew: false })}
-                >
+                <button className="text-left font-semibold pick" onClick={() => setEditing({ item: e, isNew: false })}>
                   {words(e.kind)}, {nameOf(plan, e.about_kind, e.about)}
                 </button>{' '}
                 <span className="text-quiet">
-                  {[e.who, e.minutes === null ? '' : `${e.minutes} min`, e.note]
-                    .filter(Boolean)
-                    .join(', ')}
+                  {[e.who, e.minutes === null ? '' : `${e.minutes} min`, e.note].filter(Boolean).join(', ')}
                 </span>
               </span>
-              <span className={e.result === 'failed' ? 'font-semibold text-danger' : 'text-quiet'}>
-                {e.result}
-              </span>
+              <span className={e.result === 'failed' ? 'font-semibold text-danger' : 'text-quiet'}>{e.result}</span>
             </li>
           ))}
         </ul>
       </section>
       {editing && (
-        <Slip
-          title={editing.isNew ? 'New log entry' : 'Log entry'}
-          onClose={() => setEditing(null)}
-        >
+        <Slip title={editing.isNew ? 'New log entry' : 'Log entry'} onClose={() => setEditing(null)}>
           <ItemForm
             collection="log"
             specs={fields(plan)}
@@ -169,23 +151,12 @@ export function LogSheet() {
   );
 }
 
-function DueList({
-  items,
-  onDone,
-}: {
-  items: Schemas['Due'][];
-  onDone: (due: Schemas['Due']) => void;
-}) {
+function DueList({ items, onDone }: { items: Schemas['Due'][]; onDone: (due: Schemas['Due']) => void }) {
   return (
     <ul>
       {items.map((d) => (
-        <li
-          key={`${d.kind}-${d.about}`}
-          className="grid grid-cols-[86px_1fr_auto] gap-x-3 border-b border-hair py-1"
-        >
-          <span className={`figure ${d.overdue_days > 0 ? 'font-semibold text-danger' : ''}`}>
-            {d.due_on}
-          </span>
+        <li key={`${d.kind}-${d.about}`} className="grid grid-cols-[86px_1fr_auto] gap-x-3 border-b border-hair py-1">
+          <span className={`figure ${d.overdue_days > 0 ? 'font-semibold text-danger' : ''}`}>{d.due_on}</span>
           <span className="min-w-0 wrap-anywhere">
             <b>
               {words(d.kind)}, {d.name}

@@ -12,8 +12,7 @@ export function ChangesSlip({ onClose }: { onClose: () => void }) {
   const path = { plan_id: meta.id };
   const revisions = useQuery({
     queryKey: ['revisions', meta.id, meta.revision],
-    queryFn: async () =>
-      unwrap(await api.GET('/api/plans/{plan_id}/revisions', { params: { path } })).revisions,
+    queryFn: async () => unwrap(await api.GET('/api/plans/{plan_id}/revisions', { params: { path } })).revisions,
   });
   const before = meta.pinned ?? meta.revision;
   const comparison = useQuery({
@@ -27,9 +26,7 @@ export function ChangesSlip({ onClose }: { onClose: () => void }) {
   });
   return (
     <Slip title="Revisions" onClose={onClose} wide>
-      {meta.pinned === null && (
-        <p>No revision is pinned. Pin one below to see what has changed since.</p>
-      )}
+      {meta.pinned === null && <p>No revision is pinned. Pin one below to see what has changed since.</p>}
       {meta.pinned !== null && comparison.data && <Differences found={comparison.data} />}
       <h3 className="mt-4 border-b border-ink">All revisions</h3>
       <ul>
@@ -41,10 +38,7 @@ export function ChangesSlip({ onClose }: { onClose: () => void }) {
               {r.number === meta.revision && <b> (this one)</b>}
             </span>
             <span className="unit figure">{new Date(r.made_at).toLocaleString('sv')}</span>
-            <button
-              className="underline"
-              onClick={() => change.mutate({ edit: { do: 'pin', revision: r.number } })}
-            >
+            <button className="underline" onClick={() => change.mutate({ edit: { do: 'pin', revision: r.number } })}>
               {meta.pinned === r.number ? 'pinned' : 'pin'}
             </button>
             <button
@@ -83,10 +77,7 @@ function Differences({ found }: { found: Schemas['Comparison'] }) {
         </thead>
         <tbody>
           {rows.map(([name, then, now]) => (
-            <tr
-              key={name}
-              className={`border-b border-hair ${then === now ? 'text-quiet' : 'font-semibold'}`}
-            >
+            <tr key={name} className={`border-b border-hair ${then === now ? 'text-quiet' : 'font-semibold'}`}>
               <td>{name}</td>
               <td className="figure text-right">{then}</td>
               <td className="figure text-right">{now}</td>

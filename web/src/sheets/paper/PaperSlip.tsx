@@ -37,11 +37,7 @@ export function PaperSlip({ onClose }: { onClose: () => void }) {
         ))}
         {hosts.map((h) => (
           <li key={h.id}>
-            <a
-              className="figure font-semibold underline"
-              href={`${base}/smb.conf?host=${h.id}`}
-              download="smb.conf"
-            >
+            <a className="figure font-semibold underline" href={`${base}/smb.conf?host=${h.id}`} download="smb.conf">
               smb.conf
             </a>{' '}
             for {h.name}
@@ -49,9 +45,7 @@ export function PaperSlip({ onClose }: { onClose: () => void }) {
           </li>
         ))}
       </ul>
-      {hosts.length === 0 && (
-        <p className="mt-3 text-quiet">No host serves a share yet, so there is no smb.conf.</p>
-      )}
+      {hosts.length === 0 && <p className="mt-3 text-quiet">No host serves a share yet, so there is no smb.conf.</p>}
     </Slip>
   );
 }

@@ -8,10 +8,7 @@ export function RunbookPage() {
   const { plan = '' } = useParams();
   const book = useQuery({
     queryKey: ['runbook', plan],
-    queryFn: async () =>
-      unwrap(
-        await api.GET('/api/plans/{plan_id}/runbook', { params: { path: { plan_id: plan } } }),
-      ),
+    queryFn: async () => unwrap(await api.GET('/api/plans/{plan_id}/runbook', { params: { path: { plan_id: plan } } })),
     staleTime: 0,
   });
   if (book.isError) return <p className="p-6 text-danger">{book.error.message}</p>;
@@ -34,15 +31,8 @@ export function RunbookPage() {
           {section.intro && <p className="mt-1 text-quiet">{section.intro}</p>}
           <ul className="mt-1">
             {section.steps.map((step) => (
-              <li
-                key={step.text}
-                className="flex break-inside-avoid gap-2 border-b border-hair py-1"
-              >
-                <input
-                  type="checkbox"
-                  className="mt-0.5 size-4 shrink-0"
-                  aria-label={`done: ${step.text}`}
-                />
+              <li key={step.text} className="flex break-inside-avoid gap-2 border-b border-hair py-1">
+                <input type="checkbox" className="mt-0.5 size-4 shrink-0" aria-label={`done: ${step.text}`} />
                 <div className="min-w-0 flex-1 wrap-anywhere">
                   {step.text}
                   {step.minds.map((mind) => (

@@ -43,8 +43,7 @@ export function PlansPage() {
       <div className="border border-ink bg-paper px-6 py-4">
         <h1 className="text-[20px]">Plans</h1>
         <p className="text-quiet">
-          Each plan is one lab: its disks, pools, shares and copies, and the proof of what it
-          survives.
+          Each plan is one lab: its disks, pools, shares and copies, and the proof of what it survives.
         </p>
         {wrong.length > 0 && (
           <div role="alert" className="my-2 border border-danger bg-blush px-2 py-1 text-danger">
@@ -78,9 +77,7 @@ export function PlansPage() {
                   {leaving === p.id ? (
                     <button
                       className="text-danger underline"
-                      onClick={() =>
-                        void call('DELETE', `/api/plans/${p.id}`).then(() => plans.refetch())
-                      }
+                      onClick={() => void call('DELETE', `/api/plans/${p.id}`).then(() => plans.refetch())}
                     >
                       delete with all revisions
                     </button>
@@ -122,12 +119,7 @@ export function PlansPage() {
             <label htmlFor={`${field}-name`} className="text-quiet">
               Name of the lab
             </label>
-            <input
-              id={`${field}-name`}
-              className="entry"
-              value={name}
-              onChange={(e) => setName(e.target.value)}
-            />
+            <input id={`${field}-name`} className="entry" value={name} onChange={(e) => setName(e.target.value)} />
             <label htmlFor={`${field}-currency`} className="text-quiet">
               Currency (three letters)
             </label>
@@ -153,8 +145,7 @@ export function PlansPage() {
               accept=".json,application/json"
               onChange={(e) => {
                 const file = e.target.files?.[0];
-                if (file)
-                  void open(async () => call('POST', '/api/plans/import', await file.text()));
+                if (file) void open(async () => call('POST', '/api/plans/import', await file.text()));
                 e.target.value = '';
               }}
             />

@@ -60,11 +60,7 @@ export function DatasetTable({ pool }: { pool?: string | undefined }) {
                 <td className="figure text-right">{size(d.change_bytes_per_day)}</td>
                 <td className="pl-5">{words(d.worth)}</td>
                 <td className="text-quiet">
-                  {[
-                    d.compressible && 'compresses',
-                    d.throw_away && 'throw-away',
-                    d.live_database && 'live database',
-                  ]
+                  {[d.compressible && 'compresses', d.throw_away && 'throw-away', d.live_database && 'live database']
                     .filter(Boolean)
                     .join(', ')}
                 </td>

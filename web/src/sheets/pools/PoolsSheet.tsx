@@ -162,9 +162,7 @@ export function PoolsSheet() {
         </section>
         <section aria-label="Layouts">
           <div className="mb-1 flex items-baseline gap-2">
-            <h2>
-              What {ids.length === 1 ? 'this disk allows' : `these ${ids.length} disks allow`}
-            </h2>
+            <h2>What {ids.length === 1 ? 'this disk allows' : `these ${ids.length} disks allow`}</h2>
             <label className="ml-auto flex items-baseline gap-1 text-quiet">
               with
               <select
@@ -185,9 +183,7 @@ export function PoolsSheet() {
               </select>
             </label>
           </div>
-          <p className="unit">
-            Dimmed ones are beaten by another on every count. Choosing wipes nothing here.
-          </p>
+          <p className="unit">Dimmed ones are beaten by another on every count. Choosing wipes nothing here.</p>
           <LayoutTable
             rows={rows}
             currency={plan.currency}
@@ -200,11 +196,9 @@ export function PoolsSheet() {
       </div>
       {view && (
         <p className="mt-3">
-          <b>Room:</b> datasets <span className="figure">{size(view.dataset_bytes)}</span> and
-          copies of others <span className="figure">{size(view.stored_bytes)}</span> fill{' '}
-          <span className={`figure font-semibold ${view.fill > 0.8 ? 'text-danger' : ''}`}>
-            {percent(view.fill)}
-          </span>{' '}
+          <b>Room:</b> datasets <span className="figure">{size(view.dataset_bytes)}</span> and copies of others{' '}
+          <span className="figure">{size(view.stored_bytes)}</span> fill{' '}
+          <span className={`figure font-semibold ${view.fill > 0.8 ? 'text-danger' : ''}`}>{percent(view.fill)}</span>{' '}
           of <span className="figure">{size(view.layout.usable_bytes)}</span>.
         </p>
       )}
@@ -258,12 +252,7 @@ function Picker({
     <div className="mb-3">
       <label className="flex items-baseline gap-2">
         <span className="text-quiet">Disks in</span>
-        <select
-          className="entry !w-auto"
-          value={host}
-          onChange={(e) => onHost(e.target.value)}
-          aria-label="Host"
-        >
+        <select className="entry !w-auto" value={host} onChange={(e) => onHost(e.target.value)} aria-label="Host">
           {plan.hosts.map((h) => (
             <option key={h.id} value={h.id}>
               {h.name}
@@ -279,9 +268,7 @@ function Picker({
               type="checkbox"
               className="size-4 accent-(--accent)"
               checked={picked.includes(d.id)}
-              onChange={(e) =>
-                onPick(e.target.checked ? [...picked, d.id] : picked.filter((x) => x !== d.id))
-              }
+              onChange={(e) => onPick(e.target.checked ? [...picked, d.id] : picked.filter((x) => x !== d.id))}
             />
             {d.label} <span className="figure">{text(decimal(d.capacity_bytes))}</span>
             {d.holds_data && <span className="font-semibold text-danger">holds data</span>}
@@ -289,14 +276,11 @@ function Picker({
         ))}
         {host && free.length === 0 && (
           <p className="text-quiet">
-            Every disk in this host is in a pool, or its bays are empty. Put disks into its bays on
-            the Bench.
+            Every disk in this host is in a pool, or its bays are empty. Put disks into its bays on the Bench.
           </p>
         )}
       </div>
-      {free.length > 0 && picked.length === 0 && (
-        <p className="mt-2">Tick the disks, and see all that they allow.</p>
-      )}
+      {free.length > 0 && picked.length === 0 && <p className="mt-2">Tick the disks, and see all that they allow.</p>}
     </div>
   );
 }
@@ -348,13 +332,10 @@ function Drawing({
     <>
       <h2 className="wrap-anywhere">
         {name}
-        {preview && (
-          <span className="font-normal text-quiet">, as {layout.title} would have it</span>
-        )}
+        {preview && <span className="font-normal text-quiet">, as {layout.title} would have it</span>}
       </h2>
       <p className="mb-1 text-quiet">
-        {layout.title}, {layout.filesystem === 'none' ? 'no file system' : layout.filesystem}.
-        Grows: {layout.grows}.
+        {layout.title}, {layout.filesystem === 'none' ? 'no file system' : layout.filesystem}. Grows: {layout.grows}.
       </p>
       <DiskDrawing disks={drawn} caption={caption} title={`${name}: ${layout.title}, ${caption}`} />
       <HatchLegend disks={drawn} />
@@ -366,11 +347,7 @@ function Drawing({
         />
         <Worked
           name="rebuild"
-          value={
-            layout.rebuild_hours === null
-              ? 'nothing to rebuild from'
-              : `${layout.rebuild_hours.toFixed(1)} h`
-          }
+          value={layout.rebuild_hours === null ? 'nothing to rebuild from' : `${layout.rebuild_hours.toFixed(1)} h`}
           onOpen={() => onWorking(layout.rebuild_working)}
         />
         <Worked
@@ -434,16 +411,12 @@ function LayoutTable({
               onMouseEnter={() => onLook(row)}
             >
               <td className="py-1 pr-2">{row.title}</td>
-              <td className="figure pl-3 text-right whitespace-nowrap">
-                {text(decimal(row.usable_bytes))}
-              </td>
+              <td className="figure pl-3 text-right whitespace-nowrap">{text(decimal(row.usable_bytes))}</td>
               <td className="pl-3 text-right whitespace-nowrap">
                 {row.survives_any === 0 ? 'none' : `any ${row.survives_any}`}
               </td>
               <td className="figure pl-3 text-right">
-                {row.cost_per_tb_minor === null
-                  ? '—'
-                  : (row.cost_per_tb_minor / minorUnits(currency)).toFixed(0)}
+                {row.cost_per_tb_minor === null ? '—' : (row.cost_per_tb_minor / minorUnits(currency)).toFixed(0)}
               </td>
               <td className="figure pl-3 text-right whitespace-nowrap">
                 {row.rebuild_hours === null ? '—' : `${row.rebuild_hours.toFixed(1)} h`}

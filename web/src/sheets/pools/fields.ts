@@ -5,9 +5,7 @@ import { options } from '../bench/fields';
 
 export function poolFields(plan: Plan, pool: Items['pools']): FieldSpec[] {
   const taken = new Set(
-    plan.pools.flatMap((p) =>
-      p.id === pool.id ? p.groups.flat() : [...p.groups.flat(), ...p.spares],
-    ),
+    plan.pools.flatMap((p) => (p.id === pool.id ? p.groups.flat() : [...p.groups.flat(), ...p.spares])),
   );
   const spares = plan.disks.filter((d) => d.host === pool.host && !taken.has(d.id));
   return [

@@ -21,12 +21,8 @@ export function ProofSheet() {
   const { plan, evaluation } = usePlan();
   const grid = useGrid();
   const cells = new Map(evaluation.proof.map((c) => [`${c.dataset}/${c.hazard}`, c]));
-  const worst =
-    evaluation.proof.find((c) => c.fate === 'lost') ??
-    evaluation.proof.find((c) => c.fate === 'restored');
-  const [chosen, setChosen] = useState<string | null>(
-    worst ? `${worst.dataset}/${worst.hazard}` : null,
-  );
+  const worst = evaluation.proof.find((c) => c.fate === 'lost') ?? evaluation.proof.find((c) => c.fate === 'restored');
+  const [chosen, setChosen] = useState<string | null>(worst ? `${worst.dataset}/${worst.hazard}` : null);
   const days = (id: string) => evaluation.assumptions.find((a) => a.id === id)?.value ?? 0;
   const titles: Record<string, string> = {
     deleted: `deleted, missed ${days('deleted_notice_days')} d later`,
@@ -38,9 +34,8 @@ export function ProofSheet() {
       <div className="max-w-[640px]">
         <h2>Nothing to prove yet</h2>
         <p>
-          Here every dataset stands against every hazard: what is lost, how old the newest copy is,
-          and how long until people work again. It is computed from disks, jobs, schedules and
-          retention. Begin with a dataset on Pools.
+          Here every dataset stands against every hazard: what is lost, how old the newest copy is, and how long until
+          people work again. It is computed from disks, jobs, schedules and retention. Begin with a dataset on Pools.
         </p>
       </div>
     );
@@ -50,8 +45,8 @@ export function ProofSheet() {
       <div className="mb-1 flex flex-wrap items-baseline gap-3">
         <h2>What would be lost</h2>
         <span className="text-quiet">
-          Each cell: work lost, then time to be back, at the worst moment of the coming year. Heavy
-          frame: nothing comes back.
+          Each cell: work lost, then time to be back, at the worst moment of the coming year. Heavy frame: nothing comes
+          back.
         </span>
       </div>
       <div className="overflow-x-auto">
@@ -63,12 +58,7 @@ export function ProofSheet() {
             <tr>
               <th className="w-[170px]" />
               {evaluation.hazards.map((h) => (
-                <th
-                  key={h.id}
-                  scope="col"
-                  className="pb-1 align-bottom font-semibold text-ink"
-                  title={h.question}
-                >
+                <th key={h.id} scope="col" className="pb-1 align-bottom font-semibold text-ink" title={h.question}>
                   {titles[h.id] ?? h.title}
                 </th>
               ))}
@@ -124,12 +114,7 @@ function CellButton({
   chosen: boolean;
   onChoose: () => void;
 }) {
-  const lost =
-    cell.rpo_seconds === null
-      ? ''
-      : cell.rpo_seconds === 0
-        ? 'nothing lost'
-        : `− ${span(cell.rpo_seconds)}`;
+  const lost = cell.rpo_seconds === null ? '' : cell.rpo_seconds === 0 ? 'nothing lost' : `− ${span(cell.rpo_seconds)}`;
   const back = cell.rto_seconds === null ? '' : `back ${span(cell.rto_seconds)}`;
   const frame = {
     runs_on: 'border-transparent text-quiet',

@@ -13,9 +13,9 @@ export function Story({ cell }: { cell: Schemas['Cell'] }) {
   const dataset = plan.datasets.find((d) => d.id === cell.dataset);
   const hazard = evaluation.hazards.find((h) => h.id === cell.hazard);
   const jobs = new Map(plan.jobs.map((j) => [j.id, j.name]));
-  const assumed = [
-    ...new Set([...cell.steps.map((s) => s.assumption), ...(PARAMETERS[cell.hazard] ?? [])]),
-  ].filter(Boolean);
+  const assumed = [...new Set([...cell.steps.map((s) => s.assumption), ...(PARAMETERS[cell.hazard] ?? [])])].filter(
+    Boolean,
+  );
   return (
     <section aria-label="Story" className="mt-3 border-t border-ink pt-2">
       <div className="flex flex-wrap items-baseline gap-x-3">
@@ -49,10 +49,7 @@ export function Story({ cell }: { cell: Schemas['Cell'] }) {
           <h3>Copies, and what they are then worth</h3>
           {cell.copies.length === 0 && <p className="text-danger">There is no copy of it.</p>}
           {cell.copies.map((c) => (
-            <p
-              key={c.job}
-              className={c.job === cell.copy_job ? 'font-semibold' : c.usable ? '' : 'text-quiet'}
-            >
+            <p key={c.job} className={c.job === cell.copy_job ? 'font-semibold' : c.usable ? '' : 'text-quiet'}>
               {c.job === cell.copy_job ? '→ ' : ''}
               {jobs.get(c.job)} on {c.place}:{' '}
               {c.usable ? (

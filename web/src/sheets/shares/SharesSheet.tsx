@@ -38,16 +38,10 @@ export function SharesSheet() {
             <button className="act" disabled={!plan.datasets.length} onClick={addShare}>
               new share <span className="unit">N</span>
             </button>
-            <button
-              className="act"
-              onClick={() => setEditing({ what: 'accounts', item: newAccount, isNew: true })}
-            >
+            <button className="act" onClick={() => setEditing({ what: 'accounts', item: newAccount, isNew: true })}>
               new account
             </button>
-            <button
-              className="act"
-              onClick={() => setEditing({ what: 'groups', item: newGroup, isNew: true })}
-            >
+            <button className="act" onClick={() => setEditing({ what: 'groups', item: newGroup, isNew: true })}>
               new group
             </button>
           </span>
@@ -96,24 +90,17 @@ export function SharesSheet() {
   );
 }
 
-function Matrix({
-  onEdit,
-  onWhy,
-}: {
-  onEdit: (e: Editing) => void;
-  onWhy: (why: string[]) => void;
-}) {
+function Matrix({ onEdit, onWhy }: { onEdit: (e: Editing) => void; onWhy: (why: string[]) => void }) {
   const { plan, evaluation } = usePlan();
   const grid = useGrid();
   const access = new Map(evaluation.access.map((a) => [`${a.account}/${a.share}`, a]));
   const grants = new Map(plan.grants.map((g) => [`${g.account ?? g.group ?? ''}/${g.share}`, g]));
-  const memberOf = (id: string) =>
-    plan.groups.filter((g) => g.members.includes(id)).map((g) => g.name);
+  const memberOf = (id: string) => plan.groups.filter((g) => g.members.includes(id)).map((g) => g.name);
   if (!plan.shares.length && !plan.accounts.length)
     return (
       <p>
-        Nothing is shared yet. Name a dataset below, share it, and add the people who use it; the
-        access of each then stands here with its reason.
+        Nothing is shared yet. Name a dataset below, share it, and add the people who use it; the access of each then
+        stands here with its reason.
       </p>
     );
   return (
@@ -194,11 +181,7 @@ function Matrix({
                     place={`${plan.accounts.length + n},${column}`}
                     label={`group ${g.name} on ${s.name}`}
                     right={grant?.right}
-                    because={
-                      grant
-                        ? [`grant of the group: ${grant.right}`]
-                        : ['the group has no grant here']
-                    }
+                    because={grant ? [`grant of the group: ${grant.right}`] : ['the group has no grant here']}
                     grant={grant}
                     make={{ share: s.id, account: null, group: g.id }}
                     onWhy={onWhy}
@@ -271,10 +254,7 @@ function GrantCell({
         >
           {RIGHTS.map((r) => (
             <MenuItem key={r}>
-              <button
-                className="block w-full px-3 py-1 text-left data-focus:bg-picked"
-                onClick={() => choose(r)}
-              >
+              <button className="block w-full px-3 py-1 text-left data-focus:bg-picked" onClick={() => choose(r)}>
                 {r === 'write' ? 'read and write' : r}
                 {grant?.right === r && <span className="unit"> now</span>}
               </button>
@@ -326,22 +306,14 @@ function ServerFile() {
       <div className="flex items-baseline gap-2">
         <h2 className="figure">smb.conf</h2>
         <span className="text-quiet">for</span>
-        <select
-          className="entry !w-auto"
-          aria-label="Host"
-          value={host.id}
-          onChange={(e) => setWanted(e.target.value)}
-        >
+        <select className="entry !w-auto" aria-label="Host" value={host.id} onChange={(e) => setWanted(e.target.value)}>
           {hosts.map((h) => (
             <option key={h.id} value={h.id}>
               {h.name}
             </option>
           ))}
         </select>
-        <button
-          className="act ml-auto"
-          onClick={() => void navigator.clipboard.writeText(file.data?.text ?? '')}
-        >
+        <button className="act ml-auto" onClick={() => void navigator.clipboard.writeText(file.data?.text ?? '')}>
           copy
         </button>
       </div>

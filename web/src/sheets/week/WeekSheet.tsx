@@ -16,8 +16,7 @@ const LANE = 44;
 const TOP = 24;
 const MINUTES = 7 * 1440;
 
-const shift = (day: string, days: number) =>
-  new Date(Date.parse(day) + days * 86_400_000).toISOString().slice(0, 10);
+const shift = (day: string, days: number) => new Date(Date.parse(day) + days * 86_400_000).toISOString().slice(0, 10);
 
 export function WeekSheet() {
   const { meta, evaluation, plan } = usePlan();
@@ -33,8 +32,7 @@ export function WeekSheet() {
         }),
       ),
   });
-  const week =
-    monday === evaluation.week.monday ? evaluation.week : (other.data ?? evaluation.week);
+  const week = monday === evaluation.week.monday ? evaluation.week : (other.data ?? evaluation.week);
   const names = new Map(plan.jobs.map((j) => [j.id, j.name]));
   return (
     <div>
@@ -56,9 +54,7 @@ export function WeekSheet() {
         </span>
       </div>
       {plan.jobs.length === 0 ? (
-        <p>
-          No jobs yet: each job of the Copies sheet is drawn here, as long as it will really take.
-        </p>
+        <p>No jobs yet: each job of the Copies sheet is drawn here, as long as it will really take.</p>
       ) : (
         <>
           <Lanes week={week} names={names} />
@@ -77,9 +73,7 @@ function Lanes({ week, names }: { week: Week; names: Map<string, string> }) {
   const used = [...new Set(week.runs.flatMap((r) => r.resources))];
   const order = ['pool', 'disk', 'lan', 'link'];
   used.sort(
-    (a, b) =>
-      order.indexOf(a.split(':')[0] ?? '') - order.indexOf(b.split(':')[0] ?? '') ||
-      a.localeCompare(b),
+    (a, b) => order.indexOf(a.split(':')[0] ?? '') - order.indexOf(b.split(':')[0] ?? '') || a.localeCompare(b),
   );
   const light = week.runs.filter((r) => !r.resources.length);
   const lanes = [...used, ...(light.length ? ['light'] : [])];
@@ -146,10 +140,7 @@ function Lanes({ week, names }: { week: Week; names: Map<string, string> }) {
                 key={`${r.job}-${r.starts_at}`}
                 x={x(clip(r.from_minute))}
                 y={y + 6}
-                width={Math.max(
-                  lane === 'light' ? 1 : 2.5,
-                  x(clip(r.to_minute)) - x(clip(r.from_minute)),
-                )}
+                width={Math.max(lane === 'light' ? 1 : 2.5, x(clip(r.to_minute)) - x(clip(r.from_minute)))}
                 height={LANE - 12}
                 fill={lane === 'light' ? 'var(--quiet)' : fill('data')}
                 stroke={lane === 'light' ? 'none' : 'var(--ink)'}
@@ -194,8 +185,8 @@ function Clashes({ week }: { week: Week }) {
       {grouped.size === 0 && <p className="text-quiet">None this week.</p>}
       {[...grouped].map(([why, { count, first }]) => (
         <p key={why} className="border-b border-hair py-1">
-          <b className="text-danger">{count} times</b>, first {when(first.from_minute)} to{' '}
-          {when(first.to_minute)}: {why}.
+          <b className="text-danger">{count} times</b>, first {when(first.from_minute)} to {when(first.to_minute)}:{' '}
+          {why}.
         </p>
       ))}
     </section>

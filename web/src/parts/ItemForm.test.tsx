@@ -1,0 +1,172 @@
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { cleanup, render, screen, waitFor } from '@testing-library/react';
+import userEvent from '@testing-library/user-event';
+import { afterEach, describe, expect, it, vi } from 'vitest';
+import type { Items, PlanState, Problem } from '../api/client';
+import { PlanProvider } from '../api/plan';
+import { ItemForm, type FieldSpec } from './ItemForm';
+
+const dataset: Items['datasets'] = {
+  id: 'letters',
+  name: 'letters',
+  pool: 'main',
+  size_bytes: 123_456_789,
+  growth_bytes_per_year: 0,
+  change_bytes_per_day: 1e9,
+  worth: 'nuisance',
+  compressible: false,
+  throw_away: false,
+  live_database: false,
+};
+const specs: FieldSpec[] = [
+  { name: 'name', label: 'Name', kind: 'text' },
+  { name: 'size_bytes', label: 'Size', kind: 'size' },
+  { name: 'compressible', label: 'Compresses', kind: 'check' },
+];
+const state = (revision: number, item = dataset): PlanState =>
+  ({
+    meta: { id: 'p', revision },
+    plan: { currency: 'EUR', datasets: [item] },
+  }) as unknown as PlanState;
+
+const refusal = (status: number, errors: Problem['errors'], head: number | null = null): Problem => ({
+  type: 'urn:kavrel:test',
+  title: 'refused',
+  status,
+  detail: 'Somebody else changed this meanwhile',
+  errors,
+  head,
+});
+
+/** Answers each request in turn and remembers what was sent. */
+function server(...answers: { status: number; body: unknown }[]) {
+  const sent: { method: string; url: string; body: unknown; tag: string | undefined }[] = [];
+  vi.stubGlobal('fetch', (url: string, init: RequestInit) => {
+    const headers = init.headers as Record<string, string>;
+    sent.push({
+      method: init.method ?? 'GET',
+      url,
+      body: JSON.parse(init.body as string),
+      tag: headers['If-Match'],
+    });
+    const next = answers.shift() ?? { status: 200, body: state(99) };
+    return Promise.resolve(new Response(JSON.stringify(next.body), { status: next.status }));
+  });
+  return sent;
+}
+
+function show(isNew: boolean, revision = 7, onDone = vi.fn()) {
+  const client = new QueryClient({ defaultOptions: { queries: { retry: false } } });
+  const form = (s: PlanState) => (
+    <QueryClientProvider client={client}>
+      <PlanProvider state={s}>
+        <ItemForm collection="datasets" specs={specs} item={dataset} isNew={isNew} onDone={onDone} />
+      </PlanProvider>
+    </QueryClientProvider>
+  );
+  const view = render(form(state(revision)));
+  return { onDone, again: (s: PlanState) => view.rerender(form(s)) };
+}
+
+afterEach(() => {
+  cleanup();
+  vi.unstubAllGlobals();
+});
+
+describe('a form of something that is there', () => {
+  it('saves a field when it is left, with the revision that was seen', async () => {
+    const sent = server({ status: 200, body: state(8) });
+    show(false);
+    await userEvent.type(screen.getByLabelText('Name'), ' of ana');
+    await userEvent.tab();
+    await waitFor(() => expect(sent).toHaveLength(1));
+    expect(sent[0]).toMatchObject({
+      method: 'PUT',
+      url: '/api/plans/p/datasets/letters',
+      tag: '"r7"',
+      body: { ...dataset, name: 'letters of ana' },
+    });
+    await screen.findByText('saved');
+  });
+  it('keeps the exact bytes of a field that was not touched', async () => {
+    const sent = server();
+    show(false);
+    expect(screen.getByLabelText<HTMLInputElement>('Size').value).toBe('123456789 B');
+    await userEvent.click(screen.getByLabelText('Compresses'));
+    await waitFor(() => expect(sent).toHaveLength(1));
+    expect(sent[0]?.body).toMatchObject({ size_bytes: 123_456_789, compressible: true });
+  });
+  it('sends nothing when nothing changed', async () => {
+    const sent = server();
+    show(false);
+    await userEvent.click(screen.getByLabelText('Name'));
+    await userEvent.tab();
+    await userEvent.tab();
+    expect(sent).toHaveLength(0);
+  });
+  it('says at the field what would be right and keeps what was typed', async () => {
+    const sent = server();
+    show(false);
+    const field = screen.getByLabelText<HTMLInputElement>('Size');
+    await userEvent.clear(field);
+    await userEvent.type(field, '1,5 TB');
+    await userEvent.tab();
+    expect((await screen.findByRole('alert')).textContent).toMatch(/decimal point/);
+    expect(field.value).toBe('1,5 TB');
+    expect(field.getAttribute('aria-invalid')).toBe('true');
+    expect(sent).toHaveLength(0);
+  });
+  it("shows the server's complaint at the field it names", async () => {
+    server({ status: 422, body: refusal(422, [{ field: 'name', message: 'name x is already that of y' }]) });
+    show(false);
+    await userEvent.type(screen.getByLabelText('Name'), 'x');
+    await userEvent.tab();
+    expect((await screen.findByRole('alert')).textContent).toBe('name x is already that of y');
+  });
+  it('offers both ways out when somebody was faster, and mine goes over theirs field by field', async () => {
+    const sent = server({ status: 412, body: refusal(412, [], 9) }, { status: 200, body: state(10) });
+    const { again } = show(false);
+    await userEvent.type(screen.getByLabelText('Name'), ' mine');
+    await userEvent.tab();
+    await screen.findByText('keep mine');
+    again(state(9, { ...dataset, compressible: true }));
+    await userEvent.click(screen.getByText('keep mine'));
+    await waitFor(() => expect(sent).toHaveLength(2));
+    expect(sent[1]).toMatchObject({ tag: '"r9"', body: { name: 'letters mine', compressible: true } });
+    await waitFor(() => expect(screen.queryByText('keep mine')).toBeNull());
+  });
+  it('takes theirs when asked', async () => {
+    server({ status: 412, body: refusal(412, [], 9) });
+    const { again } = show(false);
+    await userEvent.type(screen.getByLabelText('Name'), ' mine');
+    await userEvent.tab();
+    await screen.findByText('take theirs');
+    again(state(9, { ...dataset, name: 'theirs' }));
+    await userEvent.click(screen.getByText('take theirs'));
+    expect(screen.getByLabelText<HTMLInputElement>('Name').value).toBe('theirs');
+  });
+  it('loses nothing when the server is gone', async () => {
+    vi.stubGlobal('fetch', () => Promise.reject(new TypeError('gone')));
+    show(false);
+    await userEvent.type(screen.getByLabelText('Name'), ' late');
+    await userEvent.tab();
+    expect((await screen.findByRole('alert')).textContent).toMatch(/does not answer/);
+    expect(screen.getByLabelText<HTMLInputElement>('Name').value).toBe('letters late');
+  });
+});
+
+describe('a form of something new', () => {
+  it('adds it with the button and is done', async () => {
+    const sent = server({ status: 201, body: state(8) });
+    const { onDone } = show(true);
+    const field = screen.getByLabelText('Size');
+    await userEvent.clear(field);
+    await userEvent.type(field, '2 TB');
+    await userEvent.tab();
+    expect(sent).toHaveLength(0);
+    await userEvent.click(screen.getByRole('button', { name: 'add' }));
+    await waitFor(() => expect(onDone).toHaveBeenCalled());
+    expect(sent[0]).toMatchObject({ method: 'POST', url: '/api/plans/p/datasets', body: { size_bytes: 2e12 } });
+    expect(sent[0]?.body).not.toHaveProperty('id');
+  });
+});
