@@ -21,7 +21,7 @@ SCALARS = (
 )
 VALUES = SCALARS | st.lists(SCALARS, max_size=3) | st.dictionaries(st.text(max_size=8), SCALARS)
 SETTINGS = settings(
-    max_examples=12,
+    max_examples=8,
     deadline=None,
     derandomize=True,
     suppress_health_check=[HealthCheck.function_scoped_fixture],

@@ -75,7 +75,7 @@ SCHEDULES = st.one_of(
 
 
 @given(SCHEDULES, st.sampled_from(ZONES))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=25, deadline=None)
 def test_starts_are_those_of_dateutil(schedule: Schedule, zone: str) -> None:
     found = walls(schedule, zone)
     if schedule.kind == "hourly":

@@ -90,4 +90,4 @@ class History(RuleBasedStateMachine):
 
 
 TestHistory = History.TestCase
-TestHistory.settings = settings(max_examples=15, stateful_step_count=15, deadline=None)
+TestHistory.settings = settings(max_examples=8, stateful_step_count=12, deadline=None)

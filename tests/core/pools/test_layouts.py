@@ -21,7 +21,7 @@ FILESYSTEMS = st.sampled_from([None, "zfs", "ext4", "xfs", "btrfs", "none"])
 
 
 @given(SIZES, FILESYSTEMS)
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=15, deadline=None)
 def test_every_disk_adds_up_to_the_byte(sizes: list[int], filesystem: str | None) -> None:
     disks = facts(*sizes)
     for layout in layouts(disks, filesystem, CONDITIONS):
@@ -40,7 +40,7 @@ def test_every_disk_adds_up_to_the_byte(sizes: list[int], filesystem: str | None
 
 
 @given(SIZES, FILESYSTEMS)
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=15, deadline=None)
 def test_no_layout_gives_more_than_it_has(sizes: list[int], filesystem: str | None) -> None:
     for layout in layouts(facts(*sizes), filesystem, CONDITIONS):
         assert 0 < layout.usable_bytes <= layout.raw_bytes

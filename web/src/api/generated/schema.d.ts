@@ -1077,7 +1077,7 @@ export interface components {
         };
         /**
          * Disk
-         * @description One drive. `capacity_bytes` is exact; `mb_per_s` is averaged over the whole platter.
+         * @description A disk. `capacity_bytes` is exact; `mb_per_s` is averaged over the whole platter.
          */
         Disk: {
             /** Id */
