@@ -39,7 +39,7 @@ export function Comb({ job }: { job: Schemas['JobView'] }) {
   const good = times.filter((t) => t <= moment);
   const back = good.length ? Math.max(...good) : null;
   return (
-    <section aria-label={`Points of ${name}`}>
+    <section aria-label={`Points of ${name}`} data-waiting={found.data ? undefined : true}>
       <h3 className="wrap-anywhere">
         {name}: {points.length} points on {dayOf(noticed)}, keeps {job.retention_words}
       </h3>

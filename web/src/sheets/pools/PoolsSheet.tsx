@@ -186,6 +186,7 @@ export function PoolsSheet() {
           <p className="unit">Dimmed ones are beaten by another on every count. Choosing wipes nothing here.</p>
           <LayoutTable
             rows={rows}
+            waiting={ids.length > 0 && !layouts.data}
             currency={plan.currency}
             current={same}
             looked={looked}
@@ -374,6 +375,7 @@ function Worked({ name, value, onOpen }: { name: string; value: string; onOpen: 
 
 function LayoutTable({
   rows,
+  waiting,
   currency,
   current,
   looked,
@@ -381,6 +383,7 @@ function LayoutTable({
   onTake,
 }: {
   rows: Layout[];
+  waiting: boolean;
   currency: string;
   current: (layout: Layout) => boolean;
   looked: Layout | null;
@@ -438,8 +441,8 @@ function LayoutTable({
         })}
         {rows.length === 0 && (
           <tr>
-            <td colSpan={7} className="py-2 text-quiet">
-              No disks, no layouts.
+            <td colSpan={7} className="py-2 text-quiet" data-waiting={waiting || undefined}>
+              {waiting ? 'reckoning ...' : 'No disks, no layouts.'}
             </td>
           </tr>
         )}

@@ -320,6 +320,7 @@ function ServerFile() {
       <pre
         tabIndex={0}
         aria-label="text of smb.conf"
+        data-waiting={file.data ? undefined : true}
         className="figure mt-1 max-h-[560px] overflow-auto border border-line p-2 text-[12px] leading-[1.35]"
       >
         {file.data?.text}
