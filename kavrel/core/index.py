@@ -5,6 +5,7 @@ from functools import cached_property
 
 from kavrel.core.assumptions import Assumptions
 from kavrel.core.plan import Dataset, Disk, Group, Host, Job, Link, Plan, Pool, Share, Site
+from kavrel.core.quantities import currency_minor
 
 
 class Index:
@@ -23,10 +24,15 @@ class Index:
         self.groups: dict[str, Group] = {x.id: x for x in plan.groups}
         self.jobs: dict[str, Job] = {x.id: x for x in plan.jobs}
 
+    @property
+    def minor_units(self) -> int:
+        """Minor units in one unit of the plan's currency."""
+        return currency_minor(self.plan.currency)
+
     @cached_property
     def disks_in_pools(self) -> dict[str, str]:
-        """Disk id to the id of the pool that has it, as a member or a spare."""
-        return {d: p.id for p in self.plan.pools for d in (*p.disks, *p.spares)}
+        """Disk id to the id of the pool that has it, as a member, a spare or its fast tier."""
+        return {d: p.id for p in self.plan.pools for d in (*p.disks, *p.spares, *p.tier)}
 
     @cached_property
     def shares_of(self) -> dict[str, list[Share]]:
@@ -51,6 +57,14 @@ class Index:
         return {j.target_disk for j in self.plan.jobs if j.target_disk}
 
     @cached_property
+    def held(self) -> dict[str, list[str]]:
+        """Disk id to the datasets of which it holds a whole copy outside any pool."""
+        result: dict[str, list[str]] = defaultdict(list)
+        for holding in self.plan.holdings:
+            result[holding.disk].append(holding.dataset)
+        return result
+
+    @cached_property
     def idle_disks(self) -> list[Disk]:
         """Loose disks that hold nothing and serve no pool or shelf job: spares in the hand."""
         return [
@@ -59,6 +73,7 @@ class Index:
             if d.id not in self.disks_in_pools
             and d.id not in self.shelf_targets
             and not d.holds_data
+            and d.id not in self.held
         ]
 
     def site_of_host(self, host: str) -> str:

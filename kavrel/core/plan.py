@@ -61,6 +61,7 @@ HostKind = Literal[
     "tower", "small_box", "old_desktop", "laptop", "single_board", "hypervisor", "router"
 ]
 BootDevice = Literal["ssd", "nvme", "hdd", "usb_stick", "sd_card"]
+Restart = Literal["by_itself", "over_network", "by_hand"]
 
 
 class Host(Value):
@@ -81,11 +82,39 @@ class Host(Value):
     on_ups: Flag = False
     default_passwords_changed: Flag = True
     price_minor: Money = 0
+    idle_watts: real(0.1, 5000.0) | None = None  # type: ignore[valid-type]  # without its disks
+    shutdown_minutes: real(0.0, 240.0) = 2.0  # type: ignore[valid-type]  # with unmounting
+    after_power_cut: Restart = "by_hand"
+    start_order: whole(1, 50) = 1  # type: ignore[valid-type]  # who waits for whom
+
+
+class Supply(Value):
+    """A UPS: what it can carry, for which hosts, and who hears its signal.
+
+    `battery_wh` is the energy at the rate of `rated_hours` (lead batteries: often 20 h);
+    `exponent` is Peukert's, 1 for an ideal battery.
+    """
+
+    id: Id
+    name: Line
+    site: Id
+    va: real(50.0, 50_000.0)  # type: ignore[valid-type]
+    watts: real(30.0, 50_000.0)  # type: ignore[valid-type]
+    battery_wh: real(5.0, 100_000.0)  # type: ignore[valid-type]
+    rated_hours: real(0.05, 100.0) = 20.0  # type: ignore[valid-type]
+    exponent: real(1.0, 2.0) = 1.15  # type: ignore[valid-type]
+    health_percent: whole(1, 100) = 100  # type: ignore[valid-type]
+    hosts: Annotated[tuple[Id, ...], Field(max_length=50)] = ()  # whose plugs it feeds
+    signals: Annotated[tuple[Id, ...], Field(max_length=50)] = ()  # who is told of the cut
+    delay_minutes: real(0.0, 600.0) = 5.0  # type: ignore[valid-type]
+    price_minor: Money = 0
 
 
 DiskKind = Literal["hdd", "ssd", "nvme"]
 DiskForm = Literal["3.5", "2.5", "m.2"]
 Condition = Literal["new", "used", "refurbished"]
+Recording = Literal["cmr", "smr"]
+SectorFormat = Literal["512n", "512e", "4kn"]
 
 
 class Disk(Value):
@@ -103,11 +132,32 @@ class Disk(Value):
     mb_per_s: real(1.0, 30_000.0) = 185.0  # type: ignore[valid-type]
     yearly_failure_rate: real(0.0001, 0.99) | None = None  # type: ignore[valid-type]
     bits_per_read_error: real(1e12, 1e20) | None = None  # type: ignore[valid-type]
+    recording: Recording = "cmr"  # smr: shingled tracks, slow to rewrite
+    sector: SectorFormat = "512e"
+    bought_on: Day | None = None
+    run_hours: whole(0, 300_000) = 0  # type: ignore[valid-type]  # already run when it was bought
+    wear_percent: whole(0, 100) = 0  # type: ignore[valid-type]  # of a flash disk's rated writes
+    watts: real(0.1, 60.0) | None = None  # type: ignore[valid-type]  # when it works
     own_supply: Flag = False  # a USB case with its own power
     holds_data: Flag = False  # what is on it now must survive
     host: Id | None = None
     bay: Annotated[str, Field(pattern=r"^(3\.5|2\.5|nvme|usb)-[1-9][0-9]?$")] | None = None
     shelf: Id | None = None  # the site where it stands when it is in no bay
+
+
+class Offer(Value):
+    """A disk that can be bought: the user's own price list."""
+
+    id: Id
+    label: Line
+    capacity_bytes: DiskBytes
+    kind: DiskKind = "hdd"
+    form: DiskForm = "3.5"
+    condition: Condition = "new"
+    recording: Recording = "cmr"
+    price_minor: Money
+    mb_per_s: real(1.0, 30_000.0) = 185.0  # type: ignore[valid-type]
+    at_most: whole(1, 24) = 24  # type: ignore[valid-type]  # how many can be had
 
 
 # --- Pools -----------------------------------------------------------------------------------
@@ -116,19 +166,33 @@ FamilyId = Literal[
     "single",
     "span",
     "stripe",
+    "union",
     "mirror",
     "striped_mirror",
     "raid5",
     "raid6",
+    "raid50",
+    "raid60",
     "raidz1",
     "raidz2",
     "raidz3",
+    "parity1",
+    "parity2",
+    "slices1",
+    "slices2",
+    "copies2",
+    "copies3",
 ]
 FilesystemId = Literal["zfs", "ext4", "xfs", "btrfs", "none"]
+Purpose = Literal["files", "vms", "footage"]
 
 
 class Pool(Value):
-    """Disks joined into one store. `groups` are mirrors, parity groups or single disks."""
+    """Disks joined into one store. `groups` are mirrors, parity groups or single disks.
+
+    Dedicated parity has two groups: the data disks, then the parity disks. With a fast `tier`
+    new files land on its disks first; the mover takes them to the pool every day at `mover_at`.
+    """
 
     id: Id
     name: Line
@@ -143,6 +207,12 @@ class Pool(Value):
     ashift: whole(9, 16) = 12  # type: ignore[valid-type]
     record_kib: Literal[4, 8, 16, 32, 64, 128, 256, 512, 1024] = 128
     encrypted: Flag = False
+    purpose: Purpose = "files"
+    standing: Flag = True  # False: wanted, not made yet
+    compression_ratio: real(1.0, 20.0) = 1.0  # type: ignore[valid-type]
+    tier: Annotated[tuple[Id, ...], Field(max_length=8)] = ()
+    tier_mirrored: Flag = True
+    mover_at: WallTime = "03:30"
 
     @property
     def disks(self) -> tuple[str, ...]:
@@ -168,6 +238,33 @@ class Dataset(Value):
     compressible: Flag = False
     throw_away: Flag = False  # a rolling day of clips, a cache: belongs in no backup
     live_database: Flag = False
+
+
+class Holding(Value):
+    """A whole copy of a dataset on a disk outside its pool: where the data is before the move."""
+
+    id: Id
+    disk: Id
+    dataset: Id
+    verified: Flag = True  # read back and compared
+
+
+Outcome = Literal["done", "failed"]
+
+
+class Tick(Value):
+    """A step of the shuffle that a person has ticked at the rack.
+
+    `step` is the step's own name, the same as long as it does the same; `hours` is what it took.
+    """
+
+    id: Id
+    step: Annotated[str, Field(pattern=r"^[a-z0-9:>+.-]{1,200}$")]
+    on: Day
+    outcome: Outcome = "done"
+    hours: real(0.0, 10_000.0) | None = None  # type: ignore[valid-type]
+    who: MaybeLine = ""
+    note: Note = ""
 
 
 class Share(Value):
@@ -330,9 +427,13 @@ class Plan(Value):
     sites: Annotated[tuple[Site, ...], Field(max_length=MANY)] = ()
     links: Annotated[tuple[Link, ...], Field(max_length=MANY)] = ()
     hosts: Annotated[tuple[Host, ...], Field(max_length=MANY)] = ()
+    supplies: Annotated[tuple[Supply, ...], Field(max_length=MANY)] = ()
+    offers: Annotated[tuple[Offer, ...], Field(max_length=MANY)] = ()
     disks: Annotated[tuple[Disk, ...], Field(max_length=MANY)] = ()
     pools: Annotated[tuple[Pool, ...], Field(max_length=MANY)] = ()
     datasets: Annotated[tuple[Dataset, ...], Field(max_length=MANY)] = ()
+    holdings: Annotated[tuple[Holding, ...], Field(max_length=MANY)] = ()
+    ticks: Annotated[tuple[Tick, ...], Field(max_length=MANY)] = ()
     shares: Annotated[tuple[Share, ...], Field(max_length=MANY)] = ()
     accounts: Annotated[tuple[Account, ...], Field(max_length=MANY)] = ()
     groups: Annotated[tuple[Group, ...], Field(max_length=MANY)] = ()
@@ -354,9 +455,13 @@ Item = (
     Site
     | Link
     | Host
+    | Supply
+    | Offer
     | Disk
     | Pool
     | Dataset
+    | Holding
+    | Tick
     | Share
     | Account
     | Group
@@ -371,9 +476,13 @@ COLLECTIONS: dict[str, type[Value]] = {
     "sites": Site,
     "links": Link,
     "hosts": Host,
+    "supplies": Supply,
+    "offers": Offer,
     "disks": Disk,
     "pools": Pool,
     "datasets": Dataset,
+    "holdings": Holding,
+    "ticks": Tick,
     "shares": Share,
     "accounts": Account,
     "groups": Group,

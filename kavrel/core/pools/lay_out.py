@@ -1,74 +1,38 @@
 """Lays disks out by a family's rule: bytes, survival, time, odds and the map of each disk."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 
-from kavrel.core.assumptions import Assumptions
+from kavrel.core.pools import room
+from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.families.family import Family
-from kavrel.core.pools.filesystems import btrfs, ext4, xfs, zfs
-from kavrel.core.pools.filesystems.space import Space
-from kavrel.core.pools.layout import DiskSlices, Layout, LayoutError
-from kavrel.core.pools.odds import hourly_rate, loss_odds, read_error_odds
+from kavrel.core.pools.layout import DiskSlices, Layout, LayoutError, Speeds
+from kavrel.core.pools.loss import group_read_error, loss, redundancy_sets, repair_of
+from kavrel.core.pools.passes import pass_hours
+from kavrel.core.pools.survival import outlives, survival
 from kavrel.core.working import Working, step
 
-HORIZON_YEARS = 5.0
 TB = 10**12
-
-
-@dataclass(frozen=True)
-class DiskFacts:
-    """What a layout needs to know of a disk. Speed is the average over the whole platter."""
-
-    id: str
-    label: str
-    capacity_bytes: int
-    mb_per_s: float
-    yearly_failure_rate: float
-    bits_per_read_error: float
-    price_minor: int
-
-
-@dataclass(frozen=True)
-class Conditions:
-    """What surrounds the disks: block sizes, the repair, and a spare in the hand."""
-
-    ashift: int = 12
-    record_bytes: int = 131_072
-    rebuild_speed_share: float = 0.8
-    notice_hours: float = 12.0
-    replace_hours: float = 48.0
-    replace_step: Working | None = None
-
-    @classmethod
-    def of(cls, known: Assumptions, ashift: int, record_bytes: int, spare: bool) -> "Conditions":
-        """The conditions of a plan; with a `spare` nothing has to be ordered."""
-        key = "fit_disk_hours" if spare else "order_disk_hours"
-        return cls(
-            ashift=ashift,
-            record_bytes=record_bytes,
-            rebuild_speed_share=known["rebuild_speed_share"],
-            notice_hours=known["notice_hours"],
-            replace_hours=known[key],
-            replace_step=known.step(key),
-        )
+Disks = Sequence[Sequence[DiskFacts]]
 
 
 def lay_out(
     family_id: str,
-    groups: Sequence[Sequence[DiskFacts]],
+    groups: Disks,
     filesystem: str,
     conditions: Conditions,
 ) -> Layout:
     """The layout of these groups of disks.
 
-    Raises LayoutError where the family does not allow the groups or the file system.
+    Raises LayoutError where the family does not allow the groups, the sizes or the file system.
     Usable bytes come from the family's arrays and the file system's own rules; see the
     modules of `families` and `filesystems` for their sources.
     """
     family = FAMILIES[family_id]
-    complaint = family.check(groups)
+    complaint = family.check(groups) or family.complaint(
+        [[d.capacity_bytes for d in g] for g in groups]
+    )
     if complaint:
         raise LayoutError(complaint)
     if filesystem not in family.filesystems:
@@ -84,207 +48,189 @@ def _lay_out(
     filesystem: str,
     conditions: Conditions,
 ) -> Layout:
-    sizes = [[d.capacity_bytes for d in g] for g in groups]
+    sizes = tuple(tuple(d.capacity_bytes for d in g) for g in groups)
+    widths = [len(g) for g in groups]
     disks = [d for g in groups for d in g]
-    space = _space(family, sizes, filesystem, conditions)
-    outlives = min(family.outlives(len(g)) for g in groups)
-    slices = _slices(family, groups, space.usable_bytes)
-    hours, rebuild_working = _rebuild(family, groups, conditions)
-    read_error = _read_error(family, groups)
-    odds, odds_working = _odds(family, groups, hours, conditions)
-    slowest = min(d.mb_per_s for d in disks)
-    cost = sum(d.price_minor for d in disks)
+    space = room.space(family, sizes, filesystem, conditions.ashift, conditions.record_bytes)
     usable = space.usable_bytes
+    slices = _slices(family, groups, usable)
+    repair = repair_of(family, groups, filesystem, conditions)
+    read_errors = [group_read_error(family, g, conditions) for g in redundancy_sets(family, groups)]
+    odds, odds_working = loss(family, groups, repair, conditions)
+    speeds, speed_working = _speeds(family, groups, conditions)
+    ram, ram_working = _memory(filesystem, usable, conditions)
+    cost = sum(d.price_minor for d in disks)
+    any_disks = outlives(family, widths)
+    stranded = sum(s.stranded_bytes for s in slices)
+    by_id = {d.id: d for d in disks}
+    idle, active = sum(d.idle_watts for d in disks), sum(d.watts for d in disks)
+    whole = max(_pass(d, conditions) for d in disks)
     return Layout(
         family=family.id,
-        title=_title(family, groups),
+        title=title(family, widths),
         filesystem=filesystem,
         groups=tuple(tuple(d.id for d in g) for g in groups),
         usable_bytes=usable,
+        holds_bytes=int(usable * conditions.compression_ratio),
         raw_bytes=sum(d.capacity_bytes for d in disks),
-        stranded_bytes=sum(s.stranded_bytes for s in slices),
-        survives_any=outlives,
-        survives=_survives(groups, outlives),
-        rebuild_hours=hours,
-        read_error_odds=read_error,
+        stranded_bytes=stranded,
+        stranded_cost_minor=sum(
+            by_id[s.disk].price_minor * s.stranded_bytes // by_id[s.disk].capacity_bytes
+            for s in slices
+        ),
+        survives_any=any_disks,
+        survives=_survives(family, groups, any_disks),
+        survival=survival(family, widths),
+        remains=family.remains,
+        rebuild_hours=repair.rebuild_hours,
+        rebuilds=repair.rebuilds,
+        surface_hours=whole,
+        sync_hours=repair.sync_hours,
+        scrub_hours=whole / conditions.rebuild_speed_share if any_disks else None,
+        read_error_odds=max(read_errors) if any_disks else None,
         loss_odds_5y=odds,
-        read_mb_per_s=slowest * sum(family.read_disks(len(g)) for g in groups),
-        write_mb_per_s=slowest * sum(family.write_disks(len(g)) for g in groups),
+        read_mb_per_s=speeds.read_mb_per_s,
+        write_mb_per_s=speeds.write_mb_per_s,
+        speeds=speeds,
+        ram_gib=ram,
+        idle_watts=idle,
+        active_watts=active,
         cost_minor=cost,
         cost_per_tb_minor=round(cost * TB / usable) if usable and cost else None,
         grows=family.grows,
+        grows_by=family.grows_by,
         disks=slices,
         working=space.working,
-        rebuild_working=rebuild_working,
+        rebuild_working=repair.working,
         odds_working=odds_working,
-    )
-
-
-def _title(family: Family, groups: Sequence[Sequence[DiskFacts]]) -> str:
-    widths = [len(g) for g in groups]
-    if len(widths) == 1:
-        return family.title if widths[0] == 1 else f"{family.title}, {widths[0]} wide"
-    return f"{family.title}, {len(widths)} x {widths[0]}"
-
-
-def _survives(groups: Sequence[Sequence[DiskFacts]], outlives: int) -> str:
-    if outlives == 0:
-        return "none"
-    if len(groups) == 1:
-        return f"any {outlives}"
-    return f"any {outlives}, up to {outlives} a group"
-
-
-def _space(
-    family: Family, sizes: Sequence[Sequence[int]], filesystem: str, conditions: Conditions
-) -> Space:
-    if filesystem == "zfs":
-        return zfs.space(family.vdevs(sizes), conditions.ashift, conditions.record_bytes)
-    device = family.device_bytes(sizes)
-    if filesystem == "none":
-        return Space(
-            total_bytes=device,
-            usable_bytes=device,
-            working=step(
-                "bare array",
-                device,
-                "bytes",
-                "members after metadata, without a file system",
-                step("disks", sum(map(sum, sizes)), "bytes"),
-                source="mdadm 4.2 and LVM2 defaults",
-            ),
-        )
-    return {"ext4": ext4.space, "xfs": xfs.space, "btrfs": btrfs.space}[filesystem](device)
-
-
-def _slices(
-    family: Family, groups: Sequence[Sequence[DiskFacts]], usable: int
-) -> tuple[DiskSlices, ...]:
-    """Shares the usable bytes over the disks; each disk's four parts add up to its capacity."""
-    placed: list[tuple[DiskFacts, int, int, int]] = []  # disk, room for data, redundancy, stranded
-    for group in groups:
-        smallest = min(d.capacity_bytes for d in group)
-        width = len(group)
-        outlives = family.outlives(width)
-        for place, disk in enumerate(group):
-            used = smallest if family.smallest_rules else disk.capacity_bytes
-            stranded = disk.capacity_bytes - used
-            redundancy = used * outlives // width
-            if family.one_copy_of:
-                redundancy = used if place else 0
-            placed.append((disk, used - redundancy, redundancy, stranded))
-    room = sum(p[1] for p in placed)
-    result = []
-    shared = passed = 0
-    for disk, data_room, redundancy, stranded in placed:
-        passed += data_room
-        upto = usable * passed // room if room else 0
-        # Allocation can be kinder than the plain ratio only by rounding; never beyond the room.
-        data = min(upto - shared, data_room)
-        shared = upto
-        result.append(
-            DiskSlices(
-                disk=disk.id,
-                data_bytes=data,
-                redundancy_bytes=redundancy,
-                reserve_bytes=data_room - data,
-                stranded_bytes=stranded,
-            )
-        )
-    return tuple(result)
-
-
-def _rebuild(
-    family: Family, groups: Sequence[Sequence[DiskFacts]], conditions: Conditions
-) -> tuple[float | None, Working]:
-    """Hours to rebuild the slowest disk, whole: its used bytes over the speed that is left."""
-    worst: tuple[float, int, DiskFacts] | None = None
-    for group in groups:
-        if not family.outlives(len(group)):
-            continue
-        used = min(d.capacity_bytes for d in group)
-        pace = min(group, key=lambda d: d.mb_per_s)
-        hours = used / (pace.mb_per_s * 1e6 * conditions.rebuild_speed_share) / 3600
-        if worst is None or hours > worst[0]:
-            worst = (hours, used, pace)
-    if worst is None:
-        return None, step("rebuild", None, "h", "no redundancy: nothing to rebuild from")
-    hours, used, pace = worst
-    return hours, step(
-        "rebuild of one disk",
-        hours,
-        "h",
-        "bytes on the disk / (slowest disk's speed x share left)",
-        step("bytes on the disk", used, "bytes"),
-        step(f"speed of {pace.label}, the slowest", pace.mb_per_s, "MB/s"),
-        step(
-            "share of speed left",
-            conditions.rebuild_speed_share,
-            "of full speed",
-            assumption="rebuild_speed_share",
+        speed_working=speed_working,
+        ram_working=ram_working,
+        power_working=step(
+            "power of the disks at work",
+            active,
+            "W",
+            "sum over the disks",
+            *(step(d.label, d.watts, "W") for d in disks),
+            step("when idle", idle, "W"),
         ),
     )
 
 
-def _read_error(family: Family, groups: Sequence[Sequence[DiskFacts]]) -> float | None:
-    """Worst odds over the groups of an unrecoverable error when nothing else is left to help."""
-    odds = [_group_read_error(family, g) for g in groups if family.outlives(len(g))]
-    return max(odds) if odds else None
+def title(family: Family, widths: Sequence[int]) -> str:
+    """The family's name with its groups."""
+    if family.one_set:
+        return f"{family.title}, {widths[0]} + {widths[1]}"
+    if len(widths) == 1:
+        return family.title if widths[0] == 1 else f"{family.title}, {widths[0]} wide"
+    if len(set(widths)) == 1:
+        return f"{family.title}, {len(widths)} x {widths[0]}"
+    return f"{family.title}, {' + '.join(map(str, widths))}"
 
 
-def _group_read_error(family: Family, group: Sequence[DiskFacts]) -> float:
-    readers = 1 if family.one_copy_of else len(group) - family.outlives(len(group))
-    read = readers * min(d.capacity_bytes for d in group)
-    return read_error_odds(read, min(d.bits_per_read_error for d in group))
+def _survives(family: Family, groups: Disks, any_disks: int) -> str:
+    if any_disks == 0:
+        return "none"
+    if len(groups) == 1 or family.one_set:
+        return f"any {any_disks}"
+    return f"any {any_disks}, up to {any_disks} a group"
 
 
-def _odds(
-    family: Family,
-    groups: Sequence[Sequence[DiskFacts]],
-    rebuild_hours: float | None,
-    conditions: Conditions,
-) -> tuple[float, Working]:
-    repair = conditions.notice_hours + conditions.replace_hours + (rebuild_hours or 0.0)
-    kept = 1.0
-    parts = []
-    for number, group in enumerate(groups, 1):
-        rate = sum(hourly_rate(d.yearly_failure_rate) for d in group) / len(group)
-        read_error = _group_read_error(family, group)
-        outlives = family.outlives(len(group))
-        odds = loss_odds(len(group), outlives, rate, repair, read_error, HORIZON_YEARS)
-        kept *= 1 - odds
-        steps = [
-            step("disks", len(group)),
-            step("may die", outlives),
-            step("failures of one disk", rate * 8766, "a year", assumption="hdd_failure_rate"),
-        ]
-        if outlives:
-            steps.append(
-                step(
-                    "read error in the last rebuild",
-                    read_error,
-                    "odds",
-                    "1 - (1 - 1/bits per error)^bits read",
-                    assumption="hdd_bits_per_read_error",
+def _pass(disk: DiskFacts, conditions: Conditions) -> float:
+    inner = conditions.inner_share if disk.kind == "hdd" else 1.0
+    return pass_hours(disk.capacity_bytes, disk.mb_per_s, inner)
+
+
+def _slices(family: Family, groups: Disks, usable: int) -> tuple[DiskSlices, ...]:
+    """Shares the usable bytes over the disks; each disk's four parts add up to its capacity."""
+    rooms = family.rooms([[d.capacity_bytes for d in g] for g in groups])
+    total = sum(r.data for group in rooms for r in group)
+    result = []
+    shared = passed = 0
+    for group, parts in zip(groups, rooms, strict=True):
+        for disk, part in zip(group, parts, strict=True):
+            passed += part.data
+            upto = usable * passed // total if total else 0
+            # Allocation can be kinder than the plain ratio only by rounding; never beyond the room.
+            data = min(upto - shared, part.data)
+            shared = upto
+            result.append(
+                DiskSlices(
+                    disk=disk.id,
+                    data_bytes=data,
+                    redundancy_bytes=part.redundancy,
+                    reserve_bytes=part.data - data,
+                    stranded_bytes=part.stranded,
                 )
             )
-        parts.append(step(f"group {number}", odds, "odds", "Markov chain", *steps))
-    window = step(
-        "window after a failure",
-        repair,
-        "h",
-        "notice + replacement + rebuild",
-        step("notice", conditions.notice_hours, "h", assumption="notice_hours"),
-        conditions.replace_step or step("replacement", conditions.replace_hours, "h"),
-        step("rebuild", rebuild_hours, "h"),
+    return tuple(result)
+
+
+def _speeds(family: Family, groups: Disks, conditions: Conditions) -> tuple[Speeds, Working]:
+    """The slowest disk sets the pace of all; groups stripe, and one of them is degraded."""
+    disks = [d for g in groups for d in g]
+    slowest = min(disks, key=lambda d: (d.mb_per_s, d.label))
+    least_iops = min(d.iops for d in disks)
+    rewrite = conditions.smr_write_share if any(d.shingled for d in disks) else 1.0
+    paces = [family.pace(len(g)) for g in redundancy_sets(family, groups)]
+
+    def total(whole: str, degraded: str | None = None) -> float:
+        values = [getattr(p, whole) for p in paces]
+        if degraded:
+            values[0] = getattr(paces[0], degraded)
+        return float(sum(values))
+
+    has = any(family.outlives(len(g)) for g in redundancy_sets(family, groups))
+    speed = slowest.mb_per_s
+
+    def lessened(whole: str, degraded: str, unit: float) -> float | None:
+        return total(whole, degraded) * unit if has else None
+
+    speeds = Speeds(
+        read_mb_per_s=total("read") * speed,
+        write_mb_per_s=total("write") * speed,
+        read_iops=total("random_read") * least_iops,
+        write_iops=total("random_write") * least_iops * rewrite,
+        degraded_read_mb_per_s=lessened("read", "degraded_read", speed),
+        degraded_write_mb_per_s=lessened("write", "degraded_write", speed),
+        degraded_read_iops=lessened("random_read", "degraded_random_read", least_iops),
+        degraded_write_iops=lessened("random_write", "degraded_random_write", least_iops * rewrite),
+        slowest=slowest.label,
     )
-    lost = 1 - kept
-    return lost, step(
-        f"loses data within {HORIZON_YEARS:.0f} years",
-        lost,
-        "odds",
-        "1 - product over groups of (1 - odds)",
-        *parts,
-        window,
-        source="Markov chain after Patterson, Gibson and Katz 1988",
+    inputs = [
+        step(f"speed of {slowest.label}, the slowest", speed, "MB/s"),
+        step("disks that stream at once when reading", total("read")),
+        step("disks that stream at once when writing", total("write")),
+        step("random accesses of the slowest disk", least_iops, "IOPS", assumption="hdd_iops"),
+        step("disks' worth of small random writes", total("random_write")),
+    ]
+    if rewrite < 1:
+        inputs.append(
+            step("left of it with shingled tracks", rewrite, "of it", assumption="smr_write_share")
+        )
+    working = step(
+        "streaming read",
+        speeds.read_mb_per_s,
+        "MB/s",
+        "disks that stream at once x speed of the slowest",
+        *inputs,
+        source="small writes of parity groups: Patterson, Gibson and Katz 1988",
+    )
+    return speeds, working
+
+
+def _memory(filesystem: str, usable: int, conditions: Conditions) -> tuple[float, Working]:
+    base = step("a plain file server", conditions.ram_gib_files, "GiB", assumption="ram_gib_files")
+    if filesystem != "zfs":
+        return conditions.ram_gib_files, step(
+            "memory advised", conditions.ram_gib_files, "GiB", "", base
+        )
+    wanted = max(conditions.ram_gib_files, usable / TB * conditions.ram_gib_per_tb)
+    return wanted, step(
+        "memory advised",
+        wanted,
+        "GiB",
+        "usable x GiB a TB, no less than a plain file server; with less the cache is smaller",
+        step("usable", usable, "bytes"),
+        step("of ZFS", conditions.ram_gib_per_tb, "GiB a TB", assumption="ram_gib_per_tb"),
+        base,
     )

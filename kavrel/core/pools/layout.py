@@ -3,6 +3,7 @@
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.plan import FamilyId, FilesystemId
+from kavrel.core.pools.survival import Survival
 from kavrel.core.working import Working
 
 
@@ -22,12 +23,29 @@ class DiskSlices(BaseModel):
     stranded_bytes: int
 
 
+class Speeds(BaseModel):
+    """Streams in MB/s and small random accesses a second; degraded: with one disk missing."""
+
+    model_config = ConfigDict(frozen=True)
+
+    read_mb_per_s: float
+    write_mb_per_s: float
+    read_iops: float
+    write_iops: float
+    degraded_read_mb_per_s: float | None
+    degraded_write_mb_per_s: float | None
+    degraded_read_iops: float | None
+    degraded_write_iops: float | None
+    slowest: str  # the disk that sets the pace
+
+
 class Layout(BaseModel):
     """What one way of joining disks gives.
 
-    `usable_bytes` is what an ordinary user can fill. `survives_any` disks may die, whichever
-    they are. `rebuild_hours` is None where there is nothing to rebuild from. Money is in
-    minor units; `cost_per_tb_minor` is per decimal TB usable.
+    `usable_bytes` is what an ordinary user can fill, `holds_bytes` what that is worth with the
+    pool's compression. `survives_any` disks may die, whichever they are; `survival` counts the
+    sets beyond. `rebuild_hours` is None where there is nothing to rebuild from; `rebuilds` says
+    what is gone over. Money is in minor units; `cost_per_tb_minor` is per decimal TB usable.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -37,20 +55,36 @@ class Layout(BaseModel):
     filesystem: FilesystemId
     groups: tuple[tuple[str, ...], ...]
     usable_bytes: int
+    holds_bytes: int
     raw_bytes: int
     stranded_bytes: int
+    stranded_cost_minor: int
     survives_any: int
     survives: str
+    survival: tuple[Survival, ...]
+    remains: str
     rebuild_hours: float | None
+    rebuilds: str
+    surface_hours: float
+    sync_hours: float | None
+    scrub_hours: float | None
     read_error_odds: float | None
     loss_odds_5y: float
     read_mb_per_s: float
     write_mb_per_s: float
+    speeds: Speeds
+    ram_gib: float
+    idle_watts: float
+    active_watts: float
     cost_minor: int
     cost_per_tb_minor: int | None
     grows: str
+    grows_by: str
     disks: tuple[DiskSlices, ...]
     dominated: bool = False
     working: Working
     rebuild_working: Working
     odds_working: Working
+    speed_working: Working
+    ram_working: Working
+    power_working: Working

@@ -1,21 +1,60 @@
 """Every layout that a set of disks allows, and which of them another one beats."""
 
+from collections import defaultdict
 from collections.abc import Sequence
 
+from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.pools.families.family import ONLY_ZFS
-from kavrel.core.pools.lay_out import Conditions, DiskFacts, lay_out
+from kavrel.core.pools.families.family import ONLY_BTRFS, ONLY_ZFS, Family
+from kavrel.core.pools.lay_out import lay_out
 from kavrel.core.pools.layout import Layout
 
 
-def grouped(disks: Sequence[DiskFacts], widths: Sequence[int]) -> list[list[DiskFacts]]:
-    """Disks into groups of these widths, like sizes together so that least is stranded."""
+def own_filesystem(family: Family) -> str:
+    """The file system of a family that has only one; the bare array of the others."""
+    if family.filesystems == ONLY_ZFS:
+        return "zfs"
+    return "btrfs" if family.filesystems == ONLY_BTRFS else "none"
+
+
+def grouped(
+    disks: Sequence[DiskFacts], widths: Sequence[int], largest_last: bool = False
+) -> list[list[DiskFacts]]:
+    """Disks into groups of these widths, like sizes together so that least is stranded.
+
+    Disks of one size are dealt so that those of one batch fall into different groups. With
+    `largest_last` the last group (the parity) gets the largest disks.
+    """
     order = sorted(disks, key=lambda d: -d.capacity_bytes)
-    groups, start = [], 0
-    for width in widths:
-        groups.append(order[start : start + width])
-        start += width
+    if largest_last:
+        head = widths[-1]
+        order = order[head:] + order[:head]
+    group_of = [n for n, width in enumerate(widths) for _ in range(width)]
+    groups: list[list[DiskFacts]] = [[] for _ in widths]
+    slots: dict[int, list[int]] = defaultdict(list)
+    for disk, group in zip(order, group_of, strict=True):
+        slots[disk.capacity_bytes].append(group)
+    if largest_last:
+        for disk, group in zip(order, group_of, strict=True):
+            groups[group].append(disk)
+        return groups
+    for capacity, places in slots.items():
+        alike = sorted((d for d in order if d.capacity_bytes == capacity), key=lambda d: d.batch)
+        for disk, group in zip(alike, _in_turn(places), strict=True):
+            groups[group].append(disk)
     return groups
+
+
+def _in_turn(places: Sequence[int]) -> list[int]:
+    """Group numbers one after the other in turn, each as often as it occurs."""
+    left = {g: places.count(g) for g in dict.fromkeys(places)}
+    found: list[int] = []
+    while len(found) < len(places):
+        for group, count in left.items():
+            if count:
+                left[group] -= 1
+                found.append(group)
+    return found
 
 
 def layouts(
@@ -23,15 +62,16 @@ def layouts(
 ) -> list[Layout]:
     """All layouts over all these disks, best first: most usable among those not beaten.
 
-    With no file system named, RAIDZ is laid out as ZFS and every other family as a bare array.
+    With no file system named, RAIDZ is laid out as ZFS, the copy profiles as Btrfs and every
+    other family as a bare array.
     """
     found = []
     for family in FAMILIES.values():
-        chosen = filesystem or ("zfs" if family.filesystems == ONLY_ZFS else "none")
+        chosen = filesystem or own_filesystem(family)
         if chosen not in family.filesystems:
             continue
         for widths in family.groupings(len(disks)):
-            groups = grouped(disks, widths)
+            groups = grouped(disks, widths, family.parity_last)
             found.append(lay_out(family.id, groups, chosen, conditions))
     marked = [
         layout.model_copy(update={"dominated": True})
@@ -45,10 +85,13 @@ def layouts(
 def _beats(a: Layout, b: Layout) -> bool:
     """As good on every count and better on one: room, survival, odds, speed, time to rebuild.
 
-    A span is beaten by nothing: it alone can be bought one disk at a time. Layouts with other
-    file systems differ in what they do for the data, which is not weighed here.
+    One that grows disk by disk is beaten only by another such; one that keeps the other disks'
+    files likewise. Layouts with other file systems differ in what they do for the data, which is
+    not weighed here.
     """
-    if b.family == "span" or a.filesystem != b.filesystem:
+    if b.grows_by == "disk" and a.grows_by != "disk":
+        return False
+    if (b.remains != "nothing" and a.remains == "nothing") or a.filesystem != b.filesystem:
         return False
     pairs = [
         (a.usable_bytes, b.usable_bytes),

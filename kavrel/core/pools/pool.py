@@ -1,11 +1,17 @@
 """The pools of a plan: each one's layout, and how full its datasets and copies make it."""
 
 from dataclasses import dataclass
+from datetime import date
 
 from kavrel.core.index import Index
 from kavrel.core.plan import Disk, Pool
-from kavrel.core.pools.lay_out import Conditions, DiskFacts, lay_out
+from kavrel.core.pools.facts import Conditions, DiskFacts
+from kavrel.core.pools.lay_out import lay_out
 from kavrel.core.pools.layout import Layout
+from kavrel.core.pools.odds import HOURS_PER_YEAR
+
+# More disks on the shelf than that change nothing that can be told.
+MOST_SHELF_SPARES = 3
 
 
 @dataclass(frozen=True)
@@ -17,7 +23,15 @@ class PoolState:
     dataset_bytes: int
 
 
-def disk_facts(index: Index, disk: Disk) -> DiskFacts:
+def age_years(disk: Disk, today: date | None) -> float:
+    """Years that a disk has run: before it was bought, and since."""
+    since = 0.0
+    if disk.bought_on and today:
+        since = max((today - disk.bought_on).days / 365.25, 0.0)
+    return disk.run_hours / HOURS_PER_YEAR + since
+
+
+def disk_facts(index: Index, disk: Disk, today: date | None = None) -> DiskFacts:
     """A disk's figures, with the plan's assumptions where the disk has none of its own."""
     known = index.assumptions
     family = "hdd" if disk.kind == "hdd" else "ssd"
@@ -26,6 +40,7 @@ def disk_facts(index: Index, disk: Disk) -> DiskFacts:
         rate = known[f"{family}_failure_rate"]
         if disk.condition == "refurbished":
             rate = min(0.99, rate * known["refurbished_factor"])
+    watts = disk.watts or known[f"{disk.kind}_watts"]
     return DiskFacts(
         id=disk.id,
         label=disk.label,
@@ -34,24 +49,54 @@ def disk_facts(index: Index, disk: Disk) -> DiskFacts:
         yearly_failure_rate=rate,
         bits_per_read_error=disk.bits_per_read_error or known[f"{family}_bits_per_read_error"],
         price_minor=disk.price_minor,
+        kind=disk.kind,
+        batch=disk.batch,
+        condition=disk.condition,
+        shingled=disk.recording == "smr",
+        sector=disk.sector,
+        age_years=round(age_years(disk, today), 2),
+        wear=disk.wear_percent / 100,
+        iops=known[f"{disk.kind}_iops"],
+        watts=watts,
+        idle_watts=min(watts, known[f"{disk.kind}_idle_watts"]),
     )
+
+
+def fitting_spares(index: Index, pool: Pool) -> tuple[list[Disk], list[Disk]]:
+    """Hot spares, and idle disks on a shelf, that could take the place of any member."""
+    need = min(index.disks[d].capacity_bytes for d in pool.disks)
+    hot = [index.disks[d] for d in pool.spares if index.disks[d].capacity_bytes >= need]
+    return hot, [d for d in index.idle_disks if d.capacity_bytes >= need]
 
 
 def spare_for(index: Index, pool: Pool) -> Disk | None:
     """A disk that could take the place of any member now: a hot spare, or one on the shelf."""
-    need = min(index.disks[d].capacity_bytes for d in pool.disks)
-    candidates = [*(index.disks[d] for d in pool.spares), *index.idle_disks]
-    fitting = [d for d in candidates if d.capacity_bytes >= need]
-    return min(fitting, key=lambda d: d.capacity_bytes) if fitting else None
+    hot, shelf = fitting_spares(index, pool)
+    return min([*hot, *shelf], key=lambda d: d.capacity_bytes, default=None)
+
+
+def pool_conditions(index: Index, pool: Pool) -> Conditions:
+    """What surrounds a pool's disks."""
+    hot, shelf = fitting_spares(index, pool)
+    return Conditions.of(
+        index.assumptions,
+        ashift=pool.ashift,
+        record_bytes=pool.record_kib * 1024,
+        hot_spares=len(hot),
+        shelf_spares=min(len(shelf), MOST_SHELF_SPARES),
+        compression_ratio=pool.compression_ratio,
+    )
+
+
+def pool_groups(index: Index, pool: Pool, today: date | None = None) -> list[list[DiskFacts]]:
+    """The figures of a pool's disks, group by group."""
+    return [[disk_facts(index, index.disks[d], today) for d in group] for group in pool.groups]
 
 
 def pool_layout(index: Index, pool: Pool) -> Layout:
     """The layout of one pool; raises LayoutError where its disks do not allow it."""
-    conditions = Conditions.of(
-        index.assumptions, pool.ashift, pool.record_kib * 1024, spare_for(index, pool) is not None
-    )
-    groups = [[disk_facts(index, index.disks[d]) for d in group] for group in pool.groups]
-    return lay_out(pool.family, groups, pool.filesystem, conditions)
+    groups = pool_groups(index, pool)
+    return lay_out(pool.family, groups, pool.filesystem, pool_conditions(index, pool))
 
 
 def pool_states(index: Index) -> dict[str, PoolState]:

@@ -2,15 +2,60 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 from kavrel.core.plan import FamilyId, FilesystemId
 from kavrel.core.pools.filesystems.zfs import Vdev
+from kavrel.core.pools.pace import Pace
 
 Groups = Sequence[Sequence[int]]  # bytes of each disk, group by group
 
 ANY_FILESYSTEM: frozenset[FilesystemId] = frozenset({"zfs", "ext4", "xfs", "btrfs", "none"})
 WITHOUT_ZFS: frozenset[FilesystemId] = ANY_FILESYSTEM - {"zfs"}
 ONLY_ZFS: frozenset[FilesystemId] = frozenset({"zfs"})
+ONLY_BTRFS: frozenset[FilesystemId] = frozenset({"btrfs"})
+
+
+@dataclass(frozen=True)
+class Room:
+    """A disk's bytes by their use before the file system: the three add up to its capacity."""
+
+    data: int
+    redundancy: int
+    stranded: int
+
+
+def smallest_rules_rooms(groups: Groups, outlives: Callable[[int], int]) -> list[list[Room]]:
+    """Each disk of a group gives what the smallest has; parity is spread evenly over them."""
+    return [
+        [
+            Room(
+                min(g) - min(g) * outlives(len(g)) // len(g),
+                min(g) * outlives(len(g)) // len(g),
+                d - min(g),
+            )
+            for d in g
+        ]
+        for g in groups
+    ]
+
+
+def one_copy_rooms(groups: Groups) -> list[list[Room]]:
+    """The first disk of a group holds the data, the others a copy of it."""
+    return [
+        [Room(0 if n else min(g), min(g) if n else 0, d - min(g)) for n, d in enumerate(g)]
+        for g in groups
+    ]
+
+
+def whole_disk_rooms(groups: Groups) -> list[list[Room]]:
+    """Every disk is data, whole."""
+    return [[Room(d, 0, 0) for d in g] for g in groups]
+
+
+def no_complaint(groups: Groups) -> str | None:
+    """Any sizes go."""
+    return None
 
 
 @dataclass(frozen=True)
@@ -18,8 +63,10 @@ class Family:
     """A rule for joining disks.
 
     `groupings(n)` yields the sensible group sizes over n disks; `outlives(width)` is how many
-    disks one group may lose; `device_bytes` is the md or LVM device; `vdevs` the ZFS groups.
-    `read_disks` and `write_disks` say how many disks of a group stream at once.
+    disks one group may lose; `volumes` are the devices that get a file system, one or several;
+    `vdevs` the ZFS groups; `rooms` how each disk's bytes are used; `pace` the speed of a group.
+    `one_set`: the groups stand and fall together. `remains`: what is left beyond redundancy.
+    `grows_by`: what can be bought at a time. `complaint`: what is wrong with the sizes.
     """
 
     id: FamilyId
@@ -28,23 +75,33 @@ class Family:
     filesystems: frozenset[FilesystemId]
     groupings: Callable[[int], Sequence[Sequence[int]]]
     outlives: Callable[[int], int]
-    device_bytes: Callable[[Groups], int]
+    volumes: Callable[[Groups], tuple[int, ...]]
     vdevs: Callable[[Groups], tuple[Vdev, ...]]
-    read_disks: Callable[[int], int]
-    write_disks: Callable[[int], int]
+    rooms: Callable[[Groups], list[list[Room]]]
+    pace: Callable[[int], Pace]
     grows: str
-    smallest_rules: bool = False  # larger disks of a group waste what is above the smallest
+    grows_by: Literal["disk", "group", "replace"]
+    remains: Literal["nothing", "files on the disks that live"] = "nothing"
+    complaint: Callable[[Groups], str | None] = no_complaint
+    mixed_widths: int | None = None  # groups of different widths go from this width on
+    one_set: bool = False
+    parity_last: bool = False  # the last group is the dedicated parity
     one_copy_of: bool = False  # a group is copies of one disk
+    smallest_rules: bool = False  # larger disks of a group waste what is above the smallest
+    copies: int = 0  # chunks kept so many times, placed by the file system
 
     def check(self, groups: Sequence[Sequence[object]]) -> str | None:
-        """What is wrong with these groups for this family, or None."""
+        """What is wrong with the number of disks in these groups for this family, or None."""
         sizes = sorted(len(g) for g in groups)
         if sum(sizes) < self.minimum:
             return f"{self.title} needs at least {self.minimum} disks"
         allowed = [tuple(sorted(g)) for g in self.groupings(sum(sizes))]
-        if tuple(sizes) not in allowed:
+        mixed = self.mixed_widths is not None and len(sizes) > 1 and sizes[0] >= self.mixed_widths
+        if tuple(sizes) not in allowed and not mixed:
             ways = " or ".join(" + ".join(map(str, g)) for g in allowed) or "none"
             return f"{self.title} over {sum(sizes)} disks can be grouped as {ways}"
+        if self.parity_last and len(groups[-1]) != self.outlives(sum(sizes)):
+            return f"{self.title}: the data disks first, then the parity disks"
         return None
 
 
@@ -53,10 +110,20 @@ def each_alone(groups: Groups) -> tuple[Vdev, ...]:
     return tuple(Vdev((d,)) for g in groups for d in g)
 
 
-def equal_groups(count: int, smallest: int, most_groups: int = 8) -> list[tuple[int, ...]]:
+def no_vdevs(groups: Groups) -> tuple[Vdev, ...]:
+    """For families that ZFS does not have."""
+    return ()
+
+
+def equal_groups(count: int, smallest: int, most_groups: int = 12) -> list[tuple[int, ...]]:
     """Ways to split `count` disks into equal groups of at least `smallest`, one group first."""
     return [
         (count // n,) * n
         for n in range(1, most_groups + 1)
         if count % n == 0 and count // n >= smallest
     ]
+
+
+def one_group(smallest: int) -> Callable[[int], list[tuple[int, ...]]]:
+    """The grouping of families that have one group of at least so many disks."""
+    return lambda count: [(count,)] if count >= smallest else []

@@ -1,7 +1,8 @@
-"""RAID 1: the same data on every disk; the last one standing has it all."""
+"""RAID 1: the same on every disk; usable is the smallest, all but one may die."""
 
+from kavrel.core.pools import pace
 from kavrel.core.pools.arrays import md_mirror
-from kavrel.core.pools.families.family import ANY_FILESYSTEM, Family
+from kavrel.core.pools.families.family import ANY_FILESYSTEM, Family, one_copy_rooms, one_group
 from kavrel.core.pools.filesystems.zfs import Vdev
 
 MIRROR = Family(
@@ -9,13 +10,14 @@ MIRROR = Family(
     title="mirror (RAID 1)",
     minimum=2,
     filesystems=ANY_FILESYSTEM,
-    groupings=lambda n: [(n,)] if n >= 2 else [],
+    groupings=one_group(2),
     outlives=lambda width: width - 1,
-    device_bytes=lambda groups: md_mirror(groups[0]),
-    vdevs=lambda groups: tuple(Vdev((min(g),)) for g in groups),
-    read_disks=lambda width: width,
-    write_disks=lambda width: 1,
-    grows="replace every disk with a larger one, or add a second mirror",
+    volumes=lambda groups: (md_mirror(groups[0]),),
+    vdevs=lambda groups: (Vdev((min(groups[0]),)),),
+    rooms=one_copy_rooms,
+    pace=pace.mirrored,
+    grows="replace both disks, or (ZFS) add a second mirror",
+    grows_by="group",
     smallest_rules=True,
     one_copy_of=True,
 )

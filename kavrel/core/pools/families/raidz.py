@@ -1,7 +1,14 @@
 """RAIDZ1, 2 and 3: ZFS parity groups, allocated block by block, in one or more groups."""
 
 from kavrel.core.plan import FamilyId
-from kavrel.core.pools.families.family import ONLY_ZFS, Family, Groups, equal_groups
+from kavrel.core.pools import pace
+from kavrel.core.pools.families.family import (
+    ONLY_ZFS,
+    Family,
+    Groups,
+    equal_groups,
+    smallest_rules_rooms,
+)
 from kavrel.core.pools.filesystems.zfs import Vdev
 
 
@@ -25,12 +32,14 @@ def _raidz(family: FamilyId, parity: int) -> Family:
         filesystems=ONLY_ZFS,
         groupings=groupings,
         outlives=lambda width: parity,
-        device_bytes=lambda groups: sum(min(g) * (len(g) - parity) for g in groups),
+        volumes=lambda groups: (sum(min(g) * (len(g) - parity) for g in groups),),
         vdevs=vdevs,
-        read_disks=lambda width: width - parity,
-        write_disks=lambda width: width - parity,
+        rooms=lambda groups: smallest_rules_rooms(groups, lambda width: parity),
+        pace=lambda width: pace.record_parity(width, parity),
         grows="add a group, replace every disk of one, or widen it by a disk "
         "(old blocks keep the old ratio)",
+        grows_by="group",
+        mixed_widths=parity + 2,
         smallest_rules=True,
     )
 

@@ -1,6 +1,7 @@
-"""One disk alone: its size, and nothing when it dies."""
+"""One disk, as it is."""
 
-from kavrel.core.pools.families.family import ANY_FILESYSTEM, Family, each_alone
+from kavrel.core.pools import pace
+from kavrel.core.pools.families.family import ANY_FILESYSTEM, Family, each_alone, whole_disk_rooms
 
 SINGLE = Family(
     id="single",
@@ -9,9 +10,10 @@ SINGLE = Family(
     filesystems=ANY_FILESYSTEM,
     groupings=lambda n: [(1,)] if n == 1 else [],
     outlives=lambda width: 0,
-    device_bytes=lambda groups: groups[0][0],
+    volumes=lambda groups: (groups[0][0],),
     vdevs=each_alone,
-    read_disks=lambda width: 1,
-    write_disks=lambda width: 1,
-    grows="add a second disk as its mirror, or copy to a larger one",
+    rooms=whole_disk_rooms,
+    pace=pace.one_at_a_time,
+    grows="copy to a larger disk (ZFS: attach a mirror)",
+    grows_by="replace",
 )

@@ -1,18 +1,26 @@
-"""Any disks end to end, bought one at a time: the sum, and all lost with any one disk."""
+"""A span: disks one after the other, bought one at a time; one lost and all is lost."""
 
+from kavrel.core.pools import pace
 from kavrel.core.pools.arrays import lvm_linear
-from kavrel.core.pools.families.family import ANY_FILESYSTEM, Family, each_alone
+from kavrel.core.pools.families.family import (
+    WITHOUT_ZFS,
+    Family,
+    no_vdevs,
+    one_group,
+    whole_disk_rooms,
+)
 
 SPAN = Family(
     id="span",
     title="span",
     minimum=2,
-    filesystems=ANY_FILESYSTEM,
-    groupings=lambda n: [(n,)] if n >= 2 else [],
+    filesystems=WITHOUT_ZFS,
+    groupings=one_group(2),
     outlives=lambda width: 0,
-    device_bytes=lambda groups: lvm_linear(groups[0]),
-    vdevs=each_alone,
-    read_disks=lambda width: 1,
-    write_disks=lambda width: 1,
-    grows="add any disk at any time",
+    volumes=lambda groups: (lvm_linear(groups[0]),),
+    vdevs=no_vdevs,
+    rooms=whole_disk_rooms,
+    pace=pace.one_at_a_time,
+    grows="add one disk at a time",
+    grows_by="disk",
 )

@@ -1,18 +1,29 @@
-"""RAID 0: every file cut over all disks: fast, and all lost with any one disk."""
+"""RAID 0: every file cut over all disks: fast, and all lost with any one disk.
 
+md uses all of unequal disks in zones; hardware cards take n times the smallest.
+"""
+
+from kavrel.core.pools import pace
 from kavrel.core.pools.arrays import md_stripe
-from kavrel.core.pools.families.family import ANY_FILESYSTEM, Family, each_alone
+from kavrel.core.pools.families.family import (
+    ANY_FILESYSTEM,
+    Family,
+    each_alone,
+    one_group,
+    whole_disk_rooms,
+)
 
 STRIPE = Family(
     id="stripe",
     title="stripe (RAID 0)",
     minimum=2,
     filesystems=ANY_FILESYSTEM,
-    groupings=lambda n: [(n,)] if n >= 2 else [],
+    groupings=one_group(2),
     outlives=lambda width: 0,
-    device_bytes=lambda groups: md_stripe(groups[0]),
+    volumes=lambda groups: (md_stripe(groups[0]),),
     vdevs=each_alone,
-    read_disks=lambda width: width,
-    write_disks=lambda width: width,
+    rooms=whole_disk_rooms,
+    pace=pace.striped,
     grows="add disks and rewrite (ZFS: new files use the new disk)",
+    grows_by="disk",
 )

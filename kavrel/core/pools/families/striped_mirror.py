@@ -1,7 +1,8 @@
-"""RAID 10: a stripe over mirrors of two or three; each mirror may be down to its last disk."""
+"""RAID 10: a stripe over mirrors of two to four; each mirror may be down to its last disk."""
 
+from kavrel.core.pools import pace
 from kavrel.core.pools.arrays import md_striped_mirrors
-from kavrel.core.pools.families.family import ANY_FILESYSTEM, Family
+from kavrel.core.pools.families.family import ANY_FILESYSTEM, Family, one_copy_rooms
 from kavrel.core.pools.filesystems.zfs import Vdev
 
 STRIPED_MIRROR = Family(
@@ -10,14 +11,15 @@ STRIPED_MIRROR = Family(
     minimum=4,
     filesystems=ANY_FILESYSTEM,
     groupings=lambda n: [
-        (width,) * (n // width) for width in (2, 3) if n % width == 0 and n // width >= 2
+        (width,) * (n // width) for width in (2, 3, 4) if n % width == 0 and n // width >= 2
     ],
     outlives=lambda width: width - 1,
-    device_bytes=md_striped_mirrors,
+    volumes=lambda groups: (md_striped_mirrors(groups),),
     vdevs=lambda groups: tuple(Vdev((min(g),)) for g in groups),
-    read_disks=lambda width: width,
-    write_disks=lambda width: 1,
+    rooms=one_copy_rooms,
+    pace=pace.mirrored,
     grows="add a mirror, or replace both disks of one",
+    grows_by="group",
     smallest_rules=True,
     one_copy_of=True,
 )

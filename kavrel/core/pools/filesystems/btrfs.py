@@ -1,6 +1,7 @@
-"""Btrfs on one device: data once, metadata and system chunks twice (the mkfs default).
+"""Btrfs: data once on one device, or in several copies over many; metadata always kept twice.
 
-Source: mkfs.btrfs of btrfs-progs 6.2, and measured file systems of 0.5 to 20 TB.
+Source: mkfs.btrfs of btrfs-progs 6.2, and measured file systems of 0.5 to 20 TB; two and three
+copies over 4, 4, 8 and 12 TB filled until they were full.
 """
 
 from kavrel.core.pools.filesystems.space import Space
@@ -9,12 +10,26 @@ from kavrel.core.working import step
 BLOCK = 4096
 # 2 x 1 GiB metadata, 2 x 8 MiB system, 1 MiB at the start, and what the first trees hold back.
 FIRST_CHUNKS = 2_165_334_016
+# With copies the metadata chunk (1 GiB) and the system chunk (8 MiB) are kept as often as data,
+# and the last chunks do not come out even.
+FIRST_CHUNKS_COPIED = 1024 * 2**20 + 8 * 2**20 + 4 * 2**20
 
 
-def space(device_bytes: int) -> Space:
-    """Bytes for files on a device of so many bytes (a small one gives up a smaller share)."""
-    held = min(FIRST_CHUNKS, device_bytes // 5)
-    usable = (device_bytes - held) // BLOCK * BLOCK
+def held_bytes(device_bytes: int, copies: int = 0) -> int:
+    """Bytes that metadata and system chunks take (a small device gives up a smaller share)."""
+    return min(FIRST_CHUNKS_COPIED if copies else FIRST_CHUNKS, device_bytes // 5)
+
+
+def usable_bytes(device_bytes: int, copies: int = 0) -> int:
+    """Bytes for files on a device, or of one copy of the data where there are `copies`."""
+    return (device_bytes - held_bytes(device_bytes, copies)) // BLOCK * BLOCK
+
+
+def space(device_bytes: int, copies: int = 0) -> Space:
+    """Bytes for files with their working; see `usable_bytes`."""
+    usable = usable_bytes(device_bytes, copies)
+    name = f"room for data kept {copies} times" if copies else "device"
+    formula = "largest x with sum(min(disk, x)) >= copies x x" if copies else ""
     return Space(
         total_bytes=device_bytes,
         usable_bytes=usable,
@@ -23,8 +38,8 @@ def space(device_bytes: int) -> Space:
             usable,
             "bytes",
             "device - metadata and system chunks",
-            step("device", device_bytes, "bytes"),
-            step("metadata and system chunks", held, "bytes"),
+            step(name, device_bytes, "bytes", formula),
+            step("metadata and system chunks", held_bytes(device_bytes, copies), "bytes"),
             source="mkfs.btrfs defaults, and file systems measured from 0.5 to 20 TB",
         ),
     )

@@ -3,6 +3,8 @@
 Source: mke2fs and mke2fs.conf of e2fsprogs 1.47; checked against real file systems.
 """
 
+from functools import lru_cache
+
 from kavrel.core.pools.filesystems.space import Space
 from kavrel.core.working import step
 
@@ -25,17 +27,15 @@ def _inode_ratio(size_bytes: int) -> int:
     return next(ratio for floor, ratio in INODE_RATIOS if size_bytes >= floor)
 
 
-def _has_super(group: int) -> bool:
-    """Groups 0, 1 and powers of 3, 5 and 7 carry a copy of the superblock (sparse_super)."""
-    if group <= 1:
-        return True
+def _supers(groups: int) -> int:
+    """Groups with a copy of the superblock: 0, 1 and powers of 3, 5 and 7 (sparse_super)."""
+    found = min(groups, 2)
     for base in (3, 5, 7):
         power = base
-        while power < group:
+        while power < groups:
+            found += 1
             power *= base
-        if power == group:
-            return True
-    return False
+    return found
 
 
 def _growth_blocks(blocks: int, descriptor_blocks: int) -> int:
@@ -63,8 +63,9 @@ def _journal_blocks(blocks: int) -> int:
     return MAX_JOURNAL_BLOCKS
 
 
-def space(device_bytes: int) -> Space:
-    """Bytes that ext4 shows on a device of so many bytes, and those an ordinary user may fill."""
+@lru_cache(maxsize=4096)
+def _sizes(device_bytes: int) -> tuple[int, int, int]:
+    """Bytes as shown in total, of tables and journal, and kept back from ordinary users."""
     blocks = device_bytes // BLOCK
     groups = -(-blocks // BLOCKS_PER_GROUP)
     ratio = _inode_ratio(device_bytes)
@@ -73,13 +74,24 @@ def space(device_bytes: int) -> Space:
     per_block = BLOCK // INODE_BYTES
     table_blocks = -(-inodes_per_group // per_block)
     descriptor_blocks = -(-groups * DESCRIPTOR_BYTES // BLOCK)
-    supers = sum(1 for group in range(groups) if _has_super(group))
+    supers = _supers(groups)
     growth_blocks = _growth_blocks(blocks, descriptor_blocks)
     overhead = groups * (table_blocks + 2) + supers * (1 + descriptor_blocks + growth_blocks)
     overhead += _journal_blocks(blocks)
-    total = (blocks - overhead) * BLOCK
     held_back = int(blocks * ROOT_RESERVE) + KERNEL_RESERVE_BLOCKS + FIRST_FILES_BLOCKS
     reserve = (held_back + (1 if growth_blocks else 0)) * BLOCK
+    return (blocks - overhead) * BLOCK, overhead * BLOCK, reserve
+
+
+def usable_bytes(device_bytes: int) -> int:
+    """Bytes that an ordinary user may fill on a device of so many bytes."""
+    total, _, reserve = _sizes(device_bytes)
+    return total - reserve
+
+
+def space(device_bytes: int) -> Space:
+    """Bytes that ext4 shows on a device of so many bytes, and those an ordinary user may fill."""
+    total, overhead, reserve = _sizes(device_bytes)
     return Space(
         total_bytes=total,
         usable_bytes=total - reserve,
@@ -89,7 +101,7 @@ def space(device_bytes: int) -> Space:
             "bytes",
             "device - inode tables, bitmaps, superblocks and journal - 5 % kept for root",
             step("device", device_bytes, "bytes"),
-            step("tables and journal", overhead * BLOCK, "bytes"),
+            step("tables and journal", overhead, "bytes"),
             step("kept for root", reserve, "bytes"),
             source="mke2fs defaults, e2fsprogs 1.47",
         ),

@@ -14,23 +14,35 @@ MAX_LOG_BLOCKS = 521_728
 TREE_RESERVE = 0.006977  # measured; 0.698 % at 20 TB, 0.704 % at 0.5 TB
 
 
-def space(device_bytes: int) -> Space:
-    """Bytes that XFS shows on a device of so many bytes, and those that can be filled."""
+def _sizes(device_bytes: int) -> tuple[int, int, int]:
+    """Blocks of the whole, of the log and of the reserve."""
     blocks = device_bytes // BLOCK
     log = min(max(blocks // LOG_SHARE, MIN_LOG_BLOCKS), MAX_LOG_BLOCKS)
+    return blocks, log, int(blocks * TREE_RESERVE)
+
+
+def usable_bytes(device_bytes: int) -> int:
+    """Bytes that can be filled on a device of so many bytes."""
+    blocks, log, reserve = _sizes(device_bytes)
+    return (blocks - log - reserve) * BLOCK
+
+
+def space(device_bytes: int) -> Space:
+    """Bytes that XFS shows on a device of so many bytes, and those that can be filled."""
+    blocks, log, reserve = _sizes(device_bytes)
     total = (blocks - log) * BLOCK
-    reserve = int(blocks * TREE_RESERVE) * BLOCK
+    usable = usable_bytes(device_bytes)
     return Space(
         total_bytes=total,
-        usable_bytes=total - reserve,
+        usable_bytes=usable,
         working=step(
             "XFS space for files",
-            total - reserve,
+            usable,
             "bytes",
             "device - log - space reserved for the trees",
             step("device", device_bytes, "bytes"),
             step("log", log * BLOCK, "bytes"),
-            step("reserved for trees", reserve, "bytes"),
+            step("reserved for trees", reserve * BLOCK, "bytes"),
             source="mkfs.xfs defaults, and file systems measured from 0.5 to 20 TB",
         ),
     )

@@ -56,12 +56,29 @@ def _metaslab_shift(asize: int) -> int:
     return min(MAX_SHIFT, (asize // WANTED_METASLABS).bit_length())
 
 
-def space(vdevs: Sequence[Vdev], ashift: int, record_bytes: int) -> Space:
-    """What `zfs list` shows as available on the empty pool, and what records of a size can use.
+@dataclass(frozen=True)
+class PoolSizes:
+    """Bytes of a pool: whole metaslabs, data they hold at 128 KiB, reserve, and what is free.
 
-    ZFS states free space for 128 KiB blocks. Smaller records on RAIDZ waste more, so
-    `usable_bytes` scales by the ratio of the two efficiencies; larger ones are not credited.
+    `small_record_share` is what records smaller than 128 KiB leave of `available` on RAIDZ.
     """
+
+    size: int
+    data: int
+    slop: int
+    available: int
+    small_record_share: float
+
+    @property
+    def usable(self) -> int:
+        """Bytes that files of the pool's record size can fill."""
+        if self.small_record_share < 1:
+            return int(self.available * self.small_record_share)
+        return self.available
+
+
+def pool_sizes(vdevs: Sequence[Vdev], ashift: int, record_bytes: int) -> PoolSizes:
+    """The sizes of a pool of these groups."""
     size = data = log = 0
     ratio = 1.0
     for vdev in vdevs:
@@ -82,21 +99,35 @@ def space(vdevs: Sequence[Vdev], ashift: int, record_bytes: int) -> Space:
             )
     slop = min(max(data // SLOP_DIVISOR, min(SLOP_MIN, data // 2)), SLOP_MAX)
     slop -= min(log, slop // 2)
-    available = data - slop
-    usable = int(available * ratio) if ratio < 1 else available
+    return PoolSizes(size, data, slop, data - slop, ratio)
+
+
+def space(vdevs: Sequence[Vdev], ashift: int, record_bytes: int) -> Space:
+    """What `zfs list` shows as available on the empty pool, and what records of a size can use.
+
+    ZFS states free space for 128 KiB blocks. Smaller records on RAIDZ waste more, so
+    `usable_bytes` scales by the ratio of the two efficiencies; larger ones are not credited.
+    """
+    found = pool_sizes(vdevs, ashift, record_bytes)
     inputs = [
-        step("disks, less 4.5 MiB of labels each, in whole metaslabs", size, "bytes"),
-        step("space for 128 KiB blocks, without the embedded log", data, "bytes"),
-        step("reserve (1/32 of it, 128 MiB to 128 GiB)", slop, "bytes"),
+        step("disks, less 4.5 MiB of labels each, in whole metaslabs", found.size, "bytes"),
+        step("space for 128 KiB blocks, without the embedded log", found.data, "bytes"),
+        step("reserve (1/32 of it, 128 MiB to 128 GiB)", found.slop, "bytes"),
     ]
-    if ratio < 1:
-        inputs.append(step(f"smaller records of {record_bytes // 1024} KiB keep", ratio, "of it"))
+    if found.small_record_share < 1:
+        inputs.append(
+            step(
+                f"smaller records of {record_bytes // 1024} KiB keep",
+                found.small_record_share,
+                "of it",
+            )
+        )
     return Space(
-        total_bytes=size,
-        usable_bytes=usable,
+        total_bytes=found.size,
+        usable_bytes=found.usable,
         working=step(
             "ZFS space for files",
-            usable,
+            found.usable,
             "bytes",
             "space for blocks - reserve",
             *inputs,

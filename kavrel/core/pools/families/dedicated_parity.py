@@ -1,0 +1,51 @@
+"""Dedicated parity: separately formatted data disks, and one or two disks with their parity.
+
+Files lie whole on one data disk. Beyond the redundancy only the lost disks' files are gone.
+Every parity disk must be at least as large as the largest data disk: a smaller one would leave
+the end of it without parity, and so protects nothing. Groups: the data disks, the parity disks.
+"""
+
+from kavrel.core.plan import FamilyId
+from kavrel.core.pools import pace
+from kavrel.core.pools.families.family import WITHOUT_ZFS, Family, Groups, Room, no_vdevs
+
+
+def _dedicated(family: FamilyId, parity: int) -> Family:
+    def rooms(groups: Groups) -> list[list[Room]]:
+        largest = max(groups[0])
+        return [
+            [Room(d, 0, 0) for d in groups[0]],
+            [Room(0, largest, d - largest) for d in groups[1]],
+        ]
+
+    def complaint(groups: Groups) -> str | None:
+        largest, smallest = max(groups[0]), min(groups[1])
+        if smallest >= largest:
+            return None
+        return (
+            f"a parity disk of {smallest / 1e12:.2f} TB is smaller than the largest data disk "
+            f"({largest / 1e12:.2f} TB) and protects nothing: make the largest disks the parity"
+        )
+
+    return Family(
+        id=family,
+        title=f"dedicated parity, {parity} {'disk' if parity == 1 else 'disks'}",
+        minimum=parity + 2,
+        filesystems=WITHOUT_ZFS,
+        groupings=lambda n: [(n - parity, parity)] if n >= parity + 2 else [],
+        outlives=lambda width: parity,
+        volumes=lambda groups: tuple(groups[0]),
+        vdevs=no_vdevs,
+        rooms=rooms,
+        pace=lambda width: pace.dedicated_parity(width - parity, parity),
+        grows="add one data disk at a time, up to the size of the parity disk",
+        grows_by="disk",
+        remains="files on the disks that live",
+        complaint=complaint,
+        one_set=True,
+        parity_last=True,
+    )
+
+
+PARITY1 = _dedicated("parity1", 1)
+PARITY2 = _dedicated("parity2", 2)

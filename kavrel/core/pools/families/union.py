@@ -1,0 +1,26 @@
+"""A union: disks formatted one by one, shown as one tree; a lost disk takes only its own files."""
+
+from kavrel.core.pools import pace
+from kavrel.core.pools.families.family import (
+    WITHOUT_ZFS,
+    Family,
+    no_vdevs,
+    one_group,
+    whole_disk_rooms,
+)
+
+UNION = Family(
+    id="union",
+    title="union of separate disks",
+    minimum=2,
+    filesystems=WITHOUT_ZFS,
+    groupings=one_group(2),
+    outlives=lambda width: 0,
+    volumes=lambda groups: tuple(groups[0]),
+    vdevs=no_vdevs,
+    rooms=whole_disk_rooms,
+    pace=pace.one_at_a_time,
+    grows="add one disk at a time, of any size",
+    grows_by="disk",
+    remains="files on the disks that live",
+)

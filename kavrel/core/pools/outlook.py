@@ -1,0 +1,275 @@
+"""A pool's odds over the years: the chain, the lifetimes beside it, and what one change buys."""
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from datetime import date
+
+from pydantic import BaseModel, ConfigDict
+
+from kavrel.core.index import Index
+from kavrel.core.plan import Pool
+from kavrel.core.pools.facts import Conditions, DiskFacts
+from kavrel.core.pools.families import FAMILIES
+from kavrel.core.pools.families.family import Family
+from kavrel.core.pools.lifetimes import Ageing, Lives, Losses, simulate
+from kavrel.core.pools.loss import Risk, odds_of, redundancy_sets, risks
+from kavrel.core.pools.odds import hourly_rate
+from kavrel.core.pools.pool import pool_conditions, pool_groups
+from kavrel.core.working import Working, step
+
+SEED = 20_260_101
+ONE_MORE = {
+    "single": "mirror",
+    "raid5": "raid6",
+    "raid50": "raid60",
+    "raidz1": "raidz2",
+    "raidz2": "raidz3",
+    "parity1": "parity2",
+    "slices1": "slices2",
+    "copies2": "copies3",
+    "mirror": "mirror",
+    "striped_mirror": "striped_mirror",
+}
+
+
+class YearOdds(BaseModel):
+    """Odds of having lost something by a year: the chain, and the lifetimes' 95 % interval."""
+
+    model_config = ConfigDict(frozen=True)
+
+    year: float
+    chain: float
+    lifetimes: float
+    low: float
+    high: float
+
+
+class Change(BaseModel):
+    """One change and the odds with it. `times_better` is None when nothing is left to lose."""
+
+    model_config = ConfigDict(frozen=True)
+
+    what: str
+    odds: float
+    avoided: float
+    times_better: float | None
+    cost_minor: int
+    working: Working
+
+
+class Outlook(BaseModel):
+    """Odds of pools within the horizon, over the years, and what one change buys."""
+
+    model_config = ConfigDict(frozen=True)
+
+    pools: tuple[str, ...]
+    name: str
+    horizon_years: float
+    odds: float
+    lifetimes_run: int
+    curve: tuple[YearOdds, ...]
+    changes: tuple[Change, ...]
+    working: Working
+
+
+def ageing_of(index: Index) -> Ageing:
+    """How disks age in this plan."""
+    known = index.assumptions
+    return Ageing(known["weibull_shape"], known["bad_batch_odds"], known["bad_batch_factor"])
+
+
+def lives_of(
+    family: Family,
+    groups: Sequence[Sequence[DiskFacts]],
+    conditions: Conditions,
+    batches: dict[str, int],
+) -> list[Lives]:
+    """The sets of a pool for the lifetimes. `batches` numbers the batches over all pools."""
+    found = []
+    for disks, risk in zip(
+        redundancy_sets(family, groups), risks(family, groups, conditions), strict=True
+    ):
+        found.append(
+            Lives(
+                risk.outlives,
+                tuple(hourly_rate(d.yearly_failure_rate) for d in disks),
+                tuple(d.age_years * 8766 for d in disks),
+                tuple(batches.setdefault(d.batch or f"disk {d.id}", len(batches)) for d in disks),
+                risk.repair_hours,
+                risk.read_error if risk.outlives else 0.0,
+                risk.spares,
+            )
+        )
+    return found
+
+
+def outlook(
+    index: Index,
+    pools: Sequence[Pool],
+    horizon_years: float,
+    lifetimes: int,
+    today: date | None = None,
+    tell: Callable[[int], bool] = lambda done: True,
+) -> Outlook:
+    """The odds that any of these pools loses something within 1 to 10 years.
+
+    In the lifetimes disks of one batch share their luck over all pools.
+    """
+    batches: dict[str, int] = {}
+    chain: list[Risk] = []
+    sets: list[Lives] = []
+    parts = []
+    for pool in pools:
+        family, groups = FAMILIES[pool.family], pool_groups(index, pool, today)
+        conditions = pool_conditions(index, pool)
+        here = risks(family, groups, conditions)
+        chain += here
+        sets += lives_of(family, groups, conditions, batches)
+        parts.append(step(f"pool {pool.name}", odds_of(here, horizon_years), "odds"))
+    years = (*(float(y) for y in range(1, math.ceil(horizon_years))), float(horizon_years))
+    losses = simulate(sets, ageing_of(index), years, lifetimes, SEED, tell)
+    odds = odds_of(chain, horizon_years)
+    changes = [c for p in pools for c in _changes(index, p, chain, horizon_years, len(pools) > 1)]
+    name = f"pool {pools[0].name}" if len(pools) == 1 else "a pool of the plan"
+    return Outlook(
+        pools=tuple(p.id for p in pools),
+        name=name,
+        horizon_years=horizon_years,
+        odds=odds,
+        lifetimes_run=losses.lifetimes,
+        curve=tuple(_year(n, y, odds_of(chain, y), losses) for n, y in enumerate(years)),
+        changes=tuple(sorted(changes, key=lambda c: -c.avoided)),
+        working=step(
+            f"{name} loses something within {horizon_years:g} years",
+            odds,
+            "odds",
+            "Markov chain; beside it lifetimes with wear, age and bad batches",
+            *parts,
+            step("lifetimes run", losses.lifetimes),
+            step("of them lost", losses.lost[-1]),
+            *(
+                index.assumptions.step(key)
+                for key in (
+                    "hdd_failure_rate",
+                    "weibull_shape",
+                    "bad_batch_odds",
+                    "bad_batch_factor",
+                    "notice_hours",
+                    "order_disk_hours",
+                    "rebuild_speed_share",
+                    "scrub_days",
+                    "latent_errors_per_year",
+                )
+            ),
+            source="Patterson, Gibson and Katz 1988; interval of Clopper and Pearson 1934",
+        ),
+    )
+
+
+def _year(n: int, year: float, chain: float, losses: Losses) -> YearOdds:
+    low, high = losses.interval(n)
+    return YearOdds(
+        year=year, chain=chain, lifetimes=losses.lost[n] / losses.lifetimes, low=low, high=high
+    )
+
+
+def _changes(
+    index: Index, pool: Pool, chain: Sequence[Risk], years: float, named: bool
+) -> list[Change]:
+    """Each change to one pool alone, and the odds of all pools with it."""
+    family, groups = FAMILIES[pool.family], pool_groups(index, pool)
+    conditions = pool_conditions(index, pool)
+    own = risks(family, groups, conditions)
+    rest = list(chain)
+    for risk in own:
+        rest.remove(risk)
+    now = odds_of(chain, years)
+    disks = [d for g in groups for d in g]
+    dearest = max(d.price_minor for d in disks)
+    redundant = any(r.outlives for r in own)
+    found: list[Change] = []
+
+    def add(
+        what: str,
+        changed: Conditions = conditions,
+        with_groups: Sequence[Sequence[DiskFacts]] = groups,
+        with_family: Family = family,
+        cost: int = 0,
+    ) -> None:
+        odds = odds_of([*rest, *risks(with_family, with_groups, changed)], years)
+        what = f"{pool.name}: {what}" if named else what
+        found.append(
+            Change(
+                what=what,
+                odds=odds,
+                avoided=now - odds,
+                times_better=now / odds if odds else None,
+                cost_minor=cost,
+                working=step(
+                    what,
+                    odds,
+                    "odds",
+                    "the same chain with this one change",
+                    step("as it is", now, "odds"),
+                    step("money", cost, "money"),
+                ),
+            )
+        )
+
+    if redundant:
+        if not conditions.shelf_spares and not conditions.hot_spares:
+            add("a spare on the shelf", replace(conditions, shelf_spares=1), cost=dearest)
+        if not conditions.hot_spares:
+            add("a hot spare in a bay", replace(conditions, hot_spares=1), cost=dearest)
+        if conditions.scrub_days > 30:
+            add("a scrub every month", replace(conditions, scrub_days=30.0))
+        if conditions.scrub_days < 365:
+            add("no scrub for a year", replace(conditions, scrub_days=365.0))
+        if conditions.notice_hours > 1:
+            add("mail within the hour when a disk drops out", replace(conditions, notice_hours=1.0))
+        if any(d.bits_per_read_error < 1e15 for d in disks):
+            better = [
+                [replace(d, bits_per_read_error=max(d.bits_per_read_error, 1e15)) for d in g]
+                for g in groups
+            ]
+            add(
+                "disks of the 10^15 class of read errors",
+                with_groups=better,
+                cost=sum(d.price_minor for d in disks),
+            )
+        if any(d.shingled for d in disks):
+            plain = [[replace(d, shingled=False) for d in g] for g in groups]
+            cost = sum(d.price_minor for d in disks if d.shingled)
+            add("no shingled disks", with_groups=plain, cost=cost)
+    worn = [d for d in disks if d.worn]
+    if worn:
+        rate = index.assumptions["hdd_failure_rate"]
+        fresh = [
+            [replace(d, yearly_failure_rate=min(rate, d.yearly_failure_rate)) for d in g]
+            for g in groups
+        ]
+        cost = sum(max(dearest, d.price_minor) for d in worn)
+        add(f"new disks for {', '.join(d.label for d in worn)}", with_groups=fresh, cost=cost)
+    more = ONE_MORE.get(pool.family)
+    if more:
+        # One disk more in each group, of the group's largest size, all of it for redundancy.
+        last = len(groups) - 1
+        wider = [
+            [*g, replace(max(g, key=lambda d: d.capacity_bytes), id=f"more{n}")]
+            if not family.one_set or n == last
+            else list(g)
+            for n, g in enumerate(groups)
+        ]
+        target = FAMILIES[more]
+        if not target.check(wider):
+            cost = (
+                sum(max(d.price_minor for d in g) for g in wider) if not family.one_set else dearest
+            )
+            add(
+                "one more disk for redundancy in each group",
+                with_groups=wider,
+                with_family=target,
+                cost=cost,
+            )
+    return found
