@@ -1,0 +1,193 @@
+"""How long a step of the move takes, what is dangerous about it, and how to back out."""
+
+from collections.abc import Iterator
+
+from kavrel.core.index import Index
+from kavrel.core.moves.state import Move, State, World, Yard
+from kavrel.core.plan import Disk
+from kavrel.core.pools.passes import pass_hours
+from kavrel.core.working import Working, step
+
+LONG_HOURS = 4.0
+
+
+class MoveTimes:
+    """Hours and words of the steps of one world."""
+
+    def __init__(self, index: Index, world: World, yard: Yard) -> None:
+        self.index, self.world, self.yard = index, world, yard
+        self.known = index.assumptions
+
+    # --- hours ---------------------------------------------------------------------------------
+
+    def hours(self, state: State, move: Move) -> float:
+        """Hours of a step."""
+        if move.verb == "copy":
+            copying, verifying, _ = self._copy(move)
+            return copying + verifying
+        if move.verb == "wipe":
+            return self.known["wipe_hours"]
+        if move.verb == "replace":
+            disk = self.world.disks[move.disks[0]]
+            inner = self.known["hdd_inner_share"] if disk.kind == "hdd" else 1.0
+            whole = pass_hours(disk.capacity_bytes, disk.mb_per_s, inner)
+            return self.known["create_hours"] + whole / self.known["rebuild_speed_share"]
+        return self.known["create_hours"]
+
+    def _copy(self, move: Move) -> tuple[float, float, list[Working]]:
+        """Hours to copy, hours to verify, and the parts of the path with their speeds."""
+        assert move.cargo is not None
+        size = self.world.cargo[move.cargo].bytes
+        parts = [*self._speeds(move.source), *self._speeds(move.target), *self._between(move)]
+        slowest = min(speed for _, speed, _ in parts)
+        copying = size / (slowest * 1e6) / 3600
+        verifying = copying / self.known["verify_share"]
+        working = [step(name, speed, "MB/s", assumption=key) for name, speed, key in parts]
+        return copying, verifying, working
+
+    def _speeds(self, place: str) -> Iterator[tuple[str, float, str]]:
+        n = int(place[1:])
+        if place[0] == "p":
+            pool = self.world.pools[n]
+            members = [self.index.disks[d] for d in pool.disks]
+            yield (
+                f"pool {pool.name}, at least its slowest disk",
+                min(d.mb_per_s for d in members),
+                "",
+            )
+            return
+        disk = self.world.disks[n]
+        yield f"disk {disk.label}", disk.mb_per_s, ""
+        if disk.host is None or (disk.bay or "").startswith("usb"):
+            yield f"{disk.label} in a USB dock", self.known["dock_mb_per_s"], "dock_mb_per_s"
+
+    def _between(self, move: Move) -> Iterator[tuple[str, float, str]]:
+        a, b = self._host(move.source), self._host(move.target)
+        if a is None or b is None or a == b:
+            return
+        for host in (a, b):
+            found = self.index.hosts[host]
+            # 94 % of the line's bits are payload with usual frames.
+            yield f"network port of {found.name}", found.network_mbit / 8 * 0.94, ""
+        here, there = self.index.site_of_host(a), self.index.site_of_host(b)
+        if here != there:
+            link = self.index.link(here, there)
+            yield "the line between the sites", (link[1] if link else 0.1) / 8, ""
+
+    def _host(self, place: str) -> str | None:
+        n = int(place[1:])
+        return self.world.pools[n].host if place[0] == "p" else self.world.disks[n].host
+
+    # --- words ---------------------------------------------------------------------------------
+
+    def place_id(self, place: str) -> str:
+        """Id of a disk or pool that a step reads or writes, or nothing."""
+        if not place:
+            return ""
+        n = int(place[1:])
+        return self.world.pools[n].id if place[0] == "p" else self.world.disks[n].id
+
+    def _name(self, place: str) -> str:
+        n = int(place[1:])
+        if place[0] == "p":
+            return f"pool {self.world.pools[n].name}"
+        return _where(self.world.disks[n])
+
+    def text(self, state: State, move: Move) -> str:
+        """The step as it stands on the run sheet."""
+        disks = [_where(self.world.disks[n]) for n in move.disks]
+        if move.verb == "copy":
+            assert move.cargo is not None
+            cargo = self.world.cargo[move.cargo]
+            return (
+                f"Copy {cargo.name} ({cargo.bytes / 1e12:.2f} TB) from {self._name(move.source)} to "
+                f"{self._name(move.target)}, and verify it: read both back and compare."
+            )
+        if move.verb == "wipe":
+            return f"Wipe {disks[0]}. Compare the serial number with the label first."
+        assert move.pool is not None
+        pool = self.world.pools[move.pool]
+        names = ", ".join(disks)
+        if move.verb == "create":
+            after = self.yard.after(state, move)
+            lacking = self.yard.missing(move.pool, after.joined)
+            short = f", with {lacking} missing for now" if lacking else ""
+            return f"Create pool {pool.name} from {names}{short}."
+        if move.verb == "replace":
+            return f"Put {names} in the place of the missing disk of pool {pool.name}; it rebuilds."
+        return f"Add {names} to pool {pool.name}."
+
+    def lanes(self, move: Move) -> Iterator[str]:
+        """Ids of the disks and pools that a step touches."""
+        for n in move.disks:
+            yield self.world.disks[n].id
+        if move.pool is not None:
+            yield self.world.pools[move.pool].id
+        if move.source and move.source[0] == "p":
+            yield self.world.pools[int(move.source[1:])].id
+
+    def danger(self, before: State, after: State, move: Move, hours: float) -> Iterator[str]:
+        """What can go wrong at this step."""
+        if move.verb == "wipe":
+            yield "wipes a disk for good"
+            lost = before.disk_has[move.disks[0]]
+            single = [
+                c.name
+                for n, c in enumerate(self.world.cargo)
+                if lost >> n & 1 and self.yard.copies(after, n) == 1
+            ]
+            if single:
+                yield f"one whole copy left of {', '.join(single)}"
+        if move.verb == "copy" and hours >= LONG_HOURS:
+            hosts = {h for h in (self._host(move.source), self._host(move.target)) if h}
+            bare = [
+                self.index.hosts[h].name for h in sorted(hosts) if not self.index.hosts[h].on_ups
+            ]
+            if bare:
+                yield f"{hours:.0f} h without a UPS on {', '.join(bare)}: a power cut leaves it half done"
+        if (
+            move.pool is not None
+            and move.verb != "copy"
+            and self.yard.missing(move.pool, after.joined)
+        ):
+            yield "the pool runs without its redundancy until the missing disk is in"
+
+    def back_out(self, move: Move) -> str:
+        """How to go back from this step."""
+        match move.verb:
+            case "create":
+                return "Destroy the new pool: nothing but blank disks was used."
+            case "copy":
+                return "Stop it and delete the copy: the source was only read."
+            case "wipe":
+                return "None: from here the other copies have to do. Check them before."
+            case "add":
+                return "Often none: most pools do not give a disk back. Read the command twice."
+        return "Take the disk out again: the pool is as before, without its redundancy."
+
+    def working(self, state: State, move: Move, pace: float) -> Working:
+        """Where the hours come from."""
+        if move.verb == "copy":
+            assert move.cargo is not None
+            copying, verifying, path = self._copy(move)
+            return step(
+                "copy and verify",
+                (copying + verifying) * pace,
+                "h",
+                "(bytes / slowest part of the path, and the same again to verify) x pace so far",
+                step("bytes", self.world.cargo[move.cargo].bytes, "bytes"),
+                step("copying", copying, "h"),
+                step("verifying", verifying, "h", "", self.known.step("verify_share")),
+                step("pace so far", pace, "times"),
+                *path,
+            )
+        key = "wipe_hours" if move.verb == "wipe" else "create_hours"
+        hours = self.hours(state, move)
+        return step(move.verb, hours, "h", "", self.known.step(key))
+
+
+def _where(disk: Disk) -> str:
+    """A disk so that the right one is pulled: label, serial and place."""
+    serial = f" (serial {disk.serial})" if disk.serial else ""
+    place = f", bay {disk.bay}" if disk.bay else ""
+    return f"disk {disk.label}{serial}{place}"
