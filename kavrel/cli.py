@@ -245,7 +245,7 @@ def layouts_command(sizes: tuple[str, ...], filesystem: str | None, as_json: boo
     """Print every layout over all the disks given."""
     from kavrel.core.assumptions import Assumptions
     from kavrel.core.plan import Disk
-    from kavrel.core.pools.lay_out import Conditions, DiskFacts
+    from kavrel.core.pools.facts import Conditions, DiskFacts
     from kavrel.core.pools.options import layouts
 
     if len(sizes) > 64:
@@ -268,7 +268,7 @@ def layouts_command(sizes: tuple[str, ...], filesystem: str | None, as_json: boo
                 price_minor=0,
             )
         )
-    conditions = Conditions.of(known, ashift=12, record_bytes=131_072, spare=False)
+    conditions = Conditions.of(known)
     found = layouts(facts, filesystem, conditions)
     if as_json:
         rows = [

@@ -25,7 +25,7 @@ from kavrel.core.plan import (
     Share,
     Site,
 )
-from kavrel.core.pools.lay_out import Conditions, DiskFacts
+from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.pool import pool_states
 from kavrel.core.proof.proof import Cell
 

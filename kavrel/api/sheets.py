@@ -16,10 +16,10 @@ from kavrel.core.copies.book import CopyBook, utc
 from kavrel.core.index import Index
 from kavrel.core.paper.runbook import Runbook, runbook
 from kavrel.core.plan import FilesystemId, Plan
-from kavrel.core.pools.lay_out import Conditions
+from kavrel.core.pools.facts import Conditions
 from kavrel.core.pools.layout import Layout
 from kavrel.core.pools.options import layouts
-from kavrel.core.pools.pool import disk_facts, pool_states
+from kavrel.core.pools.pool import MOST_SHELF_SPARES, disk_facts, pool_states
 from kavrel.core.week.week import Week, week
 from kavrel.formats.calendar import week_ics
 from kavrel.formats.disks_csv import disks_csv
@@ -88,8 +88,8 @@ def list_layouts(
     unknown = [d for d in disk if d not in index.disks]
     if unknown or len(set(disk)) != len(disk):
         raise ProblemError(422, "not valid", "name each disk of the plan once")
-    spare = any(d.id not in disk for d in index.idle_disks)
-    conditions = Conditions.of(index.assumptions, 12, 131_072, spare)
+    spares = sum(1 for d in index.idle_disks if d.id not in disk)
+    conditions = Conditions.of(index.assumptions, shelf_spares=min(spares, MOST_SHELF_SPARES))
     facts = [disk_facts(index, index.disks[d]) for d in disk]
     return body(LayoutList(layouts=layouts(facts, filesystem, conditions)))
 

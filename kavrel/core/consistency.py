@@ -45,6 +45,8 @@ def _duplicates(plan: Plan) -> Iterator[Problem]:
     for collection, field in (
         ("sites", "name"),
         ("hosts", "name"),
+        ("supplies", "name"),
+        ("offers", "label"),
         ("disks", "label"),
         ("disks", "serial"),
         ("pools", "name"),
@@ -81,10 +83,13 @@ def _references(plan: Plan) -> Iterator[Problem]:
         ("links", "a", "sites"),
         ("links", "b", "sites"),
         ("hosts", "site", "sites"),
+        ("supplies", "site", "sites"),
         ("disks", "host", "hosts"),
         ("disks", "shelf", "sites"),
         ("pools", "host", "hosts"),
         ("datasets", "pool", "pools"),
+        ("holdings", "disk", "disks"),
+        ("holdings", "dataset", "datasets"),
         ("shares", "dataset", "datasets"),
         ("grants", "share", "shares"),
         ("grants", "account", "accounts"),
@@ -99,8 +104,13 @@ def _references(plan: Plan) -> Iterator[Problem]:
         for number, group in enumerate(pool.groups):
             for disk in group:
                 yield from check("pools", pool.id, f"groups.{number}", "disks", disk)
-        for disk in pool.spares:
-            yield from check("pools", pool.id, "spares", "disks", disk)
+        for field in ("spares", "tier"):
+            for disk in getattr(pool, field):
+                yield from check("pools", pool.id, field, "disks", disk)
+    for supply in plan.supplies:
+        for field in ("hosts", "signals"):
+            for host in getattr(supply, field):
+                yield from check("supplies", supply.id, field, "hosts", host)
     for group_ in plan.groups:
         for member in group_.members:
             yield from check("groups", group_.id, "members", "accounts", member)
@@ -114,7 +124,9 @@ def _references(plan: Plan) -> Iterator[Problem]:
 def _sheets(plan: Plan) -> Iterator[Problem]:
     yield from _links(plan)
     yield from _disks(plan)
+    yield from _supplies(plan)
     yield from _pools(plan)
+    yield from _holdings(plan)
     yield from _grants(plan)
     yield from _jobs(plan)
     for held in plan.assumptions:
@@ -171,6 +183,56 @@ def _disks(plan: Plan) -> Iterator[Problem]:
             )
 
 
+def _supplies(plan: Plan) -> Iterator[Problem]:
+    hosts = {h.id: h for h in plan.hosts}
+    fed: dict[str, str] = {}
+    for supply in plan.supplies:
+        if supply.watts > supply.va:
+            yield Problem("supplies", supply.id, "watts", "a UPS gives at most as many W as VA")
+        for field in ("hosts", "signals"):
+            if len(set(getattr(supply, field))) != len(getattr(supply, field)):
+                yield Problem("supplies", supply.id, field, "each host once")
+        for host in dict.fromkeys(supply.hosts):
+            name = hosts[host].name
+            if hosts[host].site != supply.site:
+                yield Problem(
+                    "supplies", supply.id, "hosts", f"{name} stands at another site than this UPS"
+                )
+            if host in fed:
+                yield Problem(
+                    "supplies", supply.id, "hosts", f"{name} is already plugged into {fed[host]}"
+                )
+            fed[host] = supply.name
+
+
+def _holdings(plan: Plan) -> Iterator[Problem]:
+    standing = {d for p in plan.pools if p.standing for d in (*p.disks, *p.spares, *p.tier)}
+    disks = {d.id: d for d in plan.disks}
+    datasets = {d.id: d for d in plan.datasets}
+    seen: set[tuple[str, str]] = set()
+    room = {d.id: d.capacity_bytes for d in plan.disks}
+    for held in plan.holdings:
+        label = disks[held.disk].label
+        if held.disk in standing:
+            yield Problem(
+                "holdings",
+                held.id,
+                "disk",
+                f"disk {label} is part of a pool that stands: what the pool holds is said by its "
+                "datasets",
+            )
+        if (held.disk, held.dataset) in seen:
+            yield Problem(
+                "holdings", held.id, "dataset", f"disk {label} is already said to hold it"
+            )
+        seen.add((held.disk, held.dataset))
+        room[held.disk] -= datasets[held.dataset].size_bytes
+        if room[held.disk] < 0:
+            yield Problem(
+                "holdings", held.id, "dataset", f"disk {label} is too small to hold all of that"
+            )
+
+
 def _pools(plan: Plan) -> Iterator[Problem]:
     disks = {d.id: d for d in plan.disks}
     hosts = {h.id: h for h in plan.hosts}
@@ -188,7 +250,14 @@ def _pools(plan: Plan) -> Iterator[Problem]:
                 "filesystem",
                 f"{family.title} does not go with {pool.filesystem}: choose {allowed}",
             )
-        for disk_id in (*pool.disks, *pool.spares):
+        elif not complaint_:
+            sizes = [[disks[d].capacity_bytes for d in g] for g in pool.groups]
+            misfit_ = family.complaint(sizes)
+            if misfit_:
+                yield Problem("pools", pool.id, "groups", misfit_)
+        if pool.tier_mirrored and len(pool.tier) == 1:
+            yield Problem("pools", pool.id, "tier", "a mirrored tier needs at least two disks")
+        for disk_id in (*pool.disks, *pool.spares, *pool.tier):
             disk = disks[disk_id]
             other = taken.get(disk_id)
             if other is not None:

@@ -11,23 +11,27 @@ from kavrel.core.plan import (
     Disk,
     Grant,
     Group,
+    Holding,
     Host,
     Job,
     Link,
     LogEntry,
+    Offer,
     Plan,
     Pool,
     Retention,
     Schedule,
     Share,
     Site,
+    Supply,
+    Tick,
 )
 
 GB = 10**9
 
 
 def demo_plan() -> Plan:
-    """A consistent plan: 4 hosts at 3 sites, 15 disks of 6 sizes, 3 pools, 9 datasets, 9 jobs."""
+    """A consistent plan: 4 hosts at 3 sites, 19 disks of 6 sizes, 4 pools, 12 datasets, 9 jobs."""
     return checked(
         Plan(
             name="Lantern Row",
@@ -41,9 +45,39 @@ def demo_plan() -> Plan:
             ),
             links=(Link(id="row-mill", a="row", b="mill", mbit_a_to_b=40.0, mbit_b_to_a=100.0),),
             hosts=_hosts(),
+            supplies=(
+                Supply(
+                    id="cellar",
+                    name="cellar UPS",
+                    site="row",
+                    va=900.0,
+                    watts=540.0,
+                    battery_wh=216.0,
+                    health_percent=85,
+                    hosts=("heron", "wren"),
+                    signals=("heron",),
+                    delay_minutes=5.0,
+                    price_minor=14_900,
+                ),
+            ),
+            offers=_offers(),
             disks=_disks(),
             pools=_pools(),
             datasets=_datasets(),
+            holdings=(
+                Holding(id="h1", disk="d12", dataset="reels"),
+                Holding(id="h2", disk="d15", dataset="field"),
+                Holding(id="h3", disk="d16", dataset="course"),
+            ),
+            ticks=(
+                Tick(
+                    id="t1",
+                    step="create:loft:d13+d14",
+                    on="2026-11-22",
+                    hours=0.4,
+                    who="Inês",
+                ),
+            ),
             shares=_shares(),
             accounts=_accounts(),
             groups=(
@@ -67,7 +101,7 @@ def _hosts() -> tuple[Host, ...]:
             name="heron",
             kind="tower",
             site="row",
-            bays_35=8,
+            bays_35=10,
             bays_25=2,
             slots_nvme=2,
             ram_gib=16.0,
@@ -117,6 +151,28 @@ def _hosts() -> tuple[Host, ...]:
             boot_copied=True,
             price_minor=9_000,
         ),
+    )
+
+
+def _offers() -> tuple[Offer, ...]:
+    def offer(key: str, gigabytes: int, price: int, **more: object) -> Offer:
+        return Offer.model_validate(
+            {
+                "id": key,
+                "label": f"{gigabytes // 1000} TB" + (" refurbished" if more else ""),
+                "capacity_bytes": labelled_bytes(gigabytes),
+                "price_minor": price,
+                **more,
+            }
+        )
+
+    return (
+        offer("o4", 4000, 9_400),
+        offer("o8", 8000, 17_200),
+        offer("o12", 12000, 24_300),
+        offer("o16", 16000, 30_500),
+        offer("o20", 20000, 38_900),
+        offer("o16r", 16000, 20_500, condition="refurbished", at_most=4),
     )
 
 
@@ -174,6 +230,10 @@ def _disks() -> tuple[Disk, ...]:
         hdd(12, 4000, 6_000, 140.0, "perch", bay=None, condition="used").model_copy(
             update={"bay": "usb-1", "holds_data": True}
         ),
+        hdd(13, 12000, 24_900, 190.0, "heron", 7, batch="C-02", bought_on="2026-11-02"),
+        hdd(14, 12000, 24_900, 190.0, "heron", 8, batch="C-03", bought_on="2026-11-02"),
+        hdd(15, 12000, 15_000, 180.0, "heron", 9, condition="used", run_hours=21_000),
+        hdd(16, 12000, 15_000, 180.0, "heron", 10, condition="used", run_hours=19_500),
         ssd(1, 2000, 13_500, "wren", "2.5-1", "S-7"),
         ssd(2, 2000, 13_500, "wren", "2.5-2", "S-7"),
         ssd(3, 1000, 7_200, "heron", "2.5-1", ""),
@@ -207,6 +267,16 @@ def _pools() -> tuple[Pool, ...]:
             family="raidz1",
             filesystem="zfs",
             groups=(("d7", "d8", "d9"),),
+        ),
+        # Wanted: two new disks now, the two old ones once their data is in it.
+        Pool(
+            id="loft",
+            name="loft",
+            host="heron",
+            family="striped_mirror",
+            filesystem="zfs",
+            groups=(("d13", "d14"), ("d15", "d16")),
+            standing=False,
         ),
     )
 
@@ -261,6 +331,9 @@ def _datasets() -> tuple[Dataset, ...]:
             compressible=True,
             live_database=True,
         ),
+        data("reels", "holiday reels", "loft", 2900, 150, 0.1, worth="irreplaceable"),
+        data("field", "field recordings", "loft", 5200, 600, 0.4, worth="irreplaceable"),
+        data("course", "old course material", "loft", 3800, 0, 0.0, worth="nuisance"),
         data("cuttings", "workshop cutting files", "burrow", 180, 30, 0.9, worth="irreplaceable"),
     )
 

@@ -7,6 +7,7 @@ from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.assumptions import REGISTRY
 from kavrel.core.bench.bays import bays
+from kavrel.core.bench.power import Power, power
 from kavrel.core.cautions import cautions
 from kavrel.core.cautions.caution import Caution, View
 from kavrel.core.copies import retention, schedule
@@ -124,6 +125,7 @@ class Evaluation(_View):
     proof: tuple[Cell, ...]
     due: tuple[Due, ...]
     cautions: tuple[Caution, ...]
+    power: Power
     assumptions: tuple[AssumptionView, ...]
 
 
@@ -136,7 +138,8 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
     this_week = week(book, today)
     cells = prove(index, book, matrix)
     dues = due(index, today)
-    view = View(index, states, matrix, book, this_week, cells, dues, today)
+    drawn = power(index)
+    view = View(index, states, matrix, book, this_week, cells, dues, drawn, today)
     found = cautions(view)
     return Evaluation.model_construct(
         today=today,
@@ -150,6 +153,7 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
         proof=tuple(cells),
         due=tuple(dues),
         cautions=tuple(found),
+        power=drawn,
         assumptions=_assumptions(index),
     )
 

@@ -1,19 +1,25 @@
-"""Sites, links, hosts and disks in their tables."""
+"""Sites, links, hosts, UPSes, the price list and disks in their tables."""
 
 import sqlite3
+from collections import defaultdict
 from typing import Any
 
-from kavrel.core.plan import Disk, Host, Link, Plan, Site
+from kavrel.core.plan import Disk, Host, Link, Offer, Plan, Site, Supply
 from kavrel.store.rows import flags, read_rows, values, write_rows
 
 SITE = ("id", "name", "own")
 LINK = ("id", "a", "b", "mbit_a_to_b", "mbit_b_to_a", "encrypted")
 HOST = tuple(Host.model_fields)
 DISK = tuple(Disk.model_fields)
+OFFER = tuple(Offer.model_fields)
+SUPPLY = tuple(f for f in Supply.model_fields if f not in ("hosts", "signals"))
+SUPPLY_HOST = ("supply", "host", "role", "place")
 TABLES = (
     ("site", "sites", SITE),
     ("link", "links", LINK),
     ("host", "hosts", HOST),
+    ("supply", "supplies", SUPPLY),
+    ("offer", "offers", OFFER),
     ("disk", "disks", DISK),
 )
 
@@ -24,6 +30,9 @@ def read(db: sqlite3.Connection, plan_id: str) -> dict[str, Any]:
     def rows(table: str, columns: tuple[str, ...]) -> list[dict[str, Any]]:
         return read_rows(db, table, columns, plan_id, "position")
 
+    fed: dict[tuple[str, str], list[str]] = defaultdict(list)
+    for row in read_rows(db, "supply_host", SUPPLY_HOST, plan_id, "supply, role, place"):
+        fed[row["supply"], row["role"]].append(row["host"])
     return {
         "sites": tuple(Site(**flags(r, "own")) for r in rows("site", SITE)),
         "links": tuple(Link(**flags(r, "encrypted")) for r in rows("link", LINK)),
@@ -31,6 +40,11 @@ def read(db: sqlite3.Connection, plan_id: str) -> dict[str, Any]:
             Host(**flags(r, "boot_copied", "on_ups", "default_passwords_changed"))
             for r in rows("host", HOST)
         ),
+        "supplies": tuple(
+            Supply(**r, hosts=tuple(fed[r["id"], "hosts"]), signals=tuple(fed[r["id"], "signals"]))
+            for r in rows("supply", SUPPLY)
+        ),
+        "offers": tuple(Offer(**r) for r in rows("offer", OFFER)),
         "disks": tuple(Disk(**flags(r, "own_supply", "holds_data")) for r in rows("disk", DISK)),
     }
 
@@ -40,3 +54,10 @@ def write(db: sqlite3.Connection, plan_id: str, plan: Plan) -> None:
     for table, collection, columns in TABLES:
         rows = [values(x, columns, n) for n, x in enumerate(getattr(plan, collection))]
         write_rows(db, table, (*columns, "position"), plan_id, rows)
+    fed = [
+        (supply.id, host, role, place)
+        for supply in plan.supplies
+        for role in ("hosts", "signals")
+        for place, host in enumerate(getattr(supply, role))
+    ]
+    write_rows(db, "supply_host", SUPPLY_HOST, plan_id, fed)

@@ -2,6 +2,7 @@
 
 import sqlite3
 from collections.abc import Iterable, Sequence
+from datetime import date
 from typing import Any
 
 Row = tuple[Any, ...]
@@ -46,6 +47,12 @@ def flags(row: dict[str, Any], *names: str) -> dict[str, Any]:
 
 
 def values(item: Any, fields: Sequence[str], position: int) -> Row:
-    """A thing's fields as a row that ends with its position; booleans become 0 and 1."""
-    found = [getattr(item, f) for f in fields]
-    return (*(int(v) if isinstance(v, bool) else v for v in found), position)
+    """A thing's fields as a row that ends with its position; see `_plain`."""
+    return (*(_plain(getattr(item, f)) for f in fields), position)
+
+
+def _plain(value: Any) -> Any:
+    """Booleans become 0 and 1, dates their ISO text."""
+    if isinstance(value, bool):
+        return int(value)
+    return value.isoformat() if isinstance(value, date) else value

@@ -45,6 +45,7 @@ def test_layouts_keep_the_keys_that_scripts_rely_on() -> None:
     assert {r["family"] for r in rows} == {
         "span",
         "stripe",
+        "union",
         "mirror",
         "striped_mirror",
         "raid5",
@@ -52,6 +53,12 @@ def test_layouts_keep_the_keys_that_scripts_rely_on() -> None:
         "raidz1",
         "raidz2",
         "raidz3",
+        "parity1",
+        "parity2",
+        "slices1",
+        "slices2",
+        "copies2",
+        "copies3",
     }
 
 

@@ -7,6 +7,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
+from kavrel.core.bench.power import Power
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.index import Index
 from kavrel.core.log.due import Due
@@ -45,6 +46,7 @@ class View:
     week: Week
     cells: Sequence[Cell]
     due: Sequence[Due]
+    power: Power
     today: date
 
     def stored_bytes(self, pool: str) -> int:

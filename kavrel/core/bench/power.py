@@ -1,0 +1,224 @@
+"""Power: what hosts and disks draw, what a UPS carries and for how long, a year's energy.
+
+Runtime after Peukert: a battery rated for E Wh over R hours gives I = E / R W for R hours; at a
+load of P W it lasts R x (E / (R x P))^k hours. k = 1 is an ideal battery; lead batteries have 1.1
+to 1.3. Source: W. Peukert 1897 for the law; the figures of hosts and disks are assumptions.
+"""
+
+from collections.abc import Sequence
+
+from pydantic import BaseModel, ConfigDict
+
+from kavrel.core.index import Index
+from kavrel.core.plan import Disk, Host, Supply
+from kavrel.core.working import Working, step
+
+HOURS_A_YEAR = 8766.0
+
+
+class HostPower(BaseModel):
+    """What a host draws at work and idle with its disks, and in a year."""
+
+    model_config = ConfigDict(frozen=True)
+
+    host: str
+    active_watts: float
+    idle_watts: float
+    kwh_a_year: float
+    working: Working
+
+
+class Waking(BaseModel):
+    """A host after the power is back: how it comes back, and after whom."""
+
+    model_config = ConfigDict(frozen=True)
+
+    host: str
+    name: str
+    how: str
+    order: int
+
+
+class SupplyView(BaseModel):
+    """A UPS under its load. Minutes; `latest_delay_minutes` is None when nothing can be waited."""
+
+    model_config = ConfigDict(frozen=True)
+
+    id: str
+    load_watts: float
+    load_va_share: float
+    overloaded: bool
+    runtime_minutes: float
+    shutdown_minutes: float
+    latest_delay_minutes: float | None
+    delay_carried: bool
+    without_signal: tuple[str, ...]
+    waking: tuple[Waking, ...]
+    why: str
+    working: Working
+
+
+class Power(BaseModel):
+    """The plan's power: hosts, UPSes, a year's energy and its cost in minor units."""
+
+    model_config = ConfigDict(frozen=True)
+
+    hosts: tuple[HostPower, ...]
+    supplies: tuple[SupplyView, ...]
+    kwh_a_year: float
+    cost_a_year_minor: int
+    working: Working
+
+
+def runtime_hours(
+    load_watts: float, battery_wh: float, rated_hours: float, exponent: float
+) -> float:
+    """Hours that a battery lasts at a load, after Peukert."""
+    rated_watts = battery_wh / rated_hours
+    return float(rated_hours * (rated_watts / load_watts) ** exponent)
+
+
+def _disk_watts(index: Index, disk: Disk) -> tuple[float, float]:
+    known = index.assumptions
+    active = disk.watts or known[f"{disk.kind}_watts"]
+    return active, min(active, known[f"{disk.kind}_idle_watts"])
+
+
+def host_power(index: Index, host: Host) -> HostPower:
+    """What one host draws: itself and the disks in its bays."""
+    known = index.assumptions
+    base = host.idle_watts or known[f"{host.kind}_watts"]
+    disks = [d for d in index.plan.disks if d.host == host.id]
+    watts = [_disk_watts(index, d) for d in disks]
+    active, idle = base + sum(a for a, _ in watts), base + sum(i for _, i in watts)
+    busy = known["busy_share"]
+    kwh = (active * busy + idle * (1 - busy)) * HOURS_A_YEAR / 1000
+    own = step("without disks", base, "W") if host.idle_watts else known.step(f"{host.kind}_watts")
+    return HostPower(
+        host=host.id,
+        active_watts=active,
+        idle_watts=idle,
+        kwh_a_year=kwh,
+        working=step(
+            f"{host.name} at work",
+            active,
+            "W",
+            "host + disks at work",
+            own,
+            *(step(d.label, a, "W") for d, (a, _) in zip(disks, watts, strict=True)),
+            step("with idle disks", idle, "W"),
+            step(
+                "a year",
+                kwh,
+                "kWh",
+                "(at work x busy share + idle x the rest) x 8766 h",
+                known.step("busy_share"),
+            ),
+        ),
+    )
+
+
+def supply_view(index: Index, supply: Supply, hosts: dict[str, HostPower]) -> SupplyView:
+    """One UPS: load, runtime, the latest safe delay, who is told and what comes back."""
+    known = index.assumptions
+    fed = [index.hosts[h] for h in supply.hosts]
+    load = sum(hosts[h.id].active_watts for h in fed)
+    stopping = max((h.shutdown_minutes for h in fed if h.id in supply.signals), default=0.0)
+    # Without the signal a host runs until the battery is empty: it sets no time to stop in.
+    without = tuple(h.name for h in fed if h.id not in supply.signals)
+    overloaded = load > supply.watts
+    battery = supply.battery_wh * supply.health_percent / 100
+    minutes = (
+        runtime_hours(load, battery, supply.rated_hours, supply.exponent) * 60 if load else 0.0
+    )
+    keep = known["battery_keep_share"]
+    hard = known["spin_up_factor"]
+    latest = minutes * (1 - keep) - stopping * hard if load and not overloaded else None
+    if latest is not None and latest < 0:
+        latest = None
+    carried = latest is not None and supply.delay_minutes <= latest
+    return SupplyView(
+        id=supply.id,
+        load_watts=load,
+        load_va_share=load / supply.watts,
+        overloaded=overloaded,
+        runtime_minutes=minutes,
+        shutdown_minutes=stopping,
+        latest_delay_minutes=latest,
+        delay_carried=carried or not fed,
+        without_signal=without,
+        waking=tuple(_waking(fed)),
+        why=_why(supply, load, latest, carried, bool(fed)),
+        working=step(
+            "latest safe delay",
+            latest,
+            "min",
+            "runtime x (1 - share kept) - shutdown x load factor",
+            step(
+                "runtime at this load",
+                minutes,
+                "min",
+                "rated hours x (battery / (rated hours x load))^exponent x 60",
+                step("battery", supply.battery_wh, "Wh"),
+                step("health", supply.health_percent / 100, "of it"),
+                step("rated over", supply.rated_hours, "h"),
+                step("exponent", supply.exponent),
+                step("load", load, "W", "", *(hosts[h.id].working for h in fed)),
+                source="Peukert 1897",
+            ),
+            known.step("battery_keep_share"),
+            step("longest shutdown with unmounting", stopping, "min"),
+            known.step("spin_up_factor"),
+        ),
+    )
+
+
+def _why(supply: Supply, load: float, latest: float | None, carried: bool, fed: bool) -> str:
+    if not fed:
+        return "nothing is plugged into it"
+    if load > supply.watts:
+        return f"{load:.0f} W of load on a UPS of {supply.watts:.0f} W: it switches off at once"
+    if latest is None:
+        return "the battery does not last for the shutdown itself: less load, or a larger one"
+    if not carried:
+        return (
+            f"a delay of {supply.delay_minutes:g} min is more than the battery carries: at most "
+            f"{latest:.1f} min"
+        )
+    return f"waits {supply.delay_minutes:g} min, could wait {latest:.1f} min"
+
+
+HOW = {
+    "by_itself": "starts by itself when the power is back",
+    "over_network": "is woken over the network by a box that is up",
+    "by_hand": "somebody presses the button",
+}
+
+
+def _waking(fed: Sequence[Host]) -> list[Waking]:
+    return [
+        Waking(host=h.id, name=h.name, how=HOW[h.after_power_cut], order=h.start_order)
+        for h in sorted(fed, key=lambda h: (h.start_order, h.name))
+    ]
+
+
+def power(index: Index) -> Power:
+    """The power of the whole plan."""
+    hosts = {h.id: host_power(index, h) for h in index.plan.hosts}
+    kwh = sum(h.kwh_a_year for h in hosts.values())
+    price = index.assumptions["energy_price"]
+    cost = round(kwh * price * index.minor_units)
+    return Power(
+        hosts=tuple(hosts.values()),
+        supplies=tuple(supply_view(index, s, hosts) for s in index.plan.supplies),
+        kwh_a_year=kwh,
+        cost_a_year_minor=cost,
+        working=step(
+            "energy in a year",
+            kwh,
+            "kWh",
+            "sum over the hosts",
+            *(h.working for h in hosts.values()),
+            step("cost", cost, "money", "kWh x price", index.assumptions.step("energy_price")),
+        ),
+    )
