@@ -1,6 +1,7 @@
 """The web application: the API under /api, the front end everywhere else."""
 
-from collections.abc import Callable
+from collections.abc import AsyncIterator, Callable
+from contextlib import asynccontextmanager
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -11,7 +12,7 @@ from starlette.exceptions import HTTPException
 from starlette.responses import Response
 
 import kavrel
-from kavrel.api import items, plans, problem, sheets
+from kavrel.api import items, plans, problem, questions, sheets
 from kavrel.api.guard import Guard
 from kavrel.api.service import Service
 from kavrel.store.database import Database
@@ -31,12 +32,26 @@ def create_app(
     allowed_hosts: frozenset[str] = frozenset(),
 ) -> FastAPI:
     """The application over an open database; `now` is the clock (aware)."""
-    app = FastAPI(title="Kavrel", version=kavrel.__version__, redoc_url=None, docs_url=None)
-    app.state.service = Service(Plans(database, now), now)
+    service = Service(Plans(database, now), now)
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        yield
+        service.jobs.close()
+
+    app = FastAPI(
+        title="Kavrel",
+        version=kavrel.__version__,
+        redoc_url=None,
+        docs_url=None,
+        lifespan=lifespan,
+    )
+    app.state.service = service
     problem.install(app)
     app.include_router(plans.router)
     app.include_router(items.router())
     app.include_router(sheets.router)
+    app.include_router(questions.router)
     _front_end(app, dist)
     app.add_middleware(Guard, allowed=allowed_hosts)
     return app

@@ -8,6 +8,7 @@ from zoneinfo import ZoneInfo
 
 from pydantic import BaseModel
 
+from kavrel.api.jobs import JobBook
 from kavrel.core.evaluate import Evaluation, evaluate
 from kavrel.core.plan import Plan
 from kavrel.store.plans import PlanRow, Plans
@@ -60,6 +61,7 @@ class Service:
         self._now = now
         self._evaluated: OrderedDict[tuple[str, int, date], Evaluation] = OrderedDict()
         self._guard = Lock()
+        self.jobs = JobBook()
 
     def now(self) -> datetime:
         """The present moment, aware."""

@@ -24,6 +24,12 @@ class Index:
         self.groups: dict[str, Group] = {x.id: x for x in plan.groups}
         self.jobs: dict[str, Job] = {x.id: x for x in plan.jobs}
 
+    @cached_property
+    def on_ups(self) -> set[str]:
+        """Hosts that a UPS feeds: by their own word, or plugged into one of the plan."""
+        said = {h.id for h in self.plan.hosts if h.on_ups}
+        return said | {h for s in self.plan.supplies for h in s.hosts}
+
     @property
     def minor_units(self) -> int:
         """Minor units in one unit of the plan's currency."""

@@ -8,7 +8,7 @@ from kavrel.core.cautions.caution import Finding, Rule, View
 def _find(view: View) -> Iterator[Finding]:
     with_pools = {p.host for p in view.index.plan.pools}
     for h in view.index.plan.hosts:
-        if h.id in with_pools and not h.on_ups:
+        if h.id in with_pools and h.id not in view.index.on_ups:
             yield (
                 h.id,
                 h.name,

@@ -17,7 +17,8 @@ def _find(view: View) -> Iterator[Finding]:
                         pool.name,
                         (
                             f"Group {number} has {count} disks of batch {batch}. Disks of one batch fail "
-                            "together more often than chance, and the odds shown do not know that."
+                            "together more often than chance: the chain's odds do not know that, the lifetimes "
+                            "beside them do."
                         ),
                     )
 

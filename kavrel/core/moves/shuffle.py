@@ -7,7 +7,7 @@ taken that leaves a dataset without a whole verified copy.
 """
 
 import heapq
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import count
 
@@ -20,6 +20,10 @@ from kavrel.core.plan import Disk, Tick
 from kavrel.core.working import Working, step
 
 MOST_STATES = 30_000
+TOO_MANY = (
+    f"There are more orders than the {MOST_STATES:,} states that are searched. Move in two goes: leave "
+    "some of the wanted pools, or some of what the old disks hold, for the second."
+)
 SINGLE, SINGLE_AND_BARE, DEAR = 10, 100, 3
 
 
@@ -136,12 +140,17 @@ def world_of(index: Index, borrowed: Disk | None = None) -> tuple[World, State]:
         for i in ids
     )
     bit = {c.id: 1 << n for n, c in enumerate(cargo)}
-    has = tuple(sum(bit[x] for x in set(held.get(d.id, ()))) for d in disks)
+    # What was never read back does not count as a copy; its disk is not blank all the same.
+    whole = {(h.disk, h.dataset) for h in index.plan.holdings if h.verified}
+    has = tuple(sum(bit[x] for x in set(held.get(d.id, ())) if (d.id, x) in whole) for d in disks)
     return World(disks, pools, cargo), State(0, has, (0,) * len(pools))
 
 
-def shuffle(index: Index) -> Shuffle:
-    """The move of a plan from what was ticked so far to the wanted pools."""
+def shuffle(index: Index, tell: Callable[[int], None] = lambda tried: None) -> Shuffle:
+    """The move of a plan from what was ticked so far to the wanted pools.
+
+    `tell` hears now and then how many states were searched; it may raise to stop.
+    """
     world, start = world_of(index)
     yard = Yard(world)
     times = MoveTimes(index, world, yard)
@@ -149,9 +158,12 @@ def shuffle(index: Index) -> Shuffle:
     lanes = _lanes(index, world, start)
     if not world.pools:
         return _answer(False, True, lanes, ticked, "no pool is wanted that does not stand yet")
-    path = _search(yard, times, state)
+    try:
+        path = _search(yard, times, state, tell)
+    except TooMany:
+        return _answer(True, False, lanes, ticked, TOO_MANY)
     if path is None or (not path.moves and not yard.done(state)):
-        return _impossible(index, world, yard, lanes, ticked)
+        return _impossible(index, world, yard, lanes, ticked, tell)
     steps = _steps(yard, times, state, path.moves, pace)
     hours = sum(s.hours for s in steps)
     single = sum(1 for s in steps if s.verb == "wipe" and s.least_copies == 1)
@@ -204,7 +216,9 @@ def _answer(
     )
 
 
-def _search(yard: Yard, times: MoveTimes, start: State) -> _Path | None:
+def _search(
+    yard: Yard, times: MoveTimes, start: State, tell: Callable[[int], None]
+) -> _Path | None:
     """The best path from a state, or None when there is no safe one; raises TooMany."""
     order = count()
     best: dict[State, tuple[int, float, int]] = {start: (0, 0.0, 0)}
@@ -224,6 +238,8 @@ def _search(yard: Yard, times: MoveTimes, start: State) -> _Path | None:
             return _Path(tuple(reversed(moves)), danger, hours, settled)
         if settled > MOST_STATES:
             raise TooMany
+        if settled % 250 == 0:
+            tell(settled)
         forced = yard.forced(state)
         for move in [forced] if forced else yard.moves(state):
             after = yard.after(state, move)
@@ -343,6 +359,7 @@ def _impossible(
     yard: Yard,
     lanes: tuple[Lane, ...],
     ticked: list[Ticked],
+    tell: Callable[[int], None],
 ) -> Shuffle:
     """Says what is the least to borrow or buy: the smallest disk with which there is an order."""
     for p, pool in enumerate(world.pools):
@@ -359,7 +376,10 @@ def _impossible(
         there = Yard(bigger)
         times = MoveTimes(index, bigger, there)
         begun, _, _ = _replay(there, times, first, index.plan.ticks)
-        return _search(there, times, begun) is not None
+        try:
+            return _search(there, times, begun, tell) is not None
+        except TooMany:
+            return False
 
     low, high = 0, len(sums) - 1
     if not sums or not able(sums[high]):

@@ -140,9 +140,7 @@ class MoveTimes:
                 yield f"one whole copy left of {', '.join(single)}"
         if move.verb == "copy" and hours >= LONG_HOURS:
             hosts = {h for h in (self._host(move.source), self._host(move.target)) if h}
-            bare = [
-                self.index.hosts[h].name for h in sorted(hosts) if not self.index.hosts[h].on_ups
-            ]
+            bare = [self.index.hosts[h].name for h in sorted(hosts - self.index.on_ups)]
             if bare:
                 yield f"{hours:.0f} h without a UPS on {', '.join(bare)}: a power cut leaves it half done"
         if (

@@ -61,6 +61,7 @@ def runbook(plan: Plan, evaluation: Evaluation, revision: str) -> Runbook:
         ),
         _open_cautions(evaluation),
         _bench(index),
+        _power(index, evaluation),
         _pools(index, evaluation),
         _shares(index),
         _copies(index, evaluation),
@@ -117,6 +118,24 @@ def _bench(index: Index) -> Section:
     return Section(title="Bench", steps=tuple(steps))
 
 
+def _power(index: Index, evaluation: Evaluation) -> Section:
+    steps = []
+    for supply, view in zip(index.plan.supplies, evaluation.power.supplies, strict=True):
+        told = [index.hosts[h].name for h in supply.signals]
+        steps.append(
+            Step(
+                text=f"{supply.name}: plug in {', '.join(index.hosts[h].name for h in supply.hosts)}; "
+                f"signal to {', '.join(told) or 'nobody'}; shut down after {supply.delay_minutes:g} min",
+                minds=(view.why, "Pull its plug once, with nobody at work, and see that all stop."),
+            )
+        )
+        steps += [
+            Step(text=f"After the cut, {w.order}: {w.name} {w.how}; look that its pool is there")
+            for w in view.waking
+        ]
+    return Section(title="Power", steps=tuple(steps))
+
+
 def _named(disk: Disk) -> str:
     return f"{disk.label} (serial {disk.serial})" if disk.serial else disk.label
 
@@ -130,6 +149,8 @@ def _pools(index: Index, evaluation: Evaluation) -> Section:
             ", ".join(_named(index.disks[d]) for d in group) for group in pool.groups
         )
         minds = ["Creating the pool wipes every disk named. Read the serials aloud."]
+        if not pool.standing and any(d in index.held for d in pool.disks):
+            minds = ["Its disks hold data: make it by the run sheet of the shuffle, step by step."]
         if layout.survives_any == 0:
             minds.append("It is lost with any one disk.")
         steps.append(

@@ -15,6 +15,7 @@ from dataclasses import dataclass, replace
 
 from pydantic import BaseModel, ConfigDict
 
+from kavrel.core.plan import FilesystemId
 from kavrel.core.pools import room
 from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.families import FAMILIES
@@ -25,6 +26,7 @@ from kavrel.core.pools.loss import HORIZON_YEARS, Risk, group_read_error, rebuil
 from kavrel.core.pools.odds import hourly_rate
 from kavrel.core.pools.options import grouped
 from kavrel.core.pools.survival import outlives
+from kavrel.core.quantities import Bytes, Flag, Money, whole
 from kavrel.core.working import Working, step
 
 MOST_DISKS = 24
@@ -36,17 +38,17 @@ FILESYSTEMS = ("zfs", "btrfs", "xfs", "ext4")
 class Wish(BaseModel):
     """What is asked of a layout. `bays` and `budget_minor` None: no limit."""
 
-    model_config = ConfigDict(frozen=True)
+    model_config = ConfigDict(frozen=True, extra="forbid")
 
-    survive: int = 1
-    usable_bytes: int = 0
-    budget_minor: int | None = None
-    bays: int | None = None
-    over_time: bool = False  # may be bought a disk at a time
-    snapshots: bool = False
-    checksums: bool = False
-    replication: bool = False  # the hypervisor's own, which needs ZFS
-    filesystem: str | None = None
+    survive: whole(0, 23) = 1  # type: ignore[valid-type]
+    usable_bytes: Bytes = 0
+    budget_minor: Money | None = None
+    bays: whole(1, 60) | None = None  # type: ignore[valid-type]
+    over_time: Flag = False  # may be bought a disk at a time
+    snapshots: Flag = False
+    checksums: Flag = False
+    replication: Flag = False  # the hypervisor's own, which needs ZFS
+    filesystem: FilesystemId | None = None
 
 
 class Proposal(BaseModel):
@@ -64,7 +66,10 @@ class Proposal(BaseModel):
 
 
 class Miss(BaseModel):
-    """A target that cannot be had together with the others, and the nearest that can."""
+    """A target that cannot be had together with the others, and the nearest that can.
+
+    `alone`: not even with this one given up can the others be had; the nearest is for it alone.
+    """
 
     model_config = ConfigDict(frozen=True)
 
@@ -72,6 +77,7 @@ class Miss(BaseModel):
     wanted: str
     nearest: str | None
     nearest_value: float | None
+    alone: bool = False
 
 
 class Beside(BaseModel):
@@ -366,20 +372,26 @@ class _Finder:
             found["replication"] = _Target(lambda c: float(c.filesystem == "zfs"), 1)
         return found
 
-    def _misses(
-        self, weighed: Sequence[Candidate], targets: dict[str, "_Target"]
-    ) -> Iterator[Miss]:
-        """For each target: the nearest that can be had when the others hold."""
+    def _misses(self, weighed: Sequence[Candidate], targets: dict[str, "_Target"]) -> list[Miss]:
+        """The targets that cannot be had, each with the nearest that can when the others hold.
+
+        Where every one could be had alone, none is to blame: all are named.
+        """
+        found = []
         for name, target in targets.items():
             others = [t for n, t in targets.items() if n != name]
             able = [c for c in weighed if all(ok(c) for ok in others)]
-            best = max((target.value(c) for c in able), default=None)
-            yield Miss(
+            best = max((target.value(c) for c in able or weighed), default=None)
+            had = best is not None and best >= target.least
+            miss = Miss(
                 target=name,
                 wanted=_say(name, target.least),
                 nearest=None if best is None else _say(name, best),
                 nearest_value=None if best is None else abs(best),
+                alone=not able,
             )
+            found.append((had, miss))
+        return [m for had, m in found if not had] or [m for _, m in found]
 
     def _members(self, candidate: Candidate) -> list[list[DiskFacts]]:
         """The disks themselves; those of one size dealt so that batches are spread."""

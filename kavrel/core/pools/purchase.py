@@ -31,9 +31,9 @@ TB = 1e12
 MAKES: tuple[tuple[str, int], ...] = (
     ("mirror", 2),
     ("mirror", 3),
-    *(("raidz1", w) for w in (3, 4, 5)),
-    *(("raidz2", w) for w in (4, 5, 6, 8, 10)),
-    *(("raidz3", w) for w in (5, 7, 8, 11)),
+    *(("raidz1", w) for w in range(3, 7)),
+    *(("raidz2", w) for w in range(4, 13)),
+    *(("raidz3", w) for w in range(5, 13)),
 )
 
 

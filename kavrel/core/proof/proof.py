@@ -160,6 +160,8 @@ def _standing(
     fate: Fate = "runs_on"
     rpo: float | None = 0.0
     why = strike.why
+    if strike.unmoved_days is not None:
+        fate, rpo = "exposed", strike.unmoved_days * 86_400
     if strike.silent_days is not None:
         copies = scene.book.copies[dataset.id]
         off_pool = [

@@ -26,7 +26,8 @@ class Strike:
     """What a hazard does to one dataset.
 
     `seen_after_days` is set when damage is noticed late, so that only points from before it
-    help. `silent_days` is set when copies stop arriving while the data itself runs on.
+    help. `silent_days` is set when copies stop arriving while the data itself runs on,
+    `unmoved_days` when only what is newer than that is lost with a fast tier.
     """
 
     state: State
@@ -35,6 +36,7 @@ class Strike:
     lost_copy: Callable[[Copy], str | None] = field(default=lambda copy: None)
     seen_after_days: float | None = None
     silent_days: float | None = None
+    unmoved_days: float | None = None
     repair: tuple[Step, ...] = ()
     share_of_data: float = 1.0
 

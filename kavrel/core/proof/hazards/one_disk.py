@@ -10,11 +10,16 @@ def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
     pool = scene.index.pools[dataset.pool]
     layout = scene.book.states[pool.id].layout
     if layout.survives_any >= count:
-        return Strike(
-            state="stands",
-            why=f"{layout.title} outlives any {layout.survives_any}; "
-            f"rebuild takes {layout.rebuild_hours or 0:.0f} h",
-        )
+        why = f"{layout.title} outlives any {layout.survives_any}; "
+        why += f"rebuild takes {layout.rebuild_hours or 0:.0f} h"
+        # A fast tier loses what the mover has not moved yet.
+        tier_outlives = len(pool.tier) - 1 if pool.tier_mirrored else 0
+        if pool.tier and count > tier_outlives:
+            why += (
+                f"; but on the fast tier what is newer than the mover's run at {pool.mover_at} dies"
+            )
+            return Strike(state="stands", why=why, unmoved_days=1.0)
+        return Strike(state="stands", why=why)
     known = scene.index.assumptions
     steps = [Step("notice", known["notice_hours"], "notice_hours")]
     spare = spare_for(scene.index, pool)
@@ -23,6 +28,19 @@ def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
         steps.append(Step(f"fit spare {spare.label}", known["fit_disk_hours"], "fit_disk_hours"))
     else:
         steps.append(Step("order and fit a disk", known["order_disk_hours"], "order_disk_hours"))
+    if layout.remains != "nothing":
+        # Disks are formatted one by one: the largest that hold data are the worst to lose.
+        data = sorted((d.data_bytes for d in layout.disks), reverse=True)
+        share = sum(data[:count]) / max(sum(data), 1)
+        return Strike(
+            state="gone",
+            why=f"{layout.title} outlives {layout.survives}: the files of the dead disks are lost, up to "
+            f"{share:.0%} of pool {pool.name}; {layout.remains} stay",
+            dies=(f"the dead disks' files on pool {pool.name}",),
+            lost_copy=on_pool(pool.id, f"lies on pool {pool.name} itself"),
+            repair=tuple(steps),
+            share_of_data=share,
+        )
     return Strike(
         state="gone",
         why=f"{layout.title} outlives {layout.survives}: pool {pool.name} is lost",

@@ -4,14 +4,15 @@ import json
 import os
 import socket
 import sys
-from datetime import UTC, date, datetime
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
-from zoneinfo import ZoneInfo
 
 import click
 
 import kavrel
+from kavrel.cli.common import load, plan_argument, today_of, today_option
+from kavrel.cli.questions import QUESTIONS
 from kavrel.core.bench.capacity import CapacityError, parse_capacity
 from kavrel.core.demo import demo_plan
 from kavrel.core.evaluate import Evaluation, evaluate
@@ -43,11 +44,6 @@ database_option = click.option(
     default=default_database,
     show_default="the user's data folder",
     help="The database file.",
-)
-today_option = click.option(
-    "--today",
-    type=click.DateTime(["%Y-%m-%d"]),
-    help="Reckon as of this day instead of today (YYYY-MM-DD).",
 )
 
 
@@ -158,30 +154,14 @@ def schema() -> None:
     click.echo(json.dumps(plan_file.schema(), indent=1))
 
 
-def _load(path: Path) -> Plan:
-    try:
-        return plan_file.load(path.read_bytes())
-    except plan_file.PlanFileError as error:
-        raise click.ClickException(f"{path}: {error}") from error
-    except OSError as error:
-        raise click.ClickException(f"{path}: {error.strerror}") from error
-
-
-def _today(plan: Plan, today: datetime | None) -> date:
-    return today.date() if today else datetime.now(ZoneInfo(plan.zone)).date()
-
-
-plan_argument = click.argument("plan_path", metavar="PLAN.json", type=click.Path(path_type=Path))
-
-
 @main.command()
 @plan_argument
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 @today_option
 def check(plan_path: Path, as_json: bool, today: datetime | None) -> None:
     """Print the cautions of a plan; exit 1 when any is serious."""
-    plan = _load(plan_path)
-    found = evaluate(plan, _today(plan, today)).cautions
+    plan = load(plan_path)
+    found = evaluate(plan, today_of(plan, today)).cautions
     if as_json:
         click.echo(json.dumps([c.model_dump() for c in found], indent=1))
     else:
@@ -201,8 +181,8 @@ def check(plan_path: Path, as_json: bool, today: datetime | None) -> None:
 @today_option
 def export_command(plan_path: Path, what: str, host: str | None, today: datetime | None) -> None:
     """Print one of the plan's papers."""
-    plan = _load(plan_path)
-    day = _today(plan, today)
+    plan = load(plan_path)
+    day = today_of(plan, today)
     if what == "plan.json":
         text = plan_file.dump(plan)
     elif what == "schema.json":
@@ -304,8 +284,8 @@ def layouts_command(sizes: tuple[str, ...], filesystem: str | None, as_json: boo
 @today_option
 def evaluate_command(plan_path: Path, as_json: bool, today: datetime | None) -> None:
     """Print the strip, the proof and the cautions of a plan."""
-    plan = _load(plan_path)
-    found = evaluate(plan, _today(plan, today))
+    plan = load(plan_path)
+    found = evaluate(plan, today_of(plan, today))
     summary = _summary(found)
     if as_json:
         click.echo(json.dumps(summary, indent=1))
@@ -363,5 +343,5 @@ def _summary(found: Evaluation) -> dict[str, Any]:
     }
 
 
-if __name__ == "__main__":
-    main()
+for command in QUESTIONS:
+    main.add_command(command)

@@ -1,0 +1,131 @@
+"""Questions at work: each runs in a thread, tells how far it is, and can be stopped."""
+
+import threading
+from collections import OrderedDict
+from concurrent.futures import ThreadPoolExecutor
+from datetime import date
+from typing import TYPE_CHECKING, Literal
+from uuid import uuid4
+
+from pydantic import BaseModel
+
+from kavrel.api.problem import ProblemError
+from kavrel.core.plan import Plan
+from kavrel.core.questions import Answer, NotAskable, Question, Stopped, answer
+
+if TYPE_CHECKING:
+    from kavrel.api.service import Service
+
+MOST_KEPT = 64
+AT_ONCE = 2
+
+
+class JobView(BaseModel):
+    """A question that was asked: how far it is, and its answer once it is done."""
+
+    id: str
+    plan: str
+    revision: int
+    state: Literal["waiting", "running", "done", "stopped", "failed"]
+    share: float
+    word: str
+    why: str
+    answer: Answer | None
+
+
+class Job:
+    """One asked question; changed by its worker, read by anyone."""
+
+    def __init__(self, plan_id: str, revision: int) -> None:
+        self.id = uuid4().hex[:16]
+        self.plan_id, self.revision = plan_id, revision
+        self.state: Literal["waiting", "running", "done", "stopped", "failed"] = "waiting"
+        self.share, self.word, self.why = 0.0, "", ""
+        self.answer: Answer | None = None
+        self.stop = threading.Event()
+        self.steps = 0  # counts changes, so that a follower sees each
+
+    def tell(self, share: float, word: str) -> bool:
+        """Takes note of progress; says whether to go on."""
+        self.share, self.word = share, word
+        self.steps += 1
+        return not self.stop.is_set()
+
+    def end(self, state: Literal["done", "stopped", "failed"], why: str = "") -> None:
+        """Closes the job."""
+        self.why, self.state = why, state
+        self.steps += 1
+
+    @property
+    def ended(self) -> bool:
+        """Whether nothing more will come."""
+        return self.state in ("done", "stopped", "failed")
+
+    def view(self, whole: bool = True) -> JobView:
+        """The job as it is handed out, with or without its answer."""
+        return JobView.model_construct(
+            id=self.id,
+            plan=self.plan_id,
+            revision=self.revision,
+            state=self.state,
+            share=self.share,
+            word=self.word,
+            why=self.why,
+            answer=self.answer if whole else None,
+        )
+
+
+class JobBook:
+    """The questions asked lately. The same question about the same revision is asked once."""
+
+    def __init__(self) -> None:
+        self._jobs: OrderedDict[tuple[str, int, str, date], Job] = OrderedDict()
+        self._guard = threading.Lock()
+        self._workers = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="question")
+
+    def ask(self, service: "Service", plan_id: str, question: Question) -> Job:
+        """The job of a question, begun now unless it was asked before."""
+        row, plan = service.plans.head(plan_id)
+        key = (plan_id, row.head, question.model_dump_json(), service.today(plan))
+        with self._guard:
+            job = self._jobs.get(key)
+            if job is None or job.state in ("stopped", "failed"):
+                job = self._jobs[key] = Job(plan_id, row.head)
+                self._workers.submit(self._work, job, service, plan, question)
+                while len(self._jobs) > MOST_KEPT:
+                    self._jobs.popitem(last=False)[1].stop.set()
+        return job
+
+    def find(self, job_id: str) -> Job:
+        """A job by its id."""
+        with self._guard:
+            for job in self._jobs.values():
+                if job.id == job_id:
+                    return job
+        raise ProblemError(404, "no such thing", "this question is no longer kept: ask it again")
+
+    def close(self) -> None:
+        """Stops everything."""
+        with self._guard:
+            for job in self._jobs.values():
+                job.stop.set()
+        self._workers.shutdown(wait=True, cancel_futures=True)
+
+    def _work(self, job: Job, service: "Service", plan: Plan, question: Question) -> None:
+        if job.stop.is_set():
+            job.end("stopped")
+            return
+        job.state = "running"
+        try:
+            evaluation = service.evaluation(job.plan_id, job.revision, plan)
+            job.answer = answer(plan, evaluation, question, job.tell)
+        except Stopped:
+            job.end("stopped")
+        except NotAskable as error:
+            job.end("failed", str(error))
+        except Exception:
+            job.end("failed", "Kavrel met an error of its own; the plan is unharmed")
+            raise
+        else:
+            job.share = 1.0
+            job.end("done")

@@ -1,0 +1,72 @@
+"""Questions that take a while, as jobs: asked, followed over server-sent events, stopped, kept."""
+
+from collections.abc import AsyncIterator
+from typing import Annotated
+
+import anyio
+from fastapi import APIRouter, Body, Response
+from fastapi.responses import StreamingResponse
+
+from kavrel.api.answer import TheService, body
+from kavrel.api.items import PROBLEMS
+from kavrel.api.jobs import Job, JobView
+from kavrel.core.questions import Question
+
+LOOK_SECONDS = 0.05
+
+router = APIRouter(prefix="/api", tags=["questions"], responses=PROBLEMS)
+
+
+@router.post(
+    "/plans/{plan_id}/questions",
+    response_model=JobView,
+    status_code=202,
+    operation_id="ask_question",
+)
+def ask_question(
+    plan_id: str, question: Annotated[Question, Body()], service: TheService
+) -> Response:
+    """Asks a question about the plan's newest state; the answer is kept for a while."""
+    job = service.jobs.ask(service, plan_id, question)
+    return body(job.view(), 202)
+
+
+@router.get("/questions/{job_id}", response_model=JobView, operation_id="get_question")
+def get_question(job_id: str, service: TheService) -> Response:
+    """How far a question is, with its answer once there is one."""
+    return body(service.jobs.find(job_id).view())
+
+
+@router.delete("/questions/{job_id}", response_model=JobView, operation_id="stop_question")
+def stop_question(job_id: str, service: TheService) -> Response:
+    """Stops a question; what it had found so far is dropped."""
+    job = service.jobs.find(job_id)
+    job.stop.set()
+    return body(job.view(whole=False))
+
+
+@router.get(
+    "/questions/{job_id}/events",
+    response_class=StreamingResponse,
+    operation_id="follow_question",
+    responses={200: {"content": {"text/event-stream": {}}}},
+)
+def follow_question(job_id: str, service: TheService) -> StreamingResponse:
+    """Progress as server-sent events; the last one is named `end`."""
+    job = service.jobs.find(job_id)
+    return StreamingResponse(
+        _events(job), media_type="text/event-stream", headers={"Cache-Control": "no-store"}
+    )
+
+
+async def _events(job: Job) -> AsyncIterator[str]:
+    seen = -1
+    while True:
+        steps, ended = job.steps, job.ended
+        if ended or steps != seen:
+            seen = steps
+            name = "end" if ended else "progress"
+            yield f"event: {name}\ndata: {job.view(whole=False).model_dump_json()}\n\n"
+        if ended:
+            return
+        await anyio.sleep(LOOK_SECONDS)

@@ -1,0 +1,5 @@
+"""`python -m kavrel.cli`."""
+
+from kavrel.cli import main
+
+main()

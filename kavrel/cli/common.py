@@ -1,0 +1,34 @@
+"""What the commands share: the plan file that is read, and the day to reckon as of."""
+
+from datetime import date, datetime
+from pathlib import Path
+from zoneinfo import ZoneInfo
+
+import click
+
+from kavrel.core.plan import Plan
+from kavrel.formats import plan_file
+
+today_option = click.option(
+    "--today",
+    type=click.DateTime(["%Y-%m-%d"]),
+    help="Reckon as of this day instead of today (YYYY-MM-DD).",
+)
+
+
+def load(path: Path) -> Plan:
+    """The plan in a file, or a click error that says what is wrong with it."""
+    try:
+        return plan_file.load(path.read_bytes())
+    except plan_file.PlanFileError as error:
+        raise click.ClickException(f"{path}: {error}") from error
+    except OSError as error:
+        raise click.ClickException(f"{path}: {error.strerror}") from error
+
+
+def today_of(plan: Plan, today: datetime | None) -> date:
+    """The day given, or today where the lab is."""
+    return today.date() if today else datetime.now(ZoneInfo(plan.zone)).date()
+
+
+plan_argument = click.argument("plan_path", metavar="PLAN.json", type=click.Path(path_type=Path))

@@ -1,0 +1,277 @@
+"""The longer questions from a shell: find, buy, odds, growth, shuffle, power."""
+
+from collections.abc import Callable
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import click
+
+from kavrel.cli.common import load, plan_argument, today_of, today_option
+from kavrel.core.bench.capacity import CapacityError, parse_capacity
+from kavrel.core.bench.power import power
+from kavrel.core.evaluate import evaluate
+from kavrel.core.index import Index
+from kavrel.core.plan import Plan
+from kavrel.core.pools.finder import Wish
+from kavrel.core.quantities import currency_minor
+from kavrel.core.questions import (
+    Answer,
+    BasketAnswer,
+    BasketQuestion,
+    FinderAnswer,
+    FinderQuestion,
+    GrowthAnswer,
+    GrowthQuestion,
+    NotAskable,
+    OddsAnswer,
+    OddsQuestion,
+    Question,
+    ShuffleAnswer,
+    ShuffleQuestion,
+    answer,
+)
+
+json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+
+
+def _size(context: click.Context, param: click.Parameter, text: str | None) -> int:
+    if text is None:
+        return 0
+    try:
+        return parse_capacity(text)
+    except CapacityError as error:
+        raise click.BadParameter(f"{text}: {error}") from error
+
+
+def _wish_options(command: Callable[..., None]) -> Callable[..., None]:
+    """The options of a wish."""
+    for option in reversed(
+        (
+            click.option("--survive", default=1, show_default=True, type=click.IntRange(0, 23)),
+            click.option("--usable", callback=_size, help="At least so much room, as 20TB."),
+            click.option("--budget", type=float, help="At most so much money."),
+            click.option("--bays", type=click.IntRange(1, 60)),
+            click.option("--over-time", is_flag=True, help="May be bought a disk at a time."),
+            click.option("--snapshots", is_flag=True),
+            click.option("--checksums", is_flag=True),
+            click.option("--replication", is_flag=True, help="The hypervisor's own: needs ZFS."),
+        )
+    ):
+        command = option(command)
+    return command
+
+
+def _wish(plan: Plan, given: dict[str, Any]) -> Wish:
+    budget = given["budget"]
+    return Wish(
+        survive=given["survive"],
+        usable_bytes=given["usable"],
+        budget_minor=None if budget is None else round(budget * currency_minor(plan.currency)),
+        bays=given["bays"],
+        over_time=given["over_time"],
+        snapshots=given["snapshots"],
+        checksums=given["checksums"],
+        replication=given["replication"],
+    )
+
+
+def _ask(plan: Plan, question: Question, today: datetime | None, as_json: bool) -> Answer | None:
+    """The answer, unless it was printed as JSON already."""
+    try:
+        found = answer(plan, evaluate(plan, today_of(plan, today)), question)
+    except (NotAskable, ValueError) as error:
+        raise click.ClickException(str(error)) from error
+    if as_json:
+        click.echo(found.model_dump_json(indent=1))
+        return None
+    return found
+
+
+def _by_name(plan: Plan, collection: str, field: str, wanted: str) -> str:
+    """Id of a thing named by its id or name."""
+    things = getattr(plan, collection)
+    for thing in things:
+        if wanted in (thing.id, getattr(thing, field)):
+            return str(thing.id)
+    names = ", ".join(getattr(t, field) for t in things) or "none"
+    raise click.ClickException(f"no {wanted} among the {collection}; there are: {names}")
+
+
+def _money(plan: Plan, minor: int) -> str:
+    return f"{minor / currency_minor(plan.currency):,.0f} {plan.currency}"
+
+
+@click.command()
+@plan_argument
+@click.option(
+    "--disk", "disks", multiple=True, help="Label or id; none: all hard disks in no pool."
+)
+@_wish_options
+@json_option
+@today_option
+def find(
+    plan_path: Path, disks: tuple[str, ...], as_json: bool, today: datetime | None, **given: Any
+) -> None:
+    """Print the layouts of these disks that meet the wish and that nothing beats."""
+    plan = load(plan_path)
+    taken = Index(plan).disks_in_pools
+    ids = [_by_name(plan, "disks", "label", d) for d in disks] or [
+        d.id for d in plan.disks if d.kind == "hdd" and d.id not in taken
+    ]
+    if not 1 <= len(ids) <= 24:
+        raise click.ClickException("name from 1 to 24 disks with --disk")
+    question = FinderQuestion(kind="finder", disks=tuple(ids), wish=_wish(plan, given))
+    found = _ask(plan, question, today, as_json)
+    if not isinstance(found, FinderAnswer):
+        return
+    result = found.found
+    for miss in result.misses:
+        nearest = f"{miss.nearest or 'nothing'}{', taken alone' if miss.alone else ''}"
+        click.echo(f"not to be had: {miss.target} {miss.wanted}; nearest: {nearest}")
+    for p in result.proposals:
+        x = p.layout
+        click.echo(
+            f"{x.title[:38]:38} {x.filesystem:5} {x.usable_bytes / 1e12:7.2f} TB "
+            f"any {x.survives_any}  {x.loss_odds_5y:8.2g}  {p.sentence}"
+        )
+        for note in p.notes:
+            click.echo(f"{'':4}{note}")
+    click.echo(f"{result.weighed:,} weighed, {result.fitting:,} fit, {result.beaten:,} beaten")
+
+
+@click.command()
+@plan_argument
+@click.option("--disk", "disks", multiple=True, help="A disk at hand that may take part.")
+@_wish_options
+@json_option
+@today_option
+def buy(
+    plan_path: Path, disks: tuple[str, ...], as_json: bool, today: datetime | None, **given: Any
+) -> None:
+    """Print the cheapest purchases of the price list that meet the wish."""
+    plan = load(plan_path)
+    ids = tuple(_by_name(plan, "disks", "label", d) for d in disks)
+    question = BasketQuestion(kind="basket", disks=ids, wish=_wish(plan, given))
+    found = _ask(plan, question, today, as_json)
+    if not isinstance(found, BasketAnswer):
+        return
+    for basket in found.baskets.baskets:
+        usable = basket.layout.usable_bytes / 1e12
+        click.echo(f"{_money(plan, basket.cost_minor):>12} {usable:7.2f} TB  {basket.sentence}")
+    if found.baskets.why_not:
+        raise click.ClickException(found.baskets.why_not)
+
+
+@click.command()
+@plan_argument
+@click.option("--pool", "pools", multiple=True, help="Name or id; none: all.")
+@click.option("--years", default=5, show_default=True, type=click.IntRange(1, 10))
+@click.option(
+    "--lifetimes", default=200_000, show_default=True, type=click.IntRange(1000, 2_000_000)
+)
+@json_option
+@today_option
+def odds(
+    plan_path: Path,
+    pools: tuple[str, ...],
+    years: int,
+    lifetimes: int,
+    as_json: bool,
+    today: datetime | None,
+) -> None:
+    """Print the odds of losing a pool over the years, and what one change buys."""
+    plan = load(plan_path)
+    ids = tuple(_by_name(plan, "pools", "name", p) for p in pools)
+    question = OddsQuestion(kind="odds", pools=ids, years=years, lifetimes=lifetimes)
+    found = _ask(plan, question, today, as_json)
+    if not isinstance(found, OddsAnswer):
+        return
+    click.echo(f"{'year':>4} {'chain':>10} {'lifetimes':>10}   95 % interval")
+    for y in found.outlook.curve:
+        click.echo(
+            f"{y.year:4.0f} {y.chain:10.2g} {y.lifetimes:10.2g}   {y.low:.2g} to {y.high:.2g}"
+        )
+    for change in found.outlook.changes:
+        click.echo(f"{change.odds:10.2g} {_money(plan, change.cost_minor):>12}  {change.what}")
+
+
+@click.command()
+@plan_argument
+@click.argument("pool")
+@click.option("--years", default=5, show_default=True, type=click.IntRange(1, 10))
+@click.option("--bays", type=click.IntRange(1, 60), help="Default: those of its host.")
+@json_option
+@today_option
+def growth(
+    plan_path: Path,
+    pool: str,
+    years: int,
+    bays: int | None,
+    as_json: bool,
+    today: datetime | None,
+) -> None:
+    """Print when POOL is full, what can be added then, and the ways of buying the room."""
+    plan = load(plan_path)
+    question = GrowthQuestion(
+        kind="growth", pool=_by_name(plan, "pools", "name", pool), years=years, bays=bays
+    )
+    found = _ask(plan, question, today, as_json)
+    if not isinstance(found, GrowthAnswer):
+        return
+    ahead = found.growth
+    for mark, day in (("warn", ahead.warn_on), ("slow", ahead.slow_on), ("full", ahead.full_on)):
+        click.echo(f"{mark}: {day or 'not within ten years'}")
+    for e in ahead.enlargements:
+        click.echo(f"{_money(plan, e.cost_minor):>12} {e.gained_bytes / 1e12:+7.2f} TB  {e.what}")
+    for s in found.strategies:
+        click.echo(f"{_money(plan, s.total_minor):>12} odds {s.odds:8.2g}  {s.title}")
+    bought = found.purchases
+    if not bought.possible:
+        click.echo(f"cheapest plan: {bought.why_not}")
+        return
+    sure = "proven cheapest" if bought.proven else f"at most {bought.gap:.1%} above the cheapest"
+    click.echo(f"cheapest plan: {_money(plan, bought.cost_minor)}, {sure}")
+    for purchase in bought.purchases:
+        click.echo(f"  in {purchase.years:g} years: {purchase.what}")
+
+
+@click.command("shuffle")
+@plan_argument
+@json_option
+@today_option
+def shuffle_command(plan_path: Path, as_json: bool, today: datetime | None) -> None:
+    """Print the safest order of steps from full disks to the wanted pools."""
+    plan = load(plan_path)
+    found = _ask(plan, ShuffleQuestion(kind="shuffle"), today, as_json)
+    if not isinstance(found, ShuffleAnswer):
+        return
+    move = found.shuffle
+    for number, s in enumerate(move.steps, 1):
+        copies = ", ".join(f"{c.name} {c.copies}" for c in s.copies_after)
+        click.echo(f"[ ] {number}. {s.text}  ({s.hours:.1f} h; whole copies after it: {copies})")
+        for danger in s.danger:
+            click.echo(f"       ! {danger}")
+        click.echo(f"       back out: {s.back_out}")
+    if move.needs:
+        raise click.ClickException(move.needs)
+    click.echo(f"{move.hours:.0f} h in all")
+
+
+@click.command("power")
+@plan_argument
+@json_option
+def power_command(plan_path: Path, as_json: bool) -> None:
+    """Print what the UPSes carry, and the energy of a year."""
+    plan = load(plan_path)
+    found = power(Index(plan))
+    if as_json:
+        click.echo(found.model_dump_json(indent=1))
+        return
+    names = {s.id: s.name for s in plan.supplies}
+    for s in found.supplies:
+        click.echo(f"{names[s.id]}: {s.load_watts:.0f} W for {s.runtime_minutes:.0f} min; {s.why}")
+    click.echo(f"{found.kwh_a_year:,.0f} kWh a year, {_money(plan, found.cost_a_year_minor)}")
+
+
+QUESTIONS = (find, buy, odds, growth, shuffle_command, power_command)

@@ -1,0 +1,260 @@
+"""Questions about a plan that take longer than a look: each with its answer, progress and a stop.
+
+The API asks them as jobs, the command line waits for them; neither knows a rule of the trade.
+"""
+
+from collections.abc import Callable
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from kavrel.core.evaluate import Evaluation
+from kavrel.core.index import Index
+from kavrel.core.moves.shuffle import Shuffle, shuffle
+from kavrel.core.plan import Plan, Pool
+from kavrel.core.pools.buying import Baskets, buy
+from kavrel.core.pools.facts import Conditions, DiskFacts
+from kavrel.core.pools.finder import Found, Wish, search
+from kavrel.core.pools.growth import Growth, growth, need_of, offer_facts, offers_for
+from kavrel.core.pools.outlook import Outlook, outlook
+from kavrel.core.pools.pool import disk_facts, pool_conditions
+from kavrel.core.pools.purchase import PurchasePlan, purchase_plan
+from kavrel.core.pools.strategies import Strategy, strategies
+from kavrel.core.quantities import Id, whole
+
+Tell = Callable[[float, str], bool]
+"""Hears the share done (0 to 1) and a word on it; answers whether to go on."""
+
+
+class Stopped(Exception):
+    """The person who asked does not want to know any more."""
+
+
+class NotAskable(ValueError):
+    """The question names something that the plan does not have; the text says what."""
+
+
+class _Asked(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class FinderQuestion(_Asked):
+    """Asks which layouts of these disks meet the wish and are beaten by none."""
+
+    kind: Literal["finder"]
+    disks: Annotated[tuple[Id, ...], Field(min_length=1, max_length=24)]
+    wish: Wish = Wish()
+
+
+class BasketQuestion(_Asked):
+    """Asks for the least money on the price list that, with these disks, meets the wish."""
+
+    kind: Literal["basket"]
+    disks: Annotated[tuple[Id, ...], Field(max_length=24)] = ()
+    wish: Wish = Wish()
+
+
+class OddsQuestion(_Asked):
+    """Asks how likely these pools (none named: all) lose something over the years."""
+
+    kind: Literal["odds"]
+    pools: Annotated[tuple[Id, ...], Field(max_length=500)] = ()
+    years: whole(1, 10) = 5  # type: ignore[valid-type]
+    lifetimes: whole(1000, 2_000_000) = 200_000  # type: ignore[valid-type]
+
+
+class GrowthQuestion(_Asked):
+    """Asks when this pool is full, what can be added then, and which way of buying is cheapest."""
+
+    kind: Literal["growth"]
+    pool: Id
+    years: whole(1, 10) = 5  # type: ignore[valid-type]
+    bays: whole(1, 60) | None = None  # type: ignore[valid-type]  # None: those of its host
+
+
+class ShuffleQuestion(_Asked):
+    """Asks in which order full disks become the wanted pools without losing anything."""
+
+    kind: Literal["shuffle"]
+
+
+Question = Annotated[
+    FinderQuestion | BasketQuestion | OddsQuestion | GrowthQuestion | ShuffleQuestion,
+    Field(discriminator="kind"),
+]
+
+
+class _Answer(BaseModel):
+    model_config = ConfigDict(frozen=True)
+
+
+class FinderAnswer(_Answer):
+    """The survivors."""
+
+    kind: Literal["finder"] = "finder"
+    found: Found
+
+
+class BasketAnswer(_Answer):
+    """The cheapest purchases."""
+
+    kind: Literal["basket"] = "basket"
+    baskets: Baskets
+
+
+class OddsAnswer(_Answer):
+    """Odds over the years."""
+
+    kind: Literal["odds"] = "odds"
+    outlook: Outlook
+
+
+class GrowthAnswer(_Answer):
+    """Years ahead, ways of buying the same room from nothing, and the cheapest purchases."""
+
+    kind: Literal["growth"] = "growth"
+    growth: Growth
+    strategies: tuple[Strategy, ...]
+    purchases: PurchasePlan
+    bays: int
+
+
+class ShuffleAnswer(_Answer):
+    """The order of steps."""
+
+    kind: Literal["shuffle"] = "shuffle"
+    shuffle: Shuffle
+
+
+Answer = Annotated[
+    FinderAnswer | BasketAnswer | OddsAnswer | GrowthAnswer | ShuffleAnswer,
+    Field(discriminator="kind"),
+]
+
+
+def answer(
+    plan: Plan,
+    evaluation: Evaluation,
+    question: Question,
+    tell: Tell = lambda share, word: True,
+) -> Answer:
+    """The answer to a question about a plan and its evaluation.
+
+    Raises NotAskable where it names what is not there, Stopped when `tell` says no.
+    """
+    index = Index(plan)
+    match question:
+        case FinderQuestion():
+            return _finder(index, question, tell)
+        case BasketQuestion():
+            return _basket(index, question, tell)
+        case OddsQuestion():
+            return _odds(index, evaluation, question, tell)
+        case GrowthQuestion():
+            return _growth(index, evaluation, question, tell)
+        case ShuffleQuestion():
+            return ShuffleAnswer(shuffle=shuffle(index, _counting(tell, "orders tried")))
+
+
+def _counting(tell: Tell, what: str, of: int = 0) -> Callable[[int], None]:
+    """Turns a count of what is done into a word and, where the whole is known, a share."""
+
+    def heard(done: int) -> None:
+        if not tell(min(done / of, 1.0) if of else 0.0, f"{done:,} {what}"):
+            raise Stopped
+
+    return heard
+
+
+def _disks(index: Index, ids: tuple[str, ...]) -> list[DiskFacts]:
+    unknown = [d for d in ids if d not in index.disks]
+    if unknown or len(set(ids)) != len(ids):
+        raise NotAskable("name each disk of the plan once")
+    return [disk_facts(index, index.disks[d]) for d in ids]
+
+
+def _pool(index: Index, pool: str) -> Pool:
+    if pool not in index.pools:
+        raise NotAskable(f"there is no pool {pool}")
+    return index.pools[pool]
+
+
+def _finder(index: Index, question: FinderQuestion, tell: Tell) -> FinderAnswer:
+    disks = _disks(index, question.disks)
+    conditions = Conditions.of(index.assumptions)
+    for event in search(disks, question.wish, conditions):
+        if isinstance(event, Found):
+            return FinderAnswer(found=event)
+        if not tell(event.done / event.of, f"{event.weighed:,} layouts weighed"):
+            raise Stopped
+    raise AssertionError("the search ends with what it found")
+
+
+def _basket(index: Index, question: BasketQuestion, tell: Tell) -> BasketAnswer:
+    heard = _counting(tell, "purchases tried")
+
+    def on(tried: int) -> bool:
+        heard(tried)
+        return True
+
+    # Refurbished disks are fine on the shelf as a copy, not as the working set.
+    offers = [o for o in index.plan.offers if o.condition != "refurbished"] or index.plan.offers
+    return BasketAnswer(
+        baskets=buy(
+            [offer_facts(index, o) for o in offers],
+            {o.id: o.at_most for o in index.plan.offers},
+            _disks(index, question.disks),
+            question.wish,
+            Conditions.of(index.assumptions),
+            on,
+        )
+    )
+
+
+def _odds(index: Index, evaluation: Evaluation, question: OddsQuestion, tell: Tell) -> OddsAnswer:
+    pools = [_pool(index, p) for p in dict.fromkeys(question.pools)] or list(index.plan.pools)
+    if not pools:
+        raise NotAskable("there is no pool yet")
+    heard = _counting(tell, "lifetimes run", question.lifetimes)
+
+    def on(done: int) -> bool:
+        heard(done)
+        return True
+
+    return OddsAnswer(
+        outlook=outlook(
+            index, pools, float(question.years), question.lifetimes, evaluation.today, on
+        )
+    )
+
+
+def _growth(
+    index: Index, evaluation: Evaluation, question: GrowthQuestion, tell: Tell
+) -> GrowthAnswer:
+    pool = _pool(index, question.pool)
+    view = next(p for p in evaluation.pools if p.id == pool.id)
+    known = index.assumptions
+    host = index.hosts[pool.host]
+    bays = question.bays or max(host.bays_35 + host.bays_25 + host.ports_usb, len(pool.disks))
+    need = need_of(index, pool, view.stored_bytes)
+    offers = offers_for(index, pool)
+    conditions = pool_conditions(index, pool)
+    ahead = growth(index, pool, view.layout, view.stored_bytes, evaluation.today, question.years)
+    if not tell(0.3, "years ahead reckoned"):
+        raise Stopped
+    ways = strategies(index, offers, need, question.years, bays, conditions)
+    if not tell(0.5, "purchases are being optimised, a few seconds"):
+        raise Stopped
+    at_most = {o.id: o.at_most for o in index.plan.offers}
+    plan = purchase_plan(
+        offers,
+        {o.id: at_most[o.id] for o in offers if o.id in at_most},
+        need,
+        question.years,
+        bays,
+        known["fill_warn_share"],
+        known["price_drift"],
+        known["accepted_loss_odds"],
+        conditions,
+    )
+    return GrowthAnswer(growth=ahead, strategies=tuple(ways), purchases=plan, bays=bays)
