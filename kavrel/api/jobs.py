@@ -20,7 +20,7 @@ MOST_KEPT = 64
 AT_ONCE = 2
 
 
-class JobView(BaseModel):
+class QuestionView(BaseModel):
     """A question that was asked: how far it is, and its answer once it is done."""
 
     id: str
@@ -61,9 +61,9 @@ class Job:
         """Whether nothing more will come."""
         return self.state in ("done", "stopped", "failed")
 
-    def view(self, whole: bool = True) -> JobView:
+    def view(self, whole: bool = True) -> QuestionView:
         """The job as it is handed out, with or without its answer."""
-        return JobView.model_construct(
+        return QuestionView.model_construct(
             id=self.id,
             plan=self.plan_id,
             revision=self.revision,

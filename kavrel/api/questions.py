@@ -9,7 +9,7 @@ from fastapi.responses import StreamingResponse
 
 from kavrel.api.answer import TheService, body
 from kavrel.api.items import PROBLEMS
-from kavrel.api.jobs import Job, JobView
+from kavrel.api.jobs import Job, QuestionView
 from kavrel.core.questions import Question
 
 LOOK_SECONDS = 0.05
@@ -19,7 +19,7 @@ router = APIRouter(prefix="/api", tags=["questions"], responses=PROBLEMS)
 
 @router.post(
     "/plans/{plan_id}/questions",
-    response_model=JobView,
+    response_model=QuestionView,
     status_code=202,
     operation_id="ask_question",
 )
@@ -31,13 +31,13 @@ def ask_question(
     return body(job.view(), 202)
 
 
-@router.get("/questions/{job_id}", response_model=JobView, operation_id="get_question")
+@router.get("/questions/{job_id}", response_model=QuestionView, operation_id="get_question")
 def get_question(job_id: str, service: TheService) -> Response:
     """How far a question is, with its answer once there is one."""
     return body(service.jobs.find(job_id).view())
 
 
-@router.delete("/questions/{job_id}", response_model=JobView, operation_id="stop_question")
+@router.delete("/questions/{job_id}", response_model=QuestionView, operation_id="stop_question")
 def stop_question(job_id: str, service: TheService) -> Response:
     """Stops a question; what it had found so far is dropped."""
     job = service.jobs.find(job_id)

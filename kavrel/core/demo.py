@@ -109,6 +109,8 @@ def _hosts() -> tuple[Host, ...]:
             boot_device="usb_stick",
             boot_copied=False,
             on_ups=True,
+            after_power_cut="by_itself",
+            shutdown_minutes=4.0,
             price_minor=52_000,
         ),
         Host(
@@ -123,6 +125,8 @@ def _hosts() -> tuple[Host, ...]:
             boot_device="ssd",
             boot_copied=True,
             on_ups=True,
+            after_power_cut="over_network",
+            start_order=2,
             price_minor=61_000,
         ),
         Host(

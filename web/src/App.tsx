@@ -6,6 +6,7 @@ import { Frame } from './Frame';
 import { PlansPage } from './sheets/plans/PlansPage';
 
 const RunbookPage = lazy(() => import('./sheets/paper/RunbookPage').then((m) => ({ default: m.RunbookPage })));
+const RunSheetPage = lazy(() => import('./sheets/paper/RunSheetPage').then((m) => ({ default: m.RunSheetPage })));
 
 export function App() {
   return (
@@ -14,6 +15,7 @@ export function App() {
         <Route path="/" element={<LastPlan />} />
         <Route path="/plans" element={<PlansPage />} />
         <Route path="/plan/:plan/runbook" element={<RunbookPage />} />
+        <Route path="/plan/:plan/run-sheet" element={<RunSheetPage />} />
         <Route path="/plan/:plan/:sheet?" element={<Frame />} />
         <Route path="*" element={<Navigate to="/" replace />} />
       </Routes>

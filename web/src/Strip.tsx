@@ -38,13 +38,13 @@ export function Strip({ onCautions }: { onCautions: () => void }) {
       />
       <Cell
         label="A pool lost within 5 years"
-        figure={{ value: odds(strip.loss_odds_5y), unit: '' }}
+        figure={plan.pools.length ? { value: odds(strip.loss_odds_5y), unit: '' } : NOTHING}
         delta={was(odds(strip.loss_odds_5y), pinned ? odds(pinned.loss_odds_5y) : undefined)}
         onOpen={() => setWorking(strip.odds.working)}
       />
       <Cell
         label="Most work lost (RPO)"
-        figure={duration(strip.worst_rpo_seconds)}
+        figure={plan.datasets.length ? duration(strip.worst_rpo_seconds) : NOTHING}
         note={names(strip.rpo.about)}
         alarm={strip.lost_for_good ? `${strip.lost_for_good} for good` : undefined}
         delta={was(span(strip.worst_rpo_seconds), pinned ? span(pinned.worst_rpo_seconds) : undefined)}
@@ -52,7 +52,7 @@ export function Strip({ onCautions }: { onCautions: () => void }) {
       />
       <Cell
         label="Longest to be back (RTO)"
-        figure={duration(strip.worst_rto_seconds)}
+        figure={plan.datasets.length ? duration(strip.worst_rto_seconds) : NOTHING}
         note={strip.rto.about}
         delta={was(span(strip.worst_rto_seconds), pinned ? span(pinned.worst_rto_seconds) : undefined)}
         onOpen={() => setWorking(strip.rto.working)}
@@ -72,6 +72,9 @@ export function Strip({ onCautions }: { onCautions: () => void }) {
     </section>
   );
 }
+
+/** What an empty plan has to say: no promise. */
+const NOTHING: Quantity = { value: '—', unit: 'nothing planned' };
 
 /** The working by its name in the newest evaluation, so that an edit in it shows at once. */
 function Latest({ name }: { name: string }) {

@@ -23,12 +23,21 @@ from kavrel.core.pools.survival import outlives
 ALTERNATIVES = 4
 
 
+class Piece(BaseModel):
+    """So many of one offer, by its label."""
+
+    model_config = ConfigDict(frozen=True)
+
+    label: str
+    count: int
+
+
 class Basket(BaseModel):
     """A purchase: how many of which offers, the money, and the layout it makes."""
 
     model_config = ConfigDict(frozen=True)
 
-    items: tuple[tuple[str, int], ...]  # label of the offer, how many
+    items: tuple[Piece, ...]
     cost_minor: int
     layout: Layout
     uses: tuple[str, ...]  # disks at hand that take part
@@ -197,7 +206,7 @@ def _basket(
         gain = (layout.usable_bytes - cheaper[0].layout.usable_bytes) / 1e12
         sentence = f"{what}: {gain:+.2f} TB against the cheapest."
     return Basket(
-        items=tuple((offer.label, count) for offer, count in basket),
+        items=tuple(Piece(label=offer.label, count=count) for offer, count in basket),
         cost_minor=cost,
         layout=layout,
         uses=uses,

@@ -42,7 +42,8 @@ def grouped(
         alike = sorted((d for d in order if d.capacity_bytes == capacity), key=lambda d: d.batch)
         for disk, group in zip(alike, _in_turn(places), strict=True):
             groups[group].append(disk)
-    return groups
+    place = {d.id: n for n, d in enumerate(order)}
+    return [sorted(g, key=lambda d: place[d.id]) for g in groups]
 
 
 def _in_turn(places: Sequence[int]) -> list[int]:

@@ -45,7 +45,7 @@ class YearOdds(BaseModel):
     high: float
 
 
-class Change(BaseModel):
+class OneChange(BaseModel):
     """One change and the odds with it. `times_better` is None when nothing is left to lose."""
 
     model_config = ConfigDict(frozen=True)
@@ -69,7 +69,7 @@ class Outlook(BaseModel):
     odds: float
     lifetimes_run: int
     curve: tuple[YearOdds, ...]
-    changes: tuple[Change, ...]
+    changes: tuple[OneChange, ...]
     working: Working
 
 
@@ -176,7 +176,7 @@ def _year(n: int, year: float, chain: float, losses: Losses) -> YearOdds:
 
 def _changes(
     index: Index, pool: Pool, chain: Sequence[Risk], years: float, named: bool
-) -> list[Change]:
+) -> list[OneChange]:
     """Each change to one pool alone, and the odds of all pools with it."""
     family, groups = FAMILIES[pool.family], pool_groups(index, pool)
     conditions = pool_conditions(index, pool)
@@ -188,7 +188,7 @@ def _changes(
     disks = [d for g in groups for d in g]
     dearest = max(d.price_minor for d in disks)
     redundant = any(r.outlives for r in own)
-    found: list[Change] = []
+    found: list[OneChange] = []
 
     def add(
         what: str,
@@ -200,7 +200,7 @@ def _changes(
         odds = odds_of([*rest, *risks(with_family, with_groups, changed)], years)
         what = f"{pool.name}: {what}" if named else what
         found.append(
-            Change(
+            OneChange(
                 what=what,
                 odds=odds,
                 avoided=now - odds,

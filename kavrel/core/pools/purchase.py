@@ -1,7 +1,7 @@
 """The cheapest plan of purchases that never runs out and never exceeds the accepted odds.
 
 A mixed-integer program, solved by HiGHS through SciPy. Unknowns: how many groups of each make
-(family, width, offer) are bought in each quarter. One family is chosen. In every quarter the room
+(family, width, offer) are bought in each quarter, for one family after another. In every quarter the room
 must reach the need over the mark; all groups with what is there must fit the bays; and the odds
 of losing something within the horizon stay within what is accepted. A group bought in quarter t
 is exposed from then on, and groups fail on their own, so -log(1 - odds) adds up over groups
@@ -10,7 +10,7 @@ exactly. Prices drift. The answer comes with the solver's bound: proven cheapest
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict
@@ -99,83 +99,24 @@ def purchase_plan(
     which limit stands in the way.
     """
     makes = _makes(offers, at_most, bays, conditions)
-    quarters = years * QUARTERS_A_YEAR
     if not makes:
         return _impossible("no offer makes a redundant group within these bays", need, mark)
-    families = sorted({m.family for m in makes})
-    n, t = len(makes), quarters
-    size = n * t + len(families)
-
-    def at(make: int, quarter: int) -> int:
-        return make * t + quarter
-
-    cost = np.zeros(size)
-    upper = np.ones(size)
-    for i, make in enumerate(makes):
-        for q in range(t):
-            price = drifted(make.offer.price_minor, drift, q / QUARTERS_A_YEAR)
-            cost[at(i, q)] = price * make.width
-            upper[at(i, q)] = bays // make.width
-    constraints = []
-    # Room by the end of each quarter.
-    rows = np.zeros((t, size))
-    for q in range(t):
-        for i, make in enumerate(makes):
-            rows[q, at(i, 0) : at(i, q) + 1] = make.usable / TB
-    wanted = np.array([need.at((q + 1) / QUARTERS_A_YEAR) / mark / TB for q in range(t)])
-    constraints.append(LinearConstraint(rows, lb=wanted))
-    # Bays, offers, and odds.
-    width = np.zeros(size)
-    exposure = np.zeros(size)
-    for i, make in enumerate(makes):
-        width[i * t : (i + 1) * t] = make.width
-        for q in range(t):
-            exposure[at(i, q)] = make.risk(years - q / QUARTERS_A_YEAR, conditions)
-    constraints.append(LinearConstraint(width[None, :], ub=bays))
-    for offer, most in at_most.items():
-        row = np.zeros(size)
-        for i, make in enumerate(makes):
-            if make.offer.id == offer:
-                row[i * t : (i + 1) * t] = make.width
-        constraints.append(LinearConstraint(row[None, :], ub=most))
-    allowed = -math.log1p(-min(accepted_odds, 1 - 1e-12))
-    # Odds may be tiny: scaled so that the solver's tolerance does not swallow them.
-    constraints.append(LinearConstraint(exposure[None, :] / allowed, ub=1.0))
-    # One family: its groups only where it is chosen, and one chosen.
-    for f, family in enumerate(families):
-        row = np.zeros(size)
-        for i, make in enumerate(makes):
-            if make.family == family:
-                row[i * t : (i + 1) * t] = make.width
-        row[n * t + f] = -bays
-        constraints.append(LinearConstraint(row[None, :], ub=0.0))
-    chosen = np.zeros(size)
-    chosen[n * t :] = 1
-    constraints.append(LinearConstraint(chosen[None, :], ub=1.0))
-    found = milp(
-        cost,
-        constraints=constraints,
-        integrality=np.ones(size),
-        bounds=Bounds(0, upper),
-        options={"time_limit": TIME_LIMIT_SECONDS, "mip_rel_gap": 0.0},
-    )
-    if found.x is None:
-        return _impossible(
-            _why_not(makes, need, years, bays, mark, allowed, conditions), need, mark
-        )
-    counts = np.round(found.x[: n * t]).astype(int).reshape(n, t)
-    spent = int(sum(cost[at(i, q)] * counts[i, q] for i in range(n) for q in range(t)))
-    bound = float(found.mip_dual_bound if found.mip_dual_bound is not None else 0.0)
+    limits = _Limits(need, years, bays, mark, drift, accepted_odds, at_most, conditions)
+    solved = _solve(makes, limits)
+    if solved.makes is None:
+        return _impossible(_why_not(makes, limits), need, mark)
+    counts = solved.counts
+    spent, bound = solved.spent, solved.bound
     gap = max(0.0, (spent - bound) / spent) if spent else 0.0
-    lost = -math.expm1(-sum(exposure[at(i, q)] * counts[i, q] for i in range(n) for q in range(t)))
+    lost = -math.expm1(-float((solved.exposure * counts).sum()))
     return PurchasePlan(
         possible=True,
         why_not="",
-        purchases=tuple(_purchases(makes, counts, cost.reshape(-1)[: n * t].reshape(n, t))),
+        purchases=tuple(_purchases(solved.makes, counts, solved.cost)),
         cost_minor=spent,
         bound_minor=math.ceil(bound - 0.5),
         gap=gap,
-        proven=found.status == 0 and gap < 1e-6,
+        proven=solved.proven and gap < 1e-6,
         odds=lost,
         working=step(
             "cheapest plan of purchases",
@@ -194,6 +135,129 @@ def purchase_plan(
             source="HiGHS through scipy.optimize.milp",
         ),
     )
+
+
+@dataclass(frozen=True)
+class _Limits:
+    """What a plan of purchases has to keep."""
+
+    need: Need
+    years: int
+    bays: int
+    mark: float
+    drift: float
+    accepted_odds: float
+    at_most: dict[str, int]
+    conditions: Conditions
+
+    @property
+    def quarters(self) -> int:
+        return self.years * QUARTERS_A_YEAR
+
+    @property
+    def exposure(self) -> float:
+        """The accepted odds as -log of keeping everything."""
+        return -math.log1p(-min(self.accepted_odds, 1 - 1e-12))
+
+
+@dataclass
+class _Solved:
+    """The best of all families; `makes` is None where none was found."""
+
+    makes: Sequence[_Make] | None = None
+    counts: np.ndarray = field(default_factory=lambda: np.zeros((0, 0)))
+    cost: np.ndarray = field(default_factory=lambda: np.zeros((0, 0)))
+    exposure: np.ndarray = field(default_factory=lambda: np.zeros((0, 0)))
+    spent: int = 0
+    bound: float = math.inf
+    proven: bool = True
+
+
+def _solve(makes: Sequence[_Make], limits: _Limits) -> _Solved:
+    """Solves each family on its own, which bounds far better than one program with a choice.
+
+    Each next family only has to say whether it can be cheaper than the best so far.
+    """
+    best = _Solved()
+    families = sorted({m.family for m in makes}, key=lambda f: sum(m.family == f for m in makes))
+    for family in families:
+        own = _worthwhile([m for m in makes if m.family == family], limits)
+        _solve_family(own, limits, best, TIME_LIMIT_SECONDS / len(families))
+    return best
+
+
+def _worthwhile(makes: Sequence[_Make], limits: _Limits) -> list[_Make]:
+    """Makes without those that another one beats in room, money, bays and risk."""
+
+    def counts(make: _Make) -> tuple[float, ...]:
+        price = make.offer.price_minor * make.width
+        return (make.usable, -price, -make.width, -make.risk(limits.years, limits.conditions))
+
+    found = [(counts(m), m) for m in makes]
+    # An offer that runs out may have to be completed by one that another beats.
+    scarce = {o for o, most in limits.at_most.items() if most < limits.bays}
+    return [
+        m
+        for c, m in found
+        if not any(
+            n is not m
+            and n.offer.id not in scarce
+            and all(x >= y for x, y in zip(d, c, strict=True))
+            and d != c
+            for d, n in found
+        )
+    ]
+
+
+def _solve_family(makes: Sequence[_Make], limits: _Limits, best: _Solved, seconds: float) -> None:
+    """Puts this family's cheapest plan into `best` where it is cheaper, and its bound in any case."""
+    n, t = len(makes), limits.quarters
+    cost = np.zeros((n, t))
+    exposure = np.zeros((n, t))
+    upper = np.ones((n, t))
+    for i, make in enumerate(makes):
+        upper[i] = limits.bays // make.width
+        for q in range(t):
+            when = q / QUARTERS_A_YEAR
+            cost[i, q] = drifted(make.offer.price_minor, limits.drift, when) * make.width
+            exposure[i, q] = make.risk(limits.years - when, limits.conditions)
+    # Room by the end of each quarter.
+    rows = np.zeros((t, n, t))
+    for q in range(t):
+        for i, make in enumerate(makes):
+            rows[q, i, : q + 1] = make.usable / TB
+    wanted = np.array([limits.need.at((q + 1) / QUARTERS_A_YEAR) for q in range(t)])
+    widths = np.repeat([[m.width] for m in makes], t, axis=1)
+    constraints = [
+        LinearConstraint(rows.reshape(t, n * t), lb=wanted / limits.mark / TB),
+        LinearConstraint(widths.reshape(1, -1), ub=limits.bays),
+        # Odds may be tiny: scaled so that the solver's tolerance does not swallow them.
+        LinearConstraint(exposure.reshape(1, -1) / limits.exposure, ub=1.0),
+    ]
+    for offer, most in limits.at_most.items():
+        here = np.array([[m.offer.id == offer] for m in makes])
+        if most < limits.bays and here.any():
+            constraints.append(LinearConstraint((widths * here).reshape(1, -1), ub=most))
+    if best.makes is not None:
+        # Money is whole minor units: only what is cheaper is of interest.
+        constraints.append(LinearConstraint(cost.reshape(1, -1), ub=best.spent - 0.5))
+    found = milp(
+        cost.reshape(-1),
+        constraints=constraints,
+        integrality=np.ones(n * t),
+        bounds=Bounds(0, upper.reshape(-1)),
+        options={"time_limit": seconds, "mip_rel_gap": 0.0},
+    )
+    if found.status == 2:  # cannot be had, or not for less
+        return
+    bound = found.mip_dual_bound
+    best.bound = min(best.bound, float(bound) if bound is not None else 0.0)
+    best.proven = best.proven and found.status == 0
+    if found.x is None:
+        return
+    counts = np.round(found.x).astype(int).reshape(n, t)
+    best.makes, best.counts, best.cost, best.exposure = makes, counts, cost, exposure
+    best.spent = round(float((cost * counts).sum()))
 
 
 def _makes(
@@ -236,17 +300,10 @@ def _purchases(makes: Sequence[_Make], counts: np.ndarray, cost: np.ndarray) -> 
     return found
 
 
-def _why_not(
-    makes: Sequence[_Make],
-    need: Need,
-    years: int,
-    bays: int,
-    mark: float,
-    allowed: float,
-    conditions: Conditions,
-) -> str:
+def _why_not(makes: Sequence[_Make], limits: _Limits) -> str:
     """Which limit stands in the way, taken alone."""
-    wanted = need.at(years) / mark
+    bays = limits.bays
+    wanted = limits.need.at(limits.years) / limits.mark
     most = max(m.usable * (bays // m.width) for m in makes)
     if most < wanted:
         return (
@@ -254,11 +311,13 @@ def _why_not(
             f"{wanted / TB:.1f} TB are needed"
         )
     fitting = [m for m in makes if m.usable * (bays // m.width) >= wanted]
-    best = min(m.risk(years, conditions) * math.ceil(wanted / m.usable) for m in fitting)
-    if best > allowed:
+    best = min(
+        m.risk(limits.years, limits.conditions) * math.ceil(wanted / m.usable) for m in fitting
+    )
+    if best > limits.exposure:
         return (
             f"the lowest odds at that room are about {-math.expm1(-best):.2g}; accepted are "
-            f"{-math.expm1(-allowed):.2g}"
+            f"{limits.accepted_odds:.2g}"
         )
     return "no combination meets room, bays, offers and odds together within the time allowed"
 

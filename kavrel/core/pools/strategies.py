@@ -158,7 +158,7 @@ def _follow(
     quarters = round(years / STEP_YEARS)
     for quarter in range(quarters + 1):
         when = quarter * STEP_YEARS
-        wanted = need.at(years if way.at_once else when + STEP_YEARS) / mark
+        wanted = need.at(years if way.at_once else min(when + STEP_YEARS, years)) / mark
         while _room(way, state.disks, conditions) < wanted:
             bought = _best(way, state.disks, offers, most, conditions, wanted)
             if bought is None:

@@ -11,15 +11,22 @@ export type Working = Schemas['Working'];
 export type Caution = Schemas['Caution'];
 export type Layout = Schemas['Layout'];
 export type Problem = Schemas['Problem'];
+export type Question = paths['/api/plans/{plan_id}/questions']['post']['requestBody']['content']['application/json'];
+export type Asked = Schemas['QuestionView'];
+export type Answer = NonNullable<Asked['answer']>;
 
 /** The plan's collections and what they hold. */
 export interface Items {
   sites: Schemas['Site'];
   links: Schemas['Link'];
   hosts: Schemas['Host'];
+  supplies: Schemas['Supply'];
+  offers: Schemas['Offer'];
   disks: Schemas['Disk'];
   pools: Schemas['Pool'];
   datasets: Schemas['Dataset'];
+  holdings: Schemas['Holding'];
+  ticks: Schemas['Tick'];
   shares: Schemas['Share'];
   accounts: Schemas['Account'];
   groups: Schemas['Group'];

@@ -11,6 +11,7 @@ const KEYS: [string, string][] = [
   ['D', 'day paper or night drawing'],
   ['N', 'new: a disk on the Bench, a pool, a dataset, a job, a log entry'],
   ['H', 'new host, on the Bench'],
+  ['L Y O I S', 'on Pools: layout, years ahead, odds, find a layout, shuffle'],
   ['Space', 'on the Bench: take the disk in focus into the hand; on a bay: put it there'],
   ['Arrows', 'move between the cells of Proof and of the access matrix'],
   ['Enter', 'open what is in focus'],

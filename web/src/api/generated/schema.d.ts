@@ -301,6 +301,76 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/{plan_id}/supplies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add */
+        post: operations["add_supply"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/supplies/{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Replace */
+        put: operations["put_supply"];
+        post?: never;
+        /** Delete */
+        delete: operations["remove_supply"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/offers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add */
+        post: operations["add_offer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/offers/{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Replace */
+        put: operations["put_offer"];
+        post?: never;
+        /** Delete */
+        delete: operations["remove_offer"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans/{plan_id}/disks": {
         parameters: {
             query?: never;
@@ -401,6 +471,76 @@ export interface paths {
         post?: never;
         /** Delete */
         delete: operations["remove_data"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/holdings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add */
+        post: operations["add_holding"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/holdings/{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Replace */
+        put: operations["put_holding"];
+        post?: never;
+        /** Delete */
+        delete: operations["remove_holding"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/ticks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add */
+        post: operations["add_tick"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/ticks/{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Replace */
+        put: operations["put_tick"];
+        post?: never;
+        /** Delete */
+        delete: operations["remove_tick"];
         options?: never;
         head?: never;
         patch?: never;
@@ -791,6 +931,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/{plan_id}/questions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask Question
+         * @description Asks a question about the plan's newest state; the answer is kept for a while.
+         */
+        post: operations["ask_question"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/questions/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Question
+         * @description How far a question is, with its answer once there is one.
+         */
+        get: operations["get_question"];
+        put?: never;
+        post?: never;
+        /**
+         * Stop Question
+         * @description Stops a question; what it had found so far is dropped.
+         */
+        delete: operations["stop_question"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/questions/{job_id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Follow Question
+         * @description Progress as server-sent events; the last one is named `end`.
+         */
+        get: operations["follow_question"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -875,6 +1079,83 @@ export interface components {
             sheet: string;
             /** Own */
             own: boolean;
+        };
+        /**
+         * Basket
+         * @description A purchase: how many of which offers, the money, and the layout it makes.
+         */
+        Basket: {
+            /** Items */
+            items: components["schemas"]["Piece"][];
+            /** Cost Minor */
+            cost_minor: number;
+            layout: components["schemas"]["Layout"];
+            /** Uses */
+            uses: string[];
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * BasketAnswer
+         * @description The cheapest purchases.
+         */
+        BasketAnswer: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "basket";
+            baskets: components["schemas"]["Baskets"];
+        };
+        /**
+         * BasketQuestion
+         * @description Asks for the least money on the price list that, with these disks, meets the wish.
+         */
+        BasketQuestion: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "basket";
+            /**
+             * Disks
+             * @default []
+             */
+            disks: string[];
+            /**
+             * @default {
+             *       "survive": 1,
+             *       "usable_bytes": 0,
+             *       "over_time": false,
+             *       "snapshots": false,
+             *       "checksums": false,
+             *       "replication": false
+             *     }
+             */
+            wish: components["schemas"]["Wish"];
+        };
+        /**
+         * Baskets
+         * @description The cheapest purchases, first the cheapest. `why_not` when there is none.
+         */
+        Baskets: {
+            /** Baskets */
+            baskets: components["schemas"]["Basket"][];
+            /** Tried */
+            tried: number;
+            /** Why Not */
+            why_not: string;
+        };
+        /**
+         * Beside
+         * @description What flash disks could do beside a pool of spinning ones.
+         */
+        Beside: {
+            /** Role */
+            role: string;
+            layout: components["schemas"]["Layout"];
+            /** Sentence */
+            sentence: string;
         };
         /** Body_step */
         Body_step: {
@@ -1015,6 +1296,18 @@ export interface components {
             text: string;
         };
         /**
+         * CopiesAfter
+         * @description Whole copies of a dataset after a step.
+         */
+        CopiesAfter: {
+            /** Dataset */
+            dataset: string;
+            /** Name */
+            name: string;
+            /** Copies */
+            copies: number;
+        };
+        /**
          * CopyVerdict
          * @description What a hazard leaves of one copy: the work lost if it is used, or why it cannot be.
          */
@@ -1129,6 +1422,32 @@ export interface components {
             /** Bits Per Read Error */
             bits_per_read_error?: number | null;
             /**
+             * Recording
+             * @default cmr
+             * @enum {string}
+             */
+            recording: "cmr" | "smr";
+            /**
+             * Sector
+             * @default 512e
+             * @enum {string}
+             */
+            sector: "512n" | "512e" | "4kn";
+            /** Bought On */
+            bought_on?: string | null;
+            /**
+             * Run Hours
+             * @default 0
+             */
+            run_hours: number;
+            /**
+             * Wear Percent
+             * @default 0
+             */
+            wear_percent: number;
+            /** Watts */
+            watts?: number | null;
+            /**
              * Own Supply
              * @default false
              */
@@ -1193,6 +1512,29 @@ export interface components {
             why: string;
         };
         /**
+         * Enlargement
+         * @description One way to grow at the date when it is due: room after it, money then, hours, next date.
+         */
+        Enlargement: {
+            /** What */
+            what: string;
+            /** Usable Bytes */
+            usable_bytes: number;
+            /** Gained Bytes */
+            gained_bytes: number;
+            /** Cost Minor */
+            cost_minor: number;
+            /** Hours */
+            hours: number;
+            /** Disks Bought */
+            disks_bought: number;
+            /** Lasts Until */
+            lasts_until: string | null;
+            /** Caution */
+            caution: string;
+            working: components["schemas"]["Working"];
+        };
+        /**
          * Evaluation
          * @description What follows from a plan.
          */
@@ -1220,6 +1562,7 @@ export interface components {
             due: components["schemas"]["Due"][];
             /** Cautions */
             cautions: components["schemas"]["Caution"][];
+            power: components["schemas"]["Power"];
             /** Assumptions */
             assumptions: components["schemas"]["AssumptionView"][];
         };
@@ -1258,6 +1601,77 @@ export interface components {
             about: string;
         };
         /**
+         * FillPoint
+         * @description Bytes needed so many years from now, and their share of the room.
+         */
+        FillPoint: {
+            /** Years */
+            years: number;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Need Bytes */
+            need_bytes: number;
+            /** Fill */
+            fill: number;
+        };
+        /**
+         * FinderAnswer
+         * @description The survivors.
+         */
+        FinderAnswer: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "finder";
+            found: components["schemas"]["Found"];
+        };
+        /**
+         * FinderQuestion
+         * @description Asks which layouts of these disks meet the wish and are beaten by none.
+         */
+        FinderQuestion: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "finder";
+            /** Disks */
+            disks: string[];
+            /**
+             * @default {
+             *       "survive": 1,
+             *       "usable_bytes": 0,
+             *       "over_time": false,
+             *       "snapshots": false,
+             *       "checksums": false,
+             *       "replication": false
+             *     }
+             */
+            wish: components["schemas"]["Wish"];
+        };
+        /**
+         * Found
+         * @description The finder's answer: survivors first by room, and how many were weighed.
+         */
+        Found: {
+            /** Proposals */
+            proposals: components["schemas"]["Proposal"][];
+            /** Beside */
+            beside: components["schemas"]["Beside"][];
+            /** Misses */
+            misses: components["schemas"]["Miss"][];
+            /** Weighed */
+            weighed: number;
+            /** Fitting */
+            fitting: number;
+            /** Beaten */
+            beaten: number;
+        };
+        /**
          * Grant
          * @description A right on a share for one account or one group; exactly one of the two is named.
          */
@@ -1292,6 +1706,68 @@ export interface components {
             members: string[];
         };
         /**
+         * Growth
+         * @description A pool's years ahead. Dates are None where the mark is not reached within ten years.
+         */
+        Growth: {
+            /** Pool */
+            pool: string;
+            /** Usable Bytes */
+            usable_bytes: number;
+            /** Now Bytes */
+            now_bytes: number;
+            /** A Year Bytes */
+            a_year_bytes: number;
+            /** Points */
+            points: components["schemas"]["FillPoint"][];
+            /** Warn On */
+            warn_on: string | null;
+            /** Slow On */
+            slow_on: string | null;
+            /** Full On */
+            full_on: string | null;
+            /** Enlargements */
+            enlargements: components["schemas"]["Enlargement"][];
+            working: components["schemas"]["Working"];
+        };
+        /**
+         * GrowthAnswer
+         * @description Years ahead, ways of buying the same room from nothing, and the cheapest purchases.
+         */
+        GrowthAnswer: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "growth";
+            growth: components["schemas"]["Growth"];
+            /** Strategies */
+            strategies: components["schemas"]["Strategy"][];
+            purchases: components["schemas"]["PurchasePlan"];
+            /** Bays */
+            bays: number;
+        };
+        /**
+         * GrowthQuestion
+         * @description Asks when this pool is full, what can be added then, and which way of buying is cheapest.
+         */
+        GrowthQuestion: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "growth";
+            /** Pool */
+            pool: string;
+            /**
+             * Years
+             * @default 5
+             */
+            years: number;
+            /** Bays */
+            bays?: number | null;
+        };
+        /**
          * HazardView
          * @description A hazard's title and question.
          */
@@ -1302,6 +1778,23 @@ export interface components {
             title: string;
             /** Question */
             question: string;
+        };
+        /**
+         * Holding
+         * @description A whole copy of a dataset on a disk outside its pool: where the data is before the move.
+         */
+        Holding: {
+            /** Id */
+            id: string;
+            /** Disk */
+            disk: string;
+            /** Dataset */
+            dataset: string;
+            /**
+             * Verified
+             * @default true
+             */
+            verified: boolean;
         };
         /**
          * Host
@@ -1376,6 +1869,39 @@ export interface components {
              * @default 0
              */
             price_minor: number;
+            /** Idle Watts */
+            idle_watts?: number | null;
+            /**
+             * Shutdown Minutes
+             * @default 2
+             */
+            shutdown_minutes: number;
+            /**
+             * After Power Cut
+             * @default by_hand
+             * @enum {string}
+             */
+            after_power_cut: "by_itself" | "over_network" | "by_hand";
+            /**
+             * Start Order
+             * @default 1
+             */
+            start_order: number;
+        };
+        /**
+         * HostPower
+         * @description What a host draws at work and idle with its disks, and in a year.
+         */
+        HostPower: {
+            /** Host */
+            host: string;
+            /** Active Watts */
+            active_watts: number;
+            /** Idle Watts */
+            idle_watts: number;
+            /** Kwh A Year */
+            kwh_a_year: number;
+            working: components["schemas"]["Working"];
         };
         /**
          * HostView
@@ -1459,19 +1985,34 @@ export interface components {
             points_today: number;
         };
         /**
+         * Lane
+         * @description One lane of the drawing: a disk or a pool, and what it holds before the first step.
+         */
+        Lane: {
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            /** Kind */
+            kind: string;
+            /** Holds */
+            holds: string[];
+        };
+        /**
          * Layout
          * @description What one way of joining disks gives.
          *
-         *     `usable_bytes` is what an ordinary user can fill. `survives_any` disks may die, whichever
-         *     they are. `rebuild_hours` is None where there is nothing to rebuild from. Money is in
-         *     minor units; `cost_per_tb_minor` is per decimal TB usable.
+         *     `usable_bytes` is what an ordinary user can fill, `holds_bytes` what that is worth with the
+         *     pool's compression. `survives_any` disks may die, whichever they are; `survival` counts the
+         *     sets beyond. `rebuild_hours` is None where there is nothing to rebuild from; `rebuilds` says
+         *     what is gone over. Money is in minor units; `cost_per_tb_minor` is per decimal TB usable.
          */
         Layout: {
             /**
              * Family
              * @enum {string}
              */
-            family: "single" | "span" | "stripe" | "mirror" | "striped_mirror" | "raid5" | "raid6" | "raidz1" | "raidz2" | "raidz3";
+            family: "single" | "span" | "stripe" | "union" | "mirror" | "striped_mirror" | "raid5" | "raid6" | "raid50" | "raid60" | "raidz1" | "raidz2" | "raidz3" | "parity1" | "parity2" | "slices1" | "slices2" | "copies2" | "copies3";
             /** Title */
             title: string;
             /**
@@ -1483,16 +2024,32 @@ export interface components {
             groups: string[][];
             /** Usable Bytes */
             usable_bytes: number;
+            /** Holds Bytes */
+            holds_bytes: number;
             /** Raw Bytes */
             raw_bytes: number;
             /** Stranded Bytes */
             stranded_bytes: number;
+            /** Stranded Cost Minor */
+            stranded_cost_minor: number;
             /** Survives Any */
             survives_any: number;
             /** Survives */
             survives: string;
+            /** Survival */
+            survival: components["schemas"]["Survival"][];
+            /** Remains */
+            remains: string;
             /** Rebuild Hours */
             rebuild_hours: number | null;
+            /** Rebuilds */
+            rebuilds: string;
+            /** Surface Hours */
+            surface_hours: number;
+            /** Sync Hours */
+            sync_hours: number | null;
+            /** Scrub Hours */
+            scrub_hours: number | null;
             /** Read Error Odds */
             read_error_odds: number | null;
             /** Loss Odds 5Y */
@@ -1501,12 +2058,21 @@ export interface components {
             read_mb_per_s: number;
             /** Write Mb Per S */
             write_mb_per_s: number;
+            speeds: components["schemas"]["Speeds"];
+            /** Ram Gib */
+            ram_gib: number;
+            /** Idle Watts */
+            idle_watts: number;
+            /** Active Watts */
+            active_watts: number;
             /** Cost Minor */
             cost_minor: number;
             /** Cost Per Tb Minor */
             cost_per_tb_minor: number | null;
             /** Grows */
             grows: string;
+            /** Grows By */
+            grows_by: string;
             /** Disks */
             disks: components["schemas"]["DiskSlices"][];
             /**
@@ -1517,6 +2083,9 @@ export interface components {
             working: components["schemas"]["Working"];
             rebuild_working: components["schemas"]["Working"];
             odds_working: components["schemas"]["Working"];
+            speed_working: components["schemas"]["Working"];
+            ram_working: components["schemas"]["Working"];
+            power_working: components["schemas"]["Working"];
         };
         /**
          * LayoutList
@@ -1589,6 +2158,27 @@ export interface components {
              * @default
              */
             note: string;
+        };
+        /**
+         * Miss
+         * @description A target that cannot be had together with the others, and the nearest that can.
+         *
+         *     `alone`: not even with this one given up can the others be had; the nearest is for it alone.
+         */
+        Miss: {
+            /** Target */
+            target: string;
+            /** Wanted */
+            wanted: string;
+            /** Nearest */
+            nearest: string | null;
+            /** Nearest Value */
+            nearest_value: number | null;
+            /**
+             * Alone
+             * @default false
+             */
+            alone: boolean;
         };
         /** NewAccount */
         NewAccount: {
@@ -1703,6 +2293,32 @@ export interface components {
             /** Bits Per Read Error */
             bits_per_read_error?: number | null;
             /**
+             * Recording
+             * @default cmr
+             * @enum {string}
+             */
+            recording: "cmr" | "smr";
+            /**
+             * Sector
+             * @default 512e
+             * @enum {string}
+             */
+            sector: "512n" | "512e" | "4kn";
+            /** Bought On */
+            bought_on?: string | null;
+            /**
+             * Run Hours
+             * @default 0
+             */
+            run_hours: number;
+            /**
+             * Wear Percent
+             * @default 0
+             */
+            wear_percent: number;
+            /** Watts */
+            watts?: number | null;
+            /**
              * Own Supply
              * @default false
              */
@@ -1746,6 +2362,20 @@ export interface components {
              * @default []
              */
             members: string[];
+        };
+        /** NewHolding */
+        NewHolding: {
+            /** Id */
+            id?: string | null;
+            /** Disk */
+            disk: string;
+            /** Dataset */
+            dataset: string;
+            /**
+             * Verified
+             * @default true
+             */
+            verified: boolean;
         };
         /** NewHost */
         NewHost: {
@@ -1817,6 +2447,24 @@ export interface components {
              * @default 0
              */
             price_minor: number;
+            /** Idle Watts */
+            idle_watts?: number | null;
+            /**
+             * Shutdown Minutes
+             * @default 2
+             */
+            shutdown_minutes: number;
+            /**
+             * After Power Cut
+             * @default by_hand
+             * @enum {string}
+             */
+            after_power_cut: "by_itself" | "over_network" | "by_hand";
+            /**
+             * Start Order
+             * @default 1
+             */
+            start_order: number;
         };
         /** NewJob */
         NewJob: {
@@ -1916,6 +2564,51 @@ export interface components {
              */
             note: string;
         };
+        /** NewOffer */
+        NewOffer: {
+            /** Id */
+            id?: string | null;
+            /** Label */
+            label: string;
+            /** Capacity Bytes */
+            capacity_bytes: number;
+            /**
+             * Kind
+             * @default hdd
+             * @enum {string}
+             */
+            kind: "hdd" | "ssd" | "nvme";
+            /**
+             * Form
+             * @default 3.5
+             * @enum {string}
+             */
+            form: "3.5" | "2.5" | "m.2";
+            /**
+             * Condition
+             * @default new
+             * @enum {string}
+             */
+            condition: "new" | "used" | "refurbished";
+            /**
+             * Recording
+             * @default cmr
+             * @enum {string}
+             */
+            recording: "cmr" | "smr";
+            /** Price Minor */
+            price_minor: number;
+            /**
+             * Mb Per S
+             * @default 185
+             */
+            mb_per_s: number;
+            /**
+             * At Most
+             * @default 24
+             */
+            at_most: number;
+        };
         /**
          * NewPlan
          * @description An empty plan.
@@ -1946,7 +2639,7 @@ export interface components {
              * Family
              * @enum {string}
              */
-            family: "single" | "span" | "stripe" | "mirror" | "striped_mirror" | "raid5" | "raid6" | "raidz1" | "raidz2" | "raidz3";
+            family: "single" | "span" | "stripe" | "union" | "mirror" | "striped_mirror" | "raid5" | "raid6" | "raid50" | "raid60" | "raidz1" | "raidz2" | "raidz3" | "parity1" | "parity2" | "slices1" | "slices2" | "copies2" | "copies3";
             /**
              * Filesystem
              * @enum {string}
@@ -1975,6 +2668,37 @@ export interface components {
              * @default false
              */
             encrypted: boolean;
+            /**
+             * Purpose
+             * @default files
+             * @enum {string}
+             */
+            purpose: "files" | "vms" | "footage";
+            /**
+             * Standing
+             * @default true
+             */
+            standing: boolean;
+            /**
+             * Compression Ratio
+             * @default 1
+             */
+            compression_ratio: number;
+            /**
+             * Tier
+             * @default []
+             */
+            tier: string[];
+            /**
+             * Tier Mirrored
+             * @default true
+             */
+            tier_mirrored: boolean;
+            /**
+             * Mover At
+             * @default 03:30
+             */
+            mover_at: string;
         };
         /** NewShare */
         NewShare: {
@@ -2023,6 +2747,86 @@ export interface components {
              */
             own: boolean;
         };
+        /** NewSupply */
+        NewSupply: {
+            /** Id */
+            id?: string | null;
+            /** Name */
+            name: string;
+            /** Site */
+            site: string;
+            /** Va */
+            va: number;
+            /** Watts */
+            watts: number;
+            /** Battery Wh */
+            battery_wh: number;
+            /**
+             * Rated Hours
+             * @default 20
+             */
+            rated_hours: number;
+            /**
+             * Exponent
+             * @default 1.15
+             */
+            exponent: number;
+            /**
+             * Health Percent
+             * @default 100
+             */
+            health_percent: number;
+            /**
+             * Hosts
+             * @default []
+             */
+            hosts: string[];
+            /**
+             * Signals
+             * @default []
+             */
+            signals: string[];
+            /**
+             * Delay Minutes
+             * @default 5
+             */
+            delay_minutes: number;
+            /**
+             * Price Minor
+             * @default 0
+             */
+            price_minor: number;
+        };
+        /** NewTick */
+        NewTick: {
+            /** Id */
+            id?: string | null;
+            /** Step */
+            step: string;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /**
+             * Outcome
+             * @default done
+             * @enum {string}
+             */
+            outcome: "done" | "failed";
+            /** Hours */
+            hours?: number | null;
+            /**
+             * Who
+             * @default
+             */
+            who: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
         /**
          * NewVariant
          * @description A what-if: the plan as it stands under another variant name.
@@ -2030,6 +2834,140 @@ export interface components {
         NewVariant: {
             /** Variant */
             variant: string;
+        };
+        /**
+         * OddsAnswer
+         * @description Odds over the years.
+         */
+        OddsAnswer: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "odds";
+            outlook: components["schemas"]["Outlook"];
+        };
+        /**
+         * OddsQuestion
+         * @description Asks how likely these pools (none named: all) lose something over the years.
+         */
+        OddsQuestion: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "odds";
+            /**
+             * Pools
+             * @default []
+             */
+            pools: string[];
+            /**
+             * Years
+             * @default 5
+             */
+            years: number;
+            /**
+             * Lifetimes
+             * @default 200000
+             */
+            lifetimes: number;
+        };
+        /**
+         * Offer
+         * @description A disk that can be bought: the user's own price list.
+         */
+        Offer: {
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            /** Capacity Bytes */
+            capacity_bytes: number;
+            /**
+             * Kind
+             * @default hdd
+             * @enum {string}
+             */
+            kind: "hdd" | "ssd" | "nvme";
+            /**
+             * Form
+             * @default 3.5
+             * @enum {string}
+             */
+            form: "3.5" | "2.5" | "m.2";
+            /**
+             * Condition
+             * @default new
+             * @enum {string}
+             */
+            condition: "new" | "used" | "refurbished";
+            /**
+             * Recording
+             * @default cmr
+             * @enum {string}
+             */
+            recording: "cmr" | "smr";
+            /** Price Minor */
+            price_minor: number;
+            /**
+             * Mb Per S
+             * @default 185
+             */
+            mb_per_s: number;
+            /**
+             * At Most
+             * @default 24
+             */
+            at_most: number;
+        };
+        /**
+         * OneChange
+         * @description One change and the odds with it. `times_better` is None when nothing is left to lose.
+         */
+        OneChange: {
+            /** What */
+            what: string;
+            /** Odds */
+            odds: number;
+            /** Avoided */
+            avoided: number;
+            /** Times Better */
+            times_better: number | null;
+            /** Cost Minor */
+            cost_minor: number;
+            working: components["schemas"]["Working"];
+        };
+        /**
+         * Outlook
+         * @description Odds of pools within the horizon, over the years, and what one change buys.
+         */
+        Outlook: {
+            /** Pools */
+            pools: string[];
+            /** Name */
+            name: string;
+            /** Horizon Years */
+            horizon_years: number;
+            /** Odds */
+            odds: number;
+            /** Lifetimes Run */
+            lifetimes_run: number;
+            /** Curve */
+            curve: components["schemas"]["YearOdds"][];
+            /** Changes */
+            changes: components["schemas"]["OneChange"][];
+            working: components["schemas"]["Working"];
+        };
+        /**
+         * Piece
+         * @description So many of one offer, by its label.
+         */
+        Piece: {
+            /** Label */
+            label: string;
+            /** Count */
+            count: number;
         };
         /**
          * Pin
@@ -2077,6 +3015,16 @@ export interface components {
              */
             hosts: components["schemas"]["Host"][];
             /**
+             * Supplies
+             * @default []
+             */
+            supplies: components["schemas"]["Supply"][];
+            /**
+             * Offers
+             * @default []
+             */
+            offers: components["schemas"]["Offer"][];
+            /**
              * Disks
              * @default []
              */
@@ -2091,6 +3039,16 @@ export interface components {
              * @default []
              */
             datasets: components["schemas"]["Dataset"][];
+            /**
+             * Holdings
+             * @default []
+             */
+            holdings: components["schemas"]["Holding"][];
+            /**
+             * Ticks
+             * @default []
+             */
+            ticks: components["schemas"]["Tick"][];
             /**
              * Shares
              * @default []
@@ -2208,6 +3166,9 @@ export interface components {
         /**
          * Pool
          * @description Disks joined into one store. `groups` are mirrors, parity groups or single disks.
+         *
+         *     Dedicated parity has two groups: the data disks, then the parity disks. With a fast `tier`
+         *     new files land on its disks first; the mover takes them to the pool every day at `mover_at`.
          */
         Pool: {
             /** Id */
@@ -2220,7 +3181,7 @@ export interface components {
              * Family
              * @enum {string}
              */
-            family: "single" | "span" | "stripe" | "mirror" | "striped_mirror" | "raid5" | "raid6" | "raidz1" | "raidz2" | "raidz3";
+            family: "single" | "span" | "stripe" | "union" | "mirror" | "striped_mirror" | "raid5" | "raid6" | "raid50" | "raid60" | "raidz1" | "raidz2" | "raidz3" | "parity1" | "parity2" | "slices1" | "slices2" | "copies2" | "copies3";
             /**
              * Filesystem
              * @enum {string}
@@ -2249,6 +3210,37 @@ export interface components {
              * @default false
              */
             encrypted: boolean;
+            /**
+             * Purpose
+             * @default files
+             * @enum {string}
+             */
+            purpose: "files" | "vms" | "footage";
+            /**
+             * Standing
+             * @default true
+             */
+            standing: boolean;
+            /**
+             * Compression Ratio
+             * @default 1
+             */
+            compression_ratio: number;
+            /**
+             * Tier
+             * @default []
+             */
+            tier: string[];
+            /**
+             * Tier Mirrored
+             * @default true
+             */
+            tier_mirrored: boolean;
+            /**
+             * Mover At
+             * @default 03:30
+             */
+            mover_at: string;
         };
         /**
          * PoolView
@@ -2264,6 +3256,21 @@ export interface components {
             stored_bytes: number;
             /** Fill */
             fill: number;
+        };
+        /**
+         * Power
+         * @description The plan's power: hosts, UPSes, a year's energy and its cost in minor units.
+         */
+        Power: {
+            /** Hosts */
+            hosts: components["schemas"]["HostPower"][];
+            /** Supplies */
+            supplies: components["schemas"]["SupplyView"][];
+            /** Kwh A Year */
+            kwh_a_year: number;
+            /** Cost A Year Minor */
+            cost_a_year_minor: number;
+            working: components["schemas"]["Working"];
         };
         /**
          * Problem
@@ -2285,6 +3292,91 @@ export interface components {
             errors: components["schemas"]["FieldError"][];
             /** Head */
             head?: number | null;
+        };
+        /**
+         * Proposal
+         * @description One layout that nothing beats, with the roles of the disks it leaves out, and why.
+         */
+        Proposal: {
+            layout: components["schemas"]["Layout"];
+            /** Hot Spares */
+            hot_spares: string[];
+            /** Shelf */
+            shelf: string[];
+            /** Vm Mirror */
+            vm_mirror: string[];
+            /** Sentence */
+            sentence: string;
+            /** Notes */
+            notes: string[];
+            working: components["schemas"]["Working"];
+        };
+        /**
+         * Purchase
+         * @description Groups bought in a quarter: so many disks, the money then, the room after.
+         */
+        Purchase: {
+            /** Years */
+            years: number;
+            /** What */
+            what: string;
+            /** Disks */
+            disks: number;
+            /** Cost Minor */
+            cost_minor: number;
+            /** Usable Bytes */
+            usable_bytes: number;
+        };
+        /**
+         * PurchasePlan
+         * @description The plan, its money, and how sure it is that nothing is cheaper.
+         *
+         *     `proven` says that HiGHS closed the gap; else `gap` is the share by which something might
+         *     still be cheaper, and `bound_minor` no plan's money can be below.
+         */
+        PurchasePlan: {
+            /** Possible */
+            possible: boolean;
+            /** Why Not */
+            why_not: string;
+            /** Purchases */
+            purchases: components["schemas"]["Purchase"][];
+            /** Cost Minor */
+            cost_minor: number;
+            /** Bound Minor */
+            bound_minor: number;
+            /** Gap */
+            gap: number;
+            /** Proven */
+            proven: boolean;
+            /** Odds */
+            odds: number;
+            working: components["schemas"]["Working"];
+        };
+        /**
+         * QuestionView
+         * @description A question that was asked: how far it is, and its answer once it is done.
+         */
+        QuestionView: {
+            /** Id */
+            id: string;
+            /** Plan */
+            plan: string;
+            /** Revision */
+            revision: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "stopped" | "failed";
+            /** Share */
+            share: number;
+            /** Word */
+            word: string;
+            /** Why */
+            why: string;
+            /** Answer */
+            answer: (components["schemas"]["FinderAnswer"] | components["schemas"]["BasketAnswer"] | components["schemas"]["OddsAnswer"] | components["schemas"]["GrowthAnswer"] | components["schemas"]["ShuffleAnswer"]) | null;
         };
         /**
          * Restore
@@ -2505,6 +3597,91 @@ export interface components {
             comment: string;
         };
         /**
+         * Shuffle
+         * @description The whole move. `possible` False: `needs` says what is the least to borrow or buy.
+         */
+        Shuffle: {
+            /** Wanted */
+            wanted: boolean;
+            /** Possible */
+            possible: boolean;
+            /** Finished */
+            finished: boolean;
+            /** Steps */
+            steps: components["schemas"]["ShuffleStep"][];
+            /** Ticked */
+            ticked: components["schemas"]["Ticked"][];
+            /** Lanes */
+            lanes: components["schemas"]["Lane"][];
+            /** Hours */
+            hours: number;
+            /** Pace */
+            pace: number;
+            /** Single Copy Steps */
+            single_copy_steps: number;
+            /** Needs */
+            needs: string;
+            /** Borrow Bytes */
+            borrow_bytes: number | null;
+            /** States Searched */
+            states_searched: number;
+            working: components["schemas"]["Working"];
+        };
+        /**
+         * ShuffleAnswer
+         * @description The order of steps.
+         */
+        ShuffleAnswer: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "shuffle";
+            shuffle: components["schemas"]["Shuffle"];
+        };
+        /**
+         * ShuffleQuestion
+         * @description Asks in which order full disks become the wanted pools without losing anything.
+         */
+        ShuffleQuestion: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "shuffle";
+        };
+        /**
+         * ShuffleStep
+         * @description A step of the run sheet. `starts_hours` counts from the first step that is still to do.
+         */
+        ShuffleStep: {
+            /** Key */
+            key: string;
+            /** Verb */
+            verb: string;
+            /** Text */
+            text: string;
+            /** Lanes */
+            lanes: string[];
+            /** Source */
+            source: string;
+            /** Target */
+            target: string;
+            /** Starts Hours */
+            starts_hours: number;
+            /** Hours */
+            hours: number;
+            /** Danger */
+            danger: string[];
+            /** Back Out */
+            back_out: string;
+            /** Copies After */
+            copies_after: components["schemas"]["CopiesAfter"][];
+            /** Least Copies */
+            least_copies: number;
+            working: components["schemas"]["Working"];
+        };
+        /**
          * Site
          * @description A place that burns, floods or is robbed as one.
          */
@@ -2518,6 +3695,30 @@ export interface components {
              * @default true
              */
             own: boolean;
+        };
+        /**
+         * Speeds
+         * @description Streams in MB/s and small random accesses a second; degraded: with one disk missing.
+         */
+        Speeds: {
+            /** Read Mb Per S */
+            read_mb_per_s: number;
+            /** Write Mb Per S */
+            write_mb_per_s: number;
+            /** Read Iops */
+            read_iops: number;
+            /** Write Iops */
+            write_iops: number;
+            /** Degraded Read Mb Per S */
+            degraded_read_mb_per_s: number | null;
+            /** Degraded Write Mb Per S */
+            degraded_write_mb_per_s: number | null;
+            /** Degraded Read Iops */
+            degraded_read_iops: number | null;
+            /** Degraded Write Iops */
+            degraded_write_iops: number | null;
+            /** Slowest */
+            slowest: string;
         };
         /**
          * Step
@@ -2545,6 +3746,49 @@ export interface components {
             hours: number;
             /** Assumption */
             assumption: string;
+        };
+        /**
+         * Strategy
+         * @description One way of buying, quarter by quarter, and what a loss means under it.
+         */
+        Strategy: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+            /** When Lost */
+            when_lost: string;
+            /** Today Minor */
+            today_minor: number;
+            /** Total Minor */
+            total_minor: number;
+            /** Disks */
+            disks: number;
+            /** Odds */
+            odds: number;
+            /** Runs Out */
+            runs_out: number | null;
+            /** Points */
+            points: components["schemas"]["StrategyPoint"][];
+            working: components["schemas"]["Working"];
+        };
+        /**
+         * StrategyPoint
+         * @description A strategy at a date: money spent, room, need, odds of losing something within a year.
+         */
+        StrategyPoint: {
+            /** Years */
+            years: number;
+            /** Spent Minor */
+            spent_minor: number;
+            /** Usable Bytes */
+            usable_bytes: number;
+            /** Need Bytes */
+            need_bytes: number;
+            /** Disks */
+            disks: number;
+            /** Odds A Year */
+            odds_a_year: number;
         };
         /**
          * Strip
@@ -2598,6 +3842,172 @@ export interface components {
             serious: number;
         };
         /**
+         * Supply
+         * @description A UPS: what it can carry, for which hosts, and who hears its signal.
+         *
+         *     `battery_wh` is the energy at the rate of `rated_hours` (lead batteries: often 20 h);
+         *     `exponent` is Peukert's, 1 for an ideal battery.
+         */
+        Supply: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Site */
+            site: string;
+            /** Va */
+            va: number;
+            /** Watts */
+            watts: number;
+            /** Battery Wh */
+            battery_wh: number;
+            /**
+             * Rated Hours
+             * @default 20
+             */
+            rated_hours: number;
+            /**
+             * Exponent
+             * @default 1.15
+             */
+            exponent: number;
+            /**
+             * Health Percent
+             * @default 100
+             */
+            health_percent: number;
+            /**
+             * Hosts
+             * @default []
+             */
+            hosts: string[];
+            /**
+             * Signals
+             * @default []
+             */
+            signals: string[];
+            /**
+             * Delay Minutes
+             * @default 5
+             */
+            delay_minutes: number;
+            /**
+             * Price Minor
+             * @default 0
+             */
+            price_minor: number;
+        };
+        /**
+         * SupplyView
+         * @description A UPS under its load. Minutes; `latest_delay_minutes` is None when nothing can be waited.
+         */
+        SupplyView: {
+            /** Id */
+            id: string;
+            /** Load Watts */
+            load_watts: number;
+            /** Load Va Share */
+            load_va_share: number;
+            /** Overloaded */
+            overloaded: boolean;
+            /** Runtime Minutes */
+            runtime_minutes: number;
+            /** Shutdown Minutes */
+            shutdown_minutes: number;
+            /** Latest Delay Minutes */
+            latest_delay_minutes: number | null;
+            /** Delay Carried */
+            delay_carried: boolean;
+            /** Without Signal */
+            without_signal: string[];
+            /** Waking */
+            waking: components["schemas"]["Waking"][];
+            /** Why */
+            why: string;
+            working: components["schemas"]["Working"];
+        };
+        /**
+         * Survival
+         * @description Of `sets` ways to lose `lost` disks, `survived` lose no file.
+         */
+        Survival: {
+            /** Lost */
+            lost: number;
+            /** Sets */
+            sets: number;
+            /** Survived */
+            survived: number;
+        };
+        /**
+         * Tick
+         * @description A step of the shuffle that a person has ticked at the rack.
+         *
+         *     `step` is the step's own name, the same as long as it does the same; `hours` is what it took.
+         */
+        Tick: {
+            /** Id */
+            id: string;
+            /** Step */
+            step: string;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /**
+             * Outcome
+             * @default done
+             * @enum {string}
+             */
+            outcome: "done" | "failed";
+            /** Hours */
+            hours?: number | null;
+            /**
+             * Who
+             * @default
+             */
+            who: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * Ticked
+         * @description A step that a person has ticked, with what it should have taken and took.
+         */
+        Ticked: {
+            /** Tick */
+            tick: string;
+            /** Key */
+            key: string;
+            /** Text */
+            text: string;
+            /** Outcome */
+            outcome: string;
+            /** Planned Hours */
+            planned_hours: number | null;
+            /** Took Hours */
+            took_hours: number | null;
+            /** Fits */
+            fits: boolean;
+        };
+        /**
+         * Waking
+         * @description A host after the power is back: how it comes back, and after whom.
+         */
+        Waking: {
+            /** Host */
+            host: string;
+            /** Name */
+            name: string;
+            /** How */
+            how: string;
+            /** Order */
+            order: number;
+        };
+        /**
          * Week
          * @description A week of runs from a Monday.
          */
@@ -2617,6 +4027,48 @@ export interface components {
             quiet_from_hour: number;
             /** Quiet To Hour */
             quiet_to_hour: number;
+        };
+        /**
+         * Wish
+         * @description What is asked of a layout. `bays` and `budget_minor` None: no limit.
+         */
+        Wish: {
+            /**
+             * Survive
+             * @default 1
+             */
+            survive: number;
+            /**
+             * Usable Bytes
+             * @default 0
+             */
+            usable_bytes: number;
+            /** Budget Minor */
+            budget_minor?: number | null;
+            /** Bays */
+            bays?: number | null;
+            /**
+             * Over Time
+             * @default false
+             */
+            over_time: boolean;
+            /**
+             * Snapshots
+             * @default false
+             */
+            snapshots: boolean;
+            /**
+             * Checksums
+             * @default false
+             */
+            checksums: boolean;
+            /**
+             * Replication
+             * @default false
+             */
+            replication: boolean;
+            /** Filesystem */
+            filesystem?: ("zfs" | "ext4" | "xfs" | "btrfs" | "none") | null;
         };
         /**
          * Working
@@ -2654,6 +4106,22 @@ export interface components {
              * @default []
              */
             inputs: components["schemas"]["Working"][];
+        };
+        /**
+         * YearOdds
+         * @description Odds of having lost something by a year: the chain, and the lifetimes' 95 % interval.
+         */
+        YearOdds: {
+            /** Year */
+            year: number;
+            /** Chain */
+            chain: number;
+            /** Lifetimes */
+            lifetimes: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
         };
     };
     responses: never;
@@ -4337,6 +5805,494 @@ export interface operations {
             };
         };
     };
+    add_supply: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSupply"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_supply: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Supply"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_supply: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_offer: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewOffer"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_offer: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Offer"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_offer: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     add_disk: {
         parameters: {
             query?: never;
@@ -4991,6 +6947,494 @@ export interface operations {
         };
     };
     remove_data: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_holding: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewHolding"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_holding: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Holding"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_holding: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_tick: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTick"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_tick: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Tick"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_tick: {
         parameters: {
             query?: never;
             header?: {
@@ -7317,6 +9761,314 @@ export interface operations {
                 };
                 content: {
                     "text/plain": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_question: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FinderQuestion"] | components["schemas"]["BasketQuestion"] | components["schemas"]["OddsQuestion"] | components["schemas"]["GrowthQuestion"] | components["schemas"]["ShuffleQuestion"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuestionView"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_question: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuestionView"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop_question: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuestionView"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    follow_question: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": unknown;
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -8,13 +8,36 @@ import { Slip } from '../../parts/Slip';
 import { useKeys } from '../../parts/useKeys';
 import { binary, decimal, money, text, words } from '../../text/format';
 import { DiskBar } from './DiskBar';
-import { diskFields, hostFields, linkFields, newDisk, newHost, newLink, newSite, placed, siteFields } from './fields';
+import {
+  diskFields,
+  hostFields,
+  linkFields,
+  newDisk,
+  newHost,
+  newLink,
+  newOffer,
+  newSite,
+  newSupply,
+  offerFields,
+  placed,
+  siteFields,
+  supplyFields,
+} from './fields';
+import { Power } from './Power';
+import { PriceList } from './PriceList';
 
 type Disk = Items['disks'];
 type Editing = { [C in Collection]: { collection: C; item: Items[C]; isNew: boolean } }[
-  'sites' | 'links' | 'hosts' | 'disks'];
+  'sites' | 'links' | 'hosts' | 'disks' | 'supplies' | 'offers'];
 
-const TITLES = { sites: 'site', links: 'link', hosts: 'host', disks: 'disk' };
+const TITLES = {
+  sites: 'site',
+  links: 'link',
+  hosts: 'host',
+  disks: 'disk',
+  supplies: 'UPS',
+  offers: 'offer',
+};
 
 export function BenchSheet() {
   const { plan, evaluation } = usePlan();
@@ -24,7 +47,13 @@ export function BenchSheet() {
   const [wrong, setWrong] = useState('');
   const held = plan.disks.find((d) => d.id === hand);
   const tallest = Math.max(1, ...plan.disks.map((d) => d.capacity_bytes));
-  const poolOf = new Map(plan.pools.flatMap((p) => [...p.groups.flat(), ...p.spares].map((d) => [d, p.name])));
+  const poolOf = new Map(
+    plan.pools.flatMap((p) => [...p.groups.flat(), ...p.spares, ...p.tier].map((d) => [d, p.name])),
+  );
+  const onUps = new Set([
+    ...plan.hosts.filter((h) => h.on_ups).map((h) => h.id),
+    ...plan.supplies.flatMap((s) => s.hosts),
+  ]);
   const siteName = (id: string | null | undefined) => plan.sites.find((s) => s.id === id)?.name ?? 'no place given';
 
   const addDisk = () => setEditing({ collection: 'disks', item: newDisk(plan), isNew: true });
@@ -190,7 +219,7 @@ export function BenchSheet() {
                       <b className="wrap-anywhere">{host.name}</b>{' '}
                       <span className="unit">
                         {words(host.kind)}, {host.ram_gib} GiB, {host.network_mbit / 1000} Gbit/s,{' '}
-                        {host.on_ups ? 'on a UPS' : 'no UPS'}
+                        {onUps.has(host.id) ? 'on a UPS' : 'no UPS'}
                       </span>
                     </button>
                   </section>
@@ -221,6 +250,14 @@ export function BenchSheet() {
         })}
       </div>
       <DiskTable poolOf={poolOf} siteName={siteName} onOpen={edit} onAdd={addDisk} />
+      <Power
+        onAdd={() => setEditing({ collection: 'supplies', item: newSupply(plan), isNew: true })}
+        onOpen={(item) => setEditing({ collection: 'supplies', item, isNew: false })}
+      />
+      <PriceList
+        onAdd={() => setEditing({ collection: 'offers', item: newOffer, isNew: true })}
+        onOpen={(item) => setEditing({ collection: 'offers', item, isNew: false })}
+      />
       {editing && <Editor editing={editing} onClose={() => setEditing(null)} />}
     </div>
   );
@@ -234,6 +271,8 @@ function Editor({ editing, onClose }: { editing: Editing; onClose: () => void })
     links: linkFields(plan),
     hosts: hostFields(plan),
     disks: diskFields(plan),
+    supplies: supplyFields(plan),
+    offers: offerFields(plan),
   }[collection];
   const name = TITLES[collection];
   return (

@@ -65,7 +65,27 @@ export const hostFields = (plan: Plan): FieldSpec[] => [
     kind: 'check',
     help: 'its configuration has a copy elsewhere',
   },
-  { name: 'on_ups', label: 'On a UPS', kind: 'check' },
+  { name: 'on_ups', label: 'On a UPS', kind: 'check', help: 'or plug it into one of the plan, below' },
+  {
+    name: 'idle_watts',
+    label: 'Draws',
+    kind: 'number',
+    unit: 'W',
+    optional: true,
+    help: 'without its disks; empty: the assumption for its kind',
+  },
+  { name: 'shutdown_minutes', label: 'Shuts down in', kind: 'number', unit: 'min', help: 'with unmounting' },
+  {
+    name: 'after_power_cut',
+    label: 'After a power cut',
+    kind: 'select',
+    options: options({
+      by_itself: 'starts by itself',
+      over_network: 'woken over the network',
+      by_hand: 'by hand',
+    }),
+  },
+  { name: 'start_order', label: 'Starts as number', kind: 'whole', help: 'boxes that others wait for come first' },
   {
     name: 'default_passwords_changed',
     label: 'Passwords changed',
@@ -127,6 +147,29 @@ export const diskFields = (plan: Plan): FieldSpec[] => [
     unit: 'bits',
     help: 'rated, as 1e14; empty: the assumption',
   },
+  {
+    name: 'recording',
+    label: 'Recording',
+    kind: 'select',
+    options: options({ cmr: 'conventional (CMR)', smr: 'shingled (SMR)' }),
+    hidden: (d) => d.kind !== 'hdd',
+  },
+  {
+    name: 'sector',
+    label: 'Sectors',
+    kind: 'select',
+    options: options({ '512n': '512 B native', '512e': '512 B over 4 KiB (512e)', '4kn': '4 KiB native (4Kn)' }),
+  },
+  { name: 'bought_on', label: 'Bought on', kind: 'date', optional: true },
+  { name: 'run_hours', label: 'Ran before', kind: 'whole', unit: 'h', help: 'hours already run when it was bought' },
+  {
+    name: 'wear_percent',
+    label: 'Wear',
+    kind: 'whole',
+    unit: '% of its rated writes',
+    hidden: (d) => d.kind === 'hdd',
+  },
+  { name: 'watts', label: 'Draws', kind: 'number', unit: 'W', optional: true, help: 'at work; empty: the assumption' },
   { name: 'own_supply', label: 'Own supply', kind: 'check', help: 'a USB case with its own power' },
   {
     name: 'holds_data',
@@ -158,6 +201,34 @@ export const diskFields = (plan: Plan): FieldSpec[] => [
   },
 ];
 
+export const supplyFields = (plan: Plan): FieldSpec[] => [
+  { name: 'name', label: 'Name', kind: 'text' },
+  { name: 'site', label: 'Site', kind: 'select', options: named(plan.sites) },
+  { name: 'va', label: 'Rated', kind: 'number', unit: 'VA' },
+  { name: 'watts', label: 'Carries', kind: 'number', unit: 'W' },
+  { name: 'battery_wh', label: 'Battery', kind: 'number', unit: 'Wh' },
+  { name: 'rated_hours', label: 'Rated over', kind: 'number', unit: 'h', help: 'lead batteries: often 20 h' },
+  {
+    name: 'exponent',
+    label: 'Discharge exponent',
+    kind: 'number',
+    help: '1 for an ideal battery, 1.1 to 1.3 for lead (Peukert)',
+  },
+  { name: 'health_percent', label: 'Health', kind: 'whole', unit: '% of new' },
+  { name: 'hosts', label: 'Feeds', kind: 'several', options: named(plan.hosts) },
+  { name: 'signals', label: 'Tells', kind: 'several', options: named(plan.hosts) },
+  { name: 'delay_minutes', label: 'Waits', kind: 'number', unit: 'min', help: 'before it tells hosts to stop' },
+  { name: 'price_minor', label: 'Price', kind: 'money', unit: plan.currency },
+];
+
+export const offerFields = (plan: Plan): FieldSpec[] => [
+  { name: 'label', label: 'Name', kind: 'text' },
+  ...diskFields(plan).filter((f) => ['capacity_bytes', 'kind', 'form', 'condition', 'recording'].includes(f.name)),
+  { name: 'price_minor', label: 'Price', kind: 'money', unit: plan.currency },
+  { name: 'mb_per_s', label: 'Average speed', kind: 'number', unit: 'MB/s' },
+  { name: 'at_most', label: 'To be had', kind: 'whole', unit: 'pieces' },
+];
+
 /** A disk is in a bay or on a shelf: the place that was not chosen is cleared. */
 export const placed = (disk: Items['disks']): Items['disks'] =>
   disk.host ? { ...disk, shelf: null, bay: disk.bay || null } : { ...disk, bay: null };
@@ -187,7 +258,38 @@ export const newHost = (plan: Plan): Items['hosts'] => ({
   on_ups: false,
   default_passwords_changed: false,
   price_minor: 0,
+  idle_watts: null,
+  shutdown_minutes: 2,
+  after_power_cut: 'by_hand',
+  start_order: 1,
 });
+export const newSupply = (plan: Plan): Items['supplies'] => ({
+  id: '',
+  name: '',
+  site: plan.sites[0]?.id ?? '',
+  va: 900,
+  watts: 540,
+  battery_wh: 216,
+  rated_hours: 20,
+  exponent: 1.15,
+  health_percent: 100,
+  hosts: [],
+  signals: [],
+  delay_minutes: 5,
+  price_minor: 0,
+});
+export const newOffer: Items['offers'] = {
+  id: '',
+  label: '',
+  capacity_bytes: 0,
+  kind: 'hdd',
+  form: '3.5',
+  condition: 'new',
+  recording: 'cmr',
+  price_minor: 0,
+  mb_per_s: 185,
+  at_most: 24,
+};
 export const newDisk = (plan: Plan): Items['disks'] => ({
   id: '',
   label: `D${plan.disks.length + 1}`,
@@ -201,6 +303,12 @@ export const newDisk = (plan: Plan): Items['disks'] => ({
   mb_per_s: 185,
   yearly_failure_rate: null,
   bits_per_read_error: null,
+  recording: 'cmr',
+  sector: '512e',
+  bought_on: null,
+  run_hours: 0,
+  wear_percent: 0,
+  watts: null,
   own_supply: false,
   holds_data: false,
   host: null,

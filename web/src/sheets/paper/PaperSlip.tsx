@@ -27,6 +27,12 @@ export function PaperSlip({ onClose }: { onClose: () => void }) {
           </Link>
           <div className="text-quiet">in the order of work, with cautions and boxes to tick</div>
         </li>
+        <li>
+          <Link className="font-semibold underline" to={`/plan/${meta.id}/run-sheet`} target="_blank">
+            Run sheet of the shuffle
+          </Link>
+          <div className="text-quiet">the move into new pools, to tick at the rack, on a phone too</div>
+        </li>
         {PAPERS.map(([name, what]) => (
           <li key={name}>
             <a className="figure font-semibold underline" href={`${base}/${name}`} download={name}>

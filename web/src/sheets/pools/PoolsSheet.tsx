@@ -1,209 +1,91 @@
-/** Pools: the layout drawn to scale in the disks themselves, beside every layout they allow. */
+/** The Pools: what the disks give, in years to come, how likely it is lost, and how to get there. */
 
-import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { api, unwrap, type Items, type Layout, type Working } from '../../api/client';
-import { useChange, usePlan } from '../../api/plan';
-import { DiskDrawing, HatchLegend, type DrawnDisk } from '../../drawing/DiskDrawing';
+import { usePlan } from '../../api/plan';
 import { ItemForm } from '../../parts/ItemForm';
 import { Slip } from '../../parts/Slip';
 import { useKeys } from '../../parts/useKeys';
-import { WorkingTree } from '../../parts/WorkingTree';
-import { binary, decimal, minorUnits, odds, percent, size, text } from '../../text/format';
-import { DatasetTable } from './DatasetTable';
+import { Finder } from './Finder';
+import { LayoutView, NEW } from './LayoutView';
+import { Odds } from './Odds';
+import { ShuffleView } from './ShuffleView';
+import { YearsAhead } from './YearsAhead';
 import { poolFields } from './fields';
 
-type Filesystem = Items['pools']['filesystem'];
-const FILESYSTEMS: Filesystem[] = ['zfs', 'ext4', 'xfs', 'btrfs', 'none'];
-const NEW = 'new';
+const VIEWS = [
+  { id: 'layout', title: 'layout', key: 'l' },
+  { id: 'years', title: 'years ahead', key: 'y' },
+  { id: 'odds', title: 'odds', key: 'o' },
+  { id: 'find', title: 'find a layout', key: 'i' },
+  { id: 'shuffle', title: 'shuffle', key: 's' },
+] as const;
+type View = (typeof VIEWS)[number]['id'];
 
 export function PoolsSheet() {
-  const { plan, evaluation, meta } = usePlan();
-  const change = useChange();
+  const { plan } = usePlan();
   const [chosen, setChosen] = useState(plan.pools[0]?.id ?? NEW);
-  const [host, setHost] = useState(plan.hosts[0]?.id ?? '');
-  const [picked, setPicked] = useState<string[]>([]);
-  const [filesystem, setFilesystem] = useState<Filesystem | ''>('');
-  const [looked, setLooked] = useState<Layout | null>(null);
+  const [view, setView] = useState<View>('layout');
   const [editing, setEditing] = useState(false);
-  const [working, setWorking] = useState<Working | null>(null);
-  const [wrong, setWrong] = useState('');
   const pool = plan.pools.find((p) => p.id === chosen);
-  const view = evaluation.pools.find((p) => p.id === chosen);
-  const taken = new Set(plan.pools.flatMap((p) => [...p.groups.flat(), ...p.spares]));
-  const free = plan.disks.filter((d) => d.host === host && !taken.has(d.id));
-  const ids = pool ? pool.groups.flat() : picked.filter((id) => free.some((d) => d.id === id));
-  const shownFs = filesystem || pool?.filesystem || undefined;
-  const layouts = useQuery({
-    queryKey: ['layouts', meta.id, meta.revision, ids.join(), shownFs],
-    enabled: ids.length > 0,
-    placeholderData: keepPreviousData,
-    queryFn: async () =>
-      unwrap(
-        await api.GET('/api/plans/{plan_id}/layouts', {
-          params: {
-            path: { plan_id: meta.id },
-            query: { disk: ids, ...(shownFs && { filesystem: shownFs }) },
-          },
-        }),
-      ).layouts,
-  });
   const startNew = () => {
     setChosen(NEW);
-    setPicked([]);
-    setLooked(null);
+    setView('layout');
   };
-  useKeys({ n: startNew });
+  useKeys({ n: startNew, ...Object.fromEntries(VIEWS.map((v) => [v.key, () => setView(v.id)])) });
+  const ofPool = view === 'layout' || view === 'years' || view === 'odds';
 
-  const rows = ids.length ? (layouts.data ?? []) : [];
-  const current = view?.layout;
-  const drawn = looked ?? current ?? rows[0];
-  const take = (layout: Layout) => {
-    setWrong('');
-    const shape = {
-      family: layout.family,
-      filesystem: layout.filesystem,
-      groups: layout.groups,
-    };
-    const item: Omit<Items['pools'], 'id'> = pool
-      ? { ...pool, ...shape }
-      : {
-          name: freshName(plan.pools),
-          host,
-          ...shape,
-          spares: [],
-          ashift: 12,
-          record_kib: 128,
-          encrypted: false,
-        };
-    change.mutate(
-      {
-        edit: pool
-          ? { do: 'put', collection: 'pools', item: { ...item, id: pool.id } }
-          : { do: 'add', collection: 'pools', item },
-      },
-      {
-        onSuccess: (state) => {
-          setLooked(null);
-          setPicked([]);
-          if (!pool) setChosen(state.plan.pools.at(-1)?.id ?? NEW);
-        },
-        onError: (e) => setWrong(e.message),
-      },
+  if (!plan.disks.length)
+    return (
+      <div className="max-w-[620px]">
+        <h2>No pools yet</h2>
+        <p className="my-2">
+          A pool is made of disks: put hosts and disks on the Bench (key 1), and every layout that they allow is drawn
+          here, with what it gives, what it survives and what it costs.
+        </p>
+      </div>
     );
-  };
-  const same = (layout: Layout) =>
-    current !== undefined &&
-    layout.family === current.family &&
-    layout.filesystem === current.filesystem &&
-    layout.groups.length === current.groups.length;
 
   return (
     <div>
       <div className="mb-2 flex flex-wrap items-center gap-2">
-        <div className="flex flex-wrap gap-2" role="tablist" aria-label="Pools">
-          {plan.pools.map((p) => (
-            <button
-              key={p.id}
-              role="tab"
-              aria-selected={p.id === chosen}
-              className={`border-b-2 px-2 py-1 ${p.id === chosen ? 'border-ink font-semibold' : 'border-transparent text-quiet'}`}
-              onClick={() => {
-                setChosen(p.id);
-                setLooked(null);
-                setFilesystem('');
-              }}
-            >
-              {p.name}
-            </button>
-          ))}
-          <button
-            role="tab"
-            aria-selected={chosen === NEW}
-            className={`border-b-2 px-2 py-1 ${chosen === NEW ? 'border-ink font-semibold' : 'border-transparent text-quiet'}`}
-            onClick={startNew}
-          >
-            new pool <span className="unit">N</span>
-          </button>
-        </div>
-        {pool && (
-          <button className="act ml-auto" onClick={() => setEditing(true)}>
-            name, records, spares
-          </button>
-        )}
-      </div>
-      {wrong && (
-        <p role="alert" className="text-danger">
-          {wrong}
-        </p>
-      )}
-      <div className="grid gap-x-8 gap-y-4 lg:grid-cols-[minmax(0,1.25fr)_minmax(420px,1fr)]">
-        <section aria-label="Drawing">
-          {!pool && (
-            <Picker
-              host={host}
-              onHost={(h) => {
-                setHost(h);
-                setPicked([]);
-              }}
-              free={free}
-              picked={ids}
-              onPick={setPicked}
-            />
-          )}
-          {drawn && ids.length > 0 && (
-            <Drawing
-              layout={drawn}
-              preview={looked !== null && !same(looked)}
-              poolName={pool?.name}
-              onWorking={setWorking}
-            />
-          )}
-        </section>
-        <section aria-label="Layouts">
-          <div className="mb-1 flex items-baseline gap-2">
-            <h2>What {ids.length === 1 ? 'this disk allows' : `these ${ids.length} disks allow`}</h2>
-            <label className="ml-auto flex items-baseline gap-1 text-quiet">
-              with
-              <select
-                className="entry !w-auto"
-                aria-label="File system"
-                value={shownFs ?? ''}
-                onChange={(e) => {
-                  setFilesystem(e.target.value as Filesystem);
-                  setLooked(null);
-                }}
-              >
-                {!pool && <option value="">each its own</option>}
-                {FILESYSTEMS.map((f) => (
-                  <option key={f} value={f}>
-                    {f === 'none' ? 'no file system' : f}
-                  </option>
-                ))}
-              </select>
-            </label>
+        {ofPool && (
+          <div className="flex flex-wrap gap-2" role="tablist" aria-label="Pools">
+            {plan.pools.map((p) => (
+              <Tab key={p.id} on={p.id === chosen} onClick={() => setChosen(p.id)}>
+                {p.name}
+                {!p.standing && <span className="unit font-normal"> wanted</span>}
+              </Tab>
+            ))}
+            <Tab on={chosen === NEW} onClick={startNew}>
+              new pool <span className="unit">N</span>
+            </Tab>
           </div>
-          <p className="unit">Dimmed ones are beaten by another on every count. Choosing wipes nothing here.</p>
-          <LayoutTable
-            rows={rows}
-            waiting={ids.length > 0 && !layouts.data}
-            currency={plan.currency}
-            current={same}
-            looked={looked}
-            onLook={setLooked}
-            onTake={take}
-          />
-        </section>
+        )}
+        <div className="ml-auto flex flex-wrap items-center gap-x-3" role="tablist" aria-label="Views">
+          {VIEWS.map((v) => (
+            <Tab key={v.id} on={v.id === view} onClick={() => setView(v.id)}>
+              {v.title} <span className="unit">{v.key.toUpperCase()}</span>
+            </Tab>
+          ))}
+          {pool && ofPool && (
+            <button className="act" onClick={() => setEditing(true)}>
+              name, records, tier
+            </button>
+          )}
+        </div>
       </div>
-      {view && (
-        <p className="mt-3">
-          <b>Room:</b> datasets <span className="figure">{size(view.dataset_bytes)}</span> and copies of others{' '}
-          <span className="figure">{size(view.stored_bytes)}</span> fill{' '}
-          <span className={`figure font-semibold ${view.fill > 0.8 ? 'text-danger' : ''}`}>{percent(view.fill)}</span>{' '}
-          of <span className="figure">{size(view.layout.usable_bytes)}</span>.
-        </p>
+      {view === 'layout' && <LayoutView key={chosen} chosen={chosen} onChosen={setChosen} />}
+      {view === 'years' && <YearsAhead pool={pool ?? plan.pools[0]} />}
+      {view === 'odds' && <Odds pool={pool ?? plan.pools[0]} />}
+      {view === 'find' && (
+        <Finder
+          onMade={(id) => {
+            setChosen(id);
+            setView('layout');
+          }}
+        />
       )}
-      <DatasetTable pool={pool?.id} />
+      {view === 'shuffle' && <ShuffleView />}
       {editing && pool && (
         <Slip title={`Pool ${pool.name}`} onClose={() => setEditing(false)}>
           <ItemForm
@@ -219,234 +101,19 @@ export function PoolsSheet() {
           />
         </Slip>
       )}
-      {working && (
-        <Slip title={`Working: ${working.name}`} onClose={() => setWorking(null)} wide>
-          <WorkingTree working={working} />
-        </Slip>
-      )}
     </div>
   );
 }
 
-function freshName(pools: Items['pools'][]): string {
-  const names = new Set(pools.map((p) => p.name.toLowerCase()));
-  let n = pools.length + 1;
-  while (names.has(`pool ${n}`)) n += 1;
-  return `pool ${n}`;
-}
-
-function Picker({
-  host,
-  onHost,
-  free,
-  picked,
-  onPick,
-}: {
-  host: string;
-  onHost: (id: string) => void;
-  free: Items['disks'][];
-  picked: string[];
-  onPick: (ids: string[]) => void;
-}) {
-  const { plan } = usePlan();
+function Tab({ on, onClick, children }: { on: boolean; onClick: () => void; children: React.ReactNode }) {
   return (
-    <div className="mb-3">
-      <label className="flex items-baseline gap-2">
-        <span className="text-quiet">Disks in</span>
-        <select className="entry !w-auto" value={host} onChange={(e) => onHost(e.target.value)} aria-label="Host">
-          {plan.hosts.map((h) => (
-            <option key={h.id} value={h.id}>
-              {h.name}
-            </option>
-          ))}
-        </select>
-        {plan.hosts.length === 0 && <span>Add a host on the Bench first.</span>}
-      </label>
-      <div className="mt-2 flex flex-wrap gap-x-4 gap-y-1">
-        {free.map((d) => (
-          <label key={d.id} className="flex items-center gap-1">
-            <input
-              type="checkbox"
-              className="size-4 accent-(--accent)"
-              checked={picked.includes(d.id)}
-              onChange={(e) => onPick(e.target.checked ? [...picked, d.id] : picked.filter((x) => x !== d.id))}
-            />
-            {d.label} <span className="figure">{text(decimal(d.capacity_bytes))}</span>
-            {d.holds_data && <span className="font-semibold text-danger">holds data</span>}
-          </label>
-        ))}
-        {host && free.length === 0 && (
-          <p className="text-quiet">
-            Every disk in this host is in a pool, or its bays are empty. Put disks into its bays on the Bench.
-          </p>
-        )}
-      </div>
-      {free.length > 0 && picked.length === 0 && <p className="mt-2">Tick the disks, and see all that they allow.</p>}
-    </div>
-  );
-}
-
-function Drawing({
-  layout,
-  preview,
-  poolName,
-  onWorking,
-}: {
-  layout: Layout;
-  preview: boolean;
-  poolName: string | undefined;
-  onWorking: (working: Working) => void;
-}) {
-  const { plan } = usePlan();
-  const disks = new Map(plan.disks.map((d) => [d.id, d]));
-  const drawn: DrawnDisk[] = layout.groups.flatMap((group, n) =>
-    group.flatMap((id) => {
-      const disk = disks.get(id);
-      const parts = layout.disks.find((d) => d.disk === id);
-      if (!disk || !parts) return [];
-      return [
-        {
-          id,
-          label: disk.label,
-          below: disk.bay ?? 'shelf',
-          bytes: disk.capacity_bytes,
-          group: n,
-          parts: {
-            data: parts.data_bytes,
-            redundancy: parts.redundancy_bytes,
-            reserve: parts.reserve_bytes,
-            stranded: parts.stranded_bytes,
-          },
-        },
-      ];
-    }),
-  );
-  const many = layout.survives_any === 1 ? 'one' : String(layout.survives_any);
-  const caption =
-    layout.survives_any === 0
-      ? 'any one dies, all is lost'
-      : layout.groups.length > 1
-        ? `any ${many} of each group may die`
-        : `any ${many} of these ${drawn.length} may die`;
-  const name = poolName ? `Pool “${poolName}”` : 'New pool';
-  return (
-    <>
-      <h2 className="wrap-anywhere">
-        {name}
-        {preview && <span className="font-normal text-quiet">, as {layout.title} would have it</span>}
-      </h2>
-      <p className="mb-1 text-quiet">
-        {layout.title}, {layout.filesystem === 'none' ? 'no file system' : layout.filesystem}. Grows: {layout.grows}.
-      </p>
-      <DiskDrawing disks={drawn} caption={caption} title={`${name}: ${layout.title}, ${caption}`} />
-      <HatchLegend disks={drawn} />
-      <p className="mt-2 flex flex-wrap gap-x-5">
-        <Worked
-          name="usable"
-          value={`${size(layout.usable_bytes)}, ${text(binary(layout.usable_bytes))}`}
-          onOpen={() => onWorking(layout.working)}
-        />
-        <Worked
-          name="rebuild"
-          value={layout.rebuild_hours === null ? 'nothing to rebuild from' : `${layout.rebuild_hours.toFixed(1)} h`}
-          onOpen={() => onWorking(layout.rebuild_working)}
-        />
-        <Worked
-          name="lost within 5 years"
-          value={odds(layout.loss_odds_5y)}
-          onOpen={() => onWorking(layout.odds_working)}
-        />
-        <span>
-          streams <span className="figure">{layout.read_mb_per_s.toFixed(0)} MB/s</span> read,{' '}
-          <span className="figure">{layout.write_mb_per_s.toFixed(0)} MB/s</span> write
-        </span>
-      </p>
-    </>
-  );
-}
-
-function Worked({ name, value, onOpen }: { name: string; value: string; onOpen: () => void }) {
-  return (
-    <button className="pick" onClick={onOpen} title="show the working">
-      {name} <span className="figure font-semibold">{value}</span>
+    <button
+      role="tab"
+      aria-selected={on}
+      className={`border-b-2 px-1.5 py-1 ${on ? 'border-ink font-semibold' : 'border-transparent text-quiet'}`}
+      onClick={onClick}
+    >
+      {children}
     </button>
-  );
-}
-
-function LayoutTable({
-  rows,
-  waiting,
-  currency,
-  current,
-  looked,
-  onLook,
-  onTake,
-}: {
-  rows: Layout[];
-  waiting: boolean;
-  currency: string;
-  current: (layout: Layout) => boolean;
-  looked: Layout | null;
-  onLook: (layout: Layout | null) => void;
-  onTake: (layout: Layout) => void;
-}) {
-  return (
-    <table className="mt-1 w-full" onMouseLeave={() => onLook(null)}>
-      <thead>
-        <tr className="border-b border-ink">
-          <th>Layout</th>
-          <th className="pl-3 text-right whitespace-nowrap">Usable</th>
-          <th className="pl-3 text-right whitespace-nowrap">Outlives</th>
-          <th className="pl-3 text-right whitespace-nowrap">{currency} / TB</th>
-          <th className="pl-3 text-right whitespace-nowrap">Rebuild</th>
-          <th className="pl-3 text-right whitespace-nowrap">5-year loss</th>
-          <th />
-        </tr>
-      </thead>
-      <tbody>
-        {rows.map((row) => {
-          const key = `${row.family}-${row.groups.length}`;
-          const now = current(row);
-          return (
-            <tr
-              key={key}
-              className={`border-b border-hair ${row.dominated && !now ? 'text-quiet' : ''} ${now || looked === row ? 'bg-picked' : ''} ${now ? 'font-semibold' : ''}`}
-              onMouseEnter={() => onLook(row)}
-            >
-              <td className="py-1 pr-2">{row.title}</td>
-              <td className="figure pl-3 text-right whitespace-nowrap">{text(decimal(row.usable_bytes))}</td>
-              <td className="pl-3 text-right whitespace-nowrap">
-                {row.survives_any === 0 ? 'none' : `any ${row.survives_any}`}
-              </td>
-              <td className="figure pl-3 text-right">
-                {row.cost_per_tb_minor === null ? '—' : (row.cost_per_tb_minor / minorUnits(currency)).toFixed(0)}
-              </td>
-              <td className="figure pl-3 text-right whitespace-nowrap">
-                {row.rebuild_hours === null ? '—' : `${row.rebuild_hours.toFixed(1)} h`}
-              </td>
-              <td className="figure pl-3 text-right whitespace-nowrap">{odds(row.loss_odds_5y)}</td>
-              <td className="pl-2 text-right">
-                <button
-                  className="underline disabled:no-underline"
-                  disabled={now}
-                  aria-label={now ? `${row.title} is chosen` : `choose ${row.title}`}
-                  onFocus={() => onLook(row)}
-                  onClick={() => onTake(row)}
-                >
-                  {now ? 'chosen' : 'choose'}
-                </button>
-              </td>
-            </tr>
-          );
-        })}
-        {rows.length === 0 && (
-          <tr>
-            <td colSpan={7} className="py-2 text-quiet" data-waiting={waiting || undefined}>
-              {waiting ? 'reckoning ...' : 'No disks, no layouts.'}
-            </td>
-          </tr>
-        )}
-      </tbody>
-    </table>
   );
 }

@@ -5,9 +5,11 @@ import { options } from '../bench/fields';
 
 export function poolFields(plan: Plan, pool: Items['pools']): FieldSpec[] {
   const taken = new Set(
-    plan.pools.flatMap((p) => (p.id === pool.id ? p.groups.flat() : [...p.groups.flat(), ...p.spares])),
+    plan.pools.flatMap((p) => (p.id === pool.id ? p.groups.flat() : [...p.groups.flat(), ...p.spares, ...p.tier])),
   );
-  const spares = plan.disks.filter((d) => d.host === pool.host && !taken.has(d.id));
+  const loose = plan.disks.filter((d) => d.host === pool.host && !taken.has(d.id));
+  const disks = (found: Items['disks'][]) =>
+    found.map((d) => ({ value: d.id, label: `${d.label} ${text(decimal(d.capacity_bytes))}` }));
   return [
     { name: 'name', label: 'Name', kind: 'text' },
     {
@@ -20,16 +22,61 @@ export function poolFields(plan: Plan, pool: Items['pools']): FieldSpec[] {
     { name: 'ashift', label: 'Sector shift', kind: 'whole', help: '12 for 4 KiB sectors (ashift)' },
     { name: 'encrypted', label: 'Encrypted at rest', kind: 'check' },
     {
-      name: 'spares',
-      label: 'Hot spares',
-      kind: 'several',
-      options: spares.map((d) => ({
-        value: d.id,
-        label: `${d.label} ${text(decimal(d.capacity_bytes))}`,
-      })),
+      name: 'compression_ratio',
+      label: 'Compresses to',
+      kind: 'number',
+      unit: ': 1',
+      help: '1 when unsure; films and photos do not compress',
     },
+    {
+      name: 'purpose',
+      label: 'Made for',
+      kind: 'select',
+      options: options({ files: 'files', vms: 'virtual machines', footage: 'surveillance footage' }),
+    },
+    { name: 'standing', label: 'Stands already', kind: 'check', help: 'else it is wanted: see the shuffle' },
+    { name: 'spares', label: 'Hot spares', kind: 'several', options: disks(loose) },
+    {
+      name: 'tier',
+      label: 'Fast tier',
+      kind: 'several',
+      options: disks(loose.filter((d) => d.kind !== 'hdd')),
+      help: 'new files land here first; until the mover ran they are only as safe as it is',
+    },
+    { name: 'tier_mirrored', label: 'Tier is a mirror', kind: 'check', hidden: (d) => !(d.tier as string[]).length },
+    { name: 'mover_at', label: 'Mover runs at', kind: 'time', hidden: (d) => !(d.tier as string[]).length },
   ];
 }
+
+/** A pool's fields that a new one starts with. */
+export const newPool = {
+  spares: [],
+  ashift: 12,
+  record_kib: 128,
+  encrypted: false,
+  purpose: 'files',
+  standing: true,
+  compression_ratio: 1,
+  tier: [],
+  tier_mirrored: true,
+  mover_at: '03:30',
+} as const;
+
+export const holdingFields = (plan: Plan): FieldSpec[] => [
+  {
+    name: 'disk',
+    label: 'Disk',
+    kind: 'select',
+    options: plan.disks.map((d) => ({ value: d.id, label: `${d.label} ${text(decimal(d.capacity_bytes))}` })),
+  },
+  {
+    name: 'dataset',
+    label: 'Holds all of',
+    kind: 'select',
+    options: plan.datasets.map((d) => ({ value: d.id, label: d.name })),
+  },
+  { name: 'verified', label: 'Read back', kind: 'check', help: 'compared with its source; else it does not count' },
+];
 
 export const datasetFields = (plan: Plan): FieldSpec[] => [
   { name: 'name', label: 'Name', kind: 'text' },
