@@ -9,16 +9,23 @@ import gzip
 import random
 import statistics
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Generator
 from datetime import date
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from typing import Any
 
+import simpy
+
+from kavrel.core.bench.capacity import labelled_bytes
 from kavrel.core.copies import flow, schedule
 from kavrel.core.demo import demo_plan
 from kavrel.core.evaluate import evaluate
 from kavrel.core.plan import Disk
-from kavrel.core.pools import lay_out, odds
+from kavrel.core.pools import lay_out, odds, room
+from kavrel.core.pools.facts import Conditions, DiskFacts
+from kavrel.core.pools.finder import Wish, find
+from kavrel.core.pools.lifetimes import Ageing, Lives, simulate
 
 TODAY = date(2026, 11, 24)
 DIST = Path(__file__).resolve().parent.parent / "web" / "dist" / "assets"
@@ -80,12 +87,93 @@ def main() -> None:
         first: Disk = plan.disks[0].model_copy(update={"price_minor": random.randrange(10**6)})
         evaluate(plan.model_copy(update={"disks": (first, *plan.disks[1:])}), TODAY)
 
+    bays = [d.bay for d in plan.disks if d.host == "heron"]
+
+    def dragged() -> None:
+        # The disk in the hand passes over another bay each time.
+        free = next(n for n in range(1, 12) if f"3.5-{n}" not in bays)
+        moved = plan.disks[10].model_copy(
+            update={"shelf": None, "host": "heron", "bay": f"3.5-{free}", "price_minor": free}
+        )
+        disks = tuple(moved if d.id == moved.id else d for d in plan.disks)
+        evaluate(plan.model_copy(update={"disks": disks}), TODAY)
+
     report("evaluate the demo lab", median_ms(lambda: evaluate(plan, TODAY)), "ms", 50, base)
     report("evaluate after an edit of a disk", median_ms(edited), "ms", 50, base)
     report("evaluate from cold caches", median_ms(cold), "ms", 500, base)
+    report("evaluate while a disk is dragged", median_ms(dragged), "ms", 60, base)
+    finder(base)
+    lifetimes()
     scripts = sum(len(gzip.compress(p.read_bytes())) for p in DIST.glob("*.js"))
     report("front-end script, gzipped, all sheets", scripts / 1000, "kB", 300)
     browser(base)
+
+
+def finder(base: float) -> None:
+    """All families over 12 disks of 4 sizes, and over 24, from cold caches."""
+    sizes = [labelled_bytes(g) for g in (4000, 8000, 12_000, 20_000)]
+    for count, wanted in ((12, 1000), (24, 10_000)):
+        disks = [
+            DiskFacts(f"d{n}", f"D{n}", sizes[n % 4], 185.0, 0.014, 1e14, 20_000)
+            for n in range(count)
+        ]
+
+        def look(disks: list[DiskFacts] = disks) -> None:
+            forget()
+            room.usable_bytes.cache_clear()
+            find(disks, Wish(survive=1), Conditions())
+
+        report(f"finder over {count} disks of 4 sizes", median_ms(look, 3), "ms", wanted, base)
+
+
+def lifetimes() -> None:
+    """A million five-year lifetimes, against the same model written plainly in simpy."""
+    rate, repair, error = odds.hourly_rate(0.05), 72.0, 0.3
+    six = Lives(2, (rate,) * 6, (0.0,) * 6, tuple(range(6)), repair, error)
+    aged = Ageing(shape=1.2, random_repairs=True)
+    runs = 1_000_000
+    begin = time.perf_counter()
+    ours = simulate([six], aged, (5.0,), runs, 1)
+    seconds = time.perf_counter() - begin
+    report("a million lifetimes of 5 years", seconds * 1000, "ms", 3000)
+    plain_runs = 20_000
+    begin = time.perf_counter()
+    lost = sum(plain_lifetime(six, aged, random.Random(n)) for n in range(plain_runs))
+    plain = (time.perf_counter() - begin) / plain_runs * runs
+    ratio = plain / seconds
+    print(
+        f"{'  the same in simpy, plainly':46} {plain * 1000:9.0f} ms  {ratio:.0f} times as long "
+        f"(wanted 50); odds {ours.lost[0] / runs:.5f} and {lost / plain_runs:.5f}"
+    )
+
+
+def plain_lifetime(each: Lives, ageing: Ageing, luck: random.Random) -> bool:
+    """Whether one set of disks loses something in five years: a process a disk, one repairer."""
+    env = simpy.Environment()
+    hours = 5 * odds.HOURS_PER_YEAR
+    scale = hours / (each.fail_per_hour[0] * hours) ** (1 / ageing.shape)
+    repairer = simpy.Resource(env, 1)
+    state = {"failed": 0}
+    over = env.event()
+
+    def disk() -> Generator[Any, Any, Any]:
+        while True:
+            yield env.timeout(luck.weibullvariate(scale, ageing.shape))
+            state["failed"] += 1
+            if state["failed"] > each.outlives and not over.triggered:
+                over.succeed()
+            with repairer.request() as turn:
+                yield turn
+                yield env.timeout(luck.expovariate(1 / each.repair_hours))
+            last = state["failed"] == each.outlives
+            if last and luck.random() < each.read_error and not over.triggered:
+                over.succeed()
+            state["failed"] -= 1
+
+    for _ in each.fail_per_hour:
+        env.process(disk())
+    env.run(until=over | env.timeout(hours))
+    return over.triggered
 
 
 def browser(base: float) -> None:

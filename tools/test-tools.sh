@@ -1,25 +1,42 @@
 #!/bin/sh
-# Installs what the tests judge with: Chromium and its driver for the interface, testparm for the
-# server configuration. Debian's packages; needs root or sudo, and says so when it has neither.
+# Installs what the tests judge with: Chromium and its driver for the interface, and the real parsers
+# and servers for the files that Kavrel writes. Debian's packages; needs root or sudo, and says so
+# when it has neither. A test whose tool is missing says that it was skipped.
 set -u
+PATH="$PATH:/usr/sbin:/sbin"
 missing=""
-command -v chromium >/dev/null && command -v chromedriver >/dev/null || missing="chromium chromium-driver"
-command -v testparm >/dev/null || missing="$missing samba-common-bin"
+need() { command -v "$1" >/dev/null || case " $missing " in *" $2 "*) ;; *) missing="$missing $2" ;; esac; }
+need chromium chromium
+need chromedriver chromium-driver
+need testparm samba-common-bin
+need smbd samba
+need smbclient smbclient
+need rsync rsync
+need findmnt util-linux
+need systemd-analyze systemd
+need nft nftables
+need sshd openssh-server
+need vsftpd vsftpd
+need exportfs nfs-kernel-server
+need crontab cron
+need mkfs.ext4 e2fsprogs
+need mkfs.xfs xfsprogs
+need mkfs.btrfs btrfs-progs
 [ -z "$missing" ] && exit 0
 if [ "$(id -u)" = 0 ]; then
   as_root=""
 elif command -v sudo >/dev/null && sudo -n true 2>/dev/null; then
   as_root="sudo"
 else
-  echo "Not here: $missing. Ask an administrator for: apt-get install $missing" >&2
+  echo "Not here:$missing. Ask an administrator for: apt-get install$missing" >&2
   echo "The tests that need them will say that they were skipped." >&2
   exit 0
 fi
 if ! command -v apt-get >/dev/null; then
-  echo "Not here: $missing, and no apt-get to install them with: their tests are skipped." >&2
+  echo "Not here:$missing, and no apt-get to install them with: their tests are skipped." >&2
   exit 0
 fi
 export DEBIAN_FRONTEND=noninteractive
 $as_root apt-get -qq -o DPkg::Lock::Timeout=300 update &&
   $as_root apt-get -qq -y -o DPkg::Lock::Timeout=300 install --no-install-recommends $missing >/dev/null ||
-  echo "Could not install: $missing. Their tests are skipped." >&2
+  echo "Could not install:$missing. Their tests are skipped." >&2

@@ -101,7 +101,7 @@ def _hosts() -> tuple[Host, ...]:
             name="heron",
             kind="tower",
             site="row",
-            bays_35=10,
+            bays_35=11,
             bays_25=2,
             slots_nvme=2,
             ram_gib=16.0,

@@ -187,14 +187,14 @@ def test_a_disk_is_moved_by_keyboard_and_back_with_undo(page: Page) -> None:
         " "
     )
     page.reads("In the hand: D11")
-    page.see("empty bay 3.5-7 of heron: put D11 here", "button").send_keys(Keys.ENTER)
-    page.reads("heron, 3.5-7")
+    page.see("empty bay 3.5-11 of heron: put D11 here", "button").send_keys(Keys.ENTER)
+    page.reads("heron, 3.5-11")
     # A disk that a pool needs cannot be carried away from its box.
     page.wait(lambda d: d.find_element(By.CSS_SELECTOR, 'button[aria-label^="D1 "]')).send_keys(" ")
     page.press("put D1 on this shelf")
     page.reads("D1 stays where it was")
     page.keys("u")
-    page.wait(lambda d: "heron, 3.5-7" not in d.find_element(By.TAG_NAME, "main").text)
+    page.wait(lambda d: "heron, 3.5-11" not in d.find_element(By.TAG_NAME, "main").text)
 
 
 def test_two_tabs_edit_the_same_disk_and_nothing_is_lost(page: Page) -> None:
@@ -252,3 +252,92 @@ def test_other_widths(page: Page, width: int) -> None:
     for sheet in SHEETS:
         page.sheet(sheet)
         page.fits()
+
+
+def test_the_pools_views_by_keyboard_to_a_step_ticked_on_a_phone(page: Page) -> None:
+    """Years ahead, odds, the finder, a pool wanted from it, and the run sheet at the rack."""
+    page.sheet("pools")
+    # Two layouts held side by side.
+    for title in ("RAIDZ1, 6 wide", "RAIDZ3, 6 wide"):
+        page.see(f"hold {title} beside another", "input").send_keys(" ")
+    page.see("Held side by side", "h2")
+    page.accessible()
+
+    page.keys("y")
+    page.reads("80 % full on 2031-09")
+    page.reads("proven: the solver closed the gap")
+    page.press("add a group of 6 x 12 TB")
+    page.accessible()
+    page.fits()
+
+    page.keys("o")
+    page.reads("What one change buys")
+    page.reads("a hot spare in a bay")
+    page.see("one more disk for redundancy in each group", "button").send_keys(Keys.ENTER)
+    page.reads("the same chain with this one change")
+    page.keys(Keys.ESCAPE)
+    page.closed()
+    page.accessible()
+
+    page.keys("i")
+    page.reads("layouts are worth a look")
+    page.fill("Usable at least", "9 000")
+    page.keys(Keys.TAB)
+    page.reads("write a size such as 1.4 TB")
+    page.fill("Usable at least", "200 TB")
+    page.keys(Keys.TAB)
+    page.reads("usable at least 200.00 TB")
+    page.reads("The nearest, with the other wishes kept, is")
+    page.tick("for the same wish, over the price list")
+    page.reads("What it makes")
+    page.fill("Usable at least", "20 TB")
+    page.keys(Keys.TAB)
+    page.reads("layouts are worth a look")
+    page.accessible()
+    page.fits()
+
+    page.press("shuffle S")
+    page.reads("The shuffle: moving in without losing anything")
+    page.reads("Copy field recordings")
+    page.accessible()
+
+    # At the rack, on a phone: the first copy took longer; what is left is reckoned with that.
+    page.size(390, 844)
+    page.open(f"/plan/{page.plan}/run-sheet")
+    page.reads("Run sheet: Lantern Row")
+    page.fits()
+    page.accessible()
+    took = page.see("hours that step 2 took", "input")
+    took.send_keys("long")
+    page.press("done")
+    page.reads("write the hours as 16.5")
+    took.send_keys(Keys.CONTROL, "a")
+    took.send_keys("33.8")
+    page.press("done")
+    page.reads("took 33.8 h")
+    page.reads("times as long as planned so far")
+    page.press("untick")
+    page.see("hours that step 2 took", "input")
+
+
+def test_a_power_cut_is_planned_on_the_bench(page: Page) -> None:
+    page.sheet("bench")
+    page.reads("wren is not told")
+    page.press("cellar UPS")
+    page.fill("Waits", "600")
+    page.keys(Keys.TAB)
+    page.reads("is more than the battery carries: at most")
+    page.fill("Waits", "5")
+    page.keys(Keys.TAB)
+    page.reads("waits 5 min, could wait")
+    page.keys(Keys.ESCAPE)
+    page.closed()
+    page.press("new offer")
+    page.fill("Name", "10 TB")
+    page.fill("Capacity", "10TB")
+    page.fill("Price", "199")
+    page.press("add")
+    page.closed()
+    page.reads("19.90 EUR")
+    page.keys("u")
+    page.wait(lambda d: "19.90 EUR" not in d.find_element(By.TAG_NAME, "main").text)

@@ -152,3 +152,50 @@ def test_backup(tmp_path: Path) -> None:
     found = run("backup", str(tmp_path / "copy.db"), "--database", str(source))
     assert found.exit_code == 1
     assert "no database" in found.output
+
+
+def test_find_names_what_it_keeps_and_what_it_weighed(plan_path: str) -> None:
+    found = run("find", plan_path, "--disk", "D10", "--disk", "D11", "--disk", "d12", "--bays", "3")
+    assert found.exit_code == 0, found.output
+    assert "weighed" in found.output
+    assert "refurbished or worn" in found.output
+    answer = json.loads(run("find", plan_path, "--disk", "D10", "--disk", "D11", "--json").output)
+    assert answer["found"]["proposals"]
+
+
+def test_find_says_which_target_cannot_be_had(plan_path: str) -> None:
+    found = run("find", plan_path, "--usable", "90TB")
+    assert "not to be had: usable 90.00 TB" in found.output
+    unknown = run("find", plan_path, "--disk", "D99")
+    assert unknown.exit_code == 1
+    assert "no D99 among the disks" in unknown.output
+    assert run("find", plan_path, "--usable", "much").exit_code == 2
+
+
+def test_buy_starts_with_the_least_money(plan_path: str) -> None:
+    found = run("buy", plan_path, "--usable", "20TB", "--survive", "2")
+    assert found.exit_code == 0, found.output
+    assert "The least money" in found.output.splitlines()[0]
+    none = run("buy", plan_path, "--usable", "20TB", "--budget", "10")
+    assert none.exit_code == 1
+    assert "no purchase for that money" in none.output
+
+
+def test_odds_growth_and_power_print_their_figures(plan_path: str) -> None:
+    odds = run("odds", plan_path, "--pool", "ridge", "--years", "2", "--lifetimes", "2000")
+    assert "95 % interval" in odds.output
+    assert "a hot spare in a bay" in odds.output
+    ahead = run("growth", plan_path, "burrow", "--years", "2")
+    assert "cheapest plan" in ahead.output
+    assert "pairs of mirrors" in ahead.output
+    assert "kWh a year" in run("power", plan_path).output
+
+
+def test_shuffle_prints_boxes_to_tick_with_the_copies_left(plan_path: str) -> None:
+    found = run("shuffle", plan_path)
+    assert found.exit_code == 0, found.output
+    assert "[ ] 1. Copy field recordings" in found.output
+    assert "wipes a disk for good" in found.output
+    assert "back out:" in found.output
+    steps = json.loads(run("shuffle", plan_path, "--json").output)["shuffle"]["steps"]
+    assert steps[0]["verb"] == "copy"

@@ -68,3 +68,36 @@ def test_seven_two_one_one_undoes_a_loss_noticed_half_a_year_later() -> None:
     days = [utc(p.data_time).date() for p in book(plan).points_on(plan.jobs[0], date(2026, 9, 10))]
     assert len(days) == 11
     assert days[0] == date(2025, 12, 31)
+
+
+def test_four_of_10_tb_in_slices_give_30_and_two_of_12_give_12() -> None:
+    assert usable("slices1", 10, 10, 10, 10) == pytest.approx(30, rel=0.001)
+    assert usable("slices1", 12, 12) == pytest.approx(12, rel=0.001)
+
+
+def test_spans_show_what_a_nas_shows() -> None:
+    # 20 + 20 + 16 TB as one span show 50.9 TiB.
+    assert usable("span", 20, 20, 16) * TB / 2**40 == pytest.approx(50.9, abs=0.05)
+
+
+def test_the_zoned_surface_check_of_12_tb_takes_about_18_hours() -> None:
+    found = layouts(facts(labelled_bytes(12_000)), None, CONDITIONS)[0]
+    assert found.surface_hours == pytest.approx(18, abs=0.2)
+    # The outer half goes faster than the inner one: speed falls to about half.
+    from kavrel.core.pools.passes import outer_speed, pass_hours
+
+    size = labelled_bytes(12_000)
+    outer = pass_hours(size, 185.0, 0.5, 0.5)
+    assert outer < 18 * 0.45
+    assert outer_speed(185.0, 0.5) == pytest.approx(185 * 1.386, rel=0.001)
+    assert pass_hours(size, 185.0, 0.5) == pytest.approx(size / 185e6 / 3600)
+
+
+def test_a_ups_waits_five_minutes_and_a_gib_of_memory_for_a_tb() -> None:
+    from kavrel.core.assumptions import REGISTRY
+    from kavrel.core.plan import Supply
+
+    assert Supply.model_fields["delay_minutes"].default == 5.0
+    assert REGISTRY["ram_gib_per_tb"].default == 1
+    assert REGISTRY["ram_gib_files"].default == 4
+    assert REGISTRY["scrub_days"].default == 90

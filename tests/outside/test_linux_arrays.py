@@ -101,3 +101,81 @@ def test_ext4_against_mke2fs_itself(tmp_path: Path, size: int) -> None:
     }
     total = (fields["Block count"] - fields["Overhead clusters"]) * 4096
     assert ext4.space(size).total_bytes == total
+
+
+@needs("mkfs.xfs")
+@pytest.mark.parametrize("size", [120_034_123_776, 2_000_398_934_016, 16_000_900_661_248])
+def test_xfs_against_mkfs_xfs_itself(tmp_path: Path, size: int) -> None:
+    # `mkfs.xfs -N` prints what it would make: blocks of data and of the log.
+    image = tmp_path / "disk.img"
+    with image.open("wb") as handle:
+        handle.truncate(size)
+    said = subprocess.run(
+        ["mkfs.xfs", "-N", str(image)], check=True, capture_output=True, text=True
+    ).stdout
+    data = re.search(r"^data .*blocks=(\d+)", said, re.M)
+    log = re.search(r"^log .*blocks=(\d+)", said, re.M)
+    assert data
+    assert log
+    total = (int(data.group(1)) - int(log.group(1))) * 4096
+    assert xfs.space(size).total_bytes == total
+
+
+@needs("mkfs.btrfs")
+@pytest.mark.parametrize("profile", [("single", 0), ("raid1", 2), ("raid1c3", 3)])
+def test_btrfs_first_chunks_against_mkfs_btrfs_itself(
+    tmp_path: Path, profile: tuple[str, int]
+) -> None:
+    # What mkfs sets aside for metadata and system on each device, of the chunks it prints.
+    name, copies = profile
+    images = []
+    for n in range(max(copies, 1)):
+        image = tmp_path / f"disk{n}.img"
+        with image.open("wb") as handle:
+            handle.truncate(500_107_862_016)
+        images.append(str(image))
+    meta = "dup" if copies == 0 else name
+    said = subprocess.run(
+        ["mkfs.btrfs", "-q", "-f", "-d", name, "-m", meta, *images],
+        check=False,
+        capture_output=True,
+        text=True,
+    )
+    assert said.returncode == 0, said.stderr
+    shown = subprocess.run(
+        ["btrfs", "inspect-internal", "dump-tree", "-t", "chunk", images[0]],
+        check=True,
+        capture_output=True,
+        text=True,
+    ).stdout
+    chunks = re.findall(r"length (\d+) owner \d+ stripe_len \d+ type (\S+)", shown)
+    system = sum(int(n) for n, kind in chunks if kind.startswith("SYSTEM"))
+    metadata = sum(int(n) for n, kind in chunks if kind.startswith("METADATA"))
+    times = 2 if copies == 0 else 1
+    # mkfs starts with one metadata chunk of 256 MiB to 1 GiB and a system chunk of 8 MiB.
+    assert system == 8 * 2**20
+    assert 256 * 2**20 <= metadata <= 1024 * 2**20
+    assert times * (system + metadata) <= btrfs.held_bytes(500_107_862_016, copies) + 2**24
+
+
+@pytest.mark.parametrize(
+    ("copies", "filled"),
+    [(2, 14_000_542_711_808), (3, 8_000_502_759_424)],
+)
+def test_copies_over_unequal_disks_as_filled_until_full(copies: int, filled: int) -> None:
+    # mkfs.btrfs over 4, 4, 8 and 12 TB, posix_fallocate until it was full, November 2026.
+    from kavrel.core.bench.capacity import labelled_bytes
+    from kavrel.core.pools.families.copy_profiles import usable_height
+
+    disks = [labelled_bytes(g) for g in (4000, 4000, 8000, 12_000)]
+    found = btrfs.space(usable_height(disks, copies), copies).usable_bytes
+    assert found == pytest.approx(filled, rel=1.5e-4)
+
+
+def test_a_stripe_of_mirrors_survives_the_losses_that_md_survives() -> None:
+    # raid10 near=2 of 4 on Linux 6.1: outlives legs 0 and 2, not 0 and 1; so 4 of 6 pairs.
+    from kavrel.core.pools.families import FAMILIES
+    from kavrel.core.pools.survival import survival
+
+    two_lost = survival(FAMILIES["striped_mirror"], [2, 2])[1]
+    assert (two_lost.sets, two_lost.survived) == (6, 4)

@@ -5,9 +5,17 @@ Source: D. A. Patterson, G. Gibson, R. H. Katz, "A Case for Redundant Arrays of 
 one check disk last about 820,000 h together, groups of 25 and one about 346,000 h.
 """
 
+import numpy as np
 import pytest
+from scipy.integrate import solve_ivp
 
-from kavrel.core.pools.odds import mean_hours_to_loss, read_error_odds
+from kavrel.core.pools.odds import (
+    HOURS_PER_YEAR,
+    Spares,
+    loss_odds,
+    mean_hours_to_loss,
+    read_error_odds,
+)
 
 
 @pytest.mark.parametrize(("data", "hours"), [(10, 820_000), (25, 346_000)])
@@ -29,3 +37,58 @@ def test_chain_against_the_papers_own_formula(data: int) -> None:
 def test_reading_12_tb_in_the_ten_to_the_fourteen_class() -> None:
     # 1 - (1 - 10^-14)^bits, the data sheets' own arithmetic; value from memory: about 62 %.
     assert read_error_odds(12_000_138_625_024, 1e14) == pytest.approx(0.617, abs=0.001)
+
+
+@pytest.mark.parametrize(("width", "outlives"), [(3, 1), (8, 1), (6, 2), (10, 2), (8, 3)])
+def test_mttdl_closed_forms_against_the_chain(width: int, outlives: int) -> None:
+    # Textbook approximation for repairs much quicker than failures (after Patterson, Gibson and
+    # Katz 1988; Chen et al. 1994, "RAID: High-Performance, Reliable Secondary Storage", for two
+    # parities): MTTF^(m+1) / (n (n-1) ... (n-m) MTTR^m), repairs one at a time.
+    mttf, mttr = 1_000_000.0, 10.0
+    formula = mttf ** (outlives + 1) / mttr**outlives
+    for k in range(outlives + 1):
+        formula /= width - k
+    chain = mean_hours_to_loss(width, outlives, 1 / mttf, mttr)
+    assert chain == pytest.approx(formula, rel=0.01)
+
+
+@pytest.mark.parametrize(
+    ("width", "outlives", "error", "spares"),
+    [(4, 1, 0.0, None), (6, 2, 0.3, None), (5, 1, 0.2, Spares(1, 30.0, 300.0))],
+)
+def test_the_chains_solver_against_integrating_the_same_equations(
+    width: int, outlives: int, error: float, spares: Spares | None
+) -> None:
+    # SciPy's expm is the solver; here its ODE integrator walks a generator built by hand.
+    fail, repair = 2e-5, 200.0
+    shelf = spares.count if spares else 0
+    states = [(f, s) for f in range(outlives + 1) for s in range(shelf + 1)]
+
+    def flow(_: float, p: np.ndarray) -> list[float]:
+        change = dict.fromkeys(states, 0.0)
+        lost = 0.0
+        for (failed, left), share in zip(states, p, strict=False):
+            out = (width - failed) * fail * share
+            change[failed, left] -= out
+            if failed == outlives:
+                lost += out
+            else:
+                change[failed + 1, left] += out
+            if spares and left < shelf:
+                bought = share / spares.restock_hours
+                change[failed, left] -= bought
+                change[failed, left + 1] += bought
+            if failed:
+                hours = spares.repair_hours if spares and left else repair
+                mended = share / hours
+                bad = error if failed == outlives else 0.0
+                change[failed, left] -= mended
+                change[failed - 1, max(left - 1, 0)] += mended * (1 - bad)
+                lost += mended * bad
+        return [*change.values(), lost]
+
+    start = [1.0 if s == (0, shelf) else 0.0 for s in states] + [0.0]
+    span = 5 * HOURS_PER_YEAR
+    walked = solve_ivp(flow, (0, span), start, method="LSODA", rtol=1e-9, atol=1e-14).y[-1, -1]
+    exact = loss_odds(width, outlives, fail, repair, error, 5.0, spares)
+    assert exact == pytest.approx(walked, rel=1e-5)

@@ -220,6 +220,28 @@ def test_migrations_are_numbered_from_one_and_leave_the_newest_version(database:
         assert db.execute("PRAGMA foreign_keys").fetchone()[0] == 1
 
 
+def test_a_database_of_the_first_schema_opens_with_everything_in_it(tmp_path: Path) -> None:
+    # Written by the first version: the demo lab of then, a disk moved, and made a hot spare.
+    path = tmp_path / "old.db"
+    with sqlite3.connect(path) as old:
+        old.executescript((Path(__file__).parent / "schema_1.sql").read_text(encoding="utf-8"))
+    old.close()
+    opened = Database(path)
+    try:
+        found = Plans(opened, lambda: NOW)
+        (row,) = found.rows()
+        assert (row.head, row.pinned, row.can_undo) == (3, 1, True)
+        plan = found.head(row.id)[1]
+        assert plan == found.at(row.id, 3)
+        ridge = next(p for p in plan.pools if p.id == "ridge")
+        assert (ridge.spares, ridge.tier, ridge.standing) == (("d11",), (), True)
+        assert len(plan.disks) == 15
+        found.move(row.id, 3, "undo")
+        assert found.head(row.id)[1].pools[0].spares == ()
+    finally:
+        opened.close()
+
+
 @pytest.mark.parametrize(
     "statement",
     [

@@ -9,7 +9,7 @@ def _find(view: View) -> Iterator[Finding]:
     names = {s.id: s.name for s in view.index.plan.supplies}
     for supply in view.power.supplies:
         if supply.overloaded or not supply.delay_carried:
-            yield supply.id, names[supply.id], supply.why
+            yield supply.id, names[supply.id], f"{supply.why[0].upper()}{supply.why[1:]}."
 
 
 UPS_TOO_WEAK = Rule(

@@ -24,7 +24,8 @@ from kavrel.core.pools.loss import odds_of, risks
 from kavrel.core.working import Working, step
 
 QUARTERS_A_YEAR = 4
-TIME_LIMIT_SECONDS = 8.0
+# Ends what takes too long; nodes rather than seconds, so that the answer is the same everywhere.
+MOST_NODES = 4000
 TB = 1e12
 
 # Makes that can be added a group at a time to one pool: family and width of a group.
@@ -107,7 +108,8 @@ def purchase_plan(
         return _impossible(_why_not(makes, limits), need, mark)
     counts = solved.counts
     spent, bound = solved.spent, solved.bound
-    gap = max(0.0, (spent - bound) / spent) if spent else 0.0
+    # Less than one minor unit apart is the same money.
+    gap = max(0.0, (spent - bound) / spent) if spent and spent - bound >= 1 else 0.0
     lost = -math.expm1(-float((solved.exposure * counts).sum()))
     return PurchasePlan(
         possible=True,
@@ -116,7 +118,7 @@ def purchase_plan(
         cost_minor=spent,
         bound_minor=math.ceil(bound - 0.5),
         gap=gap,
-        proven=solved.proven and gap < 1e-6,
+        proven=gap == 0.0,
         odds=lost,
         working=step(
             "cheapest plan of purchases",
@@ -170,19 +172,22 @@ class _Solved:
     exposure: np.ndarray = field(default_factory=lambda: np.zeros((0, 0)))
     spent: int = 0
     bound: float = math.inf
-    proven: bool = True
 
 
 def _solve(makes: Sequence[_Make], limits: _Limits) -> _Solved:
     """Solves each family on its own, which bounds far better than one program with a choice.
 
-    Each next family only has to say whether it can be cheaper than the best so far.
+    The family whose relaxation costs least comes first; the others only have to say whether they
+    can be cheaper than the best so far, and most cannot.
     """
     best = _Solved()
-    families = sorted({m.family for m in makes}, key=lambda f: sum(m.family == f for m in makes))
-    for family in families:
-        own = _worthwhile([m for m in makes if m.family == family], limits)
-        _solve_family(own, limits, best, TIME_LIMIT_SECONDS / len(families))
+    programs = [
+        _Program(_worthwhile([m for m in makes if m.family == family], limits), limits)
+        for family in sorted({m.family for m in makes})
+    ]
+    for relaxed, program in sorted(((p.relaxed(), p) for p in programs), key=lambda x: x[0]):
+        if relaxed < best.spent or best.makes is None:
+            program.solve(best)
     return best
 
 
@@ -209,55 +214,74 @@ def _worthwhile(makes: Sequence[_Make], limits: _Limits) -> list[_Make]:
     ]
 
 
-def _solve_family(makes: Sequence[_Make], limits: _Limits, best: _Solved, seconds: float) -> None:
-    """Puts this family's cheapest plan into `best` where it is cheaper, and its bound in any case."""
-    n, t = len(makes), limits.quarters
-    cost = np.zeros((n, t))
-    exposure = np.zeros((n, t))
-    upper = np.ones((n, t))
-    for i, make in enumerate(makes):
-        upper[i] = limits.bays // make.width
-        for q in range(t):
-            when = q / QUARTERS_A_YEAR
-            cost[i, q] = drifted(make.offer.price_minor, limits.drift, when) * make.width
-            exposure[i, q] = make.risk(limits.years - when, limits.conditions)
-    # Room by the end of each quarter.
-    rows = np.zeros((t, n, t))
-    for q in range(t):
+class _Program:
+    """One family's program: counts of each make in each quarter."""
+
+    def __init__(self, makes: Sequence[_Make], limits: _Limits) -> None:
+        self.makes = makes
+        n, t = len(makes), limits.quarters
+        self.shape = (n, t)
+        self.cost = np.zeros((n, t))
+        self.exposure = np.zeros((n, t))
+        self.upper = np.ones((n, t))
         for i, make in enumerate(makes):
-            rows[q, i, : q + 1] = make.usable / TB
-    wanted = np.array([limits.need.at((q + 1) / QUARTERS_A_YEAR) for q in range(t)])
-    widths = np.repeat([[m.width] for m in makes], t, axis=1)
-    constraints = [
-        LinearConstraint(rows.reshape(t, n * t), lb=wanted / limits.mark / TB),
-        LinearConstraint(widths.reshape(1, -1), ub=limits.bays),
-        # Odds may be tiny: scaled so that the solver's tolerance does not swallow them.
-        LinearConstraint(exposure.reshape(1, -1) / limits.exposure, ub=1.0),
-    ]
-    for offer, most in limits.at_most.items():
-        here = np.array([[m.offer.id == offer] for m in makes])
-        if most < limits.bays and here.any():
-            constraints.append(LinearConstraint((widths * here).reshape(1, -1), ub=most))
-    if best.makes is not None:
-        # Money is whole minor units: only what is cheaper is of interest.
-        constraints.append(LinearConstraint(cost.reshape(1, -1), ub=best.spent - 0.5))
-    found = milp(
-        cost.reshape(-1),
-        constraints=constraints,
-        integrality=np.ones(n * t),
-        bounds=Bounds(0, upper.reshape(-1)),
-        options={"time_limit": seconds, "mip_rel_gap": 0.0},
-    )
-    if found.status == 2:  # cannot be had, or not for less
-        return
-    bound = found.mip_dual_bound
-    best.bound = min(best.bound, float(bound) if bound is not None else 0.0)
-    best.proven = best.proven and found.status == 0
-    if found.x is None:
-        return
-    counts = np.round(found.x).astype(int).reshape(n, t)
-    best.makes, best.counts, best.cost, best.exposure = makes, counts, cost, exposure
-    best.spent = round(float((cost * counts).sum()))
+            self.upper[i] = limits.bays // make.width
+            for q in range(t):
+                when = q / QUARTERS_A_YEAR
+                price = drifted(make.offer.price_minor, limits.drift, when)
+                self.cost[i, q] = price * make.width
+                self.exposure[i, q] = make.risk(limits.years - when, limits.conditions)
+        # Room by the end of each quarter.
+        rows = np.zeros((t, n, t))
+        for q in range(t):
+            for i, make in enumerate(makes):
+                rows[q, i, : q + 1] = make.usable / TB
+        wanted = np.array([limits.need.at((q + 1) / QUARTERS_A_YEAR) for q in range(t)])
+        widths = np.repeat([[m.width] for m in makes], t, axis=1)
+        self.constraints = [
+            LinearConstraint(rows.reshape(t, n * t), lb=wanted / limits.mark / TB),
+            LinearConstraint(widths.reshape(1, -1), ub=limits.bays),
+            # Odds may be tiny: scaled so that the solver's tolerance does not swallow them.
+            LinearConstraint(self.exposure.reshape(1, -1) / limits.exposure, ub=1.0),
+        ]
+        for offer, most in limits.at_most.items():
+            here = np.array([[m.offer.id == offer] for m in makes])
+            if most < limits.bays and here.any():
+                row = (widths * here).reshape(1, -1)
+                self.constraints.append(LinearConstraint(row, ub=most))
+
+    def relaxed(self) -> float:
+        """Least money when groups could be bought in part: no plan of the family is below."""
+        found = milp(
+            self.cost.reshape(-1),
+            constraints=self.constraints,
+            bounds=Bounds(0, self.upper.reshape(-1)),
+        )
+        return float(found.fun) if found.x is not None else math.inf
+
+    def solve(self, best: _Solved) -> None:
+        """Puts the family's cheapest plan into `best` where it is cheaper, and its bound anyhow."""
+        constraints = list(self.constraints)
+        if best.makes is not None:
+            # Money is whole minor units: only what is cheaper is of interest.
+            constraints.append(LinearConstraint(self.cost.reshape(1, -1), ub=best.spent - 0.5))
+        found = milp(
+            self.cost.reshape(-1),
+            constraints=constraints,
+            integrality=np.ones(self.cost.size),
+            bounds=Bounds(0, self.upper.reshape(-1)),
+            options={"node_limit": MOST_NODES, "mip_rel_gap": 0.0},
+        )
+        if found.status == 2:  # cannot be had, or not for less
+            return
+        bound = found.mip_dual_bound
+        best.bound = min(best.bound, float(bound) if bound is not None else 0.0)
+        if found.x is None:
+            return
+        counts = np.round(found.x).astype(int).reshape(self.shape)
+        best.makes, best.counts = self.makes, counts
+        best.cost, best.exposure = self.cost, self.exposure
+        best.spent = round(float((self.cost * counts).sum()))
 
 
 def _makes(

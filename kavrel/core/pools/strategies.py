@@ -156,11 +156,12 @@ def _follow(
     points: list[StrategyPoint] = []
     kept, runs_out = 1.0, None
     quarters = round(years / STEP_YEARS)
+    in_the_end = need.at(years) / mark
     for quarter in range(quarters + 1):
         when = quarter * STEP_YEARS
         wanted = need.at(years if way.at_once else min(when + STEP_YEARS, years)) / mark
         while _room(way, state.disks, conditions) < wanted:
-            bought = _best(way, state.disks, offers, most, conditions, wanted)
+            bought = _best(way, state.disks, offers, most, conditions, wanted, in_the_end)
             if bought is None:
                 runs_out = runs_out if runs_out is not None else when
                 break
@@ -229,8 +230,9 @@ def _best(
     most: int,
     conditions: Conditions,
     wanted: float,
+    in_the_end: float,
 ) -> tuple[DiskFacts, int] | None:
-    """The purchase with the least money for each byte gained; all at once: that reaches the need."""
+    """The purchase with the least money for each byte that will be needed; all at once: in all."""
     best: tuple[float, DiskFacts, int] | None = None
     here = _room(way, disks, conditions)
     for offer in offers:
@@ -244,7 +246,7 @@ def _best(
             if after <= here or (way.at_once and not enough):
                 continue
             money = offer.price_minor * count
-            score = money if way.at_once else money / (min(after, wanted * 4) - here)
+            score = money if way.at_once else money / max(min(after, in_the_end) - here, 1)
             if best is None or score < best[0]:
                 best = (score, offer, count)
             if enough:

@@ -11,6 +11,7 @@ from kavrel.core.plan import (
     Account,
     Dataset,
     Grant,
+    Holding,
     Link,
     LogEntry,
     Plan,
@@ -19,6 +20,7 @@ from kavrel.core.plan import (
     Schedule,
     Share,
     Site,
+    Supply,
 )
 from tests.builders import GB, TB, assume, daily, disk, job, lab, result, rules
 
@@ -51,6 +53,36 @@ def account(role: str) -> tuple[Account, ...]:
 
 def share(**more: Any) -> tuple[Share, ...]:
     return (lab().shares[0].model_copy(update=more),)
+
+
+def pool(**more: Any) -> tuple[Pool, ...]:
+    first, second = lab().pools
+    return (first.model_copy(update=more), second)
+
+
+def supply(**more: Any) -> tuple[Supply, ...]:
+    fields = {"id": "u", "name": "u", "site": "home", "va": 900.0, "watts": 540.0}
+    return (Supply.model_validate({**fields, "battery_wh": 216.0, "hosts": ("box",), **more}),)
+
+
+def old(**more: Any) -> dict[str, Any]:
+    """A wanted mirror over two disks, one of which holds the only copy of what belongs on it."""
+    wanted = Pool(
+        id="new",
+        name="new",
+        host="box",
+        family="mirror",
+        filesystem="zfs",
+        groups=(("box4", "box5"),),
+        standing=False,
+    )
+    letters = dataset(id="letters", name="letters", pool="new", size_bytes=10 * GB)
+    return {
+        "disks": (*lab().disks, disk(4), disk(5)),
+        "pools": (*lab().pools, wanted),
+        "datasets": (*lab().datasets, letters),
+        "holdings": (Holding(id="h", disk="box4", dataset="letters", **more),),
+    }
 
 
 MADE: dict[str, Callable[[], Plan]] = {
@@ -135,6 +167,27 @@ MADE: dict[str, Callable[[], Plan]] = {
     "same_box": lambda: lab(
         jobs=(job("x", kind="shelf", target_disk="box6"),), disks=(*lab().disks, disk(6))
     ),
+    "shingled_in_group": lambda: lab(disks=disks(disk(2, recording="smr"))),
+    "mixed_sectors": lambda: lab(disks=disks(disk(2, sector="4kn"))),
+    "ups_too_weak": lambda: lab(supplies=supply(signals=("box",), delay_minutes=500.0)),
+    "ups_signal": lambda: lab(supplies=supply()),
+    "stays_down": lambda: lab(
+        sites=(Site(id="home", name="home"), Site(id="away", name="away", own=False))
+    ),
+    "tier_alone": lambda: lab(
+        hosts=host(slots_nvme=1),
+        disks=(*lab().disks, disk(8, kind="nvme", form="m.2", bay="nvme-1")),
+        pools=pool(tier=("box8",), tier_mirrored=False),
+    ),
+    "vms_on_parity": lambda: lab(pools=pool(purpose="vms")),
+    "footage_copy_on_write": lambda: lab(pools=pool(purpose="footage")),
+    "only_copy_on_it": lambda: lab(**old()),
+    "holding_unverified": lambda: lab(**old(verified=False)),
+    "odds_not_accepted": lambda: lab(assumptions=assume(accepted_loss_odds=1e-9)),
+    "full_within_a_year": lambda: lab(
+        datasets=(dataset(size_bytes=6000 * GB, growth_bytes_per_year=1000 * GB),)
+    ),
+    "slow_disk": lambda: lab(disks=disks(disk(2, mb_per_s=60.0))),
 }
 
 

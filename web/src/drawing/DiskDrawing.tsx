@@ -21,8 +21,11 @@ const LEFT = 54;
 export function DiskDrawing({ disks, caption, title }: { disks: DrawnDisk[]; caption: string; title: string }) {
   const largest = Math.max(1, ...disks.map((d) => d.bytes));
   const y = scaleLinear([0, largest], [0, HEIGHT]);
-  const step = Math.min(84, 600 / Math.max(1, disks.length));
+  const step = Math.min(84, 452 / Math.max(1, disks.length));
   const bar = step * 0.68;
+  // Labels stand on end where the bars are narrower than they are wide.
+  const upright = step >= 44;
+  const foot = upright ? 42 : 96;
   let x = LEFT;
   const places = disks.map((disk, n) => {
     if (n && disk.group !== disks[n - 1]?.group) x += step * 0.3;
@@ -34,7 +37,7 @@ export function DiskDrawing({ disks, caption, title }: { disks: DrawnDisk[]; cap
   const base = TOP + HEIGHT;
   const last = places.at(-1);
   return (
-    <svg viewBox={`0 0 ${width} ${base + 42}`} width={width} className="max-w-full" role="img" aria-label={title}>
+    <svg viewBox={`0 0 ${width} ${base + foot}`} width={width} className="max-w-full" role="img" aria-label={title}>
       {last && (
         <g>
           <path d={`M${LEFT} 16 H${last.x + bar}`} stroke="var(--ink)" />
@@ -79,12 +82,21 @@ export function DiskDrawing({ disks, caption, title }: { disks: DrawnDisk[]; cap
                 </rect>
               ) : null;
             })}
-            <text x={left + bar / 2} y={base + 16} textAnchor="middle" fontWeight="650">
-              {disk.label.length > 11 ? `${disk.label.slice(0, 10)}...` : disk.label}
-            </text>
-            <text x={left + bar / 2} y={base + 32} textAnchor="middle" style={{ fill: 'var(--quiet)' }}>
-              {disk.below}
-            </text>
+            {upright ? (
+              <>
+                <text x={left + bar / 2} y={base + 16} textAnchor="middle" fontWeight="650">
+                  {short(disk.label)}
+                </text>
+                <text x={left + bar / 2} y={base + 32} textAnchor="middle" style={{ fill: 'var(--quiet)' }}>
+                  {disk.below}
+                </text>
+              </>
+            ) : (
+              <text transform={`translate(${left + bar / 2 + 4} ${base + 6}) rotate(-90)`} textAnchor="end">
+                <tspan fontWeight="650">{short(disk.label)}</tspan>{' '}
+                <tspan style={{ fill: 'var(--quiet)' }}>{disk.below}</tspan>
+              </text>
+            )}
           </g>
         );
       })}
@@ -92,6 +104,8 @@ export function DiskDrawing({ disks, caption, title }: { disks: DrawnDisk[]; cap
     </svg>
   );
 }
+
+const short = (label: string) => (label.length > 11 ? `${label.slice(0, 10)}...` : label);
 
 const MEANING: Record<string, string> = {
   data: 'data',

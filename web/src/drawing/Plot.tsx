@@ -21,6 +21,8 @@ export interface PlotMark {
 const RIGHT = 20;
 const TOP = 14;
 const BOTTOM = 24;
+/** Keeps words legible where a line runs behind them. */
+const HALO = { paintOrder: 'stroke', stroke: 'var(--paper)', strokeWidth: 4, strokeLinejoin: 'round' } as const;
 /** Dashes for up to four lines, in this order on every plot. */
 export const DASHES = ['', '7 3', '2 3', '9 3 2 3'];
 
@@ -119,7 +121,7 @@ export function Plot({
       {rules.map((r) => (
         <g key={r.text}>
           <path d={`M${left} ${at(r.y)} H${width - RIGHT}`} stroke="var(--ink)" strokeDasharray="4 3" />
-          <text x={width - RIGHT} y={at(r.y) - 4} textAnchor="end" style={{ fill: 'var(--quiet)' }}>
+          <text x={width - RIGHT} y={at(r.y) - 4} textAnchor="end" style={{ fill: 'var(--quiet)', ...HALO }}>
             {r.text}
           </text>
         </g>
@@ -151,7 +153,7 @@ export function Plot({
             y={at(m.y) - 8}
             textAnchor={x(m.x) - left > m.text.length * 6.6 ? 'end' : 'start'}
             fontWeight="650"
-            style={{ fill: m.alarm ? 'var(--danger)' : 'var(--ink)' }}
+            style={{ fill: m.alarm ? 'var(--danger)' : 'var(--ink)', ...HALO }}
           >
             {m.text}
           </text>

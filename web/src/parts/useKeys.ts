@@ -10,7 +10,7 @@ export function useKeys(actions: Record<string, () => void>): void {
     const onKey = (event: KeyboardEvent) => {
       const target = event.target as HTMLElement;
       if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented) return;
-      if (target.closest('input, textarea, select, [role="dialog"]')) return;
+      if (target.closest('input:not([type="checkbox"]), textarea, select, [role="dialog"]')) return;
       const action = latest.current[event.key];
       if (!action) return;
       event.preventDefault();

@@ -54,7 +54,7 @@ export function Finder({ onMade }: { onMade: (pool: string) => void }) {
     <div className="grid gap-x-6 gap-y-3 xl:grid-cols-[330px_minmax(0,1fr)]">
       <section aria-label="What is asked">
         <h2>Which disks</h2>
-        <p className="mb-1 flex gap-2">
+        <p className="mb-3 flex gap-2">
           <button className="act" onClick={() => setPicked(free.slice(0, MOST))}>
             those in no standing pool
           </button>
@@ -65,9 +65,9 @@ export function Finder({ onMade }: { onMade: (pool: string) => void }) {
             none
           </button>
         </p>
-        <div className="flex flex-wrap gap-x-4 gap-y-0.5">
+        <div className="flex flex-wrap gap-x-4">
           {plan.disks.map((d) => (
-            <label key={d.id} className="flex items-center gap-1">
+            <label key={d.id} className="flex min-h-[24px] items-center gap-1">
               <input
                 type="checkbox"
                 className="size-4 accent-(--accent)"
@@ -91,7 +91,7 @@ export function Finder({ onMade }: { onMade: (pool: string) => void }) {
         <section aria-label="What to buy" className="mt-4 border-t border-ink pt-2">
           <div className="flex flex-wrap items-baseline gap-3">
             <h2>What should I buy?</h2>
-            <label className="flex items-center gap-1">
+            <label className="flex min-h-[24px] items-center gap-1">
               <input
                 type="checkbox"
                 className="size-4 accent-(--accent)"
@@ -193,7 +193,7 @@ function WishForm({ wish, onWish }: { wish: Wish; onWish: (wish: Wish) => void }
             ['replication', 'the hypervisor’s own replication (ZFS)'],
           ] as const
         ).map(([name, label]) => (
-          <label key={name} className="flex min-h-6 items-center gap-1">
+          <label key={name} className="flex min-h-[24px] items-center gap-1">
             <input
               type="checkbox"
               className="size-4 accent-(--accent)"

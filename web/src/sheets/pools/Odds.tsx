@@ -34,7 +34,7 @@ export function Odds({ pool }: { pool: Items['pools'] | undefined }) {
     <div>
       <div className="mb-1 flex flex-wrap items-baseline gap-x-4 gap-y-1">
         <h2>Odds of losing something</h2>
-        <label className="flex items-center gap-1">
+        <label className="flex min-h-[24px] items-center gap-1">
           <input
             type="checkbox"
             className="size-4 accent-(--accent)"

@@ -67,12 +67,12 @@ export function PoolsSheet() {
               {v.title} <span className="unit">{v.key.toUpperCase()}</span>
             </Tab>
           ))}
-          {pool && ofPool && (
-            <button className="act" onClick={() => setEditing(true)}>
-              name, records, tier
-            </button>
-          )}
         </div>
+        {pool && ofPool && (
+          <button className="act" onClick={() => setEditing(true)}>
+            name, records, tier
+          </button>
+        )}
       </div>
       {view === 'layout' && <LayoutView key={chosen} chosen={chosen} onChosen={setChosen} />}
       {view === 'years' && <YearsAhead pool={pool ?? plan.pools[0]} />}

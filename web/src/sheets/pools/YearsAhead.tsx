@@ -83,7 +83,11 @@ export function YearsAhead({ pool }: { pool: Items['pools'] | undefined }) {
                           {e.what}
                         </button>
                         {e.what === picked && e.caution && <p className="text-quiet">{e.caution}</p>}
-                        {e.what === picked && <Worked name="working" value="" onOpen={() => setWorking(e.working)} />}
+                        {e.what === picked && (
+                          <p>
+                            <Worked name="show its working" value="" onOpen={() => setWorking(e.working)} />
+                          </p>
+                        )}
                       </td>
                       <td className="figure text-right whitespace-nowrap">{size(e.gained_bytes)}</td>
                       <td className="figure text-right whitespace-nowrap">{cash(e.cost_minor)}</td>
