@@ -6,7 +6,7 @@ from tempfile import TemporaryDirectory
 
 from selenium.webdriver.common.by import By
 
-from tools.stage import Stage
+from tools.stage import SEE, Stage
 
 TARGET = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 SHEETS = ("bench", "pools", "shares", "copies", "week", "proof", "log")
@@ -28,6 +28,11 @@ def main() -> None:
             for sheet in SHEETS:
                 stage.sheet(sheet)
                 shot(sheet)
+            for name, key in (("years", "y"), ("odds", "o"), ("find", "i"), ("shuffle", "s")):
+                stage.sheet("pools")
+                driver.find_element(By.TAG_NAME, "body").send_keys(key)
+                stage.wait(lambda d: d.execute_script(SEE))
+                shot(f"pools-{name}")
             for sheet in ("pools", "proof"):
                 stage.sheet(sheet)
                 driver.execute_script("document.documentElement.dataset.drawing = 'night'")
@@ -41,6 +46,9 @@ def main() -> None:
             stage.size(390, 844)
             stage.sheet("log")
             shot("log-390")
+            stage.sheet("run-sheet")
+            stage.wait(lambda d: d.find_elements(By.XPATH, '//button[. = "failed"]'))
+            shot("run-sheet-390")
         finally:
             stage.close()
 

@@ -13,7 +13,7 @@ from tests.browser.conftest import FLAGS, RULES
 from tests.conftest import Served
 
 PAINTED = "performance.getEntriesByName('first-contentful-paint')"
-SEE = "return !!document.querySelector('main h2') && !document.querySelector('[data-waiting]')"
+SEE = "return !!document.querySelector('main h2, main h1') && !document.querySelector('[data-waiting]')"
 # An edit as the page sends it, timed until the strip shows the new figure. The button that keeps
 # the pin is used to find React's own path: a disk's price is put through the open form.
 EDIT = """

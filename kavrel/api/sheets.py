@@ -1,7 +1,7 @@
 """What the sheets ask for beyond the plan's state: sizes, layouts, points, weeks, papers."""
 
 from datetime import date, datetime
-from typing import Annotated, Literal
+from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
 from fastapi.responses import PlainTextResponse
@@ -15,17 +15,13 @@ from kavrel.core.bench.capacity import parse_capacity
 from kavrel.core.copies.book import CopyBook, utc
 from kavrel.core.index import Index
 from kavrel.core.paper.runbook import Runbook, runbook
-from kavrel.core.plan import FilesystemId, Plan
+from kavrel.core.plan import FilesystemId
 from kavrel.core.pools.facts import Conditions
 from kavrel.core.pools.layout import Layout
 from kavrel.core.pools.options import layouts
 from kavrel.core.pools.pool import MOST_SHELF_SPARES, disk_facts, pool_states
 from kavrel.core.week.week import Week, week
-from kavrel.formats.calendar import week_ics
-from kavrel.formats.disks_csv import disks_csv
-from kavrel.formats.plan_file import dump
-from kavrel.formats.runbook_markdown import runbook_markdown
-from kavrel.formats.samba import smb_conf, smb_hosts
+from kavrel.formats.papers import PAPERS, NoPaper, Occasion
 
 router = APIRouter(prefix="/api", tags=["sheets"], responses=PROBLEMS)
 
@@ -59,14 +55,6 @@ class Points(BaseModel):
     job: str
     on: date
     points: list[PointView]
-
-
-class ConfigFile(BaseModel):
-    """A configuration file's text."""
-
-    name: str
-    host: str
-    text: str
 
 
 @router.get("/capacity", response_model=Capacity, operation_id="read_capacity")
@@ -130,26 +118,6 @@ def _near(day: date) -> date:
     return day
 
 
-@router.get(
-    "/plans/{plan_id}/smb/{host_id}", response_model=ConfigFile, operation_id="get_smb_conf"
-)
-def get_smb_conf(plan_id: str, host_id: str, service: TheService) -> Response:
-    """The smb.conf that a host would be given."""
-    row, plan = service.plans.head(plan_id)
-    return body(
-        ConfigFile(name="smb.conf", host=host_id, text=_smb(plan, host_id, f"revision {row.head}"))
-    )
-
-
-def _smb(plan: Plan, host_id: str | None, revision: str) -> str:
-    hosts = smb_hosts(plan)
-    if host_id is None and hosts:
-        host_id = hosts[0]
-    if host_id not in hosts:
-        raise ProblemError(404, "no shares", "this host serves no share, so it gets no smb.conf")
-    return smb_conf(plan, host_id, revision)
-
-
 @router.get("/plans/{plan_id}/runbook", response_model=Runbook, operation_id="get_runbook")
 def get_runbook(plan_id: str, service: TheService) -> Response:
     """The runbook in the order of work."""
@@ -161,38 +129,53 @@ def _runbook(service: Service, plan_id: str) -> Runbook:
     return runbook(plan, service.evaluation(plan_id, row.head, plan), f"revision {row.head}")
 
 
-PaperName = Literal["plan.json", "runbook.md", "smb.conf", "disks.csv", "week.ics"]
-MEDIA = {
-    "plan.json": "application/json",
-    "runbook.md": "text/markdown",
-    "smb.conf": "text/plain",
-    "disks.csv": "text/csv",
-    "week.ics": "text/calendar",
-}
+class PaperView(BaseModel):
+    """A paper that can be had; `hosts` names those that get one of their own."""
+
+    name: str
+    about: str
+    hosts: list[str] | None
+
+
+class PaperList(BaseModel):
+    """All papers of a plan."""
+
+    papers: list[PaperView]
+
+
+@router.get("/plans/{plan_id}/paper", response_model=PaperList, operation_id="list_papers")
+def list_papers(plan_id: str, service: TheService) -> Response:
+    """The papers that the plan can be written as."""
+    _, plan = service.plans.head(plan_id)
+    return body(
+        PaperList(
+            papers=[
+                PaperView(
+                    name=p.name, about=p.about, hosts=list(p.hosts(plan)) if p.hosts else None
+                )
+                for p in PAPERS.values()
+            ]
+        )
+    )
 
 
 @router.get(
     "/plans/{plan_id}/paper/{name}", response_class=PlainTextResponse, operation_id="get_paper"
 )
-def get_paper(
-    plan_id: str, name: PaperName, service: TheService, host: str | None = None
-) -> Response:
+def get_paper(plan_id: str, name: str, service: TheService, host: str | None = None) -> Response:
     """A paper of the plan as a file to keep."""
     row, plan = service.plans.head(plan_id)
+    paper = PAPERS.get(name)
+    if paper is None:
+        raise ProblemError(404, "no such paper", f"there is no {name}; see the list of papers")
     evaluation = service.evaluation(plan_id, row.head, plan)
-    content: str | bytes
-    if name == "plan.json":
-        content = dump(plan)
-    elif name == "runbook.md":
-        content = runbook_markdown(_runbook(service, plan_id))
-    elif name == "smb.conf":
-        content = _smb(plan, host, f"revision {row.head}")
-    elif name == "disks.csv":
-        content = disks_csv(plan)
-    else:
-        content = week_ics(plan, evaluation, service.now())
+    occasion = Occasion(plan, evaluation, f"revision {row.head}", service.now())
+    try:
+        content = paper.on(occasion, host)
+    except NoPaper as error:
+        raise ProblemError(404, "no such paper", str(error)) from error
     return Response(
         content,
-        media_type=f"{MEDIA[name]}; charset=utf-8",
+        media_type=f"{paper.media}; charset=utf-8",
         headers={"Content-Disposition": f'attachment; filename="{name}"'},
     )

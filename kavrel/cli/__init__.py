@@ -4,6 +4,7 @@ import json
 import os
 import socket
 import sys
+from collections.abc import Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -16,18 +17,13 @@ from kavrel.cli.questions import QUESTIONS
 from kavrel.core.bench.capacity import CapacityError, parse_capacity
 from kavrel.core.demo import demo_plan
 from kavrel.core.evaluate import Evaluation, evaluate
-from kavrel.core.paper.runbook import runbook
 from kavrel.core.plan import Plan
 from kavrel.formats import plan_file
-from kavrel.formats.calendar import week_ics
-from kavrel.formats.disks_csv import disks_csv
-from kavrel.formats.runbook_markdown import runbook_markdown
-from kavrel.formats.samba import smb_conf, smb_hosts
+from kavrel.formats.papers import PAPERS, Occasion
 from kavrel.store.database import Database, StoreError, backup
 from kavrel.store.plans import Plans
 
 FILESYSTEMS = ("zfs", "ext4", "xfs", "btrfs", "none")
-PAPERS = ("plan.json", "runbook.md", "smb.conf", "disks.csv", "week.ics", "schema.json")
 
 
 def default_database() -> Path:
@@ -174,36 +170,24 @@ def check(plan_path: Path, as_json: bool, today: datetime | None) -> None:
 
 @main.command("export")
 @plan_argument
-@click.argument("what", type=click.Choice(PAPERS))
-@click.option(
-    "--host", help="For smb.conf: the host's name or id (default: the first with shares)."
-)
+@click.argument("what", type=click.Choice(tuple(PAPERS)))
+@click.option("--host", help="For a host's file: its name or id (default: the first that has one).")
 @today_option
 def export_command(plan_path: Path, what: str, host: str | None, today: datetime | None) -> None:
     """Print one of the plan's papers."""
     plan = load(plan_path)
-    day = today_of(plan, today)
-    if what == "plan.json":
-        text = plan_file.dump(plan)
-    elif what == "schema.json":
-        text = json.dumps(plan_file.schema(), indent=1) + "\n"
-    elif what == "disks.csv":
-        text = disks_csv(plan)
-    elif what == "smb.conf":
-        text = smb_conf(plan, _smb_host(plan, host), plan_path.name)
-    elif what == "runbook.md":
-        text = runbook_markdown(runbook(plan, evaluate(plan, day), plan_path.name))
-    else:
-        text = week_ics(plan, evaluate(plan, day), datetime.now(UTC)).decode()
+    paper = PAPERS[what]
+    evaluation = evaluate(plan, today_of(plan, today))
+    occasion = Occasion(plan, evaluation, plan_path.name, datetime.now(UTC))
+    chosen = _host_of(plan, paper.hosts(plan), host, what) if paper.hosts else None
     # Bytes, so that CRLF line ends stay as they are.
-    sys.stdout.buffer.write(text.encode())
+    sys.stdout.buffer.write(paper.on(occasion, chosen))
 
 
-def _smb_host(plan: Plan, wanted: str | None) -> str:
-    hosts = smb_hosts(plan)
+def _host_of(plan: Plan, hosts: Sequence[str], wanted: str | None, what: str) -> str:
     names = {h.id: h.name for h in plan.hosts}
     if not hosts:
-        raise click.ClickException("no host serves a share")
+        raise click.ClickException(f"no host serves anything that needs {what}")
     if wanted is None:
         if len(hosts) > 1:
             others = ", ".join(names[h] for h in hosts[1:])
@@ -213,7 +197,7 @@ def _smb_host(plan: Plan, wanted: str | None) -> str:
         if wanted in (host, names[host]):
             return host
     raise click.ClickException(
-        f"{wanted} serves no share; those that do: {', '.join(names[h] for h in hosts)}"
+        f"{wanted} gets no {what}; those that do: {', '.join(names[h] for h in hosts)}"
     )
 
 

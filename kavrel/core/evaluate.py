@@ -16,8 +16,10 @@ from kavrel.core.copies.kinds import KINDS
 from kavrel.core.index import Index
 from kavrel.core.log.due import Due, due
 from kavrel.core.plan import Plan
+from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.layout import Layout
-from kavrel.core.pools.pool import PoolState, pool_states
+from kavrel.core.pools.loss import repair_of
+from kavrel.core.pools.pool import PoolState, pool_conditions, pool_groups, pool_states
 from kavrel.core.proof.hazards import HAZARDS
 from kavrel.core.proof.proof import Cell, prove, worst_working
 from kavrel.core.shares.access import Access, access_matrix
@@ -62,13 +64,17 @@ class HostView(_View):
 
 
 class PoolView(_View):
-    """A pool's layout, and the bytes of its datasets and of others' newest copies on it."""
+    """A pool's layout, and the bytes of its datasets and of others' newest copies on it.
+
+    `rebuild_now` is the rebuild at that fill: ZFS and Btrfs copies rebuild only what is used.
+    """
 
     id: str
     layout: Layout
     dataset_bytes: int
     stored_bytes: int
     fill: float
+    rebuild_now: Working
 
 
 class JobView(_View):
@@ -245,12 +251,20 @@ def _odds(states: dict[str, PoolState]) -> Working:
 def _pool(view: View, state: PoolState) -> PoolView:
     stored = view.stored_bytes(state.pool.id)
     usable = state.layout.usable_bytes
+    fill = (state.dataset_bytes + stored) / usable if usable else 0.0
     return PoolView(
         id=state.pool.id,
         layout=state.layout,
         dataset_bytes=state.dataset_bytes,
         stored_bytes=stored,
-        fill=(state.dataset_bytes + stored) / usable if usable else 0.0,
+        fill=fill,
+        rebuild_now=repair_of(
+            FAMILIES[state.pool.family],
+            pool_groups(view.index, state.pool),
+            state.pool.filesystem,
+            pool_conditions(view.index, state.pool),
+            min(fill, 1.0),
+        ).working,
     )
 
 

@@ -9,18 +9,19 @@ _SPECIAL = re.compile(r"([\\`*_{}\[\]<>#|~!&])")
 
 def runbook_markdown(book: Runbook) -> str:
     """The runbook's text; hours are for planning, not promises."""
-    lines = [f"# {_text(book.title)}", "", f"From {_text(book.origin)}.", ""]
+    lines = [f"# {plain_text(book.title)}", "", f"From {plain_text(book.origin)}.", ""]
     for section in book.sections:
-        lines += [f"## {_text(section.title)}", ""]
+        lines += [f"## {plain_text(section.title)}", ""]
         if section.intro:
-            lines += [_text(section.intro), ""]
+            lines += [plain_text(section.intro), ""]
         for step in section.steps:
             hours = f" ({step.hours:.1f} h)" if step.hours and step.hours >= 0.1 else ""
-            lines.append(f"- [ ] {_text(step.text)}{hours}")
-            lines += [f"  - **Mind:** {_text(mind)}" for mind in step.minds]
+            lines.append(f"- [ ] {plain_text(step.text)}{hours}")
+            lines += [f"  - **Mind:** {plain_text(mind)}" for mind in step.minds]
         lines.append("")
     return "\n".join(lines)
 
 
-def _text(text: str) -> str:
+def plain_text(text: str) -> str:
+    """Text that Markdown shows as it is, on one line."""
     return _SPECIAL.sub(r"\\\1", " ".join(text.split()))

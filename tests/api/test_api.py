@@ -235,6 +235,8 @@ def test_an_assumption_is_set_and_taken_back(demo_lab: Lab) -> None:
         ("smb.conf", "text/plain"),
         ("disks.csv", "text/csv"),
         ("week.ics", "text/calendar"),
+        ("run-sheet.md", "text/markdown"),
+        ("schema.json", "application/schema+json"),
     ],
 )
 def test_papers(demo_lab: Lab, name: str, kind: str) -> None:
@@ -243,6 +245,16 @@ def test_papers(demo_lab: Lab, name: str, kind: str) -> None:
     assert answer.headers["content-type"].startswith(kind)
     assert f'filename="{name}"' in answer.headers["content-disposition"]
     assert len(answer.content) > 300
+
+
+def test_papers_are_listed_with_the_hosts_that_get_one(demo_lab: Lab) -> None:
+    listed = demo_lab.client.get(f"{demo_lab.base}/paper").json()["papers"]
+    hosts = {p["name"]: p["hosts"] for p in listed}
+    assert hosts["smb.conf"] == ["heron", "dipper"]
+    assert hosts["runbook.md"] is None
+    for name, query in (("nothing.txt", {}), ("smb.conf", {"host": "wren"})):
+        answer = demo_lab.client.get(f"{demo_lab.base}/paper/{name}", params=query)
+        problem(answer, 404)
 
 
 def test_export_and_import_give_the_same_plan(demo_lab: Lab) -> None:

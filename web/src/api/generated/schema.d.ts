@@ -871,26 +871,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/plans/{plan_id}/smb/{host_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Get Smb Conf
-         * @description The smb.conf that a host would be given.
-         */
-        get: operations["get_smb_conf"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/plans/{plan_id}/runbook": {
         parameters: {
             query?: never;
@@ -903,6 +883,26 @@ export interface paths {
          * @description The runbook in the order of work.
          */
         get: operations["get_runbook"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/paper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Papers
+         * @description The papers that the plan can be written as.
+         */
+        get: operations["list_papers"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1282,18 +1282,6 @@ export interface components {
             after: components["schemas"]["StripFigures"];
             /** Changes */
             changes: components["schemas"]["Change"][];
-        };
-        /**
-         * ConfigFile
-         * @description A configuration file's text.
-         */
-        ConfigFile: {
-            /** Name */
-            name: string;
-            /** Host */
-            host: string;
-            /** Text */
-            text: string;
         };
         /**
          * CopiesAfter
@@ -2960,6 +2948,26 @@ export interface components {
             working: components["schemas"]["Working"];
         };
         /**
+         * PaperList
+         * @description All papers of a plan.
+         */
+        PaperList: {
+            /** Papers */
+            papers: components["schemas"]["PaperView"][];
+        };
+        /**
+         * PaperView
+         * @description A paper that can be had; `hosts` names those that get one of their own.
+         */
+        PaperView: {
+            /** Name */
+            name: string;
+            /** About */
+            about: string;
+            /** Hosts */
+            hosts: string[] | null;
+        };
+        /**
          * Piece
          * @description So many of one offer, by its label.
          */
@@ -3245,6 +3253,8 @@ export interface components {
         /**
          * PoolView
          * @description A pool's layout, and the bytes of its datasets and of others' newest copies on it.
+         *
+         *     `rebuild_now` is the rebuild at that fill: ZFS and Btrfs copies rebuild only what is used.
          */
         PoolView: {
             /** Id */
@@ -3256,6 +3266,7 @@ export interface components {
             stored_bytes: number;
             /** Fill */
             fill: number;
+            rebuild_now: components["schemas"]["Working"];
         };
         /**
          * Power
@@ -9533,83 +9544,6 @@ export interface operations {
             };
         };
     };
-    get_smb_conf: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                plan_id: string;
-                host_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ConfigFile"];
-                };
-            };
-            /** @description No such plan or thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Still used by something */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Changed meanwhile by somebody else */
-            412: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not valid; `errors` names the fields */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description If-Match is missing */
-            428: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The disk of the database is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     get_runbook: {
         parameters: {
             query?: never;
@@ -9686,6 +9620,82 @@ export interface operations {
             };
         };
     };
+    list_papers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaperList"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_paper: {
         parameters: {
             query?: {
@@ -9694,7 +9704,7 @@ export interface operations {
             header?: never;
             path: {
                 plan_id: string;
-                name: "plan.json" | "runbook.md" | "smb.conf" | "disks.csv" | "week.ics";
+                name: string;
             };
             cookie?: never;
         };

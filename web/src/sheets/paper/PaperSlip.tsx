@@ -1,22 +1,13 @@
 import { Link } from 'react-router';
+import { paperAddress, usePapers } from '../../api/papers';
 import { usePlan } from '../../api/plan';
 import { Slip } from '../../parts/Slip';
-
-const PAPERS: [string, string][] = [
-  ['runbook.md', 'the runbook as Markdown, with tick boxes'],
-  ['plan.json', 'the plan itself; reading it back gives the same plan'],
-  ['disks.csv', 'the drive list for a spreadsheet'],
-  ['week.ics', 'jobs and what is due, for a calendar'],
-];
 
 /** What people keep: every export of the plan. */
 export function PaperSlip({ onClose }: { onClose: () => void }) {
   const { meta, plan } = usePlan();
-  const base = `/api/plans/${meta.id}/paper`;
-  const pools = new Map(plan.pools.map((p) => [p.id, p.host]));
-  const homes = new Map(plan.datasets.map((d) => [d.id, pools.get(d.pool)]));
-  const serving = new Set(plan.shares.map((s) => homes.get(s.dataset)));
-  const hosts = plan.hosts.filter((h) => serving.has(h.id));
+  const papers = usePapers().data ?? [];
+  const names = new Map(plan.hosts.map((h) => [h.id, h.name]));
   return (
     <Slip title="Paper" onClose={onClose}>
       <p className="mb-3 text-quiet">Everything here is computed from revision {meta.revision}.</p>
@@ -33,25 +24,37 @@ export function PaperSlip({ onClose }: { onClose: () => void }) {
           </Link>
           <div className="text-quiet">the move into new pools, to tick at the rack, on a phone too</div>
         </li>
-        {PAPERS.map(([name, what]) => (
-          <li key={name}>
-            <a className="figure font-semibold underline" href={`${base}/${name}`} download={name}>
-              {name}
-            </a>
-            <div className="text-quiet">{what}</div>
-          </li>
-        ))}
-        {hosts.map((h) => (
-          <li key={h.id}>
-            <a className="figure font-semibold underline" href={`${base}/smb.conf?host=${h.id}`} download="smb.conf">
-              smb.conf
-            </a>{' '}
-            for {h.name}
-            <div className="text-quiet">the file server's configuration; it holds no password</div>
-          </li>
-        ))}
+        {papers
+          .filter((p) => !p.hosts)
+          .map((p) => (
+            <li key={p.name}>
+              <a className="figure font-semibold underline" href={paperAddress(meta.id, p.name)} download={p.name}>
+                {p.name}
+              </a>
+              <div className="text-quiet">{p.about}</div>
+            </li>
+          ))}
+        {papers
+          .filter((p) => p.hosts)
+          .map((p) => (
+            <li key={p.name}>
+              <span className="figure font-semibold">{p.name}</span>{' '}
+              {p.hosts?.map((h) => (
+                <a
+                  key={h}
+                  className="mr-3 underline"
+                  href={paperAddress(meta.id, p.name, h)}
+                  download={p.name}
+                  aria-label={`${p.name} for ${names.get(h) ?? h}`}
+                >
+                  {names.get(h) ?? h}
+                </a>
+              ))}
+              {p.hosts?.length === 0 && <span className="text-quiet">no host needs one yet</span>}
+              <div className="text-quiet">{p.about}</div>
+            </li>
+          ))}
       </ul>
-      {hosts.length === 0 && <p className="mt-3 text-quiet">No host serves a share yet, so there is no smb.conf.</p>}
     </Slip>
   );
 }

@@ -52,37 +52,41 @@ export function Finder({ onMade }: { onMade: (pool: string) => void }) {
   const found = ids.length ? asking.answer?.found : undefined;
   return (
     <div className="grid gap-x-6 gap-y-3 xl:grid-cols-[330px_minmax(0,1fr)]">
-      <section aria-label="What is asked">
-        <h2>Which disks</h2>
-        <p className="mb-3 flex gap-2">
-          <button className="act" onClick={() => setPicked(free.slice(0, MOST))}>
-            those in no standing pool
-          </button>
-          <button className="act" onClick={() => setPicked(plan.disks.map((d) => d.id).slice(0, MOST))}>
-            all
-          </button>
-          <button className="act" onClick={() => setPicked([])}>
-            none
-          </button>
-        </p>
-        <div className="flex flex-wrap gap-x-4">
-          {plan.disks.map((d) => (
-            <label key={d.id} className="flex min-h-[24px] items-center gap-1">
-              <input
-                type="checkbox"
-                className="size-4 accent-(--accent)"
-                checked={picked.includes(d.id)}
-                disabled={!picked.includes(d.id) && ids.length >= MOST}
-                onChange={(e) => setPicked(e.target.checked ? [...picked, d.id] : picked.filter((x) => x !== d.id))}
-              />
-              {d.label} <span className="figure text-quiet">{text(decimal(d.capacity_bytes))}</span>
-            </label>
-          ))}
+      <section aria-label="What is asked" className="gap-x-8 md:grid md:grid-cols-2 xl:block">
+        <div>
+          <h2>Which disks</h2>
+          <p className="mb-3 flex gap-2">
+            <button className="act" onClick={() => setPicked(free.slice(0, MOST))}>
+              those in no standing pool
+            </button>
+            <button className="act" onClick={() => setPicked(plan.disks.map((d) => d.id).slice(0, MOST))}>
+              all
+            </button>
+            <button className="act" onClick={() => setPicked([])}>
+              none
+            </button>
+          </p>
+          <div className="flex flex-wrap gap-x-4">
+            {plan.disks.map((d) => (
+              <label key={d.id} className="flex min-h-[24px] items-center gap-1">
+                <input
+                  type="checkbox"
+                  className="size-4 accent-(--accent)"
+                  checked={picked.includes(d.id)}
+                  disabled={!picked.includes(d.id) && ids.length >= MOST}
+                  onChange={(e) => setPicked(e.target.checked ? [...picked, d.id] : picked.filter((x) => x !== d.id))}
+                />
+                {d.label} <span className="figure text-quiet">{text(decimal(d.capacity_bytes))}</span>
+              </label>
+            ))}
+          </div>
+          <p className="unit">
+            {ids.length} of at most {MOST} chosen
+          </p>
         </div>
-        <p className="unit">
-          {ids.length} of at most {MOST} chosen
-        </p>
-        <WishForm wish={wish} onWish={setWish} />
+        <div>
+          <WishForm wish={wish} onWish={setWish} />
+        </div>
       </section>
       <div className="min-w-0">
         {ids.length === 0 && <p>Tick some disks, and every layout over them that is worth a look stands here.</p>}
@@ -125,7 +129,7 @@ function WishForm({ wish, onWish }: { wish: Wish; onWish: (wish: Wish) => void }
   const set = (change: Partial<Wish>) => onWish({ ...wish, ...change });
   return (
     <>
-      <h2 className="mt-3">What is wished</h2>
+      <h2 className="xl:mt-3">What is wished</h2>
       <div className="grid grid-cols-[120px_1fr] items-start gap-x-3 gap-y-1">
         <label className="pt-1 text-quiet" htmlFor="wish-survive">
           Must outlive any
@@ -174,7 +178,7 @@ function WishForm({ wish, onWish }: { wish: Wish; onWish: (wish: Wish) => void }
         </label>
         <select
           id="wish-filesystem"
-          className="entry !w-auto"
+          className="entry !w-auto justify-self-start"
           value={wish.filesystem ?? ''}
           onChange={(e) => set({ filesystem: (e.target.value || null) as Wish['filesystem'] })}
         >

@@ -5,6 +5,7 @@ import { useState } from 'react';
 import { api, unwrap, type Items, type Layout, type Plan, type Working } from '../../api/client';
 import { useChange, usePlan } from '../../api/plan';
 import { DiskDrawing, HatchLegend, type DrawnDisk } from '../../drawing/DiskDrawing';
+import { Worked } from '../../parts/Asked';
 import { Slip } from '../../parts/Slip';
 import { WorkingTree } from '../../parts/WorkingTree';
 import { decimal, minorUnits, money, odds, percent, size, text } from '../../text/format';
@@ -171,7 +172,14 @@ export function LayoutView({ chosen, onChosen }: { chosen: string; onChosen: (po
           <b>Room:</b> datasets <span className="figure">{size(view.dataset_bytes)}</span> and copies of others{' '}
           <span className="figure">{size(view.stored_bytes)}</span> fill{' '}
           <span className={`figure font-semibold ${view.fill > 0.8 ? 'text-danger' : ''}`}>{percent(view.fill)}</span>{' '}
-          of <span className="figure">{size(view.layout.usable_bytes)}</span>.
+          of <span className="figure">{size(view.layout.usable_bytes)}</span>.{' '}
+          {typeof view.rebuild_now.value === 'number' && (
+            <Worked
+              name="a rebuild at that fill"
+              value={`${view.rebuild_now.value.toFixed(1)} h`}
+              onOpen={() => setWorking(view.rebuild_now)}
+            />
+          )}
         </p>
       )}
       <DatasetTable pool={pool?.id} />

@@ -1,9 +1,8 @@
 /** Shares: people against shares, the access that results and why, and the file a server would be given. */
 
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
-import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { api, unwrap, type Items } from '../../api/client';
+import type { Items } from '../../api/client';
 import { useChange, usePlan } from '../../api/plan';
 import { ItemForm } from '../../parts/ItemForm';
 import { Slip } from '../../parts/Slip';
@@ -11,6 +10,7 @@ import { useGrid } from '../../parts/useGrid';
 import { useKeys } from '../../parts/useKeys';
 import { words } from '../../text/format';
 import { DatasetTable } from '../pools/DatasetTable';
+import { ServerFile } from './ServerFile';
 import { accountFields, groupFields, newAccount, newGroup, newShare, shareFields } from './fields';
 
 type Editing =
@@ -271,60 +271,5 @@ function GrantCell({
         </MenuItems>
       </Menu>
     </td>
-  );
-}
-
-/** The smb.conf of the chosen host, as it would be handed over now. */
-function ServerFile() {
-  const { plan, meta } = usePlan();
-  const pools = new Map(plan.pools.map((p) => [p.id, p.host]));
-  const homes = new Map(plan.datasets.map((d) => [d.id, pools.get(d.pool)]));
-  const serving = new Set(plan.shares.map((s) => homes.get(s.dataset)));
-  const hosts = plan.hosts.filter((h) => serving.has(h.id));
-  const [wanted, setWanted] = useState('');
-  const host = hosts.find((h) => h.id === wanted) ?? hosts[0];
-  const file = useQuery({
-    queryKey: ['smb', meta.id, meta.revision, host?.id],
-    enabled: host !== undefined,
-    placeholderData: keepPreviousData,
-    queryFn: async () =>
-      unwrap(
-        await api.GET('/api/plans/{plan_id}/smb/{host_id}', {
-          params: { path: { plan_id: meta.id, host_id: host?.id ?? '' } },
-        }),
-      ),
-  });
-  if (!host)
-    return (
-      <section aria-label="Server file">
-        <h2>smb.conf</h2>
-        <p className="text-quiet">It is written here as soon as a dataset is shared.</p>
-      </section>
-    );
-  return (
-    <section aria-label="Server file" className="flex min-h-0 min-w-0 flex-col">
-      <div className="flex items-baseline gap-2">
-        <h2 className="figure">smb.conf</h2>
-        <span className="text-quiet">for</span>
-        <select className="entry !w-auto" aria-label="Host" value={host.id} onChange={(e) => setWanted(e.target.value)}>
-          {hosts.map((h) => (
-            <option key={h.id} value={h.id}>
-              {h.name}
-            </option>
-          ))}
-        </select>
-        <button className="act ml-auto" onClick={() => void navigator.clipboard.writeText(file.data?.text ?? '')}>
-          copy
-        </button>
-      </div>
-      <pre
-        tabIndex={0}
-        aria-label="text of smb.conf"
-        data-waiting={file.data ? undefined : true}
-        className="figure mt-1 max-h-[560px] overflow-auto border border-line p-2 text-[12px] leading-[1.35]"
-      >
-        {file.data?.text}
-      </pre>
-    </section>
   );
 }

@@ -1,0 +1,104 @@
+"""The papers that people keep. A new one is a line in `PAPERS`; a paper of one host says which."""
+
+import json
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from kavrel.core.evaluate import Evaluation
+from kavrel.core.index import Index
+from kavrel.core.moves.shuffle import shuffle
+from kavrel.core.paper.runbook import runbook
+from kavrel.core.plan import Plan
+from kavrel.formats import plan_file
+from kavrel.formats.calendar import week_ics
+from kavrel.formats.disks_csv import disks_csv
+from kavrel.formats.run_sheet_markdown import run_sheet_markdown
+from kavrel.formats.runbook_markdown import runbook_markdown
+from kavrel.formats.samba import smb_conf, smb_hosts
+
+
+class NoPaper(ValueError):
+    """Raised where a paper cannot be written for a plan; the text says why."""
+
+
+@dataclass(frozen=True)
+class Occasion:
+    """What a paper is written from: `origin` names the revision, `stamp` is the aware moment."""
+
+    plan: Plan
+    evaluation: Evaluation
+    origin: str
+    stamp: datetime
+
+
+@dataclass(frozen=True)
+class Paper:
+    """One paper. `hosts` gives the ids of the hosts that get one of their own; None: the plan's."""
+
+    name: str
+    media: str
+    about: str
+    write: Callable[[Occasion, str], str | bytes]
+    hosts: Callable[[Plan], Sequence[str]] | None = None
+
+    def on(self, occasion: Occasion, host: str | None = None) -> bytes:
+        """The paper's bytes; raises NoPaper where there is none for this host."""
+        chosen = ""
+        if self.hosts is not None:
+            able = self.hosts(occasion.plan)
+            chosen = host or (able[0] if able else "")
+            if chosen not in able:
+                raise NoPaper(f"this host serves nothing that needs {self.name}")
+        text = self.write(occasion, chosen)
+        return text.encode() if isinstance(text, str) else text
+
+
+PAPERS: Mapping[str, Paper] = {
+    p.name: p
+    for p in (
+        Paper(
+            "runbook.md",
+            "text/markdown",
+            "the runbook as Markdown, with tick boxes",
+            lambda o, _: runbook_markdown(runbook(o.plan, o.evaluation, o.origin)),
+        ),
+        Paper(
+            "run-sheet.md",
+            "text/markdown",
+            "the shuffle step by step, with tick boxes, dangers and ways back",
+            lambda o, _: run_sheet_markdown(o.plan.name, shuffle(Index(o.plan)), o.origin),
+        ),
+        Paper(
+            "plan.json",
+            "application/json",
+            "the plan itself; reading it back gives the same plan",
+            lambda o, _: plan_file.dump(o.plan),
+        ),
+        Paper(
+            "schema.json",
+            "application/schema+json",
+            "the JSON Schema of the plan file",
+            lambda o, _: json.dumps(plan_file.schema(), indent=1) + "\n",
+        ),
+        Paper(
+            "disks.csv",
+            "text/csv",
+            "the drive list for a spreadsheet",
+            lambda o, _: disks_csv(o.plan),
+        ),
+        Paper(
+            "week.ics",
+            "text/calendar",
+            "jobs and what is due, for a calendar",
+            lambda o, _: week_ics(o.plan, o.evaluation, o.stamp),
+        ),
+        Paper(
+            "smb.conf",
+            "text/plain",
+            "the file server's configuration; it holds no password",
+            lambda o, host: smb_conf(o.plan, host, o.origin),
+            smb_hosts,
+        ),
+    )
+}
