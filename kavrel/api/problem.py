@@ -6,7 +6,7 @@ from typing import Any, TypeVar
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
-from pydantic import BaseModel
+from pydantic import BaseModel, ValidationError
 from starlette.exceptions import HTTPException
 
 from kavrel.core.bench.capacity import CapacityError
@@ -81,6 +81,12 @@ def install(app: FastAPI) -> None:
         # Inputs are not echoed: NaN or a lone surrogate in them could not be written as JSON.
         # Unions report the branch they tried; only real field names are kept.
         places = [(_field(e["loc"]), plain(e["msg"])) for e in error.errors()]
+        detail = "; ".join(f"{f}: {m}" if f else m for f, m in places[:3])
+        return problem(422, "not valid", detail, places)
+
+    @answer(ValidationError)
+    def item_invalid(request: Request, error: ValidationError) -> JSONResponse:
+        places = [(_field(e["loc"]), plain(e["msg"])) for e in error.errors(include_input=False)]
         detail = "; ".join(f"{f}: {m}" if f else m for f, m in places[:3])
         return problem(422, "not valid", detail, places)
 

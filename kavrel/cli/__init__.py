@@ -14,6 +14,7 @@ import click
 import kavrel
 from kavrel.cli.common import load, plan_argument, today_of, today_option
 from kavrel.cli.questions import QUESTIONS
+from kavrel.cli.shares import SHARES
 from kavrel.core.bench.capacity import CapacityError, parse_capacity
 from kavrel.core.demo import demo_plan
 from kavrel.core.evaluate import Evaluation, evaluate
@@ -327,5 +328,5 @@ def _summary(found: Evaluation) -> dict[str, Any]:
     }
 
 
-for command in QUESTIONS:
+for command in (*QUESTIONS, *SHARES):
     main.add_command(command)

@@ -32,3 +32,13 @@ def today_of(plan: Plan, today: datetime | None) -> date:
 
 
 plan_argument = click.argument("plan_path", metavar="PLAN.json", type=click.Path(path_type=Path))
+
+
+def by_name(plan: Plan, collection: str, field: str, wanted: str) -> str:
+    """Id of a thing named by its id or name."""
+    things = getattr(plan, collection)
+    for thing in things:
+        if wanted in (thing.id, getattr(thing, field)):
+            return str(thing.id)
+    names = ", ".join(getattr(t, field) for t in things) or "none"
+    raise click.ClickException(f"no {wanted} among the {collection}; there are: {names}")

@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from kavrel.cli.common import load, plan_argument, today_of, today_option
+from kavrel.cli.common import by_name, load, plan_argument, today_of, today_option
 from kavrel.core.bench.capacity import CapacityError, parse_capacity
 from kavrel.core.bench.power import power
 from kavrel.core.evaluate import evaluate
@@ -88,16 +88,6 @@ def _ask(plan: Plan, question: Question, today: datetime | None, as_json: bool) 
     return found
 
 
-def _by_name(plan: Plan, collection: str, field: str, wanted: str) -> str:
-    """Id of a thing named by its id or name."""
-    things = getattr(plan, collection)
-    for thing in things:
-        if wanted in (thing.id, getattr(thing, field)):
-            return str(thing.id)
-    names = ", ".join(getattr(t, field) for t in things) or "none"
-    raise click.ClickException(f"no {wanted} among the {collection}; there are: {names}")
-
-
 def _money(plan: Plan, minor: int) -> str:
     return f"{minor / currency_minor(plan.currency):,.0f} {plan.currency}"
 
@@ -116,7 +106,7 @@ def find(
     """Print the layouts of these disks that meet the wish and that nothing beats."""
     plan = load(plan_path)
     taken = Index(plan).disks_in_pools
-    ids = [_by_name(plan, "disks", "label", d) for d in disks] or [
+    ids = [by_name(plan, "disks", "label", d) for d in disks] or [
         d.id for d in plan.disks if d.kind == "hdd" and d.id not in taken
     ]
     if not 1 <= len(ids) <= 24:
@@ -151,7 +141,7 @@ def buy(
 ) -> None:
     """Print the cheapest purchases of the price list that meet the wish."""
     plan = load(plan_path)
-    ids = tuple(_by_name(plan, "disks", "label", d) for d in disks)
+    ids = tuple(by_name(plan, "disks", "label", d) for d in disks)
     question = BasketQuestion(kind="basket", disks=ids, wish=_wish(plan, given))
     found = _ask(plan, question, today, as_json)
     if not isinstance(found, BasketAnswer):
@@ -182,7 +172,7 @@ def odds(
 ) -> None:
     """Print the odds of losing a pool over the years, and what one change buys."""
     plan = load(plan_path)
-    ids = tuple(_by_name(plan, "pools", "name", p) for p in pools)
+    ids = tuple(by_name(plan, "pools", "name", p) for p in pools)
     question = OddsQuestion(kind="odds", pools=ids, years=years, lifetimes=lifetimes)
     found = _ask(plan, question, today, as_json)
     if not isinstance(found, OddsAnswer):
@@ -214,7 +204,7 @@ def growth(
     """Print when POOL is full, what can be added then, and the ways of buying the room."""
     plan = load(plan_path)
     question = GrowthQuestion(
-        kind="growth", pool=_by_name(plan, "pools", "name", pool), years=years, bays=bays
+        kind="growth", pool=by_name(plan, "pools", "name", pool), years=years, bays=bays
     )
     found = _ask(plan, question, today, as_json)
     if not isinstance(found, GrowthAnswer):

@@ -13,6 +13,7 @@ from kavrel.core.copies.retention import keeps_nothing
 from kavrel.core.copies.schedule import complaint
 from kavrel.core.plan import COLLECTIONS, Disk, Job, Plan, Pool
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.shares.contradictions import contradictions
 from kavrel.core.shares.names import share_name_complaint
 
 
@@ -45,6 +46,7 @@ def _duplicates(plan: Plan) -> Iterator[Problem]:
     for collection, field in (
         ("sites", "name"),
         ("hosts", "name"),
+        ("networks", "name"),
         ("supplies", "name"),
         ("offers", "label"),
         ("disks", "label"),
@@ -83,6 +85,7 @@ def _references(plan: Plan) -> Iterator[Problem]:
         ("links", "a", "sites"),
         ("links", "b", "sites"),
         ("hosts", "site", "sites"),
+        ("networks", "site", "sites"),
         ("supplies", "site", "sites"),
         ("disks", "host", "hosts"),
         ("disks", "shelf", "sites"),
@@ -90,7 +93,18 @@ def _references(plan: Plan) -> Iterator[Problem]:
         ("datasets", "pool", "pools"),
         ("holdings", "disk", "disks"),
         ("holdings", "dataset", "datasets"),
+        ("datasets", "parent", "datasets"),
+        ("datasets", "owner", "accounts"),
         ("shares", "dataset", "datasets"),
+        ("quotas", "account", "accounts"),
+        ("quotas", "dataset", "datasets"),
+        ("exports", "dataset", "datasets"),
+        ("apps", "host", "hosts"),
+        ("apps", "account", "accounts"),
+        ("mounts", "app", "apps"),
+        ("mounts", "dataset", "datasets"),
+        ("default_logins", "host", "hosts"),
+        ("openings", "host", "hosts"),
         ("grants", "share", "shares"),
         ("grants", "account", "accounts"),
         ("grants", "group", "groups"),
@@ -114,6 +128,9 @@ def _references(plan: Plan) -> Iterator[Problem]:
     for group_ in plan.groups:
         for member in group_.members:
             yield from check("groups", group_.id, "members", "accounts", member)
+    for export in plan.exports:
+        for account in export.accounts:
+            yield from check("exports", export.id, "accounts", "accounts", account)
     for job in plan.jobs:
         for dataset in job.datasets:
             yield from check("jobs", job.id, "datasets", "datasets", dataset)
@@ -128,6 +145,7 @@ def _sheets(plan: Plan) -> Iterator[Problem]:
     yield from _pools(plan)
     yield from _holdings(plan)
     yield from _grants(plan)
+    yield from (Problem(*place) for place in contradictions(plan))
     yield from _jobs(plan)
     for held in plan.assumptions:
         known = REGISTRY.get(held.id)

@@ -6,9 +6,12 @@ from kavrel.core.bench.capacity import labelled_bytes
 from kavrel.core.edit import checked
 from kavrel.core.plan import (
     Account,
+    App,
     AssumptionValue,
     Dataset,
+    DefaultLogin,
     Disk,
+    Export,
     Grant,
     Group,
     Holding,
@@ -16,9 +19,13 @@ from kavrel.core.plan import (
     Job,
     Link,
     LogEntry,
+    Mount,
+    Network,
     Offer,
+    Opening,
     Plan,
     Pool,
+    Quota,
     Retention,
     Schedule,
     Share,
@@ -85,6 +92,69 @@ def demo_plan() -> Plan:
                 Group(id="choir", name="choir", members=("rui", "guest-tenor")),
             ),
             grants=_grants(),
+            networks=(
+                Network(
+                    id="lan",
+                    site="row",
+                    name="house",
+                    range="192.168.20.0/24",
+                    dhcp_from="192.168.20.100",
+                    dhcp_to="192.168.20.199",
+                    gateway="192.168.20.1",
+                ),
+                Network(id="storage", site="row", name="storage", range="10.20.0.0/28"),
+                Network(
+                    id="mill-lan",
+                    site="mill",
+                    name="mill",
+                    range="192.168.77.0/24",
+                    dhcp_from="192.168.77.20",
+                    dhcp_to="192.168.77.250",
+                    gateway="192.168.77.1",
+                ),
+            ),
+            quotas=(
+                Quota(id="q-ines", account="ines", dataset="homes", bytes=300 * GB),
+                Quota(id="q-rui", account="rui", dataset="homes", bytes=300 * GB),
+                Quota(id="q-tomas", account="tomas", dataset="homes", bytes=50 * GB),
+            ),
+            exports=_exports(),
+            apps=(
+                App(id="gallery", name="gallery", host="wren", account="gallery", ports=(8080,)),
+                App(id="cinema-app", name="cinema server", host="heron", ports=(8096,)),
+                App(id="books", name="book-keeping", host="wren", account="books", ports=(8080,)),
+            ),
+            mounts=(
+                Mount(id="m1", app="gallery", dataset="scans", inside="/photos"),
+                Mount(id="m2", app="cinema-app", dataset="films", inside="/media/films"),
+                Mount(
+                    id="m3", app="books", dataset="ledger", inside="/var/lib/ledger", may="write"
+                ),
+            ),
+            default_logins=(
+                DefaultLogin(
+                    id="heron-web",
+                    host="heron",
+                    service="web",
+                    login="admin",
+                    changed_on="2026-02-11",
+                    off=True,
+                ),
+                DefaultLogin(
+                    id="heron-shell",
+                    host="heron",
+                    service="root shell",
+                    login="root",
+                    changed_on="2026-02-11",
+                ),
+                DefaultLogin(id="dipper-web", host="dipper", service="web", login="admin"),
+            ),
+            openings=(
+                Opening(id="op1", host="heron", port=8096, purpose="films on the road"),
+                Opening(
+                    id="op2", host="heron", port=22, source="vpn", purpose="shell for the steward"
+                ),
+            ),
             jobs=_jobs(),
             log=_log(),
             assumptions=(
@@ -110,6 +180,9 @@ def _hosts() -> tuple[Host, ...]:
             boot_copied=False,
             on_ups=True,
             after_power_cut="by_itself",
+            addressing="static",
+            address="192.168.20.10",
+            vpn_address="100.80.0.10",
             shutdown_minutes=4.0,
             price_minor=52_000,
         ),
@@ -126,6 +199,8 @@ def _hosts() -> tuple[Host, ...]:
             boot_copied=True,
             on_ups=True,
             after_power_cut="over_network",
+            addressing="reserved",
+            address="192.168.20.11",
             start_order=2,
             price_minor=61_000,
         ),
@@ -141,6 +216,7 @@ def _hosts() -> tuple[Host, ...]:
             boot_copied=True,
             on_ups=False,
             default_passwords_changed=False,
+            vpn_address="100.80.0.20",
             price_minor=29_000,
         ),
         Host(
@@ -339,6 +415,8 @@ def _datasets() -> tuple[Dataset, ...]:
         data("field", "field recordings", "loft", 5200, 600, 0.4, worth="irreplaceable"),
         data("course", "old course material", "loft", 3800, 0, 0.0, worth="nuisance"),
         data("cuttings", "workshop cutting files", "burrow", 180, 30, 0.9, worth="irreplaceable"),
+        data("blocks", "client disks", "ridge", 64, 0, 0.5, use="vm_disks", record_kib=16),
+        data("vault", "backup vault", "burrow", 400, 200, 2.0, quota_bytes=2500 * GB),
     )
 
 
@@ -369,6 +447,68 @@ def _accounts() -> tuple[Account, ...]:
         Account(id="guest-tenor", login="tenor", full_name="Second tenor"),
         Account(id="player", login="player", full_name="Living-room player", role="player"),
         Account(id="courier", login="courier", full_name="Backup courier", role="backup"),
+        Account(id="gallery", login="gallery", full_name="Photo gallery", role="machine"),
+        Account(id="books", login="books", full_name="Book-keeping", role="machine"),
+    )
+
+
+def _exports() -> tuple[Export, ...]:
+    return (
+        Export(
+            id="e-images",
+            protocol="nfs",
+            name="machine-images",
+            dataset="vms",
+            clients=("10.20.0.3", "10.20.0.4"),
+            squash="none",
+        ),
+        Export(
+            id="e-scans",
+            protocol="nfs",
+            name="scans",
+            dataset="scans",
+            may="read",
+            clients=("192.168.20.0/24",),
+        ),
+        Export(
+            id="e-cutter",
+            protocol="iscsi",
+            name="cutter",
+            dataset="blocks",
+            clients=("iqn.2026-02.lab.lantern:cutter",),
+            size_bytes=64 * GB,
+            thick=True,
+            secured=True,
+        ),
+        Export(
+            id="e-mill",
+            protocol="rsync",
+            name="mill",
+            dataset="papers",
+            may="read",
+            clients=("192.168.77.0/24",),
+            accounts=("courier",),
+        ),
+        Export(
+            id="e-vault",
+            protocol="s3",
+            name="vault",
+            dataset="vault",
+            accounts=("courier",),
+            size_bytes=2000 * GB,
+            secured=True,
+            port=9000,
+            console_port=9001,
+            buckets=("nightly", "phones"),
+        ),
+        Export(
+            id="e-tapes",
+            protocol="sftp",
+            name="tapes",
+            dataset="tapes",
+            may="read",
+            accounts=("guest-tenor",),
+        ),
     )
 
 

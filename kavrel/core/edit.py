@@ -18,10 +18,17 @@ STEMS = {
     "datasets": "data",
     "holdings": "holding",
     "ticks": "tick",
+    "networks": "network",
     "shares": "share",
     "accounts": "account",
     "groups": "group",
     "grants": "grant",
+    "quotas": "quota",
+    "exports": "export",
+    "apps": "app",
+    "mounts": "mount",
+    "default_logins": "login",
+    "openings": "opening",
     "jobs": "job",
     "log": "log",
 }
@@ -93,7 +100,7 @@ def remove(plan: Plan, collection: str, item_id: str) -> Plan:
     """The plan without the item; raises StillUsed with who needs it.
 
     What only makes sense with it goes along: grants with their share, account or group;
-    memberships with the account.
+    memberships, quotas and sign-ins with the account; mounts with the application.
     """
     item = find(plan, collection, item_id)
     update: dict[str, Any] = {
@@ -103,10 +110,17 @@ def remove(plan: Plan, collection: str, item_id: str) -> Plan:
         field = collection[:-1]
         update["grants"] = tuple(g for g in plan.grants if getattr(g, field) != item_id)
     if collection == "accounts":
+        update["quotas"] = tuple(q for q in plan.quotas if q.account != item_id)
+        update["exports"] = tuple(
+            e.model_copy(update={"accounts": tuple(a for a in e.accounts if a != item_id)})
+            for e in plan.exports
+        )
         update["groups"] = tuple(
             g.model_copy(update={"members": tuple(m for m in g.members if m != item_id)})
             for g in plan.groups
         )
+    if collection == "apps":
+        update["mounts"] = tuple(m for m in plan.mounts if m.app != item_id)
     changed = plan.model_copy(update=update)
     found = problems(changed)
     if found:

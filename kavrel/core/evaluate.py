@@ -23,6 +23,9 @@ from kavrel.core.pools.pool import PoolState, pool_conditions, pool_groups, pool
 from kavrel.core.proof.hazards import HAZARDS
 from kavrel.core.proof.proof import Cell, prove, worst_working
 from kavrel.core.shares.access import Access, access_matrix
+from kavrel.core.shares.addresses import Listener, listeners
+from kavrel.core.shares.promises import Promise, promises
+from kavrel.core.shares.reach import Reach, reach
 from kavrel.core.week.week import Week, week
 from kavrel.core.working import Working, step
 
@@ -77,6 +80,20 @@ class PoolView(_View):
     rebuild_now: Working
 
 
+class AccessTable(_View):
+    """Accounts against shares over SMB, packed: a big lab has tens of thousands of cells.
+
+    `rights`: a string for each share with n, r or w for each account. `because`: a number for each
+    cell, the place of its reason in `reasons`.
+    """
+
+    accounts: tuple[str, ...]
+    shares: tuple[str, ...]
+    rights: tuple[str, ...]
+    reasons: tuple[str, ...]
+    because: tuple[tuple[int, ...], ...]
+
+
 class JobView(_View):
     """A job in words, with its durations and the age of its newest point at worst."""
 
@@ -124,7 +141,10 @@ class Evaluation(_View):
     strip: Strip
     hosts: tuple[HostView, ...]
     pools: tuple[PoolView, ...]
-    access: tuple[Access, ...]
+    access: AccessTable
+    reach: tuple[Reach, ...]  # over everything but SMB
+    promises: tuple[Promise, ...]
+    listeners: tuple[Listener, ...]
     jobs: tuple[JobView, ...]
     week: Week
     hazards: tuple[HazardView, ...]
@@ -139,20 +159,24 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
     """The consequences of a consistent plan as of a day. The same plan and day give the same."""
     index = Index(plan)
     states = pool_states(index)
-    matrix = access_matrix(index)
+    matrix = access_matrix(index, today)
     book = CopyBook(index, states, today)
     this_week = week(book, today)
     cells = prove(index, book, matrix)
     dues = due(index, today)
     drawn = power(index)
-    view = View(index, states, matrix, book, this_week, cells, dues, drawn, today)
+    heard, promised = tuple(listeners(index)), tuple(promises(index, states))
+    view = View(index, states, matrix, book, this_week, cells, dues, drawn, heard, promised, today)
     found = cautions(view)
     return Evaluation.model_construct(
         today=today,
         strip=_strip(index, states, cells, found),
         hosts=tuple(HostView(id=h.id, bays=tuple(bays(h))) for h in plan.hosts),
         pools=tuple(_pool(view, s) for s in states.values()),
-        access=tuple(matrix),
+        access=_access_table(plan, matrix),
+        reach=tuple(reach(index, (), today)),
+        promises=promised,
+        listeners=heard,
         jobs=tuple(_job(book, j.id) for j in plan.jobs),
         week=this_week,
         hazards=tuple(HazardView(id=h.id, title=h.title, question=h.question) for h in HAZARDS),
@@ -265,6 +289,23 @@ def _pool(view: View, state: PoolState) -> PoolView:
             pool_conditions(view.index, state.pool),
             min(fill, 1.0),
         ).working,
+    )
+
+
+def _access_table(plan: Plan, matrix: Sequence[Access]) -> AccessTable:
+    reasons: dict[str, int] = {}
+    width = len(plan.accounts)
+    rights, because = [], []
+    for n in range(len(plan.shares)):
+        cells = matrix[n * width : (n + 1) * width]
+        rights.append("".join(c.right[0] for c in cells))
+        because.append(tuple(reasons.setdefault("; ".join(c.because), len(reasons)) for c in cells))
+    return AccessTable(
+        accounts=tuple(a.id for a in plan.accounts),
+        shares=tuple(s.id for s in plan.shares),
+        rights=tuple(rights),
+        reasons=tuple(reasons),
+        because=tuple(because),
     )
 
 

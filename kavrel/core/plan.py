@@ -9,15 +9,18 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from kavrel.core.quantities import (
+    Address,
     Bytes,
     Count,
     Day,
     DiskBytes,
     Flag,
+    FullPath,
     Id,
     Line,
     MaybeLine,
     Money,
+    NetworkRange,
     Note,
     WallTime,
     Zone,
@@ -61,7 +64,20 @@ HostKind = Literal[
     "tower", "small_box", "old_desktop", "laptop", "single_board", "hypervisor", "router"
 ]
 BootDevice = Literal["ssd", "nvme", "hdd", "usb_stick", "sd_card"]
+Addressing = Literal["dhcp", "reserved", "static"]
 Restart = Literal["by_itself", "over_network", "by_hand"]
+
+
+class Network(Value):
+    """A subnet of a site, and the range in it that the router gives out by DHCP."""
+
+    id: Id
+    site: Id
+    name: Line
+    range: NetworkRange
+    dhcp_from: Address | None = None
+    dhcp_to: Address | None = None
+    gateway: Address | None = None
 
 
 class Host(Value):
@@ -86,6 +102,9 @@ class Host(Value):
     shutdown_minutes: real(0.0, 240.0) = 2.0  # type: ignore[valid-type]  # with unmounting
     after_power_cut: Restart = "by_hand"
     start_order: whole(1, 50) = 1  # type: ignore[valid-type]  # who waits for whom
+    addressing: Addressing = "dhcp"
+    address: Address | None = None  # static or reserved
+    vpn_address: Address | None = None  # in the overlay VPN, the same wherever the box stands
 
 
 class Supply(Value):
@@ -225,8 +244,16 @@ class Pool(Value):
 Worth = Literal["irreplaceable", "nuisance", "fetch_again"]
 
 
+DatasetUse = Literal["files", "vm_disks", "isos", "database", "cache"]
+RecordKib = Literal[4, 8, 16, 32, 64, 128, 256, 512, 1024]
+
+
 class Dataset(Value):
-    """Data with one owner, one worth and one rate of change."""
+    """Data with one owner, one worth and one rate of change; datasets form a tree on their pool.
+
+    A quota limits the dataset with its children, a reservation keeps room for them. `mode` is
+    that of its folder; 2770 lets a group work in it together.
+    """
 
     id: Id
     name: Line
@@ -238,6 +265,16 @@ class Dataset(Value):
     compressible: Flag = False
     throw_away: Flag = False  # a rolling day of clips, a cache: belongs in no backup
     live_database: Flag = False
+    parent: Id | None = None
+    use: DatasetUse = "files"
+    quota_bytes: Bytes | None = None
+    reserve_bytes: Bytes = 0
+    compression: Literal["off", "lz4", "zstd"] = "lz4"
+    checksums: Flag = True
+    record_kib: RecordKib | None = None  # None: the pool's
+    encrypted: Flag = False  # at rest, where the pool is not
+    owner: Id | None = None
+    mode: Annotated[str, Field(pattern=r"^[0-7]{3,4}$")] = "2770"
 
 
 class Holding(Value):
@@ -292,6 +329,9 @@ class Account(Value):
     full_name: Line
     role: Role = "everyday"
     enabled: Flag = True
+    expires_on: Day | None = None  # the first day on which it no longer works
+    second_factor: Flag = False
+    must_change: Flag = False  # the password was reset: change it at the next sign-in
 
 
 class Group(Value):
@@ -313,6 +353,94 @@ class Grant(Value):
     account: Id | None = None
     group: Id | None = None
     right: Right
+    expires_on: Day | None = None  # the first day on which it no longer holds
+
+
+class Quota(Value):
+    """What one account may fill of one dataset."""
+
+    id: Id
+    account: Id
+    dataset: Id
+    bytes: Bytes
+
+
+ProtocolId = Literal["nfs", "iscsi", "rsync", "sftp", "s3", "ftp"]
+Port = whole(1, 65535)
+Client = Annotated[str, Field(min_length=1, max_length=223, pattern=r"^[\x21-\x7e]+$")]
+
+
+class Export(Value):
+    """A dataset offered in another way than over SMB; see `shares.protocols` for each.
+
+    `clients`: hosts or networks (NFS, rsync) or initiator names (iSCSI). `accounts` sign in with
+    a password or key. `size_bytes`: of the LUN, or the tenant's quota. `secured`: Kerberos (NFS),
+    CHAP (iSCSI), TLS (S3, FTP).
+    """
+
+    id: Id
+    protocol: ProtocolId
+    name: Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9._-]{0,62}$")]
+    dataset: Id
+    may: Literal["read", "write"] = "write"
+    clients: Annotated[tuple[Client, ...], Field(max_length=100)] = ()
+    accounts: Annotated[tuple[Id, ...], Field(max_length=200)] = ()
+    size_bytes: Bytes | None = None
+    thick: Flag = False
+    secured: Flag = False
+    squash: Literal["root", "all", "none"] = "root"
+    many_sessions: Flag = False
+    cluster_filesystem: Flag = False
+    port: Port | None = None  # type: ignore[valid-type]
+    console_port: Port | None = None  # type: ignore[valid-type]
+    buckets: Annotated[
+        tuple[Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]{1,61}[a-z0-9]$")], ...],
+        Field(max_length=50),
+    ] = ()
+    idle_minutes: whole(1, 1440) = 10  # type: ignore[valid-type]
+
+
+class App(Value):
+    """An application, container or virtual machine that takes paths; `account` is what it runs as."""
+
+    id: Id
+    name: Line
+    host: Id
+    kind: Literal["app", "container", "vm"] = "container"
+    account: Id | None = None
+    ports: Annotated[tuple[Port, ...], Field(max_length=50)] = ()  # type: ignore[valid-type]
+
+
+class Mount(Value):
+    """A dataset that an application sees at a path of its own."""
+
+    id: Id
+    app: Id
+    dataset: Id
+    inside: FullPath
+    may: Literal["read", "write"] = "read"
+
+
+class DefaultLogin(Value):
+    """An account that a box came with: its password is changed before anything else."""
+
+    id: Id
+    host: Id
+    service: Line  # web, root shell, file service: often three different ones
+    login: Line
+    changed_on: Day | None = None
+    off: Flag = False  # switched off instead
+
+
+class Opening(Value):
+    """A port of a host that something outside its LAN may reach."""
+
+    id: Id
+    host: Id
+    port: Port  # type: ignore[valid-type]
+    transport: Literal["tcp", "udp"] = "tcp"
+    source: Literal["internet", "vpn"] = "internet"
+    purpose: Line
 
 
 # --- Copies ----------------------------------------------------------------------------------
@@ -434,10 +562,17 @@ class Plan(Value):
     datasets: Annotated[tuple[Dataset, ...], Field(max_length=MANY)] = ()
     holdings: Annotated[tuple[Holding, ...], Field(max_length=MANY)] = ()
     ticks: Annotated[tuple[Tick, ...], Field(max_length=MANY)] = ()
+    networks: Annotated[tuple[Network, ...], Field(max_length=MANY)] = ()
     shares: Annotated[tuple[Share, ...], Field(max_length=MANY)] = ()
     accounts: Annotated[tuple[Account, ...], Field(max_length=MANY)] = ()
     groups: Annotated[tuple[Group, ...], Field(max_length=MANY)] = ()
-    grants: Annotated[tuple[Grant, ...], Field(max_length=4 * MANY)] = ()
+    grants: Annotated[tuple[Grant, ...], Field(max_length=16 * MANY)] = ()
+    quotas: Annotated[tuple[Quota, ...], Field(max_length=MANY)] = ()
+    exports: Annotated[tuple[Export, ...], Field(max_length=MANY)] = ()
+    apps: Annotated[tuple[App, ...], Field(max_length=MANY)] = ()
+    mounts: Annotated[tuple[Mount, ...], Field(max_length=4 * MANY)] = ()
+    default_logins: Annotated[tuple[DefaultLogin, ...], Field(max_length=MANY)] = ()
+    openings: Annotated[tuple[Opening, ...], Field(max_length=MANY)] = ()
     jobs: Annotated[tuple[Job, ...], Field(max_length=MANY)] = ()
     log: Annotated[tuple[LogEntry, ...], Field(max_length=40 * MANY)] = ()
     assumptions: Annotated[tuple[AssumptionValue, ...], Field(max_length=MANY)] = ()
@@ -462,10 +597,17 @@ Item = (
     | Dataset
     | Holding
     | Tick
+    | Network
     | Share
     | Account
     | Group
     | Grant
+    | Quota
+    | Export
+    | App
+    | Mount
+    | DefaultLogin
+    | Opening
     | Job
     | LogEntry
     | AssumptionValue
@@ -483,10 +625,17 @@ COLLECTIONS: dict[str, type[Value]] = {
     "datasets": Dataset,
     "holdings": Holding,
     "ticks": Tick,
+    "networks": Network,
     "shares": Share,
     "accounts": Account,
     "groups": Group,
     "grants": Grant,
+    "quotas": Quota,
+    "exports": Export,
+    "apps": App,
+    "mounts": Mount,
+    "default_logins": DefaultLogin,
+    "openings": Opening,
     "jobs": Job,
     "log": LogEntry,
     "assumptions": AssumptionValue,

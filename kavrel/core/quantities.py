@@ -3,6 +3,7 @@
 Numbers are strict: text, booleans, NaN and infinities are refused rather than guessed at.
 """
 
+import ipaddress
 import re
 import unicodedata
 from datetime import date
@@ -73,6 +74,32 @@ def _wall_time(text: str) -> str:
     return text
 
 
+def _address(text: str) -> str:
+    try:
+        return str(ipaddress.ip_address(text))
+    except ValueError:
+        raise ValueError("write an address such as 192.168.1.20 or fd00::20") from None
+
+
+def _network(text: str) -> str:
+    try:
+        return str(ipaddress.ip_network(text))
+    except ValueError:
+        raise ValueError(
+            "write a network such as 192.168.1.0/24, with the host part all zero"
+        ) from None
+
+
+def _path(text: str) -> str:
+    _refuse_unprintable(text, allowed="")
+    if not text.startswith("/") or "//" in text or ".." in text.split("/") or len(text) > 200:
+        raise ValueError("write a full path such as /data/photos, without .. in it")
+    return text
+
+
+Address = Annotated[str, Field(max_length=45), AfterValidator(_address)]
+NetworkRange = Annotated[str, Field(max_length=50), AfterValidator(_network)]
+FullPath = Annotated[str, AfterValidator(_path)]
 Id = Annotated[str, Field(pattern=r"^[a-z][a-z0-9-]{0,39}$")]
 Line = Annotated[str, Field(max_length=LINE_LIMIT), AfterValidator(_one_line)]
 MaybeLine = Annotated[str, Field(max_length=LINE_LIMIT), AfterValidator(_note)]

@@ -16,6 +16,10 @@ from kavrel.formats.disks_csv import disks_csv
 from kavrel.formats.run_sheet_markdown import run_sheet_markdown
 from kavrel.formats.runbook_markdown import runbook_markdown
 from kavrel.formats.samba import smb_conf, smb_hosts
+from kavrel.formats.servers import files
+from kavrel.formats.servers.bundle import bundle
+from kavrel.formats.servers.setup_script import setup_script
+from kavrel.formats.servers.site import hosts_with, hosts_with_pools
 
 
 class NoPaper(ValueError):
@@ -52,6 +56,17 @@ class Paper:
                 raise NoPaper(f"this host serves nothing that needs {self.name}")
         text = self.write(occasion, chosen)
         return text.encode() if isinstance(text, str) else text
+
+
+def _served(name: str, protocol: str, about: str, make: Callable[[Plan, str, str], str]) -> Paper:
+    """A file of the hosts that serve over a protocol."""
+    return Paper(
+        name,
+        "application/json" if name.endswith(".json") else "text/plain",
+        about,
+        lambda o, host: make(o.plan, host, o.origin),
+        hosts_with(protocol),
+    )
 
 
 PAPERS: Mapping[str, Paper] = {
@@ -97,8 +112,43 @@ PAPERS: Mapping[str, Paper] = {
             "smb.conf",
             "text/plain",
             "the file server's configuration; it holds no password",
-            lambda o, host: smb_conf(o.plan, host, o.origin),
+            lambda o, host: smb_conf(o.plan, host, o.origin, o.evaluation.today),
             smb_hosts,
+        ),
+        Paper(
+            "setup.sh",
+            "text/x-shellscript",
+            "makes pools, datasets, quotas and accounts; runs once, prints before it wipes",
+            lambda o, host: setup_script(o.plan, host, o.origin),
+            hosts_with_pools,
+        ),
+        _served("exports", "nfs", "what NFS offers, and to whom", files.nfs_exports),
+        _served("rsyncd.conf", "rsync", "the rsync daemon's modules", files.rsyncd_conf),
+        _served("rsyncd.secrets", "rsync", "a stub: mode 600, no password", files.rsyncd_secrets),
+        _served("50-kavrel-sftp.conf", "sftp", "sshd: shuts SFTP accounts in", files.sshd_sftp),
+        _served("vsftpd.conf", "ftp", "FTP as the last resort", files.vsftpd_conf),
+        _served("vsftpd.userlist", "ftp", "who may sign in over FTP", files.vsftpd_userlist),
+        _served("target.json", "iscsi", "the targets, as LIO restores them", files.target_json),
+        Paper(
+            "fstab",
+            "text/plain",
+            "what is mounted: by UUID, nofail where it can be pulled out",
+            lambda o, host: files.fstab(o.plan, host, o.origin),
+            hosts_with_pools,
+        ),
+        Paper(
+            "nftables.conf",
+            "text/plain",
+            "the firewall: only what is served, only to those it is served to",
+            lambda o, host: files.nftables_conf(o.plan, host, o.origin),
+            hosts_with_pools,
+        ),
+        Paper(
+            "bundle.zip",
+            "application/zip",
+            "all files of one host with a README in the order of work, units and checksums",
+            lambda o, host: bundle(o.plan, host, o.origin, o.evaluation.today),
+            hosts_with_pools,
         ),
     )
 }

@@ -4,6 +4,8 @@ Rights are resolved to accounts before they are written: smbd lets a write list 
 list, which is not the rule that an own grant overrides the groups'. Source: smb.conf(5).
 """
 
+from datetime import date
+
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan, Share
 from kavrel.core.shares.access import Access, access_matrix
@@ -19,11 +21,11 @@ def smb_hosts(plan: Plan) -> list[str]:
     return [h.id for h in plan.hosts if h.id in serving]
 
 
-def smb_conf(plan: Plan, host_id: str, revision: str) -> str:
-    """The file's text for one host; it holds no password."""
+def smb_conf(plan: Plan, host_id: str, revision: str, today: date = date.min) -> str:
+    """The file's text for one host; it holds no password. What ran out by `today` gives nothing."""
     index = Index(plan)
     host = index.hosts[host_id]
-    matrix = access_matrix(index)
+    matrix = access_matrix(index, today)
     shares = [s for s in plan.shares if index.pools[index.datasets[s.dataset].pool].host == host_id]
     guests = any(s.guest != "none" for s in shares)
     lines = [
@@ -50,10 +52,10 @@ def smb_conf(plan: Plan, host_id: str, revision: str) -> str:
 
 
 def _section(index: Index, share: Share, cells: list[Access], folder: str) -> list[str]:
-    logins = {a.id: a.login for a in index.plan.accounts if a.enabled}
+    logins = {a.id: a.login for a in index.plan.accounts}
 
     def names(right: str) -> list[str]:
-        return [logins[c.account] for c in cells if c.right == right and c.account in logins]
+        return [logins[c.account] for c in cells if c.right == right]
 
     writers, readers, refused = names("write"), names("read"), names("none")
     home = "/%U" if share.home else ""

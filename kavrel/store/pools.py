@@ -36,7 +36,10 @@ def read(db: sqlite3.Connection, plan_id: str) -> dict[str, Any]:
     return {
         "pools": tuple(pools),
         "datasets": tuple(
-            Dataset(**flags(r, "compressible", "throw_away", "live_database")) for r in rows
+            Dataset(
+                **flags(r, "compressible", "throw_away", "live_database", "checksums", "encrypted")
+            )
+            for r in rows
         ),
         "holdings": tuple(
             Holding(**flags(r, "verified"))

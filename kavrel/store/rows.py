@@ -1,11 +1,16 @@
 """Rows of a plan's table: read in order, and written so that only what changed is touched."""
 
 import sqlite3
+from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from datetime import date
-from typing import Any
+from typing import Any, TypeVar, get_origin
+
+from pydantic import BaseModel
 
 Row = tuple[Any, ...]
+Item = TypeVar("Item", bound=BaseModel)
+LIST = ("owner", "field", "place", "value")
 
 
 def read_rows(
@@ -56,3 +61,43 @@ def _plain(value: Any) -> Any:
     if isinstance(value, bool):
         return int(value)
     return value.isoformat() if isinstance(value, date) else value
+
+
+def _split(model: type[BaseModel]) -> tuple[list[str], list[str]]:
+    """Fields that are columns, and those that are lists."""
+    lists = [n for n, f in model.model_fields.items() if get_origin(f.annotation) is tuple]
+    return [n for n in model.model_fields if n not in lists], lists
+
+
+def read_items(
+    db: sqlite3.Connection, table: str, model: type[Item], plan_id: str
+) -> tuple[Item, ...]:
+    """Things whose columns are named as their fields; lists are in TABLE_list."""
+    columns, lists = _split(model)
+    truths = [n for n in columns if model.model_fields[n].annotation is bool]
+    found: dict[tuple[str, str], list[Any]] = defaultdict(list)
+    if lists:
+        rows = read_rows(db, f"{table}_list", LIST, plan_id, "owner, field, place")
+        for row in rows:
+            found[row["owner"], row["field"]].append(row["value"])
+    return tuple(
+        model(**flags(row, *truths), **{n: tuple(found[row["id"], n]) for n in lists})
+        for row in read_rows(db, table, columns, plan_id, "position")
+    )
+
+
+def write_items(
+    db: sqlite3.Connection, table: str, model: type[Item], plan_id: str, items: Sequence[Item]
+) -> None:
+    """Writes what `read_items` reads."""
+    columns, lists = _split(model)
+    rows = [values(item, columns, n) for n, item in enumerate(items)]
+    write_rows(db, table, (*columns, "position"), plan_id, rows)
+    if lists:
+        entries = [
+            (getattr(item, "id"), field, place, value)  # noqa: B009
+            for item in items
+            for field in lists
+            for place, value in enumerate(getattr(item, field))
+        ]
+        write_rows(db, f"{table}_list", LIST, plan_id, entries)

@@ -1,17 +1,40 @@
-"""Shares, accounts, groups and grants in their tables."""
+"""Shares, accounts, grants, and everything that serves or is served beside SMB, in their tables."""
 
 import sqlite3
 from collections import defaultdict
+from datetime import date
 from typing import Any
 
-from kavrel.core.plan import Account, Grant, Group, Plan, Share
-from kavrel.store.rows import flags, read_rows, values, write_rows
+from kavrel.core.plan import (
+    Account,
+    App,
+    DefaultLogin,
+    Export,
+    Grant,
+    Group,
+    Mount,
+    Network,
+    Opening,
+    Plan,
+    Quota,
+    Share,
+)
+from kavrel.store.rows import flags, read_items, read_rows, values, write_items, write_rows
 
 SHARE = tuple(Share.model_fields)
 ACCOUNT = tuple(Account.model_fields)
 GROUP = ("id", "name")
 MEMBER = ("account_group", "place", "account")
-GRANT = ("id", "share", "account", "account_group", "access_right")
+GRANT = ("id", "share", "account", "account_group", "access_right", "expires_on")
+BESIDE: tuple[tuple[str, str, type[Any]], ...] = (
+    ("networks", "network", Network),
+    ("quotas", "quota", Quota),
+    ("exports", "export", Export),
+    ("apps", "app", App),
+    ("mounts", "mount", Mount),
+    ("default_logins", "default_login", DefaultLogin),
+    ("openings", "opening", Opening),
+)
 
 
 def read(db: sqlite3.Connection, plan_id: str) -> dict[str, Any]:
@@ -25,7 +48,10 @@ def read(db: sqlite3.Connection, plan_id: str) -> dict[str, Any]:
         members[row["account_group"]].append(row["account"])
     return {
         "shares": tuple(Share(**flags(r, "smb1", "home")) for r in rows("share", SHARE)),
-        "accounts": tuple(Account(**flags(r, "enabled")) for r in rows("account", ACCOUNT)),
+        "accounts": tuple(
+            Account(**flags(r, "enabled", "second_factor", "must_change"))
+            for r in rows("account", ACCOUNT)
+        ),
         "groups": tuple(
             Group(**r, members=tuple(members[r["id"]])) for r in rows("account_group", GROUP)
         ),
@@ -36,9 +62,11 @@ def read(db: sqlite3.Connection, plan_id: str) -> dict[str, Any]:
                 account=r["account"],
                 group=r["account_group"],
                 right=r["access_right"],
+                expires_on=r["expires_on"],
             )
             for r in rows("access_grant", GRANT)
         ),
+        **{name: read_items(db, table, model, plan_id) for name, table, model in BESIDE},
     }
 
 
@@ -52,5 +80,14 @@ def write(db: sqlite3.Connection, plan_id: str, plan: Plan) -> None:
     write_rows(db, "account_group", (*GROUP, "position"), plan_id, groups)
     members = [(g.id, n, m) for g in plan.groups for n, m in enumerate(g.members)]
     write_rows(db, "group_member", MEMBER, plan_id, members)
-    grants = [(g.id, g.share, g.account, g.group, g.right, n) for n, g in enumerate(plan.grants)]
+    grants = [
+        (g.id, g.share, g.account, g.group, g.right, _day(g.expires_on), n)
+        for n, g in enumerate(plan.grants)
+    ]
     write_rows(db, "access_grant", (*GRANT, "position"), plan_id, grants)
+    for name, table, model in BESIDE:
+        write_items(db, table, model, plan_id, getattr(plan, name))
+
+
+def _day(day: date | None) -> str | None:
+    return day.isoformat() if day else None

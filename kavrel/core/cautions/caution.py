@@ -3,7 +3,7 @@
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict
 
@@ -14,14 +14,38 @@ from kavrel.core.log.due import Due
 from kavrel.core.pools.pool import PoolState
 from kavrel.core.proof.proof import Cell
 from kavrel.core.shares.access import Access
+from kavrel.core.shares.addresses import Listener
+from kavrel.core.shares.promises import Promise
 from kavrel.core.week.week import Week
 
 Severity = Literal["serious", "caution", "advice"]
 Sheet = Literal["bench", "pools", "shares", "copies", "week", "proof", "log"]
 
 
+class Put(BaseModel):
+    """One thing of the plan as it would be; `item` None takes it out."""
+
+    model_config = ConfigDict(frozen=True)
+
+    collection: str
+    id: str
+    item: dict[str, Any] | None
+
+
+class Fix(BaseModel):
+    """A change of the plan that settles the finding at one click, and can be undone."""
+
+    model_config = ConfigDict(frozen=True)
+
+    label: str
+    puts: tuple[Put, ...]
+
+
 class Caution(BaseModel):
-    """One finding: `about` is the id of the thing, `why` the reason, `remedy` the way out."""
+    """One finding: `about` is the id of the thing, `why` the reason, `remedy` the way out.
+
+    `could` says what may happen; `fix` is there where one change of the plan settles it.
+    """
 
     model_config = ConfigDict(frozen=True)
 
@@ -33,6 +57,8 @@ class Caution(BaseModel):
     name: str
     why: str
     remedy: str
+    could: str = ""
+    fix: Fix | None = None
 
 
 @dataclass(frozen=True)
@@ -47,11 +73,35 @@ class View:
     cells: Sequence[Cell]
     due: Sequence[Due]
     power: Power
+    listeners: Sequence[Listener]
+    promises: Sequence[Promise]
     today: date
 
     def stored_bytes(self, pool: str) -> int:
         """Bytes of others' newest copies on a pool; versions need more than that."""
         return sum(self.book.first_bytes(j) for j in self.index.plan.jobs if j.target_pool == pool)
+
+
+def changed(label: str, collection: str, **values: Any) -> Callable[[View, str], Fix | None]:
+    """A fix that changes some fields of the thing that the finding is about."""
+
+    def fix(view: View, about: str) -> Fix | None:
+        items = getattr(view.index.plan, collection)
+        item = next((i for i in items if i.id == about), None)
+        if item is None:
+            return None
+        new = {k: v(view) if callable(v) else v for k, v in values.items()}
+        put = item.model_copy(update=new).model_dump(mode="json")
+        return Fix(label=label, puts=(Put(collection=collection, id=about, item=put),))
+
+    return fix
+
+
+def removed(label: str, collection: str) -> Callable[[View, str], Fix | None]:
+    """A fix that takes the thing out."""
+    return lambda view, about: Fix(
+        label=label, puts=(Put(collection=collection, id=about, item=None),)
+    )
 
 
 Finding = tuple[str, str, str]  # id of the thing, its name, why
@@ -67,6 +117,8 @@ class Rule:
     about_kind: str
     remedy: str
     find: Callable[[View], Iterable[Finding]]
+    could: str = ""
+    fix: Callable[[View, str], Fix | None] = lambda view, about: None
 
     def cautions(self, view: View) -> list[Caution]:
         """All findings of the rule as cautions."""
@@ -80,6 +132,8 @@ class Rule:
                 name=name,
                 why=why,
                 remedy=self.remedy,
+                could=self.could,
+                fix=self.fix(view, about),
             )
             for about, name, why in self.find(view)
         ]

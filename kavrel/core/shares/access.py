@@ -1,14 +1,15 @@
-"""Who may touch what, and why.
+"""Who may touch what over SMB, and why.
 
 The rules, as practised: an account's own grant overrides its groups'; among groups an explicit
-none wins, then the widest; guest access holds for whoever has no grant at all.
+none wins, then the widest; guest access holds for whoever has no grant at all. A grant or an
+account that has run out counts as if it were not there.
 Source: common practice, no source; the server configuration is written to give the same.
 """
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
-
-from pydantic import BaseModel, ConfigDict
+from datetime import date
+from typing import NamedTuple
 
 from kavrel.core.index import Index
 from kavrel.core.plan import Account, Grant, Right, Share
@@ -16,10 +17,8 @@ from kavrel.core.plan import Account, Grant, Right, Share
 WIDTH = {"none": 0, "read": 1, "write": 2}
 
 
-class Access(BaseModel):
+class Access(NamedTuple):
     """The right that results for one account on one share, and the chain of reasons."""
-
-    model_config = ConfigDict(frozen=True)
 
     account: str
     share: str
@@ -27,55 +26,73 @@ class Access(BaseModel):
     because: tuple[str, ...]
 
 
-def access_matrix(index: Index) -> list[Access]:
-    """One cell for each account and share, accounts in plan order within each share."""
-    by_share: dict[str, list[Grant]] = defaultdict(list)
+def off(account: Account, today: date) -> str:
+    """Why an account cannot sign in on a day, or nothing."""
+    if not account.enabled:
+        return "the account is switched off"
+    if account.expires_on and account.expires_on <= today:
+        return f"the account ran out on {account.expires_on}"
+    return ""
+
+
+def access_matrix(index: Index, today: date = date.min) -> list[Access]:
+    """One cell for each account and share, accounts in plan order within each share.
+
+    Grants and accounts that have run out by `today` do not count.
+    """
+    own: dict[str, dict[str, Grant]] = defaultdict(dict)
+    of_group: dict[str, dict[str, Grant]] = defaultdict(dict)
     for grant in index.plan.grants:
-        by_share[grant.share].append(grant)
-    groups_of: dict[str, list[str]] = defaultdict(list)
+        if grant.expires_on and grant.expires_on <= today:
+            continue
+        if grant.account:
+            own[grant.share].setdefault(grant.account, grant)
+        elif grant.group:
+            of_group[grant.share].setdefault(grant.group, grant)
+    member_of: dict[str, list[str]] = defaultdict(list)
     for group in index.plan.groups:
         for member in group.members:
-            groups_of[member].append(group.id)
+            member_of[member].append(group.id)
     names = {g.id: g.name for g in index.plan.groups}
-    return [
-        _access(account, share, by_share[share.id], groups_of[account.id], names)
-        for share in index.plan.shares
-        for account in index.plan.accounts
-    ]
+    off_why = {a.id: off(a, today) for a in index.plan.accounts}
+    cells: list[Access] = []
+    for share in index.plan.shares:
+        mine, theirs = own[share.id], of_group[share.id]
+        for account in index.plan.accounts:
+            key = account.id
+            if off_why[key]:
+                cells.append(Access(key, share.id, "none", (off_why[key],)))
+                continue
+            through = [theirs[g] for g in member_of[key] if g in theirs] if theirs else []
+            cells.append(_access(key, share, mine.get(key), through, names))
+    return cells
 
 
 def _access(
-    account: Account,
+    account: str,
     share: Share,
-    grants: Sequence[Grant],
-    member_of: Sequence[str],
+    own: Grant | None,
+    through: Sequence[Grant],
     names: Mapping[str, str],
 ) -> Access:
-    def cell(right: Right, *because: str) -> Access:
-        return Access(account=account.id, share=share.id, right=right, because=because)
-
-    if not account.enabled:
-        return cell("none", "the account is switched off")
-    own = [g for g in grants if g.account == account.id]
-    through = [g for g in grants if g.group in member_of]
-    over = [f"over {names[g.group]}: {g.right}" for g in through if g.group]
+    over = tuple(f"over {names[g.group]}: {g.right}" for g in through if g.group)
     if own:
-        # Two own grants cannot both stand in a consistent plan.
-        return cell(own[0].right, f"own grant: {own[0].right}", *over)
+        return Access(account, share.id, own.right, (f"own grant: {own.right}", *over))
     refused = [g for g in through if g.right == "none"]
     if refused:
         named = ", ".join(names[g.group] for g in refused if g.group)
-        return cell("none", f"group {named}: none, and none wins", *over)
+        return Access(account, share.id, "none", (f"group {named}: none, and none wins", *over))
     if through:
         widest = max(through, key=lambda g: WIDTH[g.right])
-        return cell(widest.right, f"group {names[widest.group or '']}: {widest.right}")
+        because = f"group {names[widest.group or '']}: {widest.right}"
+        return Access(account, share.id, widest.right, (because,))
     if share.guest != "none":
-        return cell(share.guest, f"guest: {share.guest}")
-    return cell("none", "no grant")
+        return Access(account, share.id, share.guest, (f"guest: {share.guest}",))
+    return Access(account, share.id, "none", ("no grant",))
 
 
 def writers(index: Index, dataset: str, matrix: Sequence[Access]) -> list[Account]:
     """Enabled accounts that can write the dataset through any of its shares."""
     shares = {s.id for s in index.shares_of.get(dataset, [])}
-    able = {a.account for a in matrix if a.share in shares and a.right == "write"}
+    able = {a.account for a in matrix if a.right == "write" and a.share in shares}
     return [a for a in index.plan.accounts if a.id in able]

@@ -29,20 +29,26 @@ def slug(text: str, otherwise: str) -> str:
 
 
 def folders(plan: Plan) -> dict[str, str]:
-    """Dataset id to its folder on the host, each one different: /srv/POOL/DATASET."""
+    """Dataset id to its folder on the host, each one different: /srv/POOL/PARENT/DATASET."""
     pools: dict[str, str] = {}
     for pool in plan.pools:
         wanted = slug(pool.name, pool.id)
         pools[pool.id] = f"{wanted}-{pool.id}" if wanted in pools.values() else wanted
     found: dict[str, str] = {}
-    for dataset in plan.datasets:
-        wanted = folder_of(dataset, pools[dataset.pool])
-        if wanted in found.values():
-            wanted = f"{wanted}-{dataset.id}"
-        found[dataset.id] = wanted
+    left = list(plan.datasets)
+    while left:
+        # Parents first; a circle cannot be in a consistent plan.
+        ready = [d for d in left if d.parent is None or d.parent in found] or left
+        for dataset in ready:
+            above = found.get(dataset.parent or "") or f"/srv/{pools[dataset.pool]}"
+            wanted = folder_of(dataset, above)
+            if wanted in found.values():
+                wanted = f"{wanted}-{dataset.id}"
+            found[dataset.id] = wanted
+        left = [d for d in left if d.id not in found]
     return found
 
 
-def folder_of(dataset: Dataset, pool_slug: str) -> str:
-    """The folder that a dataset would have were it alone."""
-    return f"/srv/{pool_slug}/{slug(dataset.name, dataset.id)}"
+def folder_of(dataset: Dataset, above: str) -> str:
+    """The folder that a dataset would have were it alone in the one above."""
+    return f"{above}/{slug(dataset.name, dataset.id)}"

@@ -546,6 +546,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/{plan_id}/networks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add */
+        post: operations["add_network"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/networks/{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Replace */
+        put: operations["put_network"];
+        post?: never;
+        /** Delete */
+        delete: operations["remove_network"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans/{plan_id}/shares": {
         parameters: {
             query?: never;
@@ -681,6 +716,216 @@ export interface paths {
         post?: never;
         /** Delete */
         delete: operations["remove_grant"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/quotas": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add */
+        post: operations["add_quota"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/quotas/{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Replace */
+        put: operations["put_quota"];
+        post?: never;
+        /** Delete */
+        delete: operations["remove_quota"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/exports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add */
+        post: operations["add_export"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/exports/{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Replace */
+        put: operations["put_export"];
+        post?: never;
+        /** Delete */
+        delete: operations["remove_export"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/apps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add */
+        post: operations["add_app"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/apps/{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Replace */
+        put: operations["put_app"];
+        post?: never;
+        /** Delete */
+        delete: operations["remove_app"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/mounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add */
+        post: operations["add_mount"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/mounts/{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Replace */
+        put: operations["put_mount"];
+        post?: never;
+        /** Delete */
+        delete: operations["remove_mount"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/default_logins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add */
+        post: operations["add_login"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/default_logins/{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Replace */
+        put: operations["put_login"];
+        post?: never;
+        /** Delete */
+        delete: operations["remove_login"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/openings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add */
+        post: operations["add_opening"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/openings/{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Replace */
+        put: operations["put_opening"];
+        post?: never;
+        /** Delete */
+        delete: operations["remove_opening"];
         options?: never;
         head?: never;
         patch?: never;
@@ -995,26 +1240,187 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/{plan_id}/reach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Reach
+         * @description What one account, machine or application reaches, or who reaches one dataset.
+         */
+        get: operations["list_reach"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/access-if": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Access If
+         * @description Who would gain and who would lose by a change that is not saved.
+         */
+        post: operations["access_if"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/access-changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Access Changes
+         * @description Who gained and who lost between two revisions (the second: the newest when not named).
+         */
+        get: operations["list_access_changes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/protocols": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Choose Protocol
+         * @description Which protocol fits a client, and why the others do not.
+         */
+        get: operations["choose_protocol"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/cards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Cards
+         * @description What to type on each system to reach each thing; for one login or machine, or for all.
+         */
+        get: operations["list_cards"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/read/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Server File
+         * @description Reads a file of a host: what was understood, what was not, and how it differs.
+         */
+        post: operations["read_server_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
-         * Access
-         * @description The right that results for one account on one share, and the chain of reasons.
+         * AccessChange
+         * @description What one subject gains or loses at one thing.
          */
-        Access: {
-            /** Account */
-            account: string;
-            /** Share */
-            share: string;
+        AccessChange: {
             /**
-             * Right
+             * Subject Kind
              * @enum {string}
              */
-            right: "none" | "read" | "write";
+            subject_kind: "account" | "machine" | "app";
+            /** Name */
+            name: string;
+            /** Protocol */
+            protocol: string;
+            /** Thing Name */
+            thing_name: string;
+            /**
+             * Before
+             * @enum {string}
+             */
+            before: "none" | "read" | "write";
+            /**
+             * After
+             * @enum {string}
+             */
+            after: "none" | "read" | "write";
+            /** Gains */
+            gains: boolean;
             /** Because */
             because: string[];
+        };
+        /**
+         * AccessChanges
+         * @description Who gains and who loses.
+         */
+        AccessChanges: {
+            /** Changes */
+            changes: components["schemas"]["AccessChange"][];
+        };
+        /**
+         * AccessTable
+         * @description Accounts against shares over SMB, packed: a big lab has tens of thousands of cells.
+         *
+         *     `rights`: a string for each share with n, r or w for each account. `because`: a number for each
+         *     cell, the place of its reason in `reasons`.
+         */
+        AccessTable: {
+            /** Accounts */
+            accounts: string[];
+            /** Shares */
+            shares: string[];
+            /** Rights */
+            rights: string[];
+            /** Reasons */
+            reasons: string[];
+            /** Because */
+            because: number[][];
         };
         /**
          * Account
@@ -1038,6 +1444,43 @@ export interface components {
              * @default true
              */
             enabled: boolean;
+            /** Expires On */
+            expires_on?: string | null;
+            /**
+             * Second Factor
+             * @default false
+             */
+            second_factor: boolean;
+            /**
+             * Must Change
+             * @default false
+             */
+            must_change: boolean;
+        };
+        /**
+         * App
+         * @description An application, container or virtual machine that takes paths; `account` is what it runs as.
+         */
+        App: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Host */
+            host: string;
+            /**
+             * Kind
+             * @default container
+             * @enum {string}
+             */
+            kind: "app" | "container" | "vm";
+            /** Account */
+            account?: string | null;
+            /**
+             * Ports
+             * @default []
+             */
+            ports: number[];
         };
         /**
          * AssumptionValue
@@ -1174,8 +1617,39 @@ export interface components {
             capacity_bytes: number;
         };
         /**
+         * Card
+         * @description What one system is told to reach one thing; `qr` is an SVG data URI, or nothing.
+         */
+        Card: {
+            /** Who */
+            who: string;
+            /** Thing */
+            thing: string;
+            /** System */
+            system: string;
+            /** Text */
+            text: string;
+            /** Note */
+            note: string;
+            /**
+             * Qr
+             * @default
+             */
+            qr: string;
+        };
+        /**
+         * CardList
+         * @description Cards for those who connect.
+         */
+        CardList: {
+            /** Cards */
+            cards: components["schemas"]["Card"][];
+        };
+        /**
          * Caution
          * @description One finding: `about` is the id of the thing, `why` the reason, `remedy` the way out.
+         *
+         *     `could` says what may happen; `fix` is there where one change of the plan settles it.
          */
         Caution: {
             /** Rule */
@@ -1200,6 +1674,12 @@ export interface components {
             why: string;
             /** Remedy */
             remedy: string;
+            /**
+             * Could
+             * @default
+             */
+            could: string;
+            fix?: components["schemas"]["Fix"] | null;
         };
         /**
          * Cell
@@ -1254,6 +1734,30 @@ export interface components {
              * @default []
              */
             fields: components["schemas"]["FieldChange"][];
+        };
+        /**
+         * Choice
+         * @description A protocol for a need: `fits` says whether it does, `why` in either case.
+         */
+        Choice: {
+            /** Protocol */
+            protocol: string;
+            /** Title */
+            title: string;
+            /** Fits */
+            fits: boolean;
+            /** Why */
+            why: string;
+            /** Caution */
+            caution: string;
+        };
+        /**
+         * ChoiceList
+         * @description The protocols for a need, those that fit first.
+         */
+        ChoiceList: {
+            /** Choices */
+            choices: components["schemas"]["Choice"][];
         };
         /**
          * Clash
@@ -1313,7 +1817,10 @@ export interface components {
         };
         /**
          * Dataset
-         * @description Data with one owner, one worth and one rate of change.
+         * @description Data with one owner, one worth and one rate of change; datasets form a tree on their pool.
+         *
+         *     A quota limits the dataset with its children, a reservation keeps room for them. `mode` is
+         *     that of its folder; 2770 lets a group work in it together.
          */
         Dataset: {
             /** Id */
@@ -1355,6 +1862,67 @@ export interface components {
              * @default false
              */
             live_database: boolean;
+            /** Parent */
+            parent?: string | null;
+            /**
+             * Use
+             * @default files
+             * @enum {string}
+             */
+            use: "files" | "vm_disks" | "isos" | "database" | "cache";
+            /** Quota Bytes */
+            quota_bytes?: number | null;
+            /**
+             * Reserve Bytes
+             * @default 0
+             */
+            reserve_bytes: number;
+            /**
+             * Compression
+             * @default lz4
+             * @enum {string}
+             */
+            compression: "off" | "lz4" | "zstd";
+            /**
+             * Checksums
+             * @default true
+             */
+            checksums: boolean;
+            /** Record Kib */
+            record_kib?: (4 | 8 | 16 | 32 | 64 | 128 | 256 | 512 | 1024) | null;
+            /**
+             * Encrypted
+             * @default false
+             */
+            encrypted: boolean;
+            /** Owner */
+            owner?: string | null;
+            /**
+             * Mode
+             * @default 2770
+             */
+            mode: string;
+        };
+        /**
+         * DefaultLogin
+         * @description An account that a box came with: its password is changed before anything else.
+         */
+        DefaultLogin: {
+            /** Id */
+            id: string;
+            /** Host */
+            host: string;
+            /** Service */
+            service: string;
+            /** Login */
+            login: string;
+            /** Changed On */
+            changed_on?: string | null;
+            /**
+             * Off
+             * @default false
+             */
+            off: boolean;
         };
         /**
          * Disk
@@ -1537,8 +2105,13 @@ export interface components {
             hosts: components["schemas"]["HostView"][];
             /** Pools */
             pools: components["schemas"]["PoolView"][];
-            /** Access */
-            access: components["schemas"]["Access"][];
+            access: components["schemas"]["AccessTable"];
+            /** Reach */
+            reach: components["schemas"]["Reach"][];
+            /** Promises */
+            promises: components["schemas"]["Promise"][];
+            /** Listeners */
+            listeners: components["schemas"]["Listener"][];
             /** Jobs */
             jobs: components["schemas"]["JobView"][];
             week: components["schemas"]["Week"];
@@ -1553,6 +2126,85 @@ export interface components {
             power: components["schemas"]["Power"];
             /** Assumptions */
             assumptions: components["schemas"]["AssumptionView"][];
+        };
+        /**
+         * Export
+         * @description A dataset offered in another way than over SMB; see `shares.protocols` for each.
+         *
+         *     `clients`: hosts or networks (NFS, rsync) or initiator names (iSCSI). `accounts` sign in with
+         *     a password or key. `size_bytes`: of the LUN, or the tenant's quota. `secured`: Kerberos (NFS),
+         *     CHAP (iSCSI), TLS (S3, FTP).
+         */
+        Export: {
+            /** Id */
+            id: string;
+            /**
+             * Protocol
+             * @enum {string}
+             */
+            protocol: "nfs" | "iscsi" | "rsync" | "sftp" | "s3" | "ftp";
+            /** Name */
+            name: string;
+            /** Dataset */
+            dataset: string;
+            /**
+             * May
+             * @default write
+             * @enum {string}
+             */
+            may: "read" | "write";
+            /**
+             * Clients
+             * @default []
+             */
+            clients: string[];
+            /**
+             * Accounts
+             * @default []
+             */
+            accounts: string[];
+            /** Size Bytes */
+            size_bytes?: number | null;
+            /**
+             * Thick
+             * @default false
+             */
+            thick: boolean;
+            /**
+             * Secured
+             * @default false
+             */
+            secured: boolean;
+            /**
+             * Squash
+             * @default root
+             * @enum {string}
+             */
+            squash: "root" | "all" | "none";
+            /**
+             * Many Sessions
+             * @default false
+             */
+            many_sessions: boolean;
+            /**
+             * Cluster Filesystem
+             * @default false
+             */
+            cluster_filesystem: boolean;
+            /** Port */
+            port?: number | null;
+            /** Console Port */
+            console_port?: number | null;
+            /**
+             * Buckets
+             * @default []
+             */
+            buckets: string[];
+            /**
+             * Idle Minutes
+             * @default 10
+             */
+            idle_minutes: number;
         };
         /**
          * FieldChange
@@ -1642,12 +2294,22 @@ export interface components {
             wish: components["schemas"]["Wish"];
         };
         /**
+         * Fix
+         * @description A change of the plan that settles the finding at one click, and can be undone.
+         */
+        Fix: {
+            /** Label */
+            label: string;
+            /** Puts */
+            puts: components["schemas"]["Put"][];
+        };
+        /**
          * Found
          * @description The finder's answer: survivors first by room, and how many were weighed.
          */
         Found: {
             /** Proposals */
-            proposals: components["schemas"]["Proposal"][];
+            proposals: components["schemas"]["kavrel__core__pools__finder__Proposal"][];
             /** Beside */
             beside: components["schemas"]["Beside"][];
             /** Misses */
@@ -1677,6 +2339,8 @@ export interface components {
              * @enum {string}
              */
             right: "none" | "read" | "write";
+            /** Expires On */
+            expires_on?: string | null;
         };
         /**
          * Group
@@ -1875,6 +2539,16 @@ export interface components {
              * @default 1
              */
             start_order: number;
+            /**
+             * Addressing
+             * @default dhcp
+             * @enum {string}
+             */
+            addressing: "dhcp" | "reserved" | "static";
+            /** Address */
+            address?: string | null;
+            /** Vpn Address */
+            vpn_address?: string | null;
         };
         /**
          * HostPower
@@ -2084,6 +2758,26 @@ export interface components {
             layouts: components["schemas"]["Layout"][];
         };
         /**
+         * Line
+         * @description One line of the file, and what was made of it.
+         */
+        Line: {
+            /** Number */
+            number: number;
+            /** Text */
+            text: string;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "understood" | "not understood" | "no matter";
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /**
          * Link
          * @description The way between two sites, with the speed of each direction in Mbit/s.
          */
@@ -2103,6 +2797,24 @@ export interface components {
              * @default true
              */
             encrypted: boolean;
+        };
+        /**
+         * Listener
+         * @description A port of a host that something listens on, and from where it is let in.
+         */
+        Listener: {
+            /** Host */
+            host: string;
+            /** Port */
+            port: number;
+            /** Transport */
+            transport: string;
+            /** What */
+            what: string;
+            /** From Networks */
+            from_networks: string[];
+            /** From Clients */
+            from_clients: string[];
         };
         /**
          * LogEntry
@@ -2168,6 +2880,46 @@ export interface components {
              */
             alone: boolean;
         };
+        /**
+         * Mount
+         * @description A dataset that an application sees at a path of its own.
+         */
+        Mount: {
+            /** Id */
+            id: string;
+            /** App */
+            app: string;
+            /** Dataset */
+            dataset: string;
+            /** Inside */
+            inside: string;
+            /**
+             * May
+             * @default read
+             * @enum {string}
+             */
+            may: "read" | "write";
+        };
+        /**
+         * Network
+         * @description A subnet of a site, and the range in it that the router gives out by DHCP.
+         */
+        Network: {
+            /** Id */
+            id: string;
+            /** Site */
+            site: string;
+            /** Name */
+            name: string;
+            /** Range */
+            range: string;
+            /** Dhcp From */
+            dhcp_from?: string | null;
+            /** Dhcp To */
+            dhcp_to?: string | null;
+            /** Gateway */
+            gateway?: string | null;
+        };
         /** NewAccount */
         NewAccount: {
             /** Id */
@@ -2187,6 +2939,40 @@ export interface components {
              * @default true
              */
             enabled: boolean;
+            /** Expires On */
+            expires_on?: string | null;
+            /**
+             * Second Factor
+             * @default false
+             */
+            second_factor: boolean;
+            /**
+             * Must Change
+             * @default false
+             */
+            must_change: boolean;
+        };
+        /** NewApp */
+        NewApp: {
+            /** Id */
+            id?: string | null;
+            /** Name */
+            name: string;
+            /** Host */
+            host: string;
+            /**
+             * Kind
+             * @default container
+             * @enum {string}
+             */
+            kind: "app" | "container" | "vm";
+            /** Account */
+            account?: string | null;
+            /**
+             * Ports
+             * @default []
+             */
+            ports: number[];
         };
         /** NewDataset */
         NewDataset: {
@@ -2229,6 +3015,64 @@ export interface components {
              * @default false
              */
             live_database: boolean;
+            /** Parent */
+            parent?: string | null;
+            /**
+             * Use
+             * @default files
+             * @enum {string}
+             */
+            use: "files" | "vm_disks" | "isos" | "database" | "cache";
+            /** Quota Bytes */
+            quota_bytes?: number | null;
+            /**
+             * Reserve Bytes
+             * @default 0
+             */
+            reserve_bytes: number;
+            /**
+             * Compression
+             * @default lz4
+             * @enum {string}
+             */
+            compression: "off" | "lz4" | "zstd";
+            /**
+             * Checksums
+             * @default true
+             */
+            checksums: boolean;
+            /** Record Kib */
+            record_kib?: (4 | 8 | 16 | 32 | 64 | 128 | 256 | 512 | 1024) | null;
+            /**
+             * Encrypted
+             * @default false
+             */
+            encrypted: boolean;
+            /** Owner */
+            owner?: string | null;
+            /**
+             * Mode
+             * @default 2770
+             */
+            mode: string;
+        };
+        /** NewDefaultLogin */
+        NewDefaultLogin: {
+            /** Id */
+            id?: string | null;
+            /** Host */
+            host: string;
+            /** Service */
+            service: string;
+            /** Login */
+            login: string;
+            /** Changed On */
+            changed_on?: string | null;
+            /**
+             * Off
+             * @default false
+             */
+            off: boolean;
         };
         /** NewDisk */
         NewDisk: {
@@ -2323,6 +3167,78 @@ export interface components {
             /** Shelf */
             shelf?: string | null;
         };
+        /** NewExport */
+        NewExport: {
+            /** Id */
+            id?: string | null;
+            /**
+             * Protocol
+             * @enum {string}
+             */
+            protocol: "nfs" | "iscsi" | "rsync" | "sftp" | "s3" | "ftp";
+            /** Name */
+            name: string;
+            /** Dataset */
+            dataset: string;
+            /**
+             * May
+             * @default write
+             * @enum {string}
+             */
+            may: "read" | "write";
+            /**
+             * Clients
+             * @default []
+             */
+            clients: string[];
+            /**
+             * Accounts
+             * @default []
+             */
+            accounts: string[];
+            /** Size Bytes */
+            size_bytes?: number | null;
+            /**
+             * Thick
+             * @default false
+             */
+            thick: boolean;
+            /**
+             * Secured
+             * @default false
+             */
+            secured: boolean;
+            /**
+             * Squash
+             * @default root
+             * @enum {string}
+             */
+            squash: "root" | "all" | "none";
+            /**
+             * Many Sessions
+             * @default false
+             */
+            many_sessions: boolean;
+            /**
+             * Cluster Filesystem
+             * @default false
+             */
+            cluster_filesystem: boolean;
+            /** Port */
+            port?: number | null;
+            /** Console Port */
+            console_port?: number | null;
+            /**
+             * Buckets
+             * @default []
+             */
+            buckets: string[];
+            /**
+             * Idle Minutes
+             * @default 10
+             */
+            idle_minutes: number;
+        };
         /** NewGrant */
         NewGrant: {
             /** Id */
@@ -2338,6 +3254,8 @@ export interface components {
              * @enum {string}
              */
             right: "none" | "read" | "write";
+            /** Expires On */
+            expires_on?: string | null;
         };
         /** NewGroup */
         NewGroup: {
@@ -2453,6 +3371,16 @@ export interface components {
              * @default 1
              */
             start_order: number;
+            /**
+             * Addressing
+             * @default dhcp
+             * @enum {string}
+             */
+            addressing: "dhcp" | "reserved" | "static";
+            /** Address */
+            address?: string | null;
+            /** Vpn Address */
+            vpn_address?: string | null;
         };
         /** NewJob */
         NewJob: {
@@ -2552,6 +3480,40 @@ export interface components {
              */
             note: string;
         };
+        /** NewMount */
+        NewMount: {
+            /** Id */
+            id?: string | null;
+            /** App */
+            app: string;
+            /** Dataset */
+            dataset: string;
+            /** Inside */
+            inside: string;
+            /**
+             * May
+             * @default read
+             * @enum {string}
+             */
+            may: "read" | "write";
+        };
+        /** NewNetwork */
+        NewNetwork: {
+            /** Id */
+            id?: string | null;
+            /** Site */
+            site: string;
+            /** Name */
+            name: string;
+            /** Range */
+            range: string;
+            /** Dhcp From */
+            dhcp_from?: string | null;
+            /** Dhcp To */
+            dhcp_to?: string | null;
+            /** Gateway */
+            gateway?: string | null;
+        };
         /** NewOffer */
         NewOffer: {
             /** Id */
@@ -2596,6 +3558,29 @@ export interface components {
              * @default 24
              */
             at_most: number;
+        };
+        /** NewOpening */
+        NewOpening: {
+            /** Id */
+            id?: string | null;
+            /** Host */
+            host: string;
+            /** Port */
+            port: number;
+            /**
+             * Transport
+             * @default tcp
+             * @enum {string}
+             */
+            transport: "tcp" | "udp";
+            /**
+             * Source
+             * @default internet
+             * @enum {string}
+             */
+            source: "internet" | "vpn";
+            /** Purpose */
+            purpose: string;
         };
         /**
          * NewPlan
@@ -2687,6 +3672,17 @@ export interface components {
              * @default 03:30
              */
             mover_at: string;
+        };
+        /** NewQuota */
+        NewQuota: {
+            /** Id */
+            id?: string | null;
+            /** Account */
+            account: string;
+            /** Dataset */
+            dataset: string;
+            /** Bytes */
+            bytes: number;
         };
         /** NewShare */
         NewShare: {
@@ -2927,6 +3923,32 @@ export interface components {
             working: components["schemas"]["Working"];
         };
         /**
+         * Opening
+         * @description A port of a host that something outside its LAN may reach.
+         */
+        Opening: {
+            /** Id */
+            id: string;
+            /** Host */
+            host: string;
+            /** Port */
+            port: number;
+            /**
+             * Transport
+             * @default tcp
+             * @enum {string}
+             */
+            transport: "tcp" | "udp";
+            /**
+             * Source
+             * @default internet
+             * @enum {string}
+             */
+            source: "internet" | "vpn";
+            /** Purpose */
+            purpose: string;
+        };
+        /**
          * Outlook
          * @description Odds of pools within the horizon, over the years, and what one change buys.
          */
@@ -3058,6 +4080,11 @@ export interface components {
              */
             ticks: components["schemas"]["Tick"][];
             /**
+             * Networks
+             * @default []
+             */
+            networks: components["schemas"]["Network"][];
+            /**
              * Shares
              * @default []
              */
@@ -3077,6 +4104,36 @@ export interface components {
              * @default []
              */
             grants: components["schemas"]["Grant"][];
+            /**
+             * Quotas
+             * @default []
+             */
+            quotas: components["schemas"]["Quota"][];
+            /**
+             * Exports
+             * @default []
+             */
+            exports: components["schemas"]["Export"][];
+            /**
+             * Apps
+             * @default []
+             */
+            apps: components["schemas"]["App"][];
+            /**
+             * Mounts
+             * @default []
+             */
+            mounts: components["schemas"]["Mount"][];
+            /**
+             * Default Logins
+             * @default []
+             */
+            default_logins: components["schemas"]["DefaultLogin"][];
+            /**
+             * Openings
+             * @default []
+             */
+            openings: components["schemas"]["Opening"][];
             /**
              * Jobs
              * @default []
@@ -3305,21 +4362,26 @@ export interface components {
             head?: number | null;
         };
         /**
-         * Proposal
-         * @description One layout that nothing beats, with the roles of the disks it leaves out, and why.
+         * Promise
+         * @description What a place has promised. Thick room is taken now; thin room is promised and may be missed.
          */
-        Proposal: {
-            layout: components["schemas"]["Layout"];
-            /** Hot Spares */
-            hot_spares: string[];
-            /** Shelf */
-            shelf: string[];
-            /** Vm Mirror */
-            vm_mirror: string[];
-            /** Sentence */
-            sentence: string;
-            /** Notes */
-            notes: string[];
+        Promise: {
+            /** Kind */
+            kind: string;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Has Bytes */
+            has_bytes: number;
+            /** Thick Bytes */
+            thick_bytes: number;
+            /** Thin Bytes */
+            thin_bytes: number;
+            /** Over Bytes */
+            over_bytes: number;
+            /** Short Bytes */
+            short_bytes: number;
             working: components["schemas"]["Working"];
         };
         /**
@@ -3365,6 +4427,20 @@ export interface components {
             working: components["schemas"]["Working"];
         };
         /**
+         * Put
+         * @description One thing of the plan as it would be; `item` None takes it out.
+         */
+        Put: {
+            /** Collection */
+            collection: string;
+            /** Id */
+            id: string;
+            /** Item */
+            item: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /**
          * QuestionView
          * @description A question that was asked: how far it is, and its answer once it is done.
          */
@@ -3388,6 +4464,81 @@ export interface components {
             why: string;
             /** Answer */
             answer: (components["schemas"]["FinderAnswer"] | components["schemas"]["BasketAnswer"] | components["schemas"]["OddsAnswer"] | components["schemas"]["GrowthAnswer"] | components["schemas"]["ShuffleAnswer"]) | null;
+        };
+        /**
+         * Quota
+         * @description What one account may fill of one dataset.
+         */
+        Quota: {
+            /** Id */
+            id: string;
+            /** Account */
+            account: string;
+            /** Dataset */
+            dataset: string;
+            /** Bytes */
+            bytes: number;
+        };
+        /**
+         * Reach
+         * @description One subject at one thing: over which protocol, with which right, and because of what.
+         */
+        Reach: {
+            /**
+             * Subject Kind
+             * @enum {string}
+             */
+            subject_kind: "account" | "machine" | "app";
+            /** Subject */
+            subject: string;
+            /** Name */
+            name: string;
+            /** Thing */
+            thing: string;
+            /** Thing Name */
+            thing_name: string;
+            /** Protocol */
+            protocol: string;
+            /** Dataset */
+            dataset: string;
+            /**
+             * Right
+             * @enum {string}
+             */
+            right: "none" | "read" | "write";
+            /** Because */
+            because: string[];
+        };
+        /**
+         * ReachList
+         * @description Everything that a subject reaches, or everybody who reaches a dataset.
+         */
+        ReachList: {
+            /** Reach */
+            reach: components["schemas"]["Reach"][];
+        };
+        /**
+         * Report
+         * @description Everything that was found. Nothing of the file is dropped: each line has its verdict.
+         */
+        Report: {
+            /** Kind */
+            kind: string;
+            /**
+             * Lines
+             * @default []
+             */
+            lines: components["schemas"]["Line"][];
+            /**
+             * Proposals
+             * @default []
+             */
+            proposals: components["schemas"]["kavrel__formats__readers__report__Proposal"][];
+            /**
+             * Differences
+             * @default []
+             */
+            differences: string[];
         };
         /**
          * Restore
@@ -4040,6 +5191,20 @@ export interface components {
             quiet_to_hour: number;
         };
         /**
+         * WhatIf
+         * @description A change that is not saved: a thing as it would be, or the id of one to take out.
+         */
+        WhatIf: {
+            /** Collection */
+            collection: string;
+            /** Item */
+            item?: {
+                [key: string]: unknown;
+            } | null;
+            /** Remove */
+            remove?: string | null;
+        };
+        /**
          * Wish
          * @description What is asked of a layout. `bays` and `budget_minor` None: no limit.
          */
@@ -4133,6 +5298,48 @@ export interface components {
             low: number;
             /** High */
             high: number;
+        };
+        /**
+         * Proposal
+         * @description One layout that nothing beats, with the roles of the disks it leaves out, and why.
+         */
+        kavrel__core__pools__finder__Proposal: {
+            layout: components["schemas"]["Layout"];
+            /** Hot Spares */
+            hot_spares: string[];
+            /** Shelf */
+            shelf: string[];
+            /** Vm Mirror */
+            vm_mirror: string[];
+            /** Sentence */
+            sentence: string;
+            /** Notes */
+            notes: string[];
+            working: components["schemas"]["Working"];
+        };
+        /**
+         * Proposal
+         * @description A thing that the plan could take over; `item` is complete but for its id when it is new.
+         */
+        kavrel__formats__readers__report__Proposal: {
+            /** Collection */
+            collection: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "new" | "changed" | "same";
+            /** Name */
+            name: string;
+            /** Item */
+            item: {
+                [key: string]: unknown;
+            };
+            /**
+             * Why
+             * @default
+             */
+            why: string;
         };
     };
     responses: never;
@@ -7524,6 +8731,250 @@ export interface operations {
             };
         };
     };
+    add_network: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewNetwork"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_network: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Network"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_network: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     add_share: {
         parameters: {
             query?: never;
@@ -8422,6 +9873,1470 @@ export interface operations {
         };
     };
     remove_grant: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_quota: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewQuota"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_quota: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Quota"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_quota: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_export: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewExport"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_export: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Export"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_export: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_app: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewApp"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_app: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["App"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_app: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_mount: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMount"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_mount: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Mount"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_mount: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_login: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewDefaultLogin"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_login: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DefaultLogin"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_login: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_opening: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewOpening"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_opening: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Opening"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_opening: {
         parameters: {
             query?: never;
             header?: {
@@ -10025,6 +12940,483 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": unknown;
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_reach: {
+        parameters: {
+            query?: {
+                subject?: string | null;
+                dataset?: string | null;
+            };
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReachList"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    access_if: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhatIf"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessChanges"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_access_changes: {
+        parameters: {
+            query: {
+                before: number;
+                after?: number | null;
+            };
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessChanges"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    choose_protocol: {
+        parameters: {
+            query?: {
+                needs?: "files" | "disk" | "objects";
+                system?: ("windows" | "macos" | "linux" | "phone" | "hypervisor" | "box" | "backup")[];
+                many_writers?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChoiceList"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_cards: {
+        parameters: {
+            query?: {
+                who?: string | null;
+            };
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardList"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_server_file: {
+        parameters: {
+            query: {
+                host: string;
+            };
+            header?: never;
+            path: {
+                plan_id: string;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/plain": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Report"];
                 };
             };
             /** @description No such plan or thing */

@@ -1,0 +1,144 @@
+"""What the Shares sheet asks for: who reaches what, what changes if, which protocol, cards, readers."""
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Body, Query, Request, Response
+from pydantic import BaseModel, TypeAdapter
+
+from kavrel.api.answer import TheService, body
+from kavrel.api.items import PROBLEMS
+from kavrel.api.problem import ProblemError
+from kavrel.core.edit import put, remove
+from kavrel.core.index import Index
+from kavrel.core.plan import COLLECTIONS, Plan
+from kavrel.core.shares.access import access_matrix
+from kavrel.core.shares.chooser import Choice, choose
+from kavrel.core.shares.protocols.protocol import Gives, System
+from kavrel.core.shares.reach import AccessChange, Reach, access_changes, reach
+from kavrel.formats.readers import Report, Unreadable, read_file
+from kavrel.formats.servers.clients import Card, cards
+
+router = APIRouter(prefix="/api", tags=["shares"], responses=PROBLEMS)
+NEW_ID = "not-saved-yet"
+
+
+class ReachList(BaseModel):
+    """Everything that a subject reaches, or everybody who reaches a dataset."""
+
+    reach: list[Reach]
+
+
+class AccessChanges(BaseModel):
+    """Who gains and who loses."""
+
+    changes: list[AccessChange]
+
+
+class WhatIf(BaseModel):
+    """A change that is not saved: a thing as it would be, or the id of one to take out."""
+
+    collection: str
+    item: dict[str, Any] | None = None
+    remove: str | None = None
+
+
+class ChoiceList(BaseModel):
+    """The protocols for a need, those that fit first."""
+
+    choices: list[Choice]
+
+
+class CardList(BaseModel):
+    """Cards for those who connect."""
+
+    cards: list[Card]
+
+
+@router.get("/plans/{plan_id}/reach", response_model=ReachList, operation_id="list_reach")
+def list_reach(
+    plan_id: str, service: TheService, subject: str | None = None, dataset: str | None = None
+) -> Response:
+    """What one account, machine or application reaches, or who reaches one dataset."""
+    _, plan = service.plans.head(plan_id)
+    today = service.today(plan)
+    index = Index(plan)
+    found = reach(index, access_matrix(index, today), today)
+    if subject:
+        found = [r for r in found if r.subject == subject]
+    if dataset:
+        found = [r for r in found if r.dataset == dataset]
+    return body(ReachList(reach=found))
+
+
+@router.post("/plans/{plan_id}/access-if", response_model=AccessChanges, operation_id="access_if")
+def access_if(plan_id: str, what: Annotated[WhatIf, Body()], service: TheService) -> Response:
+    """Who would gain and who would lose by a change that is not saved."""
+    _, plan = service.plans.head(plan_id)
+    after = _with(plan, what)
+    return body(AccessChanges(changes=access_changes(plan, after, service.today(plan))))
+
+
+def _with(plan: Plan, what: WhatIf) -> Plan:
+    model = COLLECTIONS.get(what.collection)
+    if model is None or (what.item is None) == (what.remove is None):
+        raise ProblemError(422, "not valid", "name a collection, and an item or what to remove")
+    if what.remove is not None:
+        return remove(plan, what.collection, what.remove)
+    given = {**(what.item or {})}
+    given["id"] = given.get("id") or NEW_ID
+    return put(plan, what.collection, TypeAdapter(model).validate_python(given))
+
+
+@router.get(
+    "/plans/{plan_id}/access-changes",
+    response_model=AccessChanges,
+    operation_id="list_access_changes",
+)
+def list_access_changes(
+    plan_id: str, before: int, service: TheService, after: int | None = None
+) -> Response:
+    """Who gained and who lost between two revisions (the second: the newest when not named)."""
+    row, plan = service.plans.head(plan_id)
+    old = service.plans.at(plan_id, before)
+    new = service.plans.at(plan_id, after) if after is not None and after != row.head else plan
+    return body(AccessChanges(changes=access_changes(old, new, service.today(plan))))
+
+
+@router.get("/protocols", response_model=ChoiceList, operation_id="choose_protocol")
+def choose_protocol(
+    needs: Gives = "files",
+    system: Annotated[list[System], Query(max_length=7)] = [],  # noqa: B006 - FastAPI copies it
+    many_writers: bool = True,
+) -> Response:
+    """Which protocol fits a client, and why the others do not."""
+    return body(ChoiceList(choices=choose(needs, system, many_writers)))
+
+
+@router.get("/plans/{plan_id}/cards", response_model=CardList, operation_id="list_cards")
+def list_cards(plan_id: str, service: TheService, who: str | None = None) -> Response:
+    """What to type on each system to reach each thing; for one login or machine, or for all."""
+    _, plan = service.plans.head(plan_id)
+    found = cards(plan, service.today(plan))
+    return body(CardList(cards=[c for c in found if who is None or c.who == who]))
+
+
+@router.post(
+    "/plans/{plan_id}/read/{kind}",
+    response_model=Report,
+    operation_id="read_server_file",
+    openapi_extra={
+        "requestBody": {"content": {"text/plain": {"schema": {"type": "string"}}}, "required": True}
+    },
+)
+async def read_server_file(
+    plan_id: str, kind: str, host: str, request: Request, service: TheService
+) -> Response:
+    """Reads a file of a host: what was understood, what was not, and how it differs."""
+    _, plan = service.plans.head(plan_id)
+    if host not in {h.id for h in plan.hosts}:
+        raise ProblemError(404, "no such thing", f"there is no {host} among the hosts")
+    try:
+        report = read_file(kind, await request.body(), plan, host)
+    except Unreadable as error:
+        raise ProblemError(422, "not readable", str(error)) from error
+    return body(report)

@@ -1,0 +1,29 @@
+"""A target at another site without a VPN address."""
+
+from collections.abc import Iterator
+
+from kavrel.core.cautions.caution import Finding, Rule, View
+
+
+def _find(view: View) -> Iterator[Finding]:
+    plan = view.index.plan
+
+    for job in plan.jobs:
+        if not job.target_pool or not job.datasets:
+            continue
+        there = view.index.pools[job.target_pool].host
+        here = view.index.pools[view.index.datasets[job.datasets[0]].pool].host
+        a, b = view.index.hosts[here], view.index.hosts[there]
+        if a.site != b.site and not b.vpn_address and plan.networks:
+            yield b.id, b.name, f"{job.name} goes to it over the line between the sites."
+
+
+OFFSITE_WITHOUT_VPN = Rule(
+    "offsite_without_vpn",
+    "caution",
+    "shares",
+    "host",
+    "An overlay VPN on both ends; both use its addresses.",
+    _find,
+    could="A forwarded port is found within hours; a new line changes the address.",
+)

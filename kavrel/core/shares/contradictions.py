@@ -1,0 +1,105 @@
+"""Where shares, datasets, addresses and applications contradict themselves."""
+
+import ipaddress
+from collections.abc import Iterator
+
+from kavrel.core.index import Index
+from kavrel.core.plan import Network, Plan
+from kavrel.core.shares.protocols import PROTOCOLS
+
+Place = tuple[str, str, str, str]  # collection, item, field, what would be right
+THICK_FILESYSTEMS = ("zfs", "btrfs")
+
+
+def contradictions(plan: Plan) -> Iterator[Place]:
+    """All of them; references are known to be whole."""
+    index = Index(plan)
+    yield from _tree(index)
+    yield from _networks(plan)
+    yield from _exports(index)
+    yield from _apps(index)
+    seen: set[tuple[str, str]] = set()
+    for quota in plan.quotas:
+        if (quota.account, quota.dataset) in seen:
+            yield "quotas", quota.id, "account", "this account already has a quota on the dataset"
+        seen.add((quota.account, quota.dataset))
+
+
+def _tree(index: Index) -> Iterator[Place]:
+    for dataset in index.plan.datasets:
+        pool = index.pools[dataset.pool]
+        able = pool.filesystem in THICK_FILESYSTEMS
+        if dataset.reserve_bytes and pool.filesystem != "zfs":
+            text = f"{pool.filesystem} reserves nothing: only ZFS keeps room for a dataset"
+            yield "datasets", dataset.id, "reserve_bytes", text
+        if dataset.quota_bytes is not None and not able:
+            text = f"{pool.filesystem} has no quota on a folder: use ZFS or Btrfs, or users' quotas"
+            yield "datasets", dataset.id, "quota_bytes", text
+        if dataset.quota_bytes is not None and dataset.reserve_bytes > dataset.quota_bytes:
+            text = "more is reserved than the quota allows"
+            yield "datasets", dataset.id, "reserve_bytes", text
+        if dataset.encrypted and pool.filesystem != "zfs":
+            text = f"{pool.filesystem} encrypts no single dataset: encrypt the pool's disks"
+            yield "datasets", dataset.id, "encrypted", text
+        above, steps = dataset.parent, 0
+        while above is not None:
+            parent = index.datasets[above]
+            if parent.pool != dataset.pool:
+                text = f"{parent.name} is on another pool: a child is on its parent's"
+                yield "datasets", dataset.id, "parent", text
+                break
+            steps += 1
+            if above == dataset.id or steps > len(index.plan.datasets):
+                text = "the datasets are each other's parents in a circle"
+                yield "datasets", dataset.id, "parent", text
+                break
+            above = parent.parent
+
+
+def _networks(plan: Plan) -> Iterator[Place]:
+    for network in plan.networks:
+        yield from _network(network)
+        for other in plan.networks:
+            if other.id < network.id and other.site == network.site:
+                a, b = ipaddress.ip_network(network.range), ipaddress.ip_network(other.range)
+                if a.version == b.version and a.overlaps(b):
+                    yield "networks", network.id, "range", f"it overlaps with {other.name}"
+
+
+def _network(network: Network) -> Iterator[Place]:
+    whole = ipaddress.ip_network(network.range)
+    if (network.dhcp_from is None) != (network.dhcp_to is None):
+        yield "networks", network.id, "dhcp_to", "give both ends of the DHCP range, or none"
+    for field in ("dhcp_from", "dhcp_to", "gateway"):
+        given = getattr(network, field)
+        if given and ipaddress.ip_address(given) not in whole:
+            yield "networks", network.id, field, f"{given} is not in {network.range}"
+    if network.dhcp_from and network.dhcp_to:
+        low, high = (ipaddress.ip_address(a) for a in (network.dhcp_from, network.dhcp_to))
+        if low.version == high.version and int(low) > int(high):
+            yield "networks", network.id, "dhcp_to", "the range ends before it begins"
+
+
+def _exports(index: Index) -> Iterator[Place]:
+    taken: dict[tuple[str, str], str] = {}
+    for export in index.plan.exports:
+        protocol = PROTOCOLS[export.protocol]
+        host = index.pools[index.datasets[export.dataset].pool].host
+        key = (f"{export.protocol} {host}", export.name)
+        if key in taken:
+            text = f"there is already a {protocol.title} called {export.name} on this host"
+            yield "exports", export.id, "name", text
+        taken[key] = export.id
+        for field, text in protocol.complaints(export, index):
+            yield "exports", export.id, field, text
+
+
+def _apps(index: Index) -> Iterator[Place]:
+    apps = {a.id: a for a in index.plan.apps}
+    inside: set[tuple[str, str]] = set()
+    for mount in index.plan.mounts:
+        app = apps[mount.app]
+        if (mount.app, mount.inside) in inside:
+            text = f"{app.name} already sees something at {mount.inside}"
+            yield "mounts", mount.id, "inside", text
+        inside.add((mount.app, mount.inside))

@@ -1,0 +1,34 @@
+"""NFS: files for Unix hosts and hypervisors, by client address. Source: exports(5), RFC 8881."""
+
+from collections.abc import Iterator
+
+from kavrel.core.index import Index
+from kavrel.core.plan import Export
+from kavrel.core.shares.protocols.protocol import (
+    Complaint,
+    Protocol,
+    by_client,
+    client_complaints,
+)
+
+
+def _complaints(export: Export, index: Index) -> Iterator[Complaint]:
+    yield from client_complaints(export)
+    if export.accounts:
+        yield "accounts", "NFS lets in by address, not by account: leave the accounts empty"
+
+
+NFS = Protocol(
+    id="nfs",
+    title="NFS",
+    gives="files",
+    systems=frozenset({"linux", "macos", "hypervisor"}),
+    many_writers=True,
+    clear_text=lambda export: not export.secured,
+    fields=("clients", "squash", "secured"),
+    ports=lambda export: ((2049, "tcp", "NFS"),),
+    why="Unix hosts and hypervisors mount it by address, with the numeric owner of each file",
+    seen=by_client,
+    complaints=_complaints,
+    caution="Whoever takes the address takes the right: use Kerberos, or keep it to a trusted network.",
+)

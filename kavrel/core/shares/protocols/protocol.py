@@ -1,0 +1,90 @@
+"""What a protocol declares: what it gives, to whom, over which ports, and what is wrong with it."""
+
+import ipaddress
+import re
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+from kavrel.core.index import Index
+from kavrel.core.plan import Account, Export, Right
+
+Gives = Literal["files", "disk", "objects"]
+System = Literal["windows", "macos", "linux", "phone", "hypervisor", "box", "backup"]
+Complaint = tuple[str, str]  # field, what would be right
+Seen = tuple[str, str, Right, str]  # "account" or "machine", its id or name, right, because
+PortUse = tuple[int, str, str]  # port, "tcp" or "udp", what listens there
+
+HOST_NAME = re.compile(r"[A-Za-z0-9]([A-Za-z0-9-]*[A-Za-z0-9])?(\.[A-Za-z0-9-]+)*")
+
+
+def no_complaint(export: Export, index: Index) -> Iterator[Complaint]:
+    """Nothing beyond what holds for every export."""
+    return iter(())
+
+
+def by_account(export: Export, index: Index) -> Iterator[Seen]:
+    """Whoever signs in has the export's right."""
+    for account in export.accounts:
+        yield "account", account, export.may, f"signs in to {export.name}"
+
+
+def by_client(export: Export, index: Index) -> Iterator[Seen]:
+    """Whoever comes from one of the addresses has the export's right."""
+    for client in export.clients:
+        yield "machine", client, export.may, f"its address is let in to {export.name}"
+
+
+@dataclass(frozen=True)
+class Protocol:
+    """A way of offering data. `fields`: which of an export's fields it uses beside the common ones.
+
+    `many_writers`: several clients may write at once. `why`: when it is the right one.
+    """
+
+    id: str
+    title: str
+    gives: Gives
+    systems: frozenset[System]
+    many_writers: bool
+    clear_text: Callable[[Export], bool]
+    fields: tuple[str, ...]
+    ports: Callable[[Export], tuple[PortUse, ...]]
+    why: str
+    seen: Callable[[Export, Index], Iterator[Seen]]
+    complaints: Callable[[Export, Index], Iterator[Complaint]] = no_complaint
+    caution: str = ""
+
+
+def client_complaints(export: Export) -> Iterator[Complaint]:
+    """Clients are addresses, networks or host names; at least one."""
+    if not export.clients:
+        yield "clients", "name at least one host or network: an empty list lets everybody in"
+    for client in export.clients:
+        if "/" in client:
+            try:
+                ipaddress.ip_network(client)
+            except ValueError:
+                yield "clients", f"{client} is no network: write it as 192.168.1.0/24"
+        elif not _is_host(client):
+            yield "clients", f"{client} is neither an address nor a host name"
+
+
+def _is_host(text: str) -> bool:
+    try:
+        ipaddress.ip_address(text)
+    except ValueError:
+        # All digits and dots would be a mistyped address.
+        return bool(HOST_NAME.fullmatch(text)) and not re.fullmatch(r"[0-9.]+", text)
+    return True
+
+
+def account_complaints(export: Export, what: str) -> Iterator[Complaint]:
+    """Somebody has to sign in."""
+    if not export.accounts:
+        yield "accounts", f"name at least one account that signs in to the {what}"
+
+
+def enabled(index: Index, export: Export) -> list[Account]:
+    """The accounts of an export that are switched on."""
+    return [index.accounts[a] for a in export.accounts if index.accounts[a].enabled]

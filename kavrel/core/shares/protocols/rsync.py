@@ -1,0 +1,38 @@
+"""rsync modules: whole trees between boxes. Source: rsyncd.conf(5)."""
+
+from collections.abc import Iterator
+
+from kavrel.core.index import Index
+from kavrel.core.plan import Export
+from kavrel.core.shares.protocols.protocol import (
+    Complaint,
+    Protocol,
+    account_complaints,
+    by_account,
+    client_complaints,
+)
+
+PORT = 873
+
+
+def _complaints(export: Export, index: Index) -> Iterator[Complaint]:
+    yield from account_complaints(export, "module")
+    yield from client_complaints(export)
+    if export.name == "global":
+        yield "name", "global means something else to the daemon: choose another name"
+
+
+RSYNC = Protocol(
+    id="rsync",
+    title="rsync module",
+    gives="files",
+    systems=frozenset({"linux", "box", "backup"}),
+    many_writers=True,
+    clear_text=lambda export: True,
+    fields=("clients", "accounts"),
+    ports=lambda export: ((PORT, "tcp", "rsync"),),
+    why="another box fetches or sends whole trees, and only what changed travels",
+    seen=by_account,
+    complaints=_complaints,
+    caution="The daemon encrypts nothing: inside a VPN, or over SSH instead.",
+)

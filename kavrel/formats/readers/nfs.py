@@ -1,0 +1,89 @@
+"""/etc/exports read back into NFS exports. Source: exports(5)."""
+
+import re
+
+from kavrel.core.plan import Plan
+from kavrel.core.shares.names import folders, slug
+from kavrel.formats.readers.report import Proposal, Report, numbered
+
+UNDERSTOOD = {
+    "rw",
+    "ro",
+    "sync",
+    "no_subtree_check",
+    "root_squash",
+    "no_root_squash",
+    "all_squash",
+    "sec=sys",
+    "sec=krb5",
+    "sec=krb5i",
+    "sec=krb5p",
+}
+
+
+def read_exports(text: str, plan: Plan, host: str) -> Report:
+    """Exports of the file against the plan's; `host (rw)` with a blank is everybody, and said."""
+    report = Report(kind="exports")
+    seen: set[str] = set()
+    for number, line in numbered(text, report):
+        match = re.match(r'"([^"]+)"\s+(.*)|(\S+)\s+(.*)', line)
+        if not match:
+            report.say(number, line, "not understood", "a path, then clients with their options")
+            continue
+        path = (match.group(1) or match.group(3)).rstrip("/")
+        rest = match.group(2) or match.group(4) or ""
+        clients: list[str] = []
+        options: set[str] = set()
+        trouble = []
+        for named, given in re.findall(r"([^\s(]*)(?:\(([^)]*)\))?", rest):
+            if not named and not given:
+                continue
+            if not named:
+                trouble.append("a blank before ( exports it to everybody")
+            clients.append("0.0.0.0/0" if named in ("", "*") else named)
+            mine = {o.strip() for o in (given or "").split(",") if o.strip()}
+            trouble += [f"option {o}" for o in sorted(mine - UNDERSTOOD)]
+            if options and mine != options:
+                trouble.append("clients with different options: the first ones are taken")
+            options = options or mine
+        dataset = next((d for d, f in folders(plan).items() if f == path), None)
+        if dataset is None:
+            report.say(number, line, "not understood", f"the plan has no dataset at {path}")
+            report.differences.append(f"{path} is exported, and the plan has no dataset there")
+            continue
+        verdict = "not understood" if trouble else "understood"
+        report.say(number, line, verdict, "; ".join(trouble))  # type: ignore[arg-type]
+        old = next((e for e in plan.exports if e.protocol == "nfs" and e.dataset == dataset), None)
+        if old:
+            seen.add(old.id)
+        squash = (
+            "none" if "no_root_squash" in options else "all" if "all_squash" in options else "root"
+        )
+        base = (
+            old.model_dump(mode="json")
+            if old
+            else {
+                "protocol": "nfs",
+                "name": slug(path.rpartition("/")[2], "export"),
+                "dataset": dataset,
+            }
+        )
+        item = {
+            **base,
+            "may": "write" if "rw" in options else "read",
+            "clients": clients,
+            "squash": squash,
+            "secured": any(o.startswith("sec=krb5") for o in options),
+        }
+        what = "new" if old is None else "same" if item == base else "changed"
+        report.proposals.append(
+            Proposal(collection="exports", what=what, name=item["name"], item=item)
+        )
+        if what != "same":
+            report.differences.append(f"export {item['name']} is {what} against the plan")
+    from kavrel.formats.servers.site import Box
+
+    for export in Box(plan, host).exports("nfs"):
+        if export.id not in seen:
+            report.differences.append(f"export {export.name} is in the plan and not in the file")
+    return report

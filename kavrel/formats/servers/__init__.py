@@ -1,0 +1,1 @@
+"""The files that servers, clients and boxes are given, each from a template."""

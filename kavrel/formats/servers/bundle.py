@@ -1,0 +1,95 @@
+"""One zip for one host: every file it needs, a README in the order of work, and checksums."""
+
+import hashlib
+import io
+import zipfile
+from collections.abc import Callable
+from datetime import date
+
+from kavrel.core.plan import Plan
+from kavrel.formats.samba import smb_conf, smb_hosts
+from kavrel.formats.servers import files
+from kavrel.formats.servers.setup_script import setup_script
+from kavrel.formats.servers.site import Box
+from kavrel.formats.servers.template import render
+from kavrel.formats.servers.units import units
+
+# The moment in a zip is not the moment of writing: the same plan gives the same bytes.
+MOMENT = (2026, 1, 1, 0, 0, 0)
+Maker = Callable[[Plan, str, str], str]
+
+# In the order of work: file, protocol that it needs (or none), what to do with it.
+STEPS: tuple[tuple[str, str, Maker, str], ...] = (
+    (
+        "setup.sh",
+        "",
+        setup_script,
+        "Read it, run it with --print, then run it: it wipes disks, once.",
+    ),
+    ("fstab", "", files.fstab, "Append to /etc/fstab; then findmnt --verify and mount -a."),
+    ("exports", "nfs", files.nfs_exports, "Install as /etc/exports; then exportfs -ra."),
+    ("rsyncd.conf", "rsync", files.rsyncd_conf, "Install as /etc/rsyncd.conf."),
+    (
+        "rsyncd.secrets",
+        "rsync",
+        files.rsyncd_secrets,
+        "Fill in the passwords, install as /etc/rsyncd.secrets, mode 600.",
+    ),
+    (
+        "50-kavrel-sftp.conf",
+        "sftp",
+        files.sshd_sftp,
+        "Install in /etc/ssh/sshd_config.d; sshd -t; reload.",
+    ),
+    ("vsftpd.conf", "ftp", files.vsftpd_conf, "Install as /etc/vsftpd.conf."),
+    ("vsftpd.userlist", "ftp", files.vsftpd_userlist, "Install as /etc/vsftpd.userlist."),
+    (
+        "target.json",
+        "iscsi",
+        files.target_json,
+        "Fill in the secrets; targetctl restore target.json.",
+    ),
+    (
+        "nftables.conf",
+        "",
+        files.nftables_conf,
+        "nft -c -f it, install as /etc/nftables.conf, reload.",
+    ),
+)
+
+
+def host_files(plan: Plan, host: str, origin: str, today: date) -> dict[str, tuple[str, str]]:
+    """File name to its text and what to do with it, in the order of work."""
+    box = Box(plan, host)
+    found: dict[str, tuple[str, str]] = {}
+    for name, protocol, make, text in STEPS:
+        if not protocol or box.exports(protocol):
+            found[name] = (make(plan, host, origin), text)
+        if name == "fstab" and host in smb_hosts(plan):
+            todo = "Install as /etc/samba/smb.conf; testparm; set passwords; start smbd."
+            found["smb.conf"] = (smb_conf(plan, host, origin, today), todo)
+    for name, text in units(plan, host, origin).items():
+        found[f"systemd/{name}"] = (text, "Install in /etc/systemd/system; daemon-reload; enable.")
+    return found
+
+
+def bundle(plan: Plan, host: str, origin: str, today: date) -> bytes:
+    """The zip's bytes."""
+    found = host_files(plan, host, origin, today)
+    steps = [{"file": name, "text": text} for name, (_, text) in found.items()]
+    readme = render(
+        "bundle_readme.j2", host=Box(plan, host).host, plan=plan, origin=origin, steps=steps
+    )
+    contents = {"README.txt": readme, **{name: text for name, (text, _) in found.items()}}
+    sums = "".join(
+        f"{hashlib.sha256(text.encode()).hexdigest()}  {name}\n" for name, text in contents.items()
+    )
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as packed:
+        for name, text in {**contents, "SHA256SUMS": sums}.items():
+            entry = zipfile.ZipInfo(name, MOMENT)
+            mode = {"setup.sh": 0o755, "rsyncd.secrets": 0o600}.get(name, 0o644)
+            entry.external_attr = (0o100000 | mode) << 16
+            entry.compress_type = zipfile.ZIP_DEFLATED
+            packed.writestr(entry, text)
+    return out.getvalue()

@@ -1,0 +1,100 @@
+"""What the templates of one host need: its pools, datasets, exports and their folders."""
+
+import uuid
+from dataclasses import dataclass
+from functools import cached_property
+
+from kavrel.core.index import Index
+from kavrel.core.plan import Dataset, Export, Host, Plan, Pool
+from kavrel.core.shares.names import folders, slug
+
+# File systems are made with these, so that fstab can name them before they exist.
+NAMESPACE = uuid.UUID("5d0f6b4e-5a0c-5f0e-9a55-6b61766c6162")
+
+
+@dataclass(frozen=True)
+class Volume:
+    """A file system of a pool: where it is mounted, its UUID, and whether it can be pulled out."""
+
+    pool: Pool
+    folder: str
+    uuid: str
+    removable: bool
+
+
+class Box:
+    """One host as its files see it."""
+
+    def __init__(self, plan: Plan, host_id: str) -> None:
+        self.plan = plan
+        self.index = Index(plan)
+        self.host: Host = self.index.hosts[host_id]
+        self.folders = folders(plan)
+
+    @cached_property
+    def pools(self) -> list[Pool]:
+        """The host's pools."""
+        return [p for p in self.plan.pools if p.host == self.host.id]
+
+    @cached_property
+    def datasets(self) -> list[Dataset]:
+        """The datasets of its pools, parents before children."""
+        mine = {p.id for p in self.pools}
+        found = [d for d in self.plan.datasets if d.pool in mine]
+        return sorted(found, key=lambda d: self.folders[d.id].count("/"))
+
+    def exports(self, protocol: str) -> list[Export]:
+        """Its exports over a protocol."""
+        mine = {d.id for d in self.datasets}
+        return [e for e in self.plan.exports if e.protocol == protocol and e.dataset in mine]
+
+    def login(self, account: str) -> str:
+        """An account's login."""
+        return self.index.accounts[account].login
+
+    def pool_name(self, pool: Pool) -> str:
+        """The pool's name on the host, as its folder has it."""
+        slugs: dict[str, str] = {}
+        for other in self.plan.pools:
+            wanted = slug(other.name, other.id)
+            slugs[other.id] = f"{wanted}-{other.id}" if wanted in slugs.values() else wanted
+        return slugs[pool.id]
+
+    @cached_property
+    def volumes(self) -> list[Volume]:
+        """What fstab mounts: every file system that is not ZFS."""
+        found = []
+        for pool in self.pools:
+            if pool.filesystem in ("zfs", "none"):
+                continue
+            bays = [self.index.disks[d].bay or "" for d in pool.disks]
+            removable = any(b.startswith("usb") for b in bays)
+            root = f"/srv/{self.pool_name(pool)}"
+            parts = pool.groups[0] if pool.family in ("union", "parity1", "parity2") else ("",)
+            for n, _ in enumerate(parts):
+                key = uuid.uuid5(NAMESPACE, f"{self.plan.name}/{pool.id}/{n}")
+                folder = root if len(parts) == 1 else f"{root}-disk{n + 1}"
+                found.append(Volume(pool, folder, str(key), removable))
+        return found
+
+
+def hosts_with(protocol: str) -> "HostsOf":
+    """Ids of the hosts that have an export over a protocol."""
+    return HostsOf(protocol)
+
+
+@dataclass(frozen=True)
+class HostsOf:
+    """Callable: the hosts, in plan order, that serve over a protocol."""
+
+    protocol: str
+
+    def __call__(self, plan: Plan) -> list[str]:
+        """Their ids."""
+        return [h.id for h in plan.hosts if Box(plan, h.id).exports(self.protocol)]
+
+
+def hosts_with_pools(plan: Plan) -> list[str]:
+    """Ids of the hosts that have a pool."""
+    serving = {p.host for p in plan.pools}
+    return [h.id for h in plan.hosts if h.id in serving]

@@ -1,0 +1,36 @@
+"""Templates of server files: strict about names, and careful with everything that people typed."""
+
+import re
+import shlex
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+from jinja2 import Environment, FileSystemLoader, StrictUndefined
+
+FOLDER = Path(__file__).resolve().parent.parent / "templates"
+
+
+def plain(text: str) -> str:
+    """Free text for a comment: one line, without what parsers act upon at its ends."""
+    return re.sub(r"[^\x20-\x7e\u00a1-\uffff]", " ", " ".join(str(text).split())).strip("\\ ")
+
+
+@cache
+def _environment() -> Environment:
+    made = Environment(
+        loader=FileSystemLoader(FOLDER),
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+        keep_trailing_newline=True,
+        autoescape=False,  # noqa: S701 - configuration files; every free text goes through a filter
+    )
+    made.filters["plain"] = plain
+    made.filters["shell"] = shlex.quote
+    return made
+
+
+def render(name: str, **values: Any) -> str:
+    """The text of a template; an undefined name is an error."""
+    return _environment().get_template(name).render(**values)
