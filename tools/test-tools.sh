@@ -22,6 +22,7 @@ need crontab cron
 need mkfs.ext4 e2fsprogs
 need mkfs.xfs xfsprogs
 need mkfs.btrfs btrfs-progs
+ls /usr/lib/*/samba/vfs/recycle.so >/dev/null 2>&1 || missing="$missing samba-vfs-modules"
 [ -z "$missing" ] && exit 0
 if [ "$(id -u)" = 0 ]; then
   as_root=""

@@ -3,14 +3,16 @@
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Body, Query, Request, Response
-from pydantic import BaseModel, TypeAdapter
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from kavrel.api.answer import TheService, body
+from kavrel.api.answer import BaseRevision, TheService, body, state
 from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
-from kavrel.core.edit import put, remove
+from kavrel.api.service import PlanState
+from kavrel.core.edit import checked, fresh_id, put, remove
 from kavrel.core.index import Index
-from kavrel.core.plan import COLLECTIONS, Plan
+from kavrel.core.plan import COLLECTIONS, Export, Plan
+from kavrel.core.quantities import Bytes, Flag, Id, whole
 from kavrel.core.shares.access import access_matrix
 from kavrel.core.shares.chooser import Choice, choose
 from kavrel.core.shares.protocols.protocol import Gives, System
@@ -102,6 +104,47 @@ def list_access_changes(
     old = service.plans.at(plan_id, before)
     new = service.plans.at(plan_id, after) if after is not None and after != row.head else plan
     return body(AccessChanges(changes=access_changes(old, new, service.today(plan))))
+
+
+class Luns(BaseModel):
+    """So many disks of one size, each for an initiator of its own."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    count: whole(1, 50)  # type: ignore[valid-type]
+    size_bytes: Bytes
+    prefix: Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]{0,40}$")]
+    dataset: Id
+    thick: Flag = False
+
+
+@router.post(
+    "/plans/{plan_id}/luns", response_model=PlanState, status_code=201, operation_id="make_luns"
+)
+def make_luns(
+    plan_id: str, luns: Annotated[Luns, Body()], base: BaseRevision, service: TheService
+) -> Response:
+    """Makes disks for many clients in one change."""
+
+    def make(plan: Plan) -> tuple[Plan, str]:
+        changed = plan
+        for number in range(1, luns.count + 1):
+            name = f"{luns.prefix}-{number:02}"
+            export = Export(
+                id=fresh_id(changed, "exports"),
+                protocol="iscsi",
+                name=name,
+                dataset=luns.dataset,
+                clients=(f"iqn.2026-01.lab.kavrel:{name}",),
+                size_bytes=luns.size_bytes,
+                thick=luns.thick,
+                secured=True,
+            )
+            changed = changed.model_copy(update={"exports": (*changed.exports, export)})
+        return checked(changed), f"{luns.count} disks for clients {luns.prefix} made"
+
+    service.plans.change(plan_id, base, None, make)
+    return state(service, plan_id, 201)
 
 
 @router.get("/protocols", response_model=ChoiceList, operation_id="choose_protocol")

@@ -55,7 +55,6 @@ from kavrel.core.cautions.many_shares import MANY_SHARES
 from kavrel.core.cautions.mirror_as_backup import MIRROR_AS_BACKUP
 from kavrel.core.cautions.mixed_sectors import MIXED_SECTORS
 from kavrel.core.cautions.mode_for_all import MODE_FOR_ALL
-from kavrel.core.cautions.names_alike import NAMES_ALIKE
 from kavrel.core.cautions.never_restored import NEVER_RESTORED
 from kavrel.core.cautions.nfs_root import NFS_ROOT
 from kavrel.core.cautions.nfs_to_a_network import NFS_TO_A_NETWORK
@@ -178,7 +177,6 @@ RULES: tuple[Rule, ...] = (
     BIN_TOO_LONG,
     MANY_OWN_GRANTS,
     GRANT_RAN_OUT,
-    NAMES_ALIKE,
     WINDOWS_NAMES,
     ADMIN_ONE_FACTOR,
     NO_ADMINISTRATOR,

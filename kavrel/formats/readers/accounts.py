@@ -3,7 +3,7 @@
 import re
 
 from kavrel.core.plan import Plan
-from kavrel.formats.readers.report import Proposal, Report, numbered, printable
+from kavrel.formats.readers.report import ReadItem, Report, numbered, printable
 
 LOGIN = re.compile(r"[a-z_][a-z0-9_-]{0,30}")
 FIRST_PERSON, LAST_PERSON = 1000, 59_999
@@ -34,7 +34,7 @@ def read_passwd(text: str, plan: Plan, host: str) -> Report:
         base = old.model_dump(mode="json") if old else {"login": login, "full_name": full}
         item = {**base, "enabled": locked not in SWITCHED_OFF}
         what = "new" if old is None else "same" if item == base else "changed"
-        report.proposals.append(Proposal(collection="accounts", what=what, name=login, item=item))
+        report.proposals.append(ReadItem(collection="accounts", what=what, name=login, item=item))
         if what != "same":
             report.differences.append(f"account {login} is {what} against the plan")
     for login, account in mine.items():
@@ -75,7 +75,7 @@ def read_group(text: str, plan: Plan, host: str) -> Report:
         item = {**base, "members": [logins[m] for m in given if m in logins]}
         same = old is not None and set(item["members"]) == set(old.members)
         what = "new" if old is None else "same" if same else "changed"
-        report.proposals.append(Proposal(collection="groups", what=what, name=name, item=item))
+        report.proposals.append(ReadItem(collection="groups", what=what, name=name, item=item))
         if what != "same":
             report.differences.append(f"group {name} is {what} against the plan")
     for name in sorted(set(mine) - seen):

@@ -23,7 +23,7 @@ class Line(BaseModel):
     why: str = ""
 
 
-class Proposal(BaseModel):
+class ReadItem(BaseModel):
     """A thing that the plan could take over; `item` is complete but for its id when it is new."""
 
     collection: str
@@ -38,7 +38,7 @@ class Report(BaseModel):
 
     kind: str
     lines: list[Line] = []
-    proposals: list[Proposal] = []
+    proposals: list[ReadItem] = []
     differences: list[str] = []
 
     def say(self, number: int, text: str, verdict: Verdict, why: str = "") -> None:

@@ -4,7 +4,7 @@ import re
 
 from kavrel.core.plan import Plan
 from kavrel.core.shares.names import folders, slug
-from kavrel.formats.readers.report import Proposal, Report
+from kavrel.formats.readers.report import ReadItem, Report
 from kavrel.formats.readers.sections import sections, truth
 
 KNOWN = {
@@ -74,7 +74,7 @@ def read_rsyncd(text: str, plan: Plan, host: str) -> Report:
         }
         what = "new" if old is None else "same" if item == base else "changed"
         report.proposals.append(
-            Proposal(collection="exports", what=what, name=item["name"], item=item)
+            ReadItem(collection="exports", what=what, name=item["name"], item=item)
         )
         if what != "same":
             report.differences.append(f"module {name} is {what} against the plan")

@@ -7,7 +7,7 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Plan, Share
 from kavrel.core.shares.access import access_matrix
 from kavrel.core.shares.names import folders
-from kavrel.formats.readers.report import Proposal, Report, printable
+from kavrel.formats.readers.report import ReadItem, Report, printable
 from kavrel.formats.readers.sections import Entry, sections, truth
 
 # Other names of the same parameter.
@@ -146,7 +146,7 @@ def _propose(old: Share | None, item: dict[str, Any], report: Report) -> None:
     elif before is None:
         report.differences.append(f"share {item['name']} is in the file and not in the plan")
     report.proposals.append(
-        Proposal(collection="shares", what=what, name=item["name"], item=item, why=why)
+        ReadItem(collection="shares", what=what, name=item["name"], item=item, why=why)
     )
 
 

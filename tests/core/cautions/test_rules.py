@@ -7,13 +7,21 @@ import pytest
 
 from kavrel.core.cautions import RULES
 from kavrel.core.demo import demo_plan
+from kavrel.core.edit import put, remove
 from kavrel.core.plan import (
+    COLLECTIONS,
     Account,
+    App,
     Dataset,
+    DefaultLogin,
+    Export,
     Grant,
     Holding,
     Link,
     LogEntry,
+    Mount,
+    Network,
+    Opening,
     Plan,
     Pool,
     Retention,
@@ -22,7 +30,7 @@ from kavrel.core.plan import (
     Site,
     Supply,
 )
-from tests.builders import GB, TB, assume, daily, disk, job, lab, result, rules
+from tests.builders import GB, TB, TODAY, assume, daily, disk, job, lab, result, rules
 
 FAR = {"kind": "replication", "target_pool": "second"}
 ALONE = Pool(
@@ -84,6 +92,70 @@ def old(**more: Any) -> dict[str, Any]:
         "holdings": (Holding(id="h", disk="box4", dataset="letters", **more),),
     }
 
+
+def exported(protocol: str, **more: Any) -> dict[str, Any]:
+    """The lab with one export of its files."""
+    fields = {"id": "e", "protocol": protocol, "name": "e", "dataset": "files", **more}
+    return {"exports": (Export.model_validate(fields),)}
+
+
+def nfs(**more: Any) -> Plan:
+    return lab(**exported("nfs", **{"clients": ("10.0.0.5",), **more}))
+
+
+def lun(**more: Any) -> Plan:
+    fields = {"clients": ("iqn.2026-01.lab:a",), "size_bytes": 64 * GB, **more}
+    return lab(**exported("iscsi", **fields))
+
+
+def s3(**more: Any) -> Plan:
+    fields = {"accounts": ("ana",), "size_bytes": GB, "port": 9000, "buckets": ("one",), **more}
+    return lab(**exported("s3", **fields))
+
+
+def ftp(**more: Any) -> Plan:
+    return lab(**exported("ftp", **{"accounts": ("ana",), **more}))
+
+
+def login(**more: Any) -> Plan:
+    fields = {"id": "l", "host": "box", "service": "web", "login": "admin", **more}
+    return lab(default_logins=(DefaultLogin.model_validate(fields),))
+
+
+def opening(port: int, **more: Any) -> Plan:
+    fields = {"id": "o", "host": "box", "port": port, "purpose": "p", **more}
+    return lab(openings=(Opening.model_validate(fields),))
+
+
+def person(**more: Any) -> tuple[Account, ...]:
+    first, second = lab().accounts
+    return (first.model_copy(update=more), second)
+
+
+def app(may: str = "write", account: str | None = "bo", host: str = "box") -> dict[str, Any]:
+    return {
+        "apps": (App(id="a", name="a", host=host, account=account),),
+        "mounts": (
+            Mount.model_validate(
+                {"id": "m", "app": "a", "dataset": "files", "inside": "/data", "may": may}
+            ),
+        ),
+    }
+
+
+def child(**more: Any) -> Dataset:
+    return dataset(id="inner", name="inner", parent="files", **more)
+
+
+LAN = Network(
+    id="lan",
+    site="home",
+    name="lan",
+    range="192.168.1.0/24",
+    dhcp_from="192.168.1.100",
+    dhcp_to="192.168.1.200",
+)
+WRITE = Grant(id="g1", share="share", account="ana", right="write")
 
 MADE: dict[str, Callable[[], Plan]] = {
     "no_copy": lambda: lab(jobs=(job("s"),)),
@@ -188,6 +260,111 @@ MADE: dict[str, Callable[[], Plan]] = {
         datasets=(dataset(size_bytes=6000 * GB, growth_bytes_per_year=1000 * GB),)
     ),
     "slow_disk": lambda: lab(disks=disks(disk(2, mb_per_s=60.0))),
+    # Shares, accounts, addresses and applications.
+    "share_of_nobody": lambda: lab(grants=()),
+    "everybody_writes": lambda: lab(
+        shares=share(guest="write"),
+        grants=(),
+        accounts=(
+            *lab().accounts,
+            *(Account(id=f"p{n}", login=f"p{n}", full_name="P") for n in range(3)),
+        ),
+    ),
+    "twice_shared": lambda: lab(shares=(*share(), Share(id="two", name="two", dataset="files"))),
+    "child_through_parent": lambda: lab(
+        datasets=(dataset(), child()),
+        shares=(*share(), Share(id="in", name="inner", dataset="inner")),
+    ),
+    "guest_sees": lambda: lab(shares=share(guest="read")),
+    "no_bin": lab,
+    "bin_too_long": lambda: lab(shares=share(recycle_days=400)),
+    "many_own_grants": lambda: lab(
+        accounts=tuple(Account(id=f"p{n}", login=f"p{n}", full_name="P") for n in range(5)),
+        groups=(),
+        grants=tuple(
+            Grant(id=f"g{n}", share="share", account=f"p{n}", right="read") for n in range(5)
+        ),
+    ),
+    "grant_ran_out": lambda: lab(
+        grants=(
+            Grant.model_validate({**WRITE.model_dump(mode="json"), "expires_on": "2026-01-01"}),
+        )
+    ),
+    "windows_names": lambda: lab(shares=share(name="aux")),
+    "admin_one_factor": lambda: lab(accounts=account("administrator")),
+    "no_administrator": lab,
+    "many_administrators": lambda: lab(
+        accounts=tuple(
+            Account(id=f"p{n}", login=f"p{n}", full_name="P", role="administrator")
+            for n in range(3)
+        ),
+        groups=(),
+        grants=(),
+    ),
+    "unused_account": lab,
+    "account_ran_out": lambda: lab(accounts=person(expires_on=TODAY)),
+    "machine_writes_much": lambda: lab(
+        accounts=account("machine"),
+        shares=(*share(), Share(id="two", name="two", dataset="files")),
+        grants=(WRITE, Grant(id="g2", share="two", account="ana", right="write")),
+    ),
+    "backup_writes_source": lambda: lab(accounts=account("backup"), jobs=(job("r", **FAR),)),
+    "short_passwords": lambda: lab(assumptions=assume(password_length=8)),
+    "forced_change": lambda: lab(assumptions=assume(password_days=90)),
+    "default_login": login,
+    "built_in_admin": lambda: login(changed_on="2026-01-01"),
+    "logins_unlisted": lambda: login(off=True),
+    "reset_pending": lambda: lab(accounts=person(must_change=True)),
+    "root_signs_in": lambda: lab(accounts=person(login="admin")),
+    "nfs_root": lambda: nfs(squash="none"),
+    "nfs_to_the_world": lambda: nfs(clients=("0.0.0.0/0",)),
+    "nfs_to_a_network": lambda: nfs(clients=("10.0.0.0/8",)),
+    "iscsi_without_chap": lun,
+    "lun_for_many": lambda: lun(
+        clients=("iqn.2026-01.lab:a", "iqn.2026-01.lab:b"), cluster_filesystem=True
+    ),
+    "lun_many_sessions": lambda: lun(many_sessions=True),
+    "ftp_in_use": ftp,
+    "ftp_idle": lambda: ftp(idle_minutes=2),
+    "s3_in_the_clear": s3,
+    "rsync_in_the_clear": lambda: lab(
+        **exported("rsync", accounts=("ana",), clients=("10.0.0.5",))
+    ),
+    "two_ways_to_write": lambda: nfs(may="write"),
+    "lun_in_a_share": lun,
+    "address_misplaced": lambda: lab(
+        networks=(LAN,), hosts=host(addressing="static", address="192.168.1.150")
+    ),
+    "address_moves": lambda: lab(networks=(LAN,)),
+    "offsite_fixed": lambda: lab(
+        sites=(lab().sites[0], Site(id="away", name="away", own=False)),
+        hosts=(
+            lab().hosts[0],
+            lab().hosts[1].model_copy(update={"addressing": "static", "address": "10.0.0.9"}),
+        ),
+    ),
+    "offsite_without_vpn": lambda: lab(networks=(LAN,), jobs=(job("r", **FAR),)),
+    "port_clash": lambda: lab(
+        apps=tuple(App(id=f"a{n}", name=f"a{n}", host="box", ports=(8080,)) for n in (1, 2))
+    ),
+    "open_to_the_internet": lambda: opening(8096),
+    "service_on_the_internet": lambda: opening(445),
+    "opening_to_nothing": lambda: opening(8096),
+    "promised_too_much": lambda: lun(size_bytes=20 * TB),
+    "reserved_too_much": lambda: lun(size_bytes=20 * TB, thick=True),
+    "homes_without_quota": lambda: lab(shares=share(home=True)),
+    "app_as_root": lambda: lab(**app(account=None)),
+    "app_without_path": lambda: lab(apps=app()["apps"]),
+    "path_on_another_box": lambda: lab(**app(host="far")),
+    "app_cannot_write": lambda: lab(**app()),
+    "app_writes_irreplaceable": lambda: lab(**app()),
+    "vm_disks_shared": lambda: lab(datasets=(dataset(use="vm_disks"),)),
+    "isos_writable": lambda: lab(datasets=(dataset(use="isos"),)),
+    "mode_for_all": lambda: lab(datasets=(dataset(mode="0777"),)),
+    "checksums_off": lambda: lab(datasets=(dataset(checksums=False),)),
+    "large_records": lambda: lab(datasets=(dataset(use="database"),)),
+    "locked_after_a_cut": lambda: lab(datasets=(dataset(encrypted=True),)),
+    "bare_owner": nfs,
 }
 
 
@@ -229,6 +406,11 @@ def quiet() -> Plan:
         log=(*checked, restored),
         links=(Link(id="wire", a="home", b="away", mbit_a_to_b=100.0, mbit_b_to_a=100.0),),
         assumptions=assume(hdd_bits_per_read_error=1e15),
+        accounts=(
+            lab().accounts[0],
+            Account(id="bo", login="bo", full_name="Bo", role="administrator", second_factor=True),
+        ),
+        shares=share(recycle_days=7),
     )
 
 
@@ -244,6 +426,31 @@ def test_rule_speaks_when_it_should(rule: str) -> None:
         assert caution.why.endswith(".")
         assert caution.remedy.endswith(".")
         assert caution.name
+
+
+SETTLED = sorted(
+    r.id for r in RULES if any(c.fix for c in result(MADE[r.id]()).cautions if c.rule == r.id)
+)
+
+
+@pytest.mark.parametrize("rule", SETTLED)
+def test_one_click_settles_the_finding(rule: str) -> None:
+    plan = MADE[rule]()
+    (first, *_) = [c for c in result(plan).cautions if c.rule == rule]
+    assert first.fix
+    for change in first.fix.puts:
+        if change.item is None:
+            plan = remove(plan, change.collection, change.id)
+        else:
+            item = COLLECTIONS[change.collection].model_validate(change.item)
+            plan = put(plan, change.collection, item)
+    assert not [c for c in result(plan).cautions if c.rule == rule and c.about == first.about]
+
+
+def test_forty_findings_are_about_shares_accounts_addresses_and_apps() -> None:
+    assert sum(1 for r in RULES if r.sheet == "shares") >= 40
+    assert all(r.could for r in RULES[-59:])
+    assert len(SETTLED) >= 20
 
 
 def test_every_rule_has_its_case() -> None:

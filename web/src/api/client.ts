@@ -27,10 +27,17 @@ export interface Items {
   datasets: Schemas['Dataset'];
   holdings: Schemas['Holding'];
   ticks: Schemas['Tick'];
+  networks: Schemas['Network'];
   shares: Schemas['Share'];
   accounts: Schemas['Account'];
   groups: Schemas['Group'];
   grants: Schemas['Grant'];
+  quotas: Schemas['Quota'];
+  exports: Schemas['Export'];
+  apps: Schemas['App'];
+  mounts: Schemas['Mount'];
+  default_logins: Schemas['DefaultLogin'];
+  openings: Schemas['Opening'];
   jobs: Schemas['Job'];
   log: Schemas['LogEntry'];
   assumptions: Schemas['AssumptionValue'];

@@ -36,6 +36,10 @@ export type Edit =
   | { do: 'pin'; revision: number | null }
   | { do: 'restore'; revision: number }
   | {
+      do: 'luns';
+      luns: { count: number; size_bytes: number; prefix: string; dataset: string; thick: boolean };
+    }
+  | {
       do: 'settings';
       settings: { name?: string; variant?: string; currency?: string; zone?: string };
     };
@@ -52,6 +56,8 @@ function send(base: string, edit: Edit, revision: number): Promise<unknown> {
       return call('PUT', `${base}/pin`, { revision: edit.revision });
     case 'restore':
       return call('POST', `${base}/restore`, { revision: edit.revision }, revision);
+    case 'luns':
+      return call('POST', `${base}/luns`, edit.luns, revision);
     case 'settings':
       return call('PATCH', base, edit.settings, revision);
     case 'undo':

@@ -1,5 +1,6 @@
 import { useNavigate } from 'react-router';
-import { usePlan } from '../api/plan';
+import type { Schemas } from '../api/client';
+import { useChange, usePlan, type Edit } from '../api/plan';
 import { Slip } from './Slip';
 
 /** All cautions with why and what would help, the serious ones first. */
@@ -21,7 +22,10 @@ export function CautionsSlip({ onClose }: { onClose: () => void }) {
               </span>
               <div className="min-w-0 flex-1">
                 <span className="font-semibold">{c.name}</span>: {c.why}
-                <div className="text-quiet">{c.remedy}</div>
+                {c.could && <div>{c.could}</div>}
+                <div className="text-quiet">
+                  {c.remedy} {c.fix && <FixButton fix={c.fix} />}
+                </div>
               </div>
               <button
                 className="underline"
@@ -37,5 +41,30 @@ export function CautionsSlip({ onClose }: { onClose: () => void }) {
         ))}
       </ul>
     </Slip>
+  );
+}
+
+/** Settles a finding with one click; undo takes it back. */
+function FixButton({ fix }: { fix: Schemas['Fix'] }) {
+  const change = useChange();
+  const apply = async () => {
+    for (const put of fix.puts) {
+      const edit = (
+        put.item
+          ? { do: 'put', collection: put.collection, item: put.item }
+          : { do: 'remove', collection: put.collection, id: put.id }
+      ) as Edit;
+      await change.mutateAsync({ edit });
+    }
+  };
+  return (
+    <button
+      className="act ml-1 text-ink"
+      disabled={change.isPending}
+      onClick={() => void apply().catch(() => undefined)}
+    >
+      {fix.label}
+      {change.isError && <span className="text-danger"> {change.error.message}</span>}
+    </button>
   );
 }

@@ -17,6 +17,12 @@ const dataset: Items['datasets'] = {
   compressible: false,
   throw_away: false,
   live_database: false,
+  use: 'files',
+  reserve_bytes: 0,
+  compression: 'lz4',
+  checksums: true,
+  encrypted: false,
+  mode: '2770',
 };
 const specs: FieldSpec[] = [
   { name: 'name', label: 'Name', kind: 'text' },

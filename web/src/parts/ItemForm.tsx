@@ -20,6 +20,8 @@ export interface FieldSpec {
   label: string;
   kind:
     | 'text'
+    | 'words'
+    | 'numbers'
     | 'note'
     | 'number'
     | 'whole'
@@ -33,7 +35,7 @@ export interface FieldSpec {
     | 'time';
   unit?: string;
   options?: Option[];
-  /** For select, date and number: the field may be left empty, and is then null. */
+  /** The field may be left empty, and is then null. */
   optional?: boolean;
   help?: string;
   hidden?: (draft: Draft) => boolean;
@@ -50,6 +52,7 @@ function written(spec: FieldSpec, value: unknown, currency: string): Value {
   if (spec.kind === 'check') return value === true;
   if (spec.kind === 'several') return (value as unknown[] | undefined)?.map(String) ?? [];
   if (value === null || value === undefined) return '';
+  if (spec.kind === 'words' || spec.kind === 'numbers') return (value as unknown[]).join(' ');
   if (spec.kind === 'size') return writeSize(value as number);
   if (spec.kind === 'capacity' && typeof value === 'number') return value ? value.toFixed(0) : '';
   if (spec.kind === 'money') return String((value as number) / minorUnits(currency));
@@ -75,6 +78,13 @@ async function read(spec: FieldSpec, value: Value, currency: string): Promise<un
     }
     case 'size':
       return need(readSize(value));
+    case 'words':
+      return value.split(/[\s,]+/).filter(Boolean);
+    case 'numbers':
+      return value
+        .split(/[\s,]+/)
+        .filter(Boolean)
+        .map((part) => need(readNumber(part)));
     case 'money':
       return Math.round(need(readNumber(value)) * minorUnits(currency));
     case 'capacity':

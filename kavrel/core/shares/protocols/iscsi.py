@@ -5,7 +5,7 @@ from collections.abc import Iterator
 
 from kavrel.core.index import Index
 from kavrel.core.plan import Export
-from kavrel.core.shares.protocols.protocol import Complaint, Protocol, by_client
+from kavrel.core.shares.protocols.protocol import Complaint, Protocol, Seen
 
 # RFC 7143 4.2.7: iqn.YYYY-MM.domain[:rest], eui. with 16 hex digits, naa. with 16 or 32.
 INITIATOR = re.compile(
@@ -30,6 +30,11 @@ def _complaints(export: Export, index: Index) -> Iterator[Complaint]:
         )
 
 
+def _seen(export: Export, index: Index) -> Iterator[Seen]:
+    for client in export.clients:
+        yield "machine", client, export.may, f"its initiator name has the disk {export.name}"
+
+
 def target_name(export: Export) -> str:
     """The target's qualified name."""
     return f"iqn.2026-01.lab.kavrel:{export.name}"
@@ -45,7 +50,7 @@ ISCSI = Protocol(
     fields=("clients", "size_bytes", "thick", "secured", "many_sessions", "cluster_filesystem"),
     ports=lambda export: ((3260, "tcp", "iSCSI"),),
     why="the client must see a disk: it formats it itself and has it alone",
-    seen=by_client,
+    seen=_seen,
     complaints=_complaints,
     caution="CHAP says who it is, and encrypts nothing: keep it to a network of its own.",
 )

@@ -1300,6 +1300,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/{plan_id}/luns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Luns
+         * @description Makes disks for many clients in one change.
+         */
+        post: operations["make_luns"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/protocols": {
         parameters: {
             query?: never;
@@ -2309,7 +2329,7 @@ export interface components {
          */
         Found: {
             /** Proposals */
-            proposals: components["schemas"]["kavrel__core__pools__finder__Proposal"][];
+            proposals: components["schemas"]["Proposal"][];
             /** Beside */
             beside: components["schemas"]["Beside"][];
             /** Misses */
@@ -2858,6 +2878,25 @@ export interface components {
              * @default
              */
             note: string;
+        };
+        /**
+         * Luns
+         * @description So many disks of one size, each for an initiator of its own.
+         */
+        Luns: {
+            /** Count */
+            count: number;
+            /** Size Bytes */
+            size_bytes: number;
+            /** Prefix */
+            prefix: string;
+            /** Dataset */
+            dataset: string;
+            /**
+             * Thick
+             * @default false
+             */
+            thick: boolean;
         };
         /**
          * Miss
@@ -4385,6 +4424,24 @@ export interface components {
             working: components["schemas"]["Working"];
         };
         /**
+         * Proposal
+         * @description One layout that nothing beats, with the roles of the disks it leaves out, and why.
+         */
+        Proposal: {
+            layout: components["schemas"]["Layout"];
+            /** Hot Spares */
+            hot_spares: string[];
+            /** Shelf */
+            shelf: string[];
+            /** Vm Mirror */
+            vm_mirror: string[];
+            /** Sentence */
+            sentence: string;
+            /** Notes */
+            notes: string[];
+            working: components["schemas"]["Working"];
+        };
+        /**
          * Purchase
          * @description Groups bought in a quarter: so many disks, the money then, the room after.
          */
@@ -4518,6 +4575,30 @@ export interface components {
             reach: components["schemas"]["Reach"][];
         };
         /**
+         * ReadItem
+         * @description A thing that the plan could take over; `item` is complete but for its id when it is new.
+         */
+        ReadItem: {
+            /** Collection */
+            collection: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "new" | "changed" | "same";
+            /** Name */
+            name: string;
+            /** Item */
+            item: {
+                [key: string]: unknown;
+            };
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /**
          * Report
          * @description Everything that was found. Nothing of the file is dropped: each line has its verdict.
          */
@@ -4533,7 +4614,7 @@ export interface components {
              * Proposals
              * @default []
              */
-            proposals: components["schemas"]["kavrel__formats__readers__report__Proposal"][];
+            proposals: components["schemas"]["ReadItem"][];
             /**
              * Differences
              * @default []
@@ -5298,48 +5379,6 @@ export interface components {
             low: number;
             /** High */
             high: number;
-        };
-        /**
-         * Proposal
-         * @description One layout that nothing beats, with the roles of the disks it leaves out, and why.
-         */
-        kavrel__core__pools__finder__Proposal: {
-            layout: components["schemas"]["Layout"];
-            /** Hot Spares */
-            hot_spares: string[];
-            /** Shelf */
-            shelf: string[];
-            /** Vm Mirror */
-            vm_mirror: string[];
-            /** Sentence */
-            sentence: string;
-            /** Notes */
-            notes: string[];
-            working: components["schemas"]["Working"];
-        };
-        /**
-         * Proposal
-         * @description A thing that the plan could take over; `item` is complete but for its id when it is new.
-         */
-        kavrel__formats__readers__report__Proposal: {
-            /** Collection */
-            collection: string;
-            /**
-             * What
-             * @enum {string}
-             */
-            what: "new" | "changed" | "same";
-            /** Name */
-            name: string;
-            /** Item */
-            item: {
-                [key: string]: unknown;
-            };
-            /**
-             * Why
-             * @default
-             */
-            why: string;
         };
     };
     responses: never;
@@ -13178,6 +13217,88 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AccessChanges"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_luns: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Luns"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
                 };
             };
             /** @description No such plan or thing */

@@ -65,6 +65,21 @@ export const hostFields = (plan: Plan): FieldSpec[] => [
     kind: 'check',
     help: 'its configuration has a copy elsewhere',
   },
+  {
+    name: 'addressing',
+    label: 'Address by',
+    kind: 'select',
+    options: options({ dhcp: 'DHCP', reserved: 'a reservation in the router', static: 'hand (static)' }),
+  },
+  {
+    name: 'address',
+    label: 'Address',
+    kind: 'text',
+    optional: true,
+    help: 'outside the DHCP range when static',
+    hidden: (d) => d.addressing === 'dhcp',
+  },
+  { name: 'vpn_address', label: 'VPN address', kind: 'text', optional: true, help: 'the same wherever it stands' },
   { name: 'on_ups', label: 'On a UPS', kind: 'check', help: 'or plug it into one of the plan, below' },
   {
     name: 'idle_watts',
@@ -262,6 +277,9 @@ export const newHost = (plan: Plan): Items['hosts'] => ({
   shutdown_minutes: 2,
   after_power_cut: 'by_hand',
   start_order: 1,
+  addressing: 'dhcp',
+  address: null,
+  vpn_address: null,
 });
 export const newSupply = (plan: Plan): Items['supplies'] => ({
   id: '',

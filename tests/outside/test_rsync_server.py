@@ -1,0 +1,124 @@
+"""A real rsync daemon from the generated files: passwords, rights, and the mode of the secrets.
+
+Source: rsync 3.2 (rsyncd.conf(5)): a wrong password ends with 5, a push to a read-only module with 1.
+"""
+
+import os
+import socket
+import subprocess
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from kavrel.core.plan import Export, Plan
+from kavrel.formats.servers.files import rsyncd_conf, rsyncd_secrets
+from tests.builders import lab
+from tests.conftest import needs
+
+pytestmark = needs("rsync")
+PASSWORD = "Correct-horse-9"
+
+
+def offering(may: str) -> Plan:
+    module = Export.model_validate(
+        {
+            "id": "m",
+            "protocol": "rsync",
+            "name": "tree",
+            "dataset": "files",
+            "may": may,
+            "clients": ["127.0.0.1"],
+            "accounts": ["ana"],
+        }
+    )
+    return lab(exports=(module,))
+
+
+class Daemon:
+    """rsync --daemon with the generated configuration, its paths moved below a folder."""
+
+    def __init__(self, plan: Plan, folder: Path) -> None:
+        self.tree = folder / "tree"
+        self.tree.mkdir()
+        (self.tree / "there.txt").write_text("there")
+        self.secrets = folder / "secrets"
+        self.secrets.write_text(
+            rsyncd_secrets(plan, "box", "revision 1").replace("SET-ME", PASSWORD)
+        )
+        self.secrets.chmod(0o600)
+        me = str(os.getuid())
+        text = (
+            rsyncd_conf(plan, "box", "revision 1")
+            .replace("/srv/main/files", str(self.tree))
+            .replace("/etc/rsyncd.secrets\n    strict", f"{self.secrets}\n    strict")
+            .replace("pid file = /run/rsyncd.pid\n", "")
+            .replace("use chroot = yes", "use chroot = no")
+            .replace("uid = root", f"uid = {me}")
+            .replace("gid = root", f"gid = {os.getgid()}")
+        )
+        config = folder / "rsyncd.conf"
+        config.write_text(text)
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        self.process = subprocess.Popen(
+            [
+                "rsync",
+                "--daemon",
+                "--no-detach",
+                f"--config={config}",
+                f"--port={self.port}",
+                "--address=127.0.0.1",
+                f"--log-file={folder / 'log'}",
+            ],
+        )
+        deadline = time.monotonic() + 20
+        while True:
+            try:
+                socket.create_connection(("127.0.0.1", self.port), 0.2).close()
+                return
+            except OSError:
+                assert time.monotonic() < deadline, "the daemon does not answer"
+
+    def rsync(self, *args: str, password: str = PASSWORD, user: str = "ana") -> int:
+        at = f"rsync://{user}@127.0.0.1:{self.port}/tree/"
+        words = [a if a else at for a in args]
+        done = subprocess.run(
+            ["rsync", "-a", *words],
+            check=False,
+            env={**os.environ, "RSYNC_PASSWORD": password},
+            capture_output=True,
+        )
+        return done.returncode
+
+
+@pytest.fixture
+def daemon(tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[Daemon]:
+    found = Daemon(offering(request.param), tmp_path)
+    yield found
+    found.process.terminate()
+    found.process.wait(20)
+
+
+@pytest.mark.parametrize("daemon", ["read"], indirect=True)
+def test_a_read_only_module(daemon: Daemon, tmp_path: Path) -> None:
+    out = tmp_path / "out"
+    assert daemon.rsync("", f"{out}/") == 0
+    assert (out / "there.txt").read_text() == "there"
+    assert daemon.rsync("", f"{out}/", password="wrong") == 5
+    assert daemon.rsync("", f"{out}/", user="bo") == 5
+    assert daemon.rsync(f"{out}/", "") == 1
+    # Secrets that others may read: every login fails.
+    daemon.secrets.chmod(0o644)
+    assert daemon.rsync("", f"{out}/") == 5
+
+
+@pytest.mark.parametrize("daemon", ["write"], indirect=True)
+def test_a_module_that_may_be_written(daemon: Daemon, tmp_path: Path) -> None:
+    mine = tmp_path / "mine"
+    mine.mkdir()
+    (mine / "new.txt").write_text("new")
+    assert daemon.rsync(f"{mine}/", "") == 0
+    assert (daemon.tree / "new.txt").read_text() == "new"

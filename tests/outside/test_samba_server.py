@@ -1,0 +1,258 @@
+"""A real smbd on loopback against the predicted matrix: every cell is tried with smbclient.
+
+Source: smbd and smbclient of Samba 4.17, started from the generated smb.conf with real accounts.
+"""
+
+import os
+import random
+import re
+import shutil
+import socket
+import subprocess
+import tempfile
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from kavrel.core.index import Index
+from kavrel.core.plan import Account, Dataset, Grant, Group, Host, Plan, Share
+from kavrel.core.shares.access import access_matrix
+from kavrel.core.shares.names import folders
+from kavrel.formats.samba import smb_conf, smb_hosts
+from tests.builders import GB, TODAY, lab
+from tests.conftest import needs
+
+pytestmark = [needs("smbd"), needs("smbclient"), needs("smbpasswd")]
+PASSWORD = "Correct-horse-9"
+ROOT_ONLY = pytest.mark.skipif(os.geteuid() != 0, reason="real accounts need root")
+
+
+class Server:
+    """smbd with the generated shares below a folder of its own."""
+
+    def __init__(self, plan: Plan, host: str, folder: Path) -> None:
+        self.plan, self.host, self.folder = plan, host, folder
+        self.accounts = [a for a in plan.accounts if a.enabled]
+        self.made: list[str] = []
+        self.process: subprocess.Popen[bytes] | None = None
+        text = smb_conf(plan, host, "revision 1", TODAY)
+        index = Index(plan)
+        self.shares = [
+            s for s in plan.shares if index.pools[index.datasets[s.dataset].pool].host == host
+        ]
+        for share in self.shares:
+            real = folder / "data" / share.id
+            real.mkdir(parents=True)
+            # The machine's own modes count too: here they let everybody in, so that SMB decides.
+            real.chmod(0o777)
+            (real / "seen.txt").write_text("seen")
+            text = text.replace(f"path = {folders(plan)[share.dataset]}", f"path = {real}")
+        folder.chmod(0o755)
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        private = folder / "private"
+        private.mkdir(mode=0o700)
+        more = "\n".join(
+            [
+                "[global]",
+                "   interfaces = 127.0.0.1",
+                "   bind interfaces only = yes",
+                f"   smb ports = {self.port}",
+                f"   private dir = {private}",
+                *(
+                    f"   {what} directory = {folder / 'run'}"
+                    for what in ("lock", "state", "cache", "pid")
+                ),
+                f"   log file = {folder / 'log'}",
+                f"   passdb backend = tdbsam:{private / 'passdb.tdb'}",
+            ]
+        )
+        (folder / "run").mkdir()
+        text = re.sub(r"   log file = /var/log.*\n", "", text)
+        self.config = folder / "smb.conf"
+        self.config.write_text(text.replace("[global]", more, 1), encoding="utf-8")
+
+    def start(self) -> None:
+        """Makes the accounts and waits until smbd answers."""
+        for account in self.accounts:
+            if subprocess.run(["id", account.login], check=False, capture_output=True).returncode:
+                subprocess.run(
+                    ["useradd", "-M", "-s", "/usr/sbin/nologin", account.login], check=True
+                )
+                self.made.append(account.login)
+            subprocess.run(
+                ["smbpasswd", "-c", str(self.config), "-s", "-a", account.login],
+                input=f"{PASSWORD}\n{PASSWORD}\n",
+                text=True,
+                check=True,
+                capture_output=True,
+            )
+        self.process = subprocess.Popen(
+            ["smbd", "--foreground", "--no-process-group", "-s", str(self.config)],
+            # When it ends it ends its whole process group: not ours.
+            start_new_session=True,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
+        deadline = time.monotonic() + 20
+        while True:
+            try:
+                socket.create_connection(("127.0.0.1", self.port), 0.2).close()
+                return
+            except OSError:
+                assert time.monotonic() < deadline, "smbd does not answer"
+
+    def stop(self) -> None:
+        if self.process:
+            self.process.terminate()
+            self.process.wait(20)
+        for login in self.made:
+            subprocess.run(["userdel", login], check=True, capture_output=True)
+
+    def right(self, login: str | None, share: Share) -> str:
+        """What somebody can really do: none, read or write; no login is a guest."""
+        who = ["-U", f"{login}%{PASSWORD}"] if login else ["-N"]
+        base = [
+            "smbclient",
+            f"//127.0.0.1/{share.name}",
+            "-p",
+            str(self.port),
+            *who,
+            "-s",
+            "/dev/null",
+        ]
+
+        name = f"w-{login or 'guest'}.txt"
+        out = self.folder / "got.txt"
+        out.unlink(missing_ok=True)
+        # Listing, reading and writing in one visit; each is judged by what is there afterwards.
+        command = f"ls; get seen.txt {out}; put {self.config} {name}"
+        listing = subprocess.run(
+            [*base, "-c", command], check=False, capture_output=True, text=True
+        ).stdout
+        read = out.exists() and out.read_text() == "seen"
+        wrote = (self.folder / "data" / share.id / name).exists()
+        assert ("seen.txt" in listing.replace("\\seen.txt", "")) == read
+        assert read or not wrote
+        return "write" if wrote else "read" if read else "none"
+
+
+@pytest.fixture
+def serve() -> Iterator[list[Server]]:
+    started: list[Server] = []
+    yield started
+    for server in started:
+        server.stop()
+        shutil.rmtree(server.folder, ignore_errors=True)
+
+
+def tried(plan: Plan, host: str, started: list[Server]) -> dict[tuple[str, str], str]:
+    """Every cell of the host's matrix and a guest's, tried for real."""
+    # pytest's own folders can be entered by root alone.
+    server = Server(plan, host, Path(tempfile.mkdtemp(prefix="kavrel-smb-")))
+    started.append(server)
+    server.start()
+    found = {}
+    for share in server.shares:
+        if share.home:
+            continue  # each account has a folder of its own there
+        for account in plan.accounts:
+            found[account.login, share.id] = server.right(account.login, share)
+        found["", share.id] = server.right(None, share)
+    return found
+
+
+def predicted(plan: Plan, host: str) -> dict[tuple[str, str], str]:
+    index = Index(plan)
+    logins = {a.id: a.login for a in plan.accounts}
+    mine = {
+        s.id: s
+        for s in plan.shares
+        if index.pools[index.datasets[s.dataset].pool].host == host and not s.home
+    }
+    found = {
+        (logins[c.account], c.share): c.right
+        for c in access_matrix(index, TODAY)
+        if c.share in mine
+    }
+    return {**found, **{("", s.id): s.guest for s in mine.values()}}
+
+
+@ROOT_ONLY
+@pytest.mark.xdist_group("samba")
+def test_every_cell_of_the_demo_lab_is_what_a_real_server_gives(
+    demo: Plan, serve: list[Server]
+) -> None:
+    for host in smb_hosts(demo):
+        assert tried(demo, host, serve) == predicted(demo, host)
+
+
+@ROOT_ONLY
+@pytest.mark.xdist_group("samba")
+@pytest.mark.parametrize("seed", [1, 2])
+def test_random_grants_are_what_a_real_server_gives(seed: int, serve: list[Server]) -> None:
+    luck = random.Random(seed)
+    accounts = tuple(
+        Account(
+            id=f"a{n}",
+            login=f"kv{seed}user{n}",
+            full_name="somebody",
+            # An account that ran out or is off gives nothing, whatever it was granted.
+            expires_on=TODAY if n == 4 else None,
+        )
+        for n in range(5)
+    )
+    groups = tuple(
+        Group(
+            id=f"g{n}", name=f"kvg{n}", members=tuple(a.id for a in accounts if luck.random() < 0.5)
+        )
+        for n in range(3)
+    )
+    shares = tuple(
+        Share.model_validate(
+            {
+                "id": f"s{n}",
+                "name": f"share {n}" if n else "plain",
+                "dataset": f"d{n}",
+                "guest": luck.choice(["none", "none", "read", "write"]),
+            }
+        )
+        for n in range(4)
+    )
+    grants: list[Grant] = []
+    for share in shares:
+        for kind, things in (("account", accounts), ("group", groups)):
+            for thing in things:
+                if luck.random() < 0.45:
+                    grants.append(
+                        Grant.model_validate(
+                            {
+                                "id": f"x{len(grants)}",
+                                "share": share.id,
+                                kind: thing.id,
+                                "right": luck.choice(["none", "read", "write"]),
+                            }
+                        )
+                    )
+    plan = lab(
+        hosts=(Host(id="box", name="box", site="home", bays_35=6), lab().hosts[1]),
+        datasets=tuple(
+            Dataset(id=f"d{n}", name=f"data {n}", pool="main", size_bytes=GB) for n in range(4)
+        ),
+        accounts=accounts,
+        groups=groups,
+        shares=shares,
+        grants=tuple(grants),
+    )
+    found = tried(plan, "box", serve)
+    expected = predicted(plan, "box")
+    # Who ran out still has an account on the server: as an unknown hand it is what a guest is.
+    assert {k: v for k, v in found.items() if k[0] != accounts[4].login} == {
+        k: v for k, v in expected.items() if k[0] != accounts[4].login
+    }
+    for share in shares:
+        ran_out = found[accounts[4].login, share.id]
+        assert ran_out in ("none", share.guest)

@@ -1,0 +1,76 @@
+/** Cards: what a person or machine types on each system, to copy, to print, or to scan. */
+
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { api, unwrap } from '../../api/client';
+import { usePlan } from '../../api/plan';
+
+export function Cards() {
+  const { plan, meta } = usePlan();
+  const people = plan.accounts.filter((a) => a.enabled).map((a) => a.login);
+  const machines = [...new Set(plan.exports.flatMap((e) => e.clients))];
+  const [who, setWho] = useState(people[0] ?? machines[0] ?? '');
+  const cards = useQuery({
+    queryKey: ['cards', meta.id, meta.revision, who],
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      unwrap(await api.GET('/api/plans/{plan_id}/cards', { params: { path: { plan_id: meta.id }, query: { who } } }))
+        .cards,
+  });
+  if (!people.length && !machines.length)
+    return <p>Add accounts and shares first: then each of them finds here what to type.</p>;
+  const things = [...new Set(cards.data?.map((c) => c.thing))];
+  return (
+    <div data-waiting={cards.isPending || undefined}>
+      <label className="mb-2 flex items-center gap-2">
+        <h2>Cards for</h2>
+        <select className="entry !w-auto" aria-label="Cards for" value={who} onChange={(e) => setWho(e.target.value)}>
+          {[...people, ...machines].map((name) => (
+            <option key={name}>{name}</option>
+          ))}
+        </select>
+        <span className="text-quiet">The unsuccessful first try is normal: note address, share and user.</span>
+      </label>
+      {cards.data?.length === 0 && <p>{who} reaches nothing yet.</p>}
+      <div className="grid gap-4 lg:grid-cols-2">
+        {things.map((thing) => (
+          <section key={thing} aria-label={`Card ${thing}`} className="break-inside-avoid border border-ink p-3">
+            <h3 className="mb-1">
+              {thing} <span className="font-normal text-quiet">for {who}</span>
+            </h3>
+            {cards.data
+              ?.filter((c) => c.thing === thing)
+              .map((c) => (
+                <div
+                  key={c.system}
+                  className="grid grid-cols-[92px_1fr_auto] items-baseline gap-x-2 border-t border-hair py-1"
+                >
+                  <span className="text-quiet">{c.system}</span>
+                  <span className="min-w-0">
+                    <code className="figure wrap-anywhere">{c.text}</code>
+                    <span className="unit block">{c.note}</span>
+                    {c.qr && (
+                      <img
+                        src={c.qr}
+                        alt={`QR code of ${c.text}`}
+                        className="mt-1 bg-white p-1"
+                        width="96"
+                        height="96"
+                      />
+                    )}
+                  </span>
+                  <button
+                    className="act"
+                    aria-label={`copy ${thing} for ${c.system}`}
+                    onClick={() => void navigator.clipboard.writeText(c.text)}
+                  >
+                    copy
+                  </button>
+                </div>
+              ))}
+          </section>
+        ))}
+      </div>
+    </div>
+  );
+}
