@@ -6,6 +6,7 @@ that numbers from different machines can be compared. Nothing here passes or fai
 
 import gc
 import gzip
+import itertools
 import random
 import statistics
 import time
@@ -21,11 +22,13 @@ from kavrel.core.bench.capacity import labelled_bytes
 from kavrel.core.copies import flow, schedule
 from kavrel.core.demo import demo_plan
 from kavrel.core.evaluate import evaluate
-from kavrel.core.plan import Disk
+from kavrel.core.index import Index
+from kavrel.core.plan import Account, Disk, Grant, Group, Plan, Share
 from kavrel.core.pools import lay_out, odds, room
 from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.finder import Wish, find
 from kavrel.core.pools.lifetimes import Ageing, Lives, simulate
+from kavrel.core.shares.access import access_matrix
 
 TODAY = date(2026, 11, 24)
 DIST = Path(__file__).resolve().parent.parent / "web" / "dist" / "assets"
@@ -102,11 +105,65 @@ def main() -> None:
     report("evaluate after an edit of a disk", median_ms(edited), "ms", 50, base)
     report("evaluate from cold caches", median_ms(cold), "ms", 500, base)
     report("evaluate while a disk is dragged", median_ms(dragged), "ms", 60, base)
+    matrix(base)
     finder(base)
     lifetimes()
     scripts = sum(len(gzip.compress(p.read_bytes())) for p in DIST.glob("*.js"))
     report("front-end script, gzipped, all sheets", scripts / 1000, "kB", 300)
     browser(base)
+
+
+def big_shares() -> Plan:
+    """200 accounts, 40 groups and 100 shares with grants of both kinds."""
+    luck = random.Random(3)
+    plan = demo_plan()
+    accounts = tuple(Account(id=f"a{n}", login=f"a{n}", full_name=f"A {n}") for n in range(200))
+    groups = tuple(
+        Group(id=f"g{n}", name=f"g{n}", members=tuple(a.id for a in luck.sample(accounts, 25)))
+        for n in range(40)
+    )
+    shares = tuple(Share(id=f"s{n}", name=f"share {n}", dataset="scans") for n in range(100))
+    grants = tuple(
+        Grant(
+            id=f"x{n}",
+            share=f"s{n // 16}",
+            account=f"a{n * 7 % 200}" if n % 2 else None,
+            group=None if n % 2 else f"g{n * 3 % 40}",
+            right=luck.choice(["none", "read", "write"]),
+        )
+        for n in range(1600)
+    )
+    unique = {(g.share, g.account, g.group): g for g in grants}
+    return plan.model_copy(
+        update={
+            "accounts": accounts,
+            "groups": groups,
+            "shares": shares,
+            "grants": tuple(unique.values()),
+            "exports": (),
+            "quotas": (),
+            "apps": (),
+            "mounts": (),
+        }
+    )
+
+
+def matrix(base: float) -> None:
+    """The access matrix of a big lab alone, and a change of one grant with all that follows."""
+    plan = big_shares()
+    index = Index(plan)
+    report(
+        "matrix, 200 x 40 x 100", median_ms(lambda: access_matrix(index, TODAY)), "ms", 200, base
+    )
+    evaluate(plan, TODAY)
+    turn = itertools.cycle(["none", "read", "write"])
+
+    def granted() -> None:
+        first = plan.grants[0].model_copy(update={"right": next(turn)})
+        changed = plan.model_copy(update={"grants": (first, *plan.grants[1:])})
+        evaluate(changed, TODAY).access.model_dump_json()
+
+    report("  a grant there, at the server", median_ms(granted, 7), "ms", 100, base)
 
 
 def finder(base: float) -> None:

@@ -293,18 +293,18 @@ def _pool(view: View, state: PoolState) -> PoolView:
 
 
 def _access_table(plan: Plan, matrix: Sequence[Access]) -> AccessTable:
-    reasons: dict[str, int] = {}
+    reasons: dict[tuple[str, ...], int] = {}
     width = len(plan.accounts)
     rights, because = [], []
     for n in range(len(plan.shares)):
         cells = matrix[n * width : (n + 1) * width]
-        rights.append("".join(c.right[0] for c in cells))
-        because.append(tuple(reasons.setdefault("; ".join(c.because), len(reasons)) for c in cells))
-    return AccessTable(
+        rights.append("".join([c.right[0] for c in cells]))
+        because.append(tuple([reasons.setdefault(c.because, len(reasons)) for c in cells]))
+    return AccessTable.model_construct(
         accounts=tuple(a.id for a in plan.accounts),
         shares=tuple(s.id for s in plan.shares),
         rights=tuple(rights),
-        reasons=tuple(reasons),
+        reasons=tuple("; ".join(r) for r in reasons),
         because=tuple(because),
     )
 

@@ -199,3 +199,25 @@ def test_shuffle_prints_boxes_to_tick_with_the_copies_left(plan_path: str) -> No
     assert "back out:" in found.output
     steps = json.loads(run("shuffle", plan_path, "--json").output)["shuffle"]["steps"]
     assert steps[0]["verb"] == "copy"
+
+
+def test_reach_cards_and_differences_from_a_shell(plan_path: str, tmp_path: Path) -> None:
+    assert "signs in to vault" in run("reach", plan_path, "--who", "courier").output
+    only = json.loads(run("reach", plan_path, "--dataset", "negative scans", "--json").output)
+    assert {r["dataset"] for r in only} == {"scans"}
+    assert "net use Z:" in run("cards", plan_path, "--who", "ines").output
+    plan = load(Path(plan_path).read_bytes())
+    other = tmp_path / "other.json"
+    other.write_text(dump(plan.model_copy(update={"grants": plan.grants[1:]})), encoding="utf-8")
+    found = run("access-diff", plan_path, str(other))
+    assert "ines loses smb archive: write to none" in found.output
+
+
+def test_read_says_what_differs(plan_path: str, tmp_path: Path) -> None:
+    path = tmp_path / "exports"
+    path.write_text("/srv/nowhere 10.0.0.1(rw)\n")
+    found = run("read", plan_path, str(path), "--as", "exports", "--host", "heron")
+    assert found.exit_code == 0, found.output
+    assert "the plan has no dataset at /srv/nowhere" in found.output
+    assert "differs: export scans is in the plan and not in the file" in found.output
+    assert run("read", plan_path, "/nowhere", "--as", "fstab", "--host", "heron").exit_code == 1

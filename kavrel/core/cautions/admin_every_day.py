@@ -7,8 +7,10 @@ from kavrel.core.cautions.caution import Finding, Rule, View
 
 def _find(view: View) -> Iterator[Finding]:
     for a in view.index.plan.accounts:
+        if a.role != "administrator":
+            continue
         own = [g for g in view.index.plan.grants if g.account == a.id and g.right == "write"]
-        if a.enabled and a.role == "administrator" and own:
+        if a.enabled and own:
             names = ", ".join(view.index.shares[g.share].name for g in own)
             yield (
                 a.id,

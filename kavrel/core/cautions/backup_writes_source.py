@@ -14,8 +14,8 @@ def _find(view: View) -> Iterator[Finding]:
             continue
         writes = {
             view.index.shares[c.share].dataset
-            for c in view.matrix
-            if c.account == account.id and c.right == "write"
+            for c in view.by_account[account.id]
+            if c.right == "write"
         }
         both = sorted(view.index.datasets[d].name for d in writes & copied)
         if both:

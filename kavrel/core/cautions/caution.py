@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date
+from functools import cached_property
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict
@@ -76,6 +77,22 @@ class View:
     listeners: Sequence[Listener]
     promises: Sequence[Promise]
     today: date
+
+    @cached_property
+    def by_share(self) -> dict[str, list[Access]]:
+        """The matrix share by share."""
+        found: dict[str, list[Access]] = {s.id: [] for s in self.index.plan.shares}
+        for cell in self.matrix:
+            found[cell.share].append(cell)
+        return found
+
+    @cached_property
+    def by_account(self) -> dict[str, list[Access]]:
+        """The matrix account by account."""
+        found: dict[str, list[Access]] = {a.id: [] for a in self.index.plan.accounts}
+        for cell in self.matrix:
+            found[cell.account].append(cell)
+        return found
 
     def stored_bytes(self, pool: str) -> int:
         """Bytes of others' newest copies on a pool; versions need more than that."""

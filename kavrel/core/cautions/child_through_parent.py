@@ -8,6 +8,8 @@ from kavrel.core.cautions.caution import Finding, Rule, View
 def _find(view: View) -> Iterator[Finding]:
     plan = view.index.plan
 
+    if not any(d.parent for d in plan.datasets):
+        return
     rights = {(c.share, c.account): c.right for c in view.matrix}
     by_dataset: dict[str, list[str]] = {}
     for share in plan.shares:

@@ -10,7 +10,7 @@ def _find(view: View) -> Iterator[Finding]:
 
     people = [a.id for a in plan.accounts if a.enabled]
     for share in plan.shares:
-        writes = [c for c in view.matrix if c.share == share.id and c.right == "write"]
+        writes = [c for c in view.by_share[share.id] if c.right == "write"]
         if len(people) > 3 and len(writes) == len(people):
             yield share.id, share.name, f"All {len(people)} accounts can write it."
 

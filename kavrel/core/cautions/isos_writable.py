@@ -13,10 +13,8 @@ def _find(view: View) -> Iterator[Finding]:
             continue
         able = [
             view.index.accounts[c.account].login
-            for c in view.matrix
-            if c.share == share.id
-            and c.right == "write"
-            and view.index.accounts[c.account].role != "administrator"
+            for c in view.by_share[share.id]
+            if c.right == "write" and view.index.accounts[c.account].role != "administrator"
         ]
         if able:
             yield share.id, share.name, f"{', '.join(able)} can change them."

@@ -9,7 +9,7 @@ def _find(view: View) -> Iterator[Finding]:
     plan = view.index.plan
 
     for account in plan.accounts:
-        writes = [c for c in view.matrix if c.account == account.id and c.right == "write"]
+        writes = [c for c in view.by_account[account.id] if c.right == "write"]
         if (
             account.role == "machine"
             and len(plan.shares) > 1

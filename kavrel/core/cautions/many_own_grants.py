@@ -1,5 +1,6 @@
 """A share with grants person by person."""
 
+from collections import Counter
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
@@ -8,10 +9,10 @@ from kavrel.core.cautions.caution import Finding, Rule, View
 def _find(view: View) -> Iterator[Finding]:
     plan = view.index.plan
 
+    own = Counter(g.share for g in plan.grants if g.account)
     for share in plan.shares:
-        own = [g for g in plan.grants if g.share == share.id and g.account]
-        if len(own) > 4:
-            yield share.id, share.name, f"{len(own)} people have a grant of their own on it."
+        if own[share.id] > 4:
+            yield share.id, share.name, f"{own[share.id]} people have a grant of their own on it."
 
 
 MANY_OWN_GRANTS = Rule(

@@ -7,7 +7,7 @@ from kavrel.core.cautions.caution import Finding, Rule, View
 
 def _find(view: View) -> Iterator[Finding]:
     for a in view.index.plan.accounts:
-        wide = [c.share for c in view.matrix if c.account == a.id and c.right == "write"]
+        wide = [c.share for c in view.by_account[a.id] if c.right == "write"]
         if a.enabled and a.role == "player" and wide:
             names = ", ".join(view.index.shares[s].name for s in wide)
             yield a.id, a.login, f"A player needs to read only, and can write {names}."

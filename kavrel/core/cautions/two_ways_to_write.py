@@ -10,7 +10,7 @@ def _find(view: View) -> Iterator[Finding]:
 
     ways: dict[str, set[str]] = {}
     for share in plan.shares:
-        if any(c.share == share.id and c.right == "write" for c in view.matrix):
+        if any(c.right == "write" for c in view.by_share[share.id]):
             ways.setdefault(share.dataset, set()).add("SMB")
     for export in plan.exports:
         if export.may == "write":

@@ -17,6 +17,9 @@ from kavrel.core.plan import Account, Grant, Right, Share
 WIDTH = {"none": 0, "read": 1, "write": 2}
 
 
+Resolved = tuple[Right, tuple[str, ...]]
+
+
 class Access(NamedTuple):
     """The right that results for one account on one share, and the chain of reasons."""
 
@@ -54,45 +57,60 @@ def access_matrix(index: Index, today: date = date.min) -> list[Access]:
         for member in group.members:
             member_of[member].append(group.id)
     names = {g.id: g.name for g in index.plan.groups}
-    off_why = {a.id: off(a, today) for a in index.plan.accounts}
+    is_off = {a.id: why for a in index.plan.accounts if (why := off(a, today))}
+    members = {g.id: g.members for g in index.plan.groups}
+    logins = [a.id for a in index.plan.accounts]
     cells: list[Access] = []
     for share in index.plan.shares:
         mine, theirs = own[share.id], of_group[share.id]
-        for account in index.plan.accounts:
-            key = account.id
-            if off_why[key]:
-                cells.append(Access(key, share.id, "none", (off_why[key],)))
-                continue
-            through = [theirs[g] for g in member_of[key] if g in theirs] if theirs else []
-            cells.append(_access(key, share, mine.get(key), through, names))
+        # Most accounts have neither a grant of their own nor a group's: they are what a guest is.
+        nobody = _resolved(share, None, (), names)
+        touched = set(mine).union(*(members[g] for g in theirs), is_off)
+        alike: dict[tuple[Right | None, tuple[str, ...]], Resolved] = {}
+        for key in logins:
+            if key not in touched:
+                cells.append(Access(key, share.id, *nobody))
+            elif key in is_off:
+                cells.append(Access(key, share.id, "none", (is_off[key],)))
+            else:
+                through = tuple([g for g in member_of[key] if g in theirs])
+                direct = mine.get(key)
+                # Whoever is in the same groups here has the same right for the same reason.
+                known = (direct.right if direct else None, through)
+                cell = alike.get(known)
+                if cell is None:
+                    cell = _resolved(share, direct, [theirs[g] for g in through], names)
+                    alike[known] = cell
+                cells.append(Access(key, share.id, *cell))
     return cells
 
 
-def _access(
-    account: str,
-    share: Share,
-    own: Grant | None,
-    through: Sequence[Grant],
-    names: Mapping[str, str],
-) -> Access:
+def _resolved(
+    share: Share, own: Grant | None, through: Sequence[Grant], names: Mapping[str, str]
+) -> Resolved:
+    """The right and its reasons from an own grant, those of groups, and what guests have."""
     over = tuple(f"over {names[g.group]}: {g.right}" for g in through if g.group)
     if own:
-        return Access(account, share.id, own.right, (f"own grant: {own.right}", *over))
+        return own.right, (f"own grant: {own.right}", *over)
     refused = [g for g in through if g.right == "none"]
     if refused:
         named = ", ".join(names[g.group] for g in refused if g.group)
-        return Access(account, share.id, "none", (f"group {named}: none, and none wins", *over))
+        return "none", (f"group {named}: none, and none wins", *over)
     if through:
         widest = max(through, key=lambda g: WIDTH[g.right])
-        because = f"group {names[widest.group or '']}: {widest.right}"
-        return Access(account, share.id, widest.right, (because,))
+        return widest.right, (f"group {names[widest.group or '']}: {widest.right}",)
     if share.guest != "none":
-        return Access(account, share.id, share.guest, (f"guest: {share.guest}",))
-    return Access(account, share.id, "none", ("no grant",))
+        return share.guest, (f"guest: {share.guest}",)
+    return "none", ("no grant",)
 
 
 def writers(index: Index, dataset: str, matrix: Sequence[Access]) -> list[Account]:
-    """Enabled accounts that can write the dataset through any of its shares."""
-    shares = {s.id for s in index.shares_of.get(dataset, [])}
-    able = {a.account for a in matrix if a.right == "write" and a.share in shares}
+    """Accounts that can write the dataset through any of its shares."""
+    wanted = {s.id for s in index.shares_of.get(dataset, [])}
+    width = len(index.plan.accounts)
+    able: set[str] = set()
+    for n, share in enumerate(index.plan.shares):
+        if share.id in wanted:
+            row = matrix[n * width : (n + 1) * width]
+            able |= {cell.account for cell in row if cell.right == "write"}
     return [a for a in index.plan.accounts if a.id in able]

@@ -1,0 +1,290 @@
+"""Server files: hostile names change nothing, what is written is read back the same, junk is reported."""
+
+import configparser
+import json
+import shlex
+from datetime import date
+from typing import Any
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from kavrel.core.edit import EditError
+from kavrel.core.plan import Export, Plan, Share
+from kavrel.formats.readers import READERS, Unreadable, read_file
+from kavrel.formats.samba import smb_conf, smb_hosts
+from kavrel.formats.servers import files
+from kavrel.formats.servers.bundle import host_files
+from kavrel.formats.servers.clients import cards
+from kavrel.formats.servers.setup_script import setup_script
+from kavrel.formats.servers.template import plain
+from tests.builders import TODAY, lab
+from tests.formats.test_papers import HOSTILE
+
+NASTY = [
+    *HOSTILE,
+    'a"b',
+    "a'b; rm -rf /",
+    "$(reboot)",
+    "`reboot`",
+    "%n %U",
+    "[global]",
+    "# comment",
+    "; comment",
+    "back\\",
+    "-rf",
+    "{{ plan }}",
+    "{% raw %}",
+    "con",
+    "x" * 80,
+    "naïve Ünïcode",
+]
+LINES = st.text(st.characters(exclude_categories=("Cs", "Cc")), min_size=1, max_size=80)
+
+
+def named(name: str) -> Plan | None:
+    """The lab with one name everywhere, or nothing where the plan itself refuses it."""
+    try:
+        plan = lab(
+            datasets=(lab().datasets[0].model_copy(update={"name": name}),),
+            shares=(
+                Share.model_validate(
+                    {"id": "share", "name": "files", "dataset": "files", "comment": name}
+                ),
+            ),
+            exports=(
+                Export.model_validate(
+                    {
+                        "id": "n",
+                        "protocol": "nfs",
+                        "name": "n",
+                        "dataset": "files",
+                        "clients": ["10.0.0.7"],
+                    }
+                ),
+                Export.model_validate(
+                    {
+                        "id": "r",
+                        "protocol": "rsync",
+                        "name": "r",
+                        "dataset": "files",
+                        "clients": ["10.0.0.7"],
+                        "accounts": ["ana"],
+                    }
+                ),
+                Export.model_validate(
+                    {
+                        "id": "f",
+                        "protocol": "ftp",
+                        "name": "f",
+                        "dataset": "files",
+                        "accounts": ["ana"],
+                    }
+                ),
+            ),
+        )
+        renamed = plan.model_copy(
+            update={
+                "name": name,
+                "hosts": (plan.hosts[0].model_copy(update={"name": name}), plan.hosts[1]),
+                "accounts": tuple(a.model_copy(update={"full_name": name}) for a in plan.accounts),
+                "disks": (plan.disks[0].model_copy(update={"label": name}), *plan.disks[1:]),
+            }
+        )
+        return Plan.model_validate(renamed.model_dump(mode="json"))
+    except (ValueError, EditError):
+        return None
+
+
+def meaning(text: str) -> list[str]:
+    """The lines that a parser acts upon."""
+    return [x.strip() for x in text.splitlines() if x.strip() and x.strip()[0] not in "#;"]
+
+
+def check(name: str) -> None:
+    plan = named(name)
+    if plan is None:
+        return
+    quiet = named("quiet")
+    assert quiet is not None
+    hostile = host_files(plan, "box", name, TODAY)
+    normal = host_files(quiet, "box", "quiet", TODAY)
+    assert set(hostile) == set(normal)
+    for file in ("exports", "rsyncd.secrets", "vsftpd.conf", "nftables.conf", "fstab"):
+        ours, theirs = meaning(hostile[file][0]), meaning(normal[file][0])
+        # Only the folder, which follows the dataset's name, may differ.
+        assert len(ours) == len(theirs), file
+        for a, b in zip(ours, theirs, strict=True):
+            if "/srv/main/" not in b:
+                assert a == b, file
+    parser = configparser.ConfigParser(interpolation=None, strict=True)
+    parser.read_string("[top]\n" + hostile["rsyncd.conf"][0])
+    assert parser.sections() == ["top", "r"]
+    assert parser["r"]["auth users"] == "ana"
+    assert parser["r"]["read only"] == "no"
+    json.loads(json.dumps(files.target_json(plan, "box", name)))
+    # Every word of the script stays one word: the shell's own reading of each command.
+    for line in setup_script(plan, "box", name).splitlines():
+        if line.startswith(("run ", "say ")):
+            words = shlex.split(line)
+            assert words[0] in ("run", "say")
+            if words[0] == "say":
+                assert len(words) == 2 or line.startswith('say "+ ')
+    assert plain(name).isprintable()
+
+
+@pytest.mark.parametrize("name", NASTY)
+def test_hostile_names_change_no_file_s_meaning(name: str) -> None:
+    check(name)
+
+
+@given(LINES)
+@settings(max_examples=40, deadline=None)
+def test_any_name_changes_no_file_s_meaning(name: str) -> None:
+    check(name)
+
+
+# --- read back ---------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("kind", ["smb.conf", "exports", "rsyncd.conf", "fstab"])
+def test_what_was_written_is_read_back_as_what_the_plan_says(demo: Plan, kind: str) -> None:
+    for host in ("heron", "wren", "dipper"):
+        found = host_files(demo, host, "revision 1", date(2026, 11, 24))
+        if kind not in found:
+            continue
+        report = read_file(kind, found[kind][0].encode(), demo, host)
+        assert report.differences == []
+        assert [p.name for p in report.proposals if p.what != "same"] == []
+        assert [x for x in report.lines if x.verdict == "not understood"] == []
+
+
+def test_a_share_that_was_changed_by_hand_is_a_difference(demo: Plan) -> None:
+    text = smb_conf(demo, "heron", "r", TODAY)
+    text = text.replace("valid users = ines rui tomas\n   guest ok = no", "guest ok = yes", 1)
+    text += "\n[attic]\n   path = /srv/elsewhere\n   oplocks = no\n"
+    report = read_file("smb.conf", text.encode(), demo, "heron")
+    said = " ".join(report.differences)
+    assert "guest: none in the plan, read in the file" in said
+    assert "share attic is at /srv/elsewhere" in said
+    assert [x.text for x in report.lines if x.verdict == "not understood"] == ["oplocks = no"]
+    (archive,) = [p for p in report.proposals if p.name == "archive"]
+    assert archive.what == "changed"
+    assert archive.item["guest"] == "read"
+
+
+def test_rights_in_the_file_are_set_against_the_plans(demo: Plan) -> None:
+    text = smb_conf(demo, "heron", "r", TODAY).replace(
+        "write list = ines rui\n", "write list = @household\n", 1
+    )
+    report = read_file("smb.conf", text.encode(), demo, "heron")
+    assert report.differences == ["share archive: tomas has write in the file, read in the plan"]
+
+
+def test_a_blank_before_the_options_is_everybody(demo: Plan) -> None:
+    # exports(5): `host (rw)` exports to host read-only and to everybody else read and write.
+    text = "/srv/ridge/negative-scans 192.168.20.5 (rw,sync)\n"
+    report = read_file("exports", text.encode(), demo, "heron")
+    (line,) = report.lines
+    assert line.verdict == "not understood"
+    assert "everybody" in line.why
+    assert "0.0.0.0/0" in report.proposals[0].item["clients"]
+
+
+def test_fstab_by_name_and_without_nofail_are_findings() -> None:
+    from tests.outside.test_server_tools import serving
+
+    plan = serving()
+    text = (
+        "/dev/sdb1 /srv/stick btrfs noatime 0 0\n/dev/sda1 / ext4 defaults 0 1\nproc /proc proc 0\n"
+    )
+    report = read_file("fstab", text.encode(), plan, "box")
+    said = " ".join(report.differences)
+    assert "which may change: by UUID" in said
+    assert "lacks nofail" in said
+    assert "/srv/plain is in the plan and not in the file" in said
+    assert report.lines[1].verdict == "no matter"
+
+
+def test_listings_become_accounts_and_groups(demo: Plan) -> None:
+    passwd = (
+        "root:x:0:0:root:/root:/bin/bash\n"
+        "ines:x:1000:1000:Inês Faria-Lund,,,:/home/ines:/bin/bash\n"
+        "lena:x:1009:1009:Lena:/home/lena:/bin/bash\n"
+        "broken line\n"
+    )
+    report = read_file("passwd", passwd.encode(), demo, "heron")
+    assert [(p.name, p.what) for p in report.proposals] == [("ines", "same"), ("lena", "new")]
+    assert "account rui is in the plan and not in the file" in report.differences
+    group = "household:x:2000:ines,rui,nobody-here\nsys:x:3:\n"
+    report = read_file("group", group.encode(), demo, "heron")
+    assert report.lines[0].why == "no such account: nobody-here"
+    assert report.proposals[0].what == "changed"
+
+
+@pytest.mark.parametrize("kind", sorted(READERS))
+@given(data=st.binary(max_size=400) | st.text(max_size=400).map(str.encode))
+@settings(
+    max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
+)
+def test_any_bytes_are_reported_or_refused_in_words(demo: Plan, kind: str, data: bytes) -> None:
+    try:
+        report = read_file(kind, data, demo, "heron")
+    except Unreadable:
+        return
+    text = data.decode("utf-8", "replace")
+    # Nothing is dropped: every line with something on it has its verdict.
+    told = {x.number for x in report.lines}
+    if "\\" not in text:
+        try:
+            lines = data.decode("utf-8").splitlines()
+        except UnicodeDecodeError:
+            lines = data.decode("latin-1").splitlines()
+        assert {n for n, x in enumerate(lines, 1) if x.strip()} <= told
+
+
+@pytest.mark.parametrize(
+    ("content", "says"),
+    [
+        (b"a\0b", "no text file"),
+        (b"x" * (2**20 + 1), "at most"),
+    ],
+)
+def test_what_is_no_text_is_refused(demo: Plan, content: bytes, says: str) -> None:
+    with pytest.raises(Unreadable, match=says):
+        read_file("smb.conf", content, demo, "heron")
+
+
+def test_long_lines_includes_and_latin_1_are_said(demo: Plan) -> None:
+    text = (
+        b"[x]\n   path = "
+        + b"a" * 5000
+        + b"\ninclude = /etc/samba/smb.conf\n   comment = caf\xe9\n"
+    )
+    report = read_file("smb.conf", text, demo, "heron")
+    why = " ".join(x.why for x in report.lines)
+    assert "longer than" in why
+    assert "another file is included" in why
+    assert "Latin-1" in why
+
+
+# --- cards -------------------------------------------------------------------------------------
+
+
+def test_cards_are_for_those_who_may_and_hold_no_password(demo: Plan) -> None:
+    found = cards(demo, TODAY)
+    ines = {(c.thing, c.system): c for c in found if c.who == "ines"}
+    assert ines["archive", "Windows"].text == (
+        'net use Z: "\\\\192.168.20.10\\archive" /user:ines /persistent:yes'
+    )
+    assert ines["letter slot", "macOS"].text == "smb://ines@192.168.20.10/letter%20slot"
+    assert "letter\\040slot" in ines["letter slot", "Linux, fstab"].text
+    assert ines["archive", "phone"].qr.startswith("data:image/svg+xml")
+    assert not any(c.who == "tomas" and c.thing == "papers" for c in found)
+    letters = [c.text.split()[2] for c in found if c.who == "ines" and c.system == "Windows"]
+    assert len(set(letters)) == len(letters)
+    iscsi: Any = next(c for c in found if c.system == "iSCSI")
+    assert iscsi.who == "iqn.2026-02.lab.lantern:cutter"
+    assert not any("assword=" in c.text and "file" not in c.text for c in found)
+    assert smb_hosts(demo)
