@@ -6,7 +6,10 @@ from pathlib import Path
 from typing import Any
 
 from selenium import webdriver
+from selenium.webdriver import ActionChains
 from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import WebDriverWait
 
 from tests.browser.conftest import FLAGS, RULES
@@ -34,6 +37,23 @@ set.call(input, arguments[0]);
 input.dispatchEvent(new Event('input', { bubbles: true }));
 const begin = performance.now();
 setTimeout(() => input.blur(), 0);
+"""
+
+# A grant in the matrix, from the choice in the open menu until the cell says the new right.
+GRANT = """
+const done = arguments[arguments.length - 1];
+const cell = document.querySelector('[data-cell="0,0"]');
+const item = [...document.querySelectorAll('[role="menuitem"]')].find((i) =>
+  i.textContent.startsWith(arguments[0]));
+const before = cell.getAttribute('aria-label');
+const changed = new MutationObserver(() => {
+  if (cell.getAttribute('aria-label') === before) return;
+  changed.disconnect();
+  requestAnimationFrame(() => done(performance.now() - begin));
+});
+changed.observe(cell, { attributes: true });
+const begin = performance.now();
+item.click();
 """
 
 
@@ -90,6 +110,26 @@ class Stage:
         )
         times = [float(self.driver.execute_async_script(EDIT, str(200 + n * 10))) for n in range(9)]
         return statistics.median(times)
+
+    def time_grant(self, plan: bytes) -> float:
+        """Median milliseconds from a grant chosen in a big matrix to the redrawn cell."""
+        answer = self.served.http.post(
+            "/api/plans/import", content=plan, headers={"content-type": "application/json"}
+        )
+        self.plan = answer.json()["meta"]["id"]
+        self.sheet("shares")
+        self.wait(lambda d: d.execute_script("return !!document.querySelector('[data-cell]')"))
+        times = []
+        for right in ("none", "read", "none", "read", "none", "read"):
+            cell = self.driver.find_element(By.CSS_SELECTOR, '[data-cell="0,0"]')
+            cell.send_keys(Keys.ENTER)
+            self.wait(lambda d: d.find_elements(By.CSS_SELECTOR, '[role="menuitem"]'))
+            if right == "read":
+                ActionChains(self.driver).send_keys(Keys.ARROW_DOWN).perform()
+            self.wait(lambda d: d.find_elements(By.XPATH, '//*[contains(., "It would change")]'))
+            times.append(float(self.driver.execute_async_script(GRANT, right)))
+            self.wait(lambda d: not d.find_elements(By.CSS_SELECTOR, '[role="menuitem"]'))
+        return statistics.median(times[1:])
 
     def close(self) -> None:
         """Ends browser and server."""

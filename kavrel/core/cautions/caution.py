@@ -79,20 +79,19 @@ class View:
     today: date
 
     @cached_property
-    def by_share(self) -> dict[str, list[Access]]:
+    def by_share(self) -> dict[str, Sequence[Access]]:
         """The matrix share by share."""
-        found: dict[str, list[Access]] = {s.id: [] for s in self.index.plan.shares}
-        for cell in self.matrix:
-            found[cell.share].append(cell)
-        return found
+        width = len(self.index.plan.accounts)
+        return {
+            share.id: self.matrix[n * width : (n + 1) * width]
+            for n, share in enumerate(self.index.plan.shares)
+        }
 
     @cached_property
-    def by_account(self) -> dict[str, list[Access]]:
+    def by_account(self) -> dict[str, Sequence[Access]]:
         """The matrix account by account."""
-        found: dict[str, list[Access]] = {a.id: [] for a in self.index.plan.accounts}
-        for cell in self.matrix:
-            found[cell.account].append(cell)
-        return found
+        width = len(self.index.plan.accounts)
+        return {a.id: self.matrix[n::width] for n, a in enumerate(self.index.plan.accounts)}
 
     def stored_bytes(self, pool: str) -> int:
         """Bytes of others' newest copies on a pool; versions need more than that."""

@@ -6,13 +6,14 @@ account that has run out counts as if it were not there.
 Source: common practice, no source; the server configuration is written to give the same.
 """
 
-from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections import OrderedDict, defaultdict
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import date
 from typing import NamedTuple
 
 from kavrel.core.index import Index
-from kavrel.core.plan import Account, Grant, Right, Share
+from kavrel.core.plan import Account, Grant, Group, Right, Share
 
 WIDTH = {"none": 0, "read": 1, "write": 2}
 
@@ -43,9 +44,10 @@ def access_matrix(index: Index, today: date = date.min) -> list[Access]:
 
     Grants and accounts that have run out by `today` do not count.
     """
+    plan = index.plan
     own: dict[str, dict[str, Grant]] = defaultdict(dict)
     of_group: dict[str, dict[str, Grant]] = defaultdict(dict)
-    for grant in index.plan.grants:
+    for grant in plan.grants:
         if grant.expires_on and grant.expires_on <= today:
             continue
         if grant.account:
@@ -53,36 +55,96 @@ def access_matrix(index: Index, today: date = date.min) -> list[Access]:
         elif grant.group:
             of_group[grant.share].setdefault(grant.group, grant)
     member_of: dict[str, list[str]] = defaultdict(list)
-    for group in index.plan.groups:
+    for group in plan.groups:
         for member in group.members:
             member_of[member].append(group.id)
-    names = {g.id: g.name for g in index.plan.groups}
+    names = {g.id: g.name for g in plan.groups}
     is_off = {a.id: why for a in index.plan.accounts if (why := off(a, today))}
-    members = {g.id: g.members for g in index.plan.groups}
-    logins = [a.id for a in index.plan.accounts]
+    members = {g.id: g.members for g in plan.groups}
+    people = _People(plan.accounts, plan.groups, today, member_of, members, names, is_off)
     cells: list[Access] = []
-    for share in index.plan.shares:
-        mine, theirs = own[share.id], of_group[share.id]
-        # Most accounts have neither a grant of their own nor a group's: they are what a guest is.
-        nobody = _resolved(share, None, (), names)
-        touched = set(mine).union(*(members[g] for g in theirs), is_off)
-        alike: dict[tuple[Right | None, tuple[str, ...]], Resolved] = {}
-        for key in logins:
-            if key not in touched:
-                cells.append(Access(key, share.id, *nobody))
-            elif key in is_off:
-                cells.append(Access(key, share.id, "none", (is_off[key],)))
-            else:
-                through = tuple([g for g in member_of[key] if g in theirs])
-                direct = mine.get(key)
-                # Whoever is in the same groups here has the same right for the same reason.
-                known = (direct.right if direct else None, through)
-                cell = alike.get(known)
-                if cell is None:
-                    cell = _resolved(share, direct, [theirs[g] for g in through], names)
-                    alike[known] = cell
-                cells.append(Access(key, share.id, *cell))
+    for share in plan.shares:
+        cells += _row(share, own[share.id], of_group[share.id], people)
     return cells
+
+
+@dataclass(frozen=True)
+class _People:
+    """Accounts and groups of one plan on a day, and what follows from them for every share."""
+
+    accounts: tuple[Account, ...]
+    groups: tuple[Group, ...]
+    today: date
+    member_of: Mapping[str, list[str]]
+    members: Mapping[str, tuple[str, ...]]
+    names: Mapping[str, str]
+    is_off: Mapping[str, str]
+
+
+@dataclass(frozen=True)
+class _Row:
+    """A share's cells and what they came from: the same things by identity give the same cells."""
+
+    share: Share
+    grants: tuple[Grant, ...]
+    people: _People
+    cells: list[Access]
+
+    def holds_for(self, share: Share, grants: tuple[Grant, ...], people: _People) -> bool:
+        """Whether nothing was changed since."""
+        return (
+            self.share is share
+            and self.people.accounts is people.accounts
+            and self.people.groups is people.groups
+            and self.people.today == people.today
+            and len(self.grants) == len(grants)
+            and all(a is b for a, b in zip(self.grants, grants, strict=True))
+        )
+
+
+# An edit changes one grant; the rows of all other shares stay as they were.
+_rows: OrderedDict[str, _Row] = OrderedDict()
+MOST_ROWS = 1024
+
+
+def _row(
+    share: Share, mine: Mapping[str, Grant], theirs: Mapping[str, Grant], people: _People
+) -> list[Access]:
+    grants = (*mine.values(), *theirs.values())
+    known = _rows.get(share.id)
+    if known is not None and known.holds_for(share, grants, people):
+        return known.cells
+    cells = list(_cells(share, mine, theirs, people))
+    _rows[share.id] = _Row(share, grants, people, cells)
+    if len(_rows) > MOST_ROWS:
+        _rows.popitem(last=False)
+    return cells
+
+
+def _cells(
+    share: Share, mine: Mapping[str, Grant], theirs: Mapping[str, Grant], people: _People
+) -> Iterator[Access]:
+    # Most accounts have neither a grant of their own nor a group's: they are what a guest is.
+    nobody = _resolved(share, None, (), people.names)
+    is_off = people.is_off
+    touched = set(mine).union(*(people.members[g] for g in theirs), is_off)
+    alike: dict[tuple[Right | None, tuple[str, ...]], Resolved] = {}
+    for account in people.accounts:
+        key = account.id
+        if key not in touched:
+            yield Access(key, share.id, *nobody)
+        elif key in is_off:
+            yield Access(key, share.id, "none", (is_off[key],))
+        else:
+            through = tuple([g for g in people.member_of[key] if g in theirs])
+            direct = mine.get(key)
+            # Whoever is in the same groups here has the same right for the same reason.
+            same = (direct.right if direct else None, through)
+            cell = alike.get(same)
+            if cell is None:
+                cell = _resolved(share, direct, [theirs[g] for g in through], people.names)
+                alike[same] = cell
+            yield Access(key, share.id, *cell)
 
 
 def _resolved(

@@ -39,8 +39,10 @@ class AccessChange(BaseModel):
     model_config = ConfigDict(frozen=True)
 
     subject_kind: Subject
+    subject: str
     name: str
     protocol: str
+    thing: str
     thing_name: str
     before: Right
     after: Right
@@ -133,13 +135,16 @@ def _reach(
 
 def access_changes(before: Plan, after: Plan, today: date) -> list[AccessChange]:
     """Who gains or loses what from one plan to another, losses of the widest rights first."""
+    here, there = Index(before), Index(after)
+    was_cells, now_cells = access_matrix(here, today), access_matrix(there, today)
+    # Rows that did not change are the same cells by identity: only what differs is looked at.
+    same = {id(c) for c in was_cells} & {id(c) for c in now_cells}
 
-    def all_of(plan: Plan) -> dict[tuple[str, str, str], Reach]:
-        index = Index(plan)
-        cells = reach(index, access_matrix(index, today), today)
-        return {(r.subject_kind, r.name, f"{r.protocol}/{r.thing}"): r for r in cells}
+    def all_of(index: Index, cells: list[Access]) -> dict[tuple[str, str, str], Reach]:
+        found = reach(index, [c for c in cells if id(c) not in same], today)
+        return {(r.subject_kind, r.name, f"{r.protocol}/{r.thing}"): r for r in found}
 
-    old, new = all_of(before), all_of(after)
+    old, new = all_of(here, was_cells), all_of(there, now_cells)
     found = []
     for key in (*old, *(k for k in new if k not in old)):
         was, now = old.get(key), new.get(key)
@@ -152,8 +157,10 @@ def access_changes(before: Plan, after: Plan, today: date) -> list[AccessChange]
         found.append(
             AccessChange(
                 subject_kind=shown.subject_kind,
+                subject=shown.subject,
                 name=shown.name,
                 protocol=shown.protocol,
+                thing=shown.thing,
                 thing_name=shown.thing_name,
                 before=a,
                 after=b,

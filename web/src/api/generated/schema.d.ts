@@ -1394,10 +1394,14 @@ export interface components {
              * @enum {string}
              */
             subject_kind: "account" | "machine" | "app";
+            /** Subject */
+            subject: string;
             /** Name */
             name: string;
             /** Protocol */
             protocol: string;
+            /** Thing */
+            thing: string;
             /** Thing Name */
             thing_name: string;
             /**

@@ -3,8 +3,8 @@
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useQuery } from '@tanstack/react-query';
-import { useEffect, useMemo, useRef, useState } from 'react';
-import { api, unwrap, type Items } from '../../api/client';
+import { memo, useCallback, useEffect, useMemo, useRef, useState } from 'react';
+import { api, unwrap, type Items, type Schemas } from '../../api/client';
 import { useChange, usePlan } from '../../api/plan';
 import { ItemForm } from '../../parts/ItemForm';
 import { Slip } from '../../parts/Slip';
@@ -88,8 +88,10 @@ export function MatrixView() {
   );
 }
 
-/** Right and reason of a cell of the packed table. */
-function useAccess() {
+type Pending = ReadonlyMap<string, Right>;
+
+/** Right and reason of a cell: of the packed table, or as the server already said a change makes it. */
+function useAccess(pending: Pending) {
   const { access } = usePlan().evaluation;
   return useMemo(() => {
     const row = new Map(access.accounts.map((id, n) => [id, n]));
@@ -99,22 +101,25 @@ function useAccess() {
       const r = row.get(account) ?? 0;
       const c = column.get(share) ?? 0;
       return {
-        right: names[access.rights[c]?.[r] ?? 'n'] ?? 'none',
+        right: pending.get(`${account}/${share}`) ?? names[access.rights[c]?.[r] ?? 'n'] ?? 'none',
         because: access.reasons[access.because[c]?.[r] ?? 0] ?? '',
       };
     };
-  }, [access]);
+  }, [access, pending]);
 }
 
+const NOTHING: Pending = new Map();
 const ROW = 31;
 const COLUMN = 84;
 const PEOPLE = 214;
 
 /** Only the cells in sight are drawn: a big lab has tens of thousands. */
 function Matrix({ onEdit, onWhy }: { onEdit: (e: Editing) => void; onWhy: (why: string) => void }) {
-  const { plan } = usePlan();
+  const { plan, meta } = usePlan();
   const grid = useGrid();
-  const access = useAccess();
+  const [pending, setPending] = useState<{ revision: number; rights: Pending }>({ revision: 0, rights: NOTHING });
+  const access = useAccess(pending.revision === meta.revision ? pending.rights : NOTHING);
+  const expect = useCallback((rights: Pending) => setPending({ revision: meta.revision, rights }), [meta.revision]);
   const scroller = useRef<HTMLDivElement>(null);
   const grants = useMemo(
     () => new Map(plan.grants.map((g) => [`${g.account ?? g.group ?? ''}/${g.share}`, g])),
@@ -246,12 +251,11 @@ function Matrix({ onEdit, onWhy }: { onEdit: (e: Editing) => void; onWhy: (why: 
                       right={found.right}
                       because={found.because}
                       grant={grant}
-                      make={{
-                        share: share.id,
-                        account: line.account?.id ?? null,
-                        group: line.group?.id ?? null,
-                      }}
+                      share={share.id}
+                      account={line.account?.id ?? null}
+                      group={line.group?.id ?? null}
                       onWhy={onWhy}
+                      onPending={expect}
                     />
                   </div>
                 );
@@ -267,7 +271,9 @@ function Matrix({ onEdit, onWhy }: { onEdit: (e: Editing) => void; onWhy: (why: 
 type Candidate = { collection: 'grants'; item: Record<string, unknown> } | { collection: 'grants'; remove: string };
 
 /** Who would gain and lose by a change that is not saved yet, in words. */
-function useWhatIf(candidate: Candidate | null): string {
+type Changes = Schemas['AccessChange'][];
+
+function useWhatIf(candidate: Candidate | null): { said: string; changes: Changes } {
   const { meta } = usePlan();
   const asked = useQuery({
     queryKey: ['access-if', meta.id, meta.revision, JSON.stringify(candidate)],
@@ -280,42 +286,54 @@ function useWhatIf(candidate: Candidate | null): string {
         }),
       ).changes,
   });
-  if (!candidate || !asked.data) return '';
-  if (!asked.data.length) return 'It would change nobody’s access.';
+  if (!candidate || !asked.data) return { said: '', changes: [] };
+  if (!asked.data.length) return { said: 'It would change nobody’s access.', changes: [] };
   const said = asked.data.slice(0, 6).map((c) => `${c.name} ${c.gains ? 'gains' : 'loses'}: ${c.before} to ${c.after}`);
   const more = asked.data.length - said.length;
-  return `It would change: ${said.join('; ')}${more > 0 ? ` and ${more} more` : ''}.`;
+  return {
+    said: `It would change: ${said.join('; ')}${more > 0 ? ` and ${more} more` : ''}.`,
+    changes: asked.data,
+  };
 }
 
-function GrantCell({
+const GrantCell = memo(function GrantCell({
   place,
   label,
   right,
   because,
   grant,
-  make,
+  share,
+  account,
+  group,
   onWhy,
+  onPending,
 }: {
   place: string;
   label: string;
   right: Right | undefined;
   because: string;
   grant: Items['grants'] | undefined;
-  make: Pick<Items['grants'], 'share' | 'account' | 'group'>;
+  share: string;
+  account: string | null;
+  group: string | null;
   onWhy: (why: string) => void;
+  onPending: (rights: Pending) => void;
 }) {
   const change = useChange();
-  const choose = (wanted: Right | 'clear') => {
+  const make = { share, account, group };
+  const refused = { onError: () => onPending(NOTHING) };
+  const choose = (wanted: Right | 'clear', changes: Changes) => {
+    // What the server said of this change is drawn at once; its answer takes its place.
+    onPending(new Map(changes.map((c) => [`${c.subject}/${c.thing}`, c.after])));
     if (wanted === 'clear') {
-      if (grant) change.mutate({ edit: { do: 'remove', collection: 'grants', id: grant.id } });
+      if (grant) change.mutate({ edit: { do: 'remove', collection: 'grants', id: grant.id } }, refused);
     } else if (grant) {
-      change.mutate({
-        edit: { do: 'put', collection: 'grants', item: { ...grant, right: wanted } },
-      });
+      change.mutate({ edit: { do: 'put', collection: 'grants', item: { ...grant, right: wanted } } }, refused);
     } else {
-      change.mutate({
-        edit: { do: 'add', collection: 'grants', item: { ...make, right: wanted } },
-      });
+      change.mutate(
+        { edit: { do: 'add', collection: 'grants', item: { ...make, right: wanted, expires_on: null } } },
+        refused,
+      );
     }
   };
   const own = grant !== undefined;
@@ -346,7 +364,7 @@ function GrantCell({
       </MenuItems>
     </Menu>
   );
-}
+});
 
 /** The rights to choose from; the one in focus says who would gain and lose, before it is saved. */
 function Choices({
@@ -356,7 +374,7 @@ function Choices({
 }: {
   grant: Items['grants'] | undefined;
   make: Pick<Items['grants'], 'share' | 'account' | 'group'>;
-  onChoose: (wanted: Right | 'clear') => void;
+  onChoose: (wanted: Right | 'clear', changes: Changes) => void;
 }) {
   const [looked, setLooked] = useState<Right | 'clear' | null>(null);
   const candidate: Candidate | null =
@@ -367,16 +385,23 @@ function Choices({
           ? { collection: 'grants', remove: grant.id }
           : null
         : { collection: 'grants', item: { ...make, ...grant, right: looked } };
-  const said = useWhatIf(candidate);
+  const { said, changes } = useWhatIf(candidate);
   return (
     <>
       {[...RIGHTS, 'clear' as const].map((r) => (
-        <MenuItem key={r} disabled={r === 'clear' && !grant}>
+        <MenuItem
+          key={r}
+          as="button"
+          disabled={r === 'clear' && !grant}
+          className={`block w-full px-3 py-1 text-left data-disabled:text-quiet data-focus:bg-picked ${r === 'clear' ? 'border-t border-hair' : ''}`}
+          onClick={() => onChoose(r, r === looked ? changes : [])}
+        >
           {({ focus }) => (
-            <Choice focus={focus} onLook={() => setLooked(r)} onChoose={() => onChoose(r)} last={r === 'clear'}>
+            <>
+              <Looked on={focus} onLook={() => setLooked(r)} />
               {r === 'write' ? 'read and write' : r === 'clear' ? 'no grant of its own' : r}
               {grant?.right === r && <span className="unit"> now</span>}
-            </Choice>
+            </>
           )}
         </MenuItem>
       ))}
@@ -387,32 +412,14 @@ function Choices({
   );
 }
 
-function Choice({
-  focus,
-  last,
-  onLook,
-  onChoose,
-  children,
-}: {
-  focus: boolean;
-  last: boolean;
-  onLook: () => void;
-  onChoose: () => void;
-  children: React.ReactNode;
-}) {
+/** Tells when the item that it stands in comes into focus. */
+function Looked({ on, onLook }: { on: boolean; onLook: () => void }) {
   const look = useRef(onLook);
   useEffect(() => {
     look.current = onLook;
   });
   useEffect(() => {
-    if (focus) look.current();
-  }, [focus]);
-  return (
-    <button
-      className={`block w-full px-3 py-1 text-left disabled:text-quiet ${last ? 'border-t border-hair' : ''} ${focus ? 'bg-picked' : ''}`}
-      onClick={onChoose}
-    >
-      {children}
-    </button>
-  );
+    if (on) look.current();
+  }, [on]);
+  return null;
 }
