@@ -33,6 +33,11 @@ def main() -> None:
                 driver.find_element(By.TAG_NAME, "body").send_keys(key)
                 stage.wait(lambda d: d.execute_script(SEE))
                 shot(f"pools-{name}")
+            for name, key in (("ways", "w"), ("addresses", "a")):
+                stage.sheet("shares")
+                driver.find_element(By.TAG_NAME, "body").send_keys(key)
+                stage.wait(lambda d: d.execute_script(SEE))
+                shot(f"shares-{name}")
             for sheet in ("pools", "proof"):
                 stage.sheet(sheet)
                 driver.execute_script("document.documentElement.dataset.drawing = 'night'")

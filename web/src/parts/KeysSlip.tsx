@@ -12,6 +12,7 @@ const KEYS: [string, string][] = [
   ['N', 'new: a disk on the Bench, a pool, a dataset, a job, a log entry'],
   ['H', 'new host, on the Bench'],
   ['L Y O I S', 'on Pools: layout, years ahead, odds, find a layout, shuffle'],
+  ['M W T A K R', 'on Shares: people, other ways, datasets, addresses and apps, cards, read a file'],
   ['Space', 'on the Bench: take the disk in focus into the hand; on a bay: put it there'],
   ['Arrows', 'move between the cells of Proof and of the access matrix'],
   ['Enter', 'open what is in focus'],

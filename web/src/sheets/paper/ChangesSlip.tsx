@@ -28,6 +28,7 @@ export function ChangesSlip({ onClose }: { onClose: () => void }) {
     <Slip title="Revisions" onClose={onClose} wide>
       {meta.pinned === null && <p>No revision is pinned. Pin one below to see what has changed since.</p>}
       {meta.pinned !== null && comparison.data && <Differences found={comparison.data} />}
+      {meta.pinned !== null && <WhoGains before={before} />}
       <h3 className="mt-4 border-b border-ink">All revisions</h3>
       <ul>
         {revisions.data?.map((r) => (
@@ -52,6 +53,35 @@ export function ChangesSlip({ onClose }: { onClose: () => void }) {
         ))}
       </ul>
     </Slip>
+  );
+}
+
+/** People and machines that gained or lost access since a revision. */
+function WhoGains({ before }: { before: number }) {
+  const { meta } = usePlan();
+  const found = useQuery({
+    queryKey: ['access-changes', meta.id, before, meta.revision],
+    queryFn: async () =>
+      unwrap(
+        await api.GET('/api/plans/{plan_id}/access-changes', {
+          params: { path: { plan_id: meta.id }, query: { before } },
+        }),
+      ).changes,
+  });
+  if (!found.data) return null;
+  return (
+    <section aria-label="Who gains, who loses">
+      <h3 className="mt-4 border-b border-ink">Who gains, who loses access</h3>
+      {found.data.length === 0 && <p className="text-quiet">Nobody.</p>}
+      <ul>
+        {found.data.map((c) => (
+          <li key={`${c.subject}-${c.protocol}-${c.thing}`} className="border-b border-hair py-0.5">
+            <b>{c.name}</b> {c.gains ? 'gains' : <span className="font-semibold text-danger">loses</span>} {c.protocol}{' '}
+            {c.thing_name}: {c.before} to {c.after} <span className="text-quiet">{c.because.join('; ')}</span>
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }
 

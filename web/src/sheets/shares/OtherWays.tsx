@@ -1,6 +1,6 @@
 /** Everything offered beside SMB: exports by protocol, disks for many clients, and which one fits. */
 
-import { useQuery } from '@tanstack/react-query';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, unwrap, type Schemas } from '../../api/client';
 import { useChange, usePlan } from '../../api/plan';
@@ -18,7 +18,7 @@ const NAMES: Record<string, string> = {
 };
 
 export function OtherWays() {
-  const { plan, evaluation } = usePlan();
+  const { plan } = usePlan();
   const data = new Map(plan.datasets.map((d) => [d.id, d.name]));
   const logins = new Map(plan.accounts.map((a) => [a.id, a.login]));
   return (
@@ -54,20 +54,7 @@ export function OtherWays() {
           ]}
         />
         <ManyDisks />
-        <section aria-label="Who reaches what">
-          <h2 className="border-b border-ink">Who comes in this way, and why</h2>
-          <ul>
-            {evaluation.reach.map((r) => (
-              <li key={`${r.thing}-${r.subject}`} className="border-b border-hair py-0.5">
-                <b>{r.name}</b> <span className="unit">{r.subject_kind}</span>{' '}
-                {r.right === 'write' ? 'reads and writes' : 'reads'} <b>{data.get(r.dataset)}</b>{' '}
-                {r.protocol === 'path' ? '' : `over ${NAMES[r.protocol] ?? r.protocol} `}
-                <span className="text-quiet">because {r.because.join(', ')}</span>
-              </li>
-            ))}
-            {evaluation.reach.length === 0 && <li className="text-quiet">Nobody yet.</li>}
-          </ul>
-        </section>
+        <WhoReaches />
       </div>
       <Chooser />
     </div>
@@ -243,6 +230,74 @@ function Chooser() {
           </li>
         ))}
       </ol>
+    </section>
+  );
+}
+
+/** What one account, machine or application reaches, or who reaches one dataset, and why. */
+function WhoReaches() {
+  const { plan, meta, evaluation } = usePlan();
+  const [about, setAbout] = useState('');
+  const data = new Map(plan.datasets.map((d) => [d.id, d.name]));
+  const [kind, ...rest] = about.split('/');
+  const key = rest.join('/');
+  const asked = useQuery({
+    queryKey: ['reach', meta.id, meta.revision, about],
+    enabled: about !== '',
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      unwrap(
+        await api.GET('/api/plans/{plan_id}/reach', {
+          params: { path: { plan_id: meta.id }, query: kind === 'dataset' ? { dataset: key } : { subject: key } },
+        }),
+      ).reach,
+  });
+  const rows = about ? (asked.data ?? []) : evaluation.reach;
+  const machines = [...new Set(plan.exports.flatMap((e) => e.clients))];
+  return (
+    <section aria-label="Who reaches what">
+      <div className="flex items-baseline gap-2 border-b border-ink">
+        <h2>Who reaches what, and why</h2>
+        <select
+          className="entry mb-0.5 !w-auto"
+          aria-label="About whom or what"
+          value={about}
+          onChange={(e) => setAbout(e.target.value)}
+        >
+          <option value="">all that does not come over SMB</option>
+          {plan.accounts.map((a) => (
+            <option key={a.id} value={`subject/${a.id}`}>
+              what {a.login} reaches
+            </option>
+          ))}
+          {plan.apps.map((a) => (
+            <option key={a.id} value={`subject/${a.id}`}>
+              what {a.name} reaches
+            </option>
+          ))}
+          {machines.map((m) => (
+            <option key={m} value={`subject/${m}`}>
+              what {m} reaches
+            </option>
+          ))}
+          {plan.datasets.map((d) => (
+            <option key={d.id} value={`dataset/${d.id}`}>
+              who reaches {d.name}
+            </option>
+          ))}
+        </select>
+      </div>
+      <ul>
+        {rows.map((r) => (
+          <li key={`${r.thing}-${r.subject}`} className="border-b border-hair py-0.5">
+            <b>{r.name}</b> <span className="unit">{r.subject_kind}</span>{' '}
+            {r.right === 'write' ? 'reads and writes' : 'reads'} <b>{data.get(r.dataset)}</b>{' '}
+            {r.protocol === 'path' ? '' : `over ${r.protocol === 'smb' ? 'SMB' : (NAMES[r.protocol] ?? r.protocol)} `}
+            <span className="text-quiet">because {r.because.join(', ')}</span>
+          </li>
+        ))}
+        {rows.length === 0 && <li className="text-quiet">Nobody, and nothing.</li>}
+      </ul>
     </section>
   );
 }
