@@ -20,6 +20,6 @@ ADMIN_ONE_FACTOR = Rule(
     "account",
     "Add a second factor to every administrator.",
     _find,
-    could="One password read over a shoulder gives everything.",
+    could="A password read over a shoulder gives everything.",
     fix=changed("has a second factor", "accounts", second_factor=True),
 )

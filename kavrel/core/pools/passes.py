@@ -14,7 +14,8 @@ def outer_speed(average_mb_per_s: float, inner_share: float) -> float:
     """Speed at the outer edge from the average over the platter; `inner_share` in (0, 1]."""
     if inner_share >= 1:
         return average_mb_per_s
-    return average_mb_per_s * math.log(1 / inner_share) / (1 - inner_share)
+    fall = 1 - inner_share
+    return average_mb_per_s * -math.log1p(-fall) / fall
 
 
 def pass_hours(
@@ -25,4 +26,5 @@ def pass_hours(
         return capacity_bytes * max(share, 0.0) / (average_mb_per_s * 1e6) / 3600
     fall = 1 - inner_share
     v0 = outer_speed(average_mb_per_s, inner_share) * 1e6
-    return capacity_bytes / v0 * math.log(1 / (1 - fall * min(share, 1.0))) / fall / 3600
+    # log1p, so that a disk that hardly slows down at all comes out right too.
+    return capacity_bytes / v0 * -math.log1p(-fall * min(share, 1.0)) / fall / 3600

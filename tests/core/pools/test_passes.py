@@ -1,0 +1,92 @@
+"""The zoned speed of spinning disks, rebuilds of what is used, and survival over mixed groups."""
+
+from dataclasses import replace
+from itertools import combinations
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.integrate import quad
+
+from kavrel.core.pools.families import FAMILIES
+from kavrel.core.pools.loss import odds_of, repair_of, risks
+from kavrel.core.pools.passes import outer_speed, pass_hours
+from kavrel.core.pools.survival import outlives, survival
+from tests.builders import CONDITIONS, TB, facts
+
+
+@given(st.floats(0.3, 1.0), st.floats(0.05, 1.0), st.floats(50, 300))
+@settings(max_examples=60)
+def test_a_pass_is_the_integral_over_the_falling_speed(
+    inner: float, share: float, average: float
+) -> None:
+    size = 12 * TB
+    outer = outer_speed(average, inner) * 1e6
+
+    def slowness(place: float) -> float:
+        return 1 / (outer * (1 - (1 - inner) * place / size))
+
+    exact, _ = quad(slowness, 0, share * size)
+    assert pass_hours(size, average, inner, share) == pytest.approx(exact / 3600, rel=1e-6)
+
+
+@given(st.floats(0.3, 1.0), st.floats(50, 300))
+def test_the_whole_disk_takes_what_its_average_speed_says(inner: float, average: float) -> None:
+    assert pass_hours(12 * TB, average, inner) == pytest.approx(12 * TB / average / 1e6 / 3600)
+
+
+def test_the_inner_half_takes_longer_than_the_outer() -> None:
+    whole, outer = pass_hours(TB, 150, 0.5), pass_hours(TB, 150, 0.5, 0.5)
+    assert whole - outer > outer
+
+
+@pytest.mark.parametrize("fill", [0.0, 0.25, 0.5, 1.0])
+def test_zfs_rebuilds_what_is_used_and_md_the_whole_disk(fill: float) -> None:
+    six = [facts(*[4 * TB] * 6)]
+    zfs = repair_of(FAMILIES["raidz2"], six, "zfs", CONDITIONS, fill)
+    md = repair_of(FAMILIES["raid6"], six, "ext4", CONDITIONS, fill)
+    full = repair_of(FAMILIES["raidz2"], six, "zfs", CONDITIONS, 1.0)
+    assert zfs.rebuild_hours is not None
+    assert full.rebuild_hours is not None
+    assert md.rebuild_hours == pytest.approx(full.rebuild_hours)
+    assert zfs.rebuild_hours <= full.rebuild_hours * max(fill, 1e-9) * 1.0001 + 1e-9
+    assert (zfs.rebuilds, md.rebuilds) == ("used space", "whole disk")
+    assert zfs.sync_hours is None
+    assert md.sync_hours == pytest.approx(full.rebuild_hours * CONDITIONS.rebuild_speed_share)
+
+
+@given(
+    st.lists(st.integers(2, 5), min_size=1, max_size=3),
+    st.sampled_from(["raidz1", "raidz2", "mirror"]),
+)
+@settings(max_examples=40, deadline=None)
+def test_survival_is_counted_over_groups_of_different_widths(widths: list[int], name: str) -> None:
+    family = FAMILIES[name]
+    disks = [(g, d) for g, width in enumerate(widths) for d in range(width)]
+    for counted in survival(family, widths):
+        kept = 0
+        for dead in combinations(disks, counted.lost):
+            by_group = [sum(1 for g, _ in dead if g == n) for n in range(len(widths))]
+            kept += all(
+                lost <= family.outlives(width) for lost, width in zip(by_group, widths, strict=True)
+            )
+        assert counted.survived == kept
+    assert outlives(family, widths) == min(family.outlives(w) for w in widths)
+
+
+def test_slower_repairs_and_fewer_spares_never_help_the_odds() -> None:
+    family, sizes = FAMILIES["raidz1"], [4 * TB] * 5
+    plain, faultless = facts(*sizes), facts(*sizes, bits_per_read_error=1e30)
+    no_sleepers = replace(CONDITIONS, latent_errors_per_year=0.0)
+
+    def odds(**more: float) -> float:
+        return odds_of(risks(family, [plain], replace(CONDITIONS, **more)), 5.0)  # type: ignore[arg-type]
+
+    def windows_only(**more: int) -> float:
+        return odds_of(risks(family, [faultless], replace(no_sleepers, **more)), 5.0)  # type: ignore[arg-type]
+
+    # Where no sector is ever unreadable only the hours at risk count. With unreadable sectors a
+    # quicker rebuild meets the same sectors, only sooner, so nothing is claimed there.
+    assert windows_only(hot_spares=1) < windows_only(shelf_spares=1) < windows_only()
+    assert windows_only(notice_hours=200) > windows_only()
+    assert odds(scrub_days=365.0) > odds(scrub_days=30.0)

@@ -1,0 +1,135 @@
+"""UPSes, what old disks hold, wanted pools and tiers: contradictions told at their field."""
+
+from typing import Any
+
+import pytest
+
+from kavrel.core.consistency import problems
+from kavrel.core.plan import Holding, Offer, Plan, Pool, Supply
+from tests.builders import TB, cell, disk, job, lab
+
+
+def bent(**changes: Any) -> Plan:
+    return lab().model_copy(update=changes)
+
+
+def supply(**more: Any) -> Supply:
+    fields = {"id": "u", "name": "u", "site": "home", "va": 900.0, "watts": 540.0}
+    return Supply.model_validate({**fields, "battery_wh": 216.0, **more})
+
+
+def pool(**more: Any) -> tuple[Pool, ...]:
+    return (lab().pools[0].model_copy(update=more), lab().pools[1])
+
+
+@pytest.mark.parametrize(
+    ("plan", "field", "says"),
+    [
+        (bent(supplies=(supply(watts=950.0),)), "watts", "at most as many W as VA"),
+        (bent(supplies=(supply(hosts=("far",)),)), "hosts", "stands at another site"),
+        (bent(supplies=(supply(hosts=("nobody",)),)), "hosts", "no nobody"),
+        (
+            bent(supplies=(supply(hosts=("box",)), supply(id="v", name="v", hosts=("box",)))),
+            "hosts",
+            "already plugged into u",
+        ),
+        (bent(supplies=(supply(), supply(id="v"))), "name", "already that of u"),
+        (
+            bent(holdings=(Holding(id="h", disk="box1", dataset="files"),)),
+            "disk",
+            "part of a pool that stands",
+        ),
+        (
+            bent(
+                holdings=(
+                    Holding(id="h", disk="loose9", dataset="files"),
+                    Holding(id="i", disk="loose9", dataset="files"),
+                )
+            ),
+            "dataset",
+            "already said to hold it",
+        ),
+        (
+            bent(
+                disks=(*lab().disks[:-1], disk(9, None, capacity_bytes=TB // 2)),
+                holdings=(Holding(id="h", disk="loose9", dataset="files"),),
+            ),
+            "dataset",
+            "too small",
+        ),
+        (
+            bent(disks=(*lab().disks, disk(6)), pools=pool(tier=("box6",))),
+            "tier",
+            "at least two disks",
+        ),
+        (bent(pools=pool(tier=("far1",), tier_mirrored=False)), "groups", "already in pool"),
+        (
+            bent(
+                disks=(disk(1, capacity_bytes=8 * TB), *lab().disks[1:]),
+                pools=pool(
+                    family="parity1", filesystem="ext4", groups=(("box1", "box2"), ("box3",))
+                ),
+            ),
+            "groups",
+            "protects nothing",
+        ),
+        (
+            bent(
+                offers=tuple(
+                    Offer(id=f"o{n}", label="4 TB", capacity_bytes=4 * TB, price_minor=1)
+                    for n in (1, 2)
+                )
+            ),
+            "label",
+            "already that of o1",
+        ),
+    ],
+)
+def test_what_cannot_be_is_told_where_it_is(plan: Plan, field: str, says: str) -> None:
+    found = [p for p in problems(plan) if p.field == field]
+    assert any(says in p.message for p in found), problems(plan)
+
+
+# --- what the new families and tiers mean for the proof ------------------------------------------
+
+
+def test_files_on_other_disks_of_a_union_stay() -> None:
+    plan = lab(
+        pools=pool(family="union", filesystem="ext4"),
+        jobs=(job("x", kind="shelf", target_disk="loose9"),),
+    )
+    found = cell(plan, "one_disk")
+    assert found.fate == "restored"
+    assert "files on the disks that live stay" in found.why
+    # A third of the pool is fetched back, not all of it.
+    copying = next(s for s in found.steps if s.text.startswith("copy"))
+    assert "333 GB" in copying.text
+
+
+def test_dedicated_parity_outlives_one_and_loses_only_the_dead_ones_files_beyond() -> None:
+    plan = lab(
+        pools=pool(family="parity1", filesystem="ext4", groups=(("box1", "box2"), ("box3",))),
+        jobs=(job("x", kind="shelf", target_disk="loose9"),),
+    )
+    assert cell(plan, "one_disk").fate == "runs_on"
+    assert "files of the dead disks are lost" in cell(plan, "second_disk").why
+
+
+@pytest.mark.parametrize(("mirrored", "hazard"), [(False, "one_disk"), (True, "second_disk")])
+def test_new_files_are_only_as_safe_as_the_fast_tier(mirrored: bool, hazard: str) -> None:
+    flash = tuple(
+        disk(n, kind="nvme", form="m.2", bay=f"nvme-{n - 5}") for n in (6, 7)[: 1 + mirrored]
+    )
+    host = lab().hosts[0].model_copy(update={"slots_nvme": 2})
+    tier = tuple(d.id for d in flash)
+    wide = {"family": "raidz2", "groups": (("box1", "box2", "box3", "box4"),)}
+    plan = lab(
+        hosts=(host, lab().hosts[1]),
+        disks=(*lab().disks, disk(4), *flash),
+        pools=pool(tier=tier, tier_mirrored=mirrored, **wide),
+    )
+    found = cell(plan, hazard)
+    assert found.fate == "exposed"
+    assert found.rpo_seconds == 86_400
+    assert "mover" in found.why
+    assert cell(lab(disks=(*lab().disks, disk(4)), pools=pool(**wide)), hazard).fate == "runs_on"
