@@ -1,6 +1,5 @@
 """Templates of server files: strict about names, and careful with everything that people typed."""
 
-import re
 import shlex
 from functools import cache
 from pathlib import Path
@@ -13,7 +12,8 @@ FOLDER = Path(__file__).resolve().parent.parent / "templates"
 
 def plain(text: str) -> str:
     """Free text for a comment: one line, without what parsers act upon at its ends."""
-    return re.sub(r"[^\x20-\x7e\u00a1-\uffff]", " ", " ".join(str(text).split())).strip("\\ ")
+    line = " ".join(str(text).split())
+    return "".join(c if c.isprintable() else " " for c in line).strip("\\ ")
 
 
 @cache
