@@ -174,14 +174,11 @@ def _rights(
 
     valid, invalid = accounts("validusers"), accounts("invalidusers") or set()
     writes, reads = accounts("writelist") or set(), accounts("readlist") or set()
-    guests = truth(got.get("guestok", "no"))
     for cell in access_matrix(Index(plan)):
         if cell.share != old.id:
             continue
         key = cell.account
         allowed = key not in invalid and (valid is None or key in valid)
-        if allowed and valid is None and not guests and not (writes | reads):
-            allowed = True
         right = "none"
         if allowed:
             # A write list wins over a read list.
