@@ -66,7 +66,7 @@ class Page:
             StaleElementReferenceException,
             ElementClickInterceptedException,
         )
-        return WebDriverWait(self.driver, 30, 0.05, ignored_exceptions=ignored).until(look)
+        return WebDriverWait(self.driver, 90, 0.05, ignored_exceptions=ignored).until(look)
 
     def see(self, name: str, tag: str = "*") -> WebElement:
         """The visible element with this label or text."""
