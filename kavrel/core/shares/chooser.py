@@ -9,6 +9,15 @@ from kavrel.core.shares.protocols.protocol import Gives, Protocol, System
 
 # Where several do, the one that people of the trade take first.
 ORDER = ("smb", "nfs", "iscsi", "s3", "sftp", "rsync", "ftp")
+SYSTEMS: dict[System, str] = {
+    "windows": "Windows",
+    "macos": "macOS",
+    "linux": "Linux",
+    "phone": "phones",
+    "hypervisor": "hypervisors",
+    "box": "other boxes",
+    "backup": "backup tools",
+}
 NEED = {"files": "files", "disk": "a disk", "objects": "objects"}
 
 
@@ -47,9 +56,9 @@ def _against(
 ) -> str:
     if protocol.gives != needs:
         return f"gives {NEED[protocol.gives]}, not {NEED[needs]}"
-    missing = sorted(set(systems) - protocol.systems)
+    missing = sorted(SYSTEMS[s] for s in set(systems) - protocol.systems)
     if missing:
-        return f"not usual on {', '.join(missing)}"
+        return f"not usual for {', '.join(missing)}"
     if many_writers and not protocol.many_writers:
         return "one client has it alone; two writers would destroy it"
     return ""

@@ -45,7 +45,8 @@ export function Addresses() {
         />
         <section aria-label="Hosts and ports" className="mb-4">
           <h2 className="border-b border-ink">What listens where</h2>
-          <table className="w-full">
+          {!plan.hosts.length && <p className="text-quiet">Nothing yet: hosts stand on the Bench.</p>}
+          <table className="w-full" hidden={!plan.hosts.length}>
             <thead>
               <tr>
                 <th>Host</th>

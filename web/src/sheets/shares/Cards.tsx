@@ -4,6 +4,7 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, unwrap } from '../../api/client';
 import { usePlan } from '../../api/plan';
+import { Copy } from '../../parts/Copy';
 
 export function Cards() {
   const { plan, meta } = usePlan();
@@ -29,7 +30,7 @@ export function Cards() {
             <option key={name}>{name}</option>
           ))}
         </select>
-        <span className="text-quiet">The unsuccessful first try is normal: note address, share and user.</span>
+        <span className="text-quiet">A first try often fails: keep address, share and login at hand.</span>
       </label>
       {cards.data?.length === 0 && <p>{who} reaches nothing yet.</p>}
       <div className="grid gap-4 lg:grid-cols-2">
@@ -43,6 +44,7 @@ export function Cards() {
               .map((c) => (
                 <div
                   key={c.system}
+                  data-copies
                   className="grid grid-cols-[92px_1fr_auto] items-baseline gap-x-2 border-t border-hair py-1"
                 >
                   <span className="text-quiet">{c.system}</span>
@@ -59,13 +61,7 @@ export function Cards() {
                       />
                     )}
                   </span>
-                  <button
-                    className="act"
-                    aria-label={`copy ${thing} for ${c.system}`}
-                    onClick={() => void navigator.clipboard.writeText(c.text)}
-                  >
-                    copy
-                  </button>
+                  <Copy text={c.text} name={`copy ${thing} for ${c.system}`} />
                 </div>
               ))}
           </section>

@@ -53,7 +53,7 @@ export function OtherWays() {
             },
           ]}
         />
-        <ManyDisks />
+        {plan.datasets.length > 0 && <ManyDisks />}
         <WhoReaches />
       </div>
       <Chooser />
@@ -142,7 +142,7 @@ function ManyDisks() {
           />
           thick
         </label>
-        <button className="act" disabled={!plan.datasets.length || change.isPending} onClick={make}>
+        <button className="act" disabled={change.isPending} onClick={make}>
           make them
         </button>
         {total !== null && <span className="figure">{size(total)} in all</span>}

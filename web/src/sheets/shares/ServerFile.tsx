@@ -3,6 +3,7 @@
 import { useState } from 'react';
 import { usePapers, usePaperText } from '../../api/papers';
 import { usePlan } from '../../api/plan';
+import { Copy } from '../../parts/Copy';
 
 export function ServerFile() {
   const { plan } = usePlan();
@@ -22,7 +23,7 @@ export function ServerFile() {
       </section>
     );
   return (
-    <section aria-label="Server file" className="flex min-h-0 min-w-0 flex-col">
+    <section aria-label="Server file" data-copies className="flex min-h-0 min-w-0 flex-col">
       <div className="flex flex-wrap items-baseline gap-2">
         <select
           className="entry figure !w-auto font-semibold"
@@ -42,9 +43,9 @@ export function ServerFile() {
             </option>
           ))}
         </select>
-        <button className="act ml-auto" onClick={() => void navigator.clipboard.writeText(file.data ?? '')}>
-          copy
-        </button>
+        <span className="ml-auto">
+          <Copy text={file.data ?? ''} name={`copy ${chosen.name}`} />
+        </span>
       </div>
       <p className="unit">{chosen.about}</p>
       <pre
