@@ -57,6 +57,7 @@ def _duplicates(plan: Plan) -> Iterator[Problem]:
         ("accounts", "login"),
         ("groups", "name"),
         ("jobs", "name"),
+        ("buckets", "name"),
     ):
         taken: dict[str, str] = {}
         for item in getattr(plan, collection):
@@ -111,6 +112,13 @@ def _references(plan: Plan) -> Iterator[Problem]:
         ("jobs", "reads_from", "jobs"),
         ("jobs", "target_pool", "pools"),
         ("jobs", "target_disk", "disks"),
+        ("caps", "link", "links"),
+        ("buckets", "site", "sites"),
+        ("jobs", "pool", "pools"),
+        ("jobs", "host", "hosts"),
+        ("jobs", "after", "jobs"),
+        ("jobs", "target_bucket", "buckets"),
+        ("accepted", "dataset", "datasets"),
     ):
         for item in getattr(plan, collection):
             yield from check(collection, item.id, field, target, getattr(item, field))
@@ -310,63 +318,163 @@ def _grants(plan: Plan) -> Iterator[Problem]:
 
 def _jobs(plan: Plan) -> Iterator[Problem]:
     jobs = {j.id: j for j in plan.jobs}
-    pools = {p.id: p for p in plan.pools}
-    datasets = {d.id: d for d in plan.datasets}
-    members = {d: p for p in plan.pools for d in (*p.disks, *p.spares)}
+    yield from _caps(plan)
     for job in plan.jobs:
-        kind = KINDS[job.kind]
-        wants = {"pool": "target_pool", "disk": "target_disk"}.get(kind.target)
-        for field in ("target_pool", "target_disk"):
-            given = getattr(job, field)
-            if field == wants and given is None:
-                yield Problem(
-                    "jobs", job.id, field, f"a {kind.title} needs a {kind.target} to go to"
-                )
-            if field != wants and given is not None:
-                yield Problem("jobs", job.id, field, f"a {kind.title} has no such target")
-        if len(set(job.datasets)) != len(job.datasets):
-            yield Problem("jobs", job.id, "datasets", "each dataset once")
-        if job.target_disk in members:
-            yield Problem(
-                "jobs",
-                job.id,
-                "target_disk",
-                f"this disk is part of pool {members[job.target_disk].name}",
-            )
+        yield from _job_fields(plan, job)
         if job.reads_from:
             yield from _chain(job, jobs)
-        else:
-            homes = {datasets[d].pool for d in job.datasets}
-            if len(homes) > 1:
-                yield Problem(
-                    "jobs", job.id, "datasets", "one job reads one pool: make a job for each pool"
-                )
-            if job.target_pool in homes:
-                yield Problem(
-                    "jobs", job.id, "target_pool", "the target is where the data already is"
-                )
-            for pool_id in homes:
-                pool = pools[pool_id]
-                if kind.source_filesystems and pool.filesystem not in kind.source_filesystems:
-                    able = " or ".join(sorted(kind.source_filesystems))
-                    yield Problem(
-                        "jobs",
-                        job.id,
-                        "kind",
-                        f"a {kind.title} needs {able}: pool {pool.name} has {pool.filesystem}",
-                    )
+        elif KINDS[job.kind].on == "datasets":
+            yield from _homes(plan, job)
+        if job.after:
+            yield from _followed(job, jobs)
         trouble = complaint(job.schedule)
         if trouble:
             yield Problem("jobs", job.id, f"schedule.{trouble[0]}", trouble[1])
-        if keeps_nothing(job.retention):
+        kind = KINDS[job.kind]
+        if kind.copies and kind.versions and keeps_nothing(job.retention):
             yield Problem("jobs", job.id, "retention", "this keeps nothing: give at least one rule")
+        if job.retention.trash_days and job.kind != "folder_mirror":
+            yield Problem(
+                "jobs", job.id, "retention.trash_days", f"a {kind.title} has no trash can"
+            )
+        only_newest = job.retention.model_dump(exclude={"last", "trash_days"})
+        if job.kind in ("folder_mirror", "mirror") and any(only_newest.values()):
+            yield Problem(
+                "jobs",
+                job.id,
+                "retention",
+                f"a {kind.title} has only the newest state"
+                + (" and its trash can" if job.kind == "folder_mirror" else "")
+                + ": for versions take a backup or a replication",
+            )
+        yield from _window(job)
+
+
+def _caps(plan: Plan) -> Iterator[Problem]:
+    for cap in plan.caps:
+        if cap.from_at == cap.to_at:
+            yield Problem("caps", cap.id, "to_at", "a cap that holds for no time limits nothing")
+
+
+TARGETS = {"pool": "target_pool", "disk": "target_disk", "bucket": "target_bucket"}
+
+
+def _job_fields(plan: Plan, job: Job) -> Iterator[Problem]:
+    kind = KINDS[job.kind]
+    members = {d: p for p in plan.pools for d in (*p.disks, *p.spares)}
+    wants = TARGETS.get(kind.target)
+    for field in TARGETS.values():
+        given = getattr(job, field)
+        if field == wants and given is None:
+            yield Problem("jobs", job.id, field, f"a {kind.title} needs a {kind.target} to go to")
+        if field != wants and given is not None:
+            yield Problem("jobs", job.id, field, f"a {kind.title} has no such target")
+    if kind.on == "datasets" and not job.datasets:
+        yield Problem("jobs", job.id, "datasets", f"a {kind.title} needs at least one dataset")
+    for on, field in (("pool", "pool"), ("host", "host"), ("copy", "reads_from")):
+        given = getattr(job, field)
+        if kind.on == on and given is None:
+            yield Problem("jobs", job.id, field, f"a {kind.title} needs a {on} to work on")
+        if kind.on != on and given is not None and field != "reads_from":
+            yield Problem("jobs", job.id, field, f"a {kind.title} does not work on a {on}")
+    if kind.on in ("pool", "host") and (job.datasets or job.reads_from):
+        field = "datasets" if job.datasets else "reads_from"
+        yield Problem("jobs", job.id, field, f"a {kind.title} works on a {kind.on} as a whole")
+    if len(set(job.datasets)) != len(job.datasets):
+        yield Problem("jobs", job.id, "datasets", "each dataset once")
+    if job.target_disk in members:
+        said = f"this disk is part of pool {members[job.target_disk].name}"
+        yield Problem("jobs", job.id, "target_disk", said)
+    if job.kind == "mover":
+        pool = next(p for p in plan.pools if p.id == job.pool) if job.pool else None
+        if pool and not pool.tier:
+            yield Problem("jobs", job.id, "pool", f"pool {pool.name} has no fast tier to move from")
+    if job.kind == "config" and job.host and job.target_pool:
+        at = next(p for p in plan.pools if p.id == job.target_pool)
+        if at.host == job.host:
+            yield Problem(
+                "jobs",
+                job.id,
+                "target_pool",
+                "the copy would lie in the box whose configuration it is: take another box",
+            )
+
+
+def _homes(plan: Plan, job: Job) -> Iterator[Problem]:
+    """Where the datasets of a job lie, and whether it can read from there."""
+    kind = KINDS[job.kind]
+    pools = {p.id: p for p in plan.pools}
+    datasets = {d.id: d for d in plan.datasets}
+    homes = {datasets[d].pool for d in job.datasets}
+    if len(homes) > 1 and job.kind != "bin":
+        said = "one job reads one pool: make a job for each pool"
+        yield Problem("jobs", job.id, "datasets", said)
+    # A repository or a dump may lie on its own pool, and is then a copy on the same disks.
+    if job.target_pool in homes and job.kind in ("replication", "mirror", "folder_mirror"):
+        yield Problem(
+            "jobs",
+            job.id,
+            "target_pool",
+            "the target is where the data already is: a copy inside its own source is none",
+        )
+    elif job.target_pool in homes:
+        yield Problem("jobs", job.id, "target_pool", "the target is where the data already is")
+    for pool_id in homes:
+        pool = pools[pool_id]
+        if kind.source_filesystems and pool.filesystem not in kind.source_filesystems:
+            able = " or ".join(sorted(kind.source_filesystems))
+            yield Problem(
+                "jobs",
+                job.id,
+                "kind",
+                f"a {kind.title} needs {able}: pool {pool.name} has {pool.filesystem}",
+            )
+    target = pools.get(job.target_pool or "")
+    if kind.id == "replication" and target and homes:
+        ours = pools[next(iter(homes))].filesystem
+        if target.filesystem != ours:
+            yield Problem(
+                "jobs",
+                job.id,
+                "target_pool",
+                f"a replication needs {ours} at both ends: pool {target.name} has {target.filesystem}",
+            )
+
+
+def _followed(job: Job, jobs: dict[str, Job]) -> Iterator[Problem]:
+    if job.schedule.kind != "after":
+        said = "a job that follows another has no time of its own: choose after another job"
+        yield Problem("jobs", job.id, "schedule.kind", said)
+    seen, other = {job.id}, jobs[job.after] if job.after else None
+    while other:
+        if other.id in seen:
+            yield Problem("jobs", job.id, "after", "the jobs wait for one another in a circle")
+            return
+        seen.add(other.id)
+        other = jobs[other.after] if other.after else None
+
+
+def _window(job: Job) -> Iterator[Problem]:
+    if job.schedule.kind == "after" and not job.after:
+        yield Problem("jobs", job.id, "after", "after which job? Name it")
+    if (job.window_from is None) != (job.window_to is None):
+        missing = "window_to" if job.window_to is None else "window_from"
+        yield Problem("jobs", job.id, missing, "give both: from when and until when it may run")
+    elif job.window_from is not None and job.window_from == job.window_to:
+        yield Problem("jobs", job.id, "window_to", "this window has no length: no run fits into it")
+    if job.first_copy != "done" and KINDS[job.kind].moves_nothing:
+        said = f"a {KINDS[job.kind].title} copies nothing: leave it at done"
+        yield Problem("jobs", job.id, "first_copy", said)
 
 
 def _chain(job: Job, jobs: dict[str, Job]) -> Iterator[Problem]:
     seen = {job.id}
     source = jobs[job.reads_from] if job.reads_from else None
-    if source and KINDS[job.kind].target == "none":
+    if source and job.kind == "snapshot":
         yield Problem("jobs", job.id, "reads_from", "a snapshot is of the dataset itself")
+    if source and not KINDS[source.kind].copies:
+        said = f"{source.name} makes no copy that could be read"
+        yield Problem("jobs", job.id, "reads_from", said)
     if source and not set(job.datasets) <= set(source.datasets):
         yield Problem(
             "jobs", job.id, "datasets", f"{source.name} does not copy all of these datasets"

@@ -29,7 +29,10 @@ STEMS = {
     "mounts": "mount",
     "default_logins": "login",
     "openings": "opening",
+    "caps": "cap",
+    "buckets": "bucket",
     "jobs": "job",
+    "accepted": "risk",
     "log": "log",
 }
 
@@ -100,7 +103,8 @@ def remove(plan: Plan, collection: str, item_id: str) -> Plan:
     """The plan without the item; raises StillUsed with who needs it.
 
     What only makes sense with it goes along: grants with their share, account or group;
-    memberships, quotas and sign-ins with the account; mounts with the application.
+    memberships, quotas and sign-ins with the account; mounts with the application; caps with the
+    link; signed risks with the dataset.
     """
     item = find(plan, collection, item_id)
     update: dict[str, Any] = {
@@ -119,6 +123,10 @@ def remove(plan: Plan, collection: str, item_id: str) -> Plan:
             g.model_copy(update={"members": tuple(m for m in g.members if m != item_id)})
             for g in plan.groups
         )
+    if collection == "datasets":
+        update["accepted"] = tuple(r for r in plan.accepted if r.dataset != item_id)
+    if collection == "links":
+        update["caps"] = tuple(c for c in plan.caps if c.link != item_id)
     if collection == "apps":
         update["mounts"] = tuple(m for m in plan.mounts if m.app != item_id)
     changed = plan.model_copy(update=update)

@@ -26,6 +26,7 @@ from kavrel.core.shares.access import Access, access_matrix
 from kavrel.core.shares.addresses import Listener, listeners
 from kavrel.core.shares.promises import Promise, promises
 from kavrel.core.shares.reach import Reach, reach
+from kavrel.core.week.nights import scheduled_book
 from kavrel.core.week.week import Week, week
 from kavrel.core.working import Working, step
 
@@ -160,7 +161,7 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
     index = Index(plan)
     states = pool_states(index)
     matrix = access_matrix(index, today)
-    book = CopyBook(index, states, today)
+    book = scheduled_book(index, states, today)
     this_week = week(book, today)
     cells = prove(index, book, matrix)
     dues = due(index, today)

@@ -4,7 +4,7 @@ from collections import defaultdict
 from functools import cached_property
 
 from kavrel.core.assumptions import Assumptions
-from kavrel.core.plan import Dataset, Disk, Group, Host, Job, Link, Plan, Pool, Share, Site
+from kavrel.core.plan import Bucket, Dataset, Disk, Group, Host, Job, Link, Plan, Pool, Share, Site
 from kavrel.core.quantities import currency_minor
 
 
@@ -22,6 +22,7 @@ class Index:
         self.shares: dict[str, Share] = {x.id: x for x in plan.shares}
         self.accounts = {x.id: x for x in plan.accounts}
         self.groups: dict[str, Group] = {x.id: x for x in plan.groups}
+        self.buckets: dict[str, Bucket] = {x.id: x for x in plan.buckets}
         self.jobs: dict[str, Job] = {x.id: x for x in plan.jobs}
 
     @cached_property

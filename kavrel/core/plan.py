@@ -58,6 +58,18 @@ class Link(Value):
     mbit_a_to_b: real(0.1, 400_000.0)  # type: ignore[valid-type]
     mbit_b_to_a: real(0.1, 400_000.0)  # type: ignore[valid-type]
     encrypted: Flag = True  # a VPN tunnel around everything that crosses
+    relayed: Flag = False  # through somebody's relay instead of straight from end to end
+    allowance_bytes_per_month: Bytes | None = None  # what the contract carries a month
+
+
+class Cap(Value):
+    """A limit on a link at some hours of every day; `from_at` to `to_at` may pass midnight."""
+
+    id: Id
+    link: Id
+    from_at: WallTime
+    to_at: WallTime
+    mbit: real(0.1, 400_000.0)  # type: ignore[valid-type]
 
 
 HostKind = Literal[
@@ -251,6 +263,7 @@ RecordKib = Literal[4, 8, 16, 32, 64, 128, 256, 512, 1024]
 class Dataset(Value):
     """Data with one owner, one worth and one rate of change; datasets form a tree on their pool.
 
+    `change_bytes_per_day` is what is rewritten in place; see `copies.space` for the model of change.
     A quota limits the dataset with its children, a reservation keeps room for them. `mode` is
     that of its folder; 2770 lets a group work in it together.
     """
@@ -261,6 +274,9 @@ class Dataset(Value):
     size_bytes: Bytes
     growth_bytes_per_year: Bytes = 0
     change_bytes_per_day: Bytes = 0
+    deleted_bytes_per_day: Bytes = 0  # deleted, and as much added again beside the growth
+    repeat_share: real(0.0, 1.0) = 0.0  # type: ignore[valid-type]  # of the change: the same places every day
+    file_bytes: whole(1, 10**13) = 4_000_000  # type: ignore[valid-type]  # a file, on average
     worth: Worth = "nuisance"
     compressible: Flag = False
     throw_away: Flag = False  # a rolling day of clips, a cache: belongs in no backup
@@ -447,14 +463,16 @@ class Opening(Value):
 
 
 class Schedule(Value):
-    """When a job starts, in the plan's wall time.
+    """When a job starts, in wall time of `zone` (None: the plan's).
 
-    `hourly` starts every `every` hours from `at`; `daily` and `weekly` and `monthly` count
-    `every` from the date `start` (default: Monday 2024-01-01). A month that has no such day is
-    skipped, as cron, systemd and RFC 5545 do; day -1 is the last of the month.
+    `hourly` starts every `every` hours from `at`, only within the hours `only_from` to `only_to`
+    where they are given; `daily` and `weekly` and `monthly` count `every` from the date `start`
+    (default: Monday 2024-01-01). `monthly` runs on `day` (-1: the last), or, with `nth` not 0, on
+    the nth of the weekdays (-1: the last). A month that has no such day is skipped, as cron,
+    systemd and RFC 5545 do. `after` starts when the job that is named in `Job.after` ends.
     """
 
-    kind: Literal["hourly", "daily", "weekly", "monthly"]
+    kind: Literal["hourly", "daily", "weekly", "monthly", "after"]
     every: whole(1, 400) = 1  # type: ignore[valid-type]
     at: WallTime = "00:00"
     weekdays: Annotated[
@@ -462,12 +480,20 @@ class Schedule(Value):
         Field(max_length=7, description="0 is Monday"),
     ] = ()
     day: whole(-1, 31) = 1  # type: ignore[valid-type]
+    nth: whole(-1, 5) = 0  # type: ignore[valid-type]
+    only_from: WallTime | None = None
+    only_to: WallTime | None = None
+    zone: Zone | None = None
     start: Day | None = None
     until: Day | None = None
 
 
 class Retention(Value):
-    """Which points stay: a point is kept while any rule keeps it; the newest always stays."""
+    """Which points stay: a point is kept while any rule keeps it; the newest always stays.
+
+    `thin` keeps at most so many, dense near and sparse far. `trash_days` is how long the trash can
+    of a mirror keeps what was replaced or deleted. Until `hold_until` nothing is pruned.
+    """
 
     all_days: whole(0, 36_500) = 0  # type: ignore[valid-type]
     last: whole(0, 100_000) = 0  # type: ignore[valid-type]
@@ -476,28 +502,100 @@ class Retention(Value):
     weekly: Count = 0
     monthly: Count = 0
     yearly: Count = 0
+    thin: whole(0, 500) = 0  # type: ignore[valid-type]
+    trash_days: whole(0, 3650) = 0  # type: ignore[valid-type]
+    hold_until: Day | None = None
 
 
-JobKind = Literal["snapshot", "replication", "backup", "shelf"]
+class Bucket(Value):
+    """A bucket at somebody's site, reached by the S3 protocol over the link to that site.
+
+    `locked_days`: an object cannot be deleted by anyone for so long. `price_minor` a TB and month.
+    """
+
+    id: Id
+    name: Line
+    site: Id
+    account: Line  # whom the provider knows: it can be closed
+    locked_days: whole(0, 36_500) = 0  # type: ignore[valid-type]
+    price_minor: Money = 0
+
+
+JobKind = Literal[
+    "snapshot",
+    "replication",
+    "backup",
+    "folder_mirror",
+    "mirror",
+    "image",
+    "dump",
+    "bucket",
+    "shelf",
+    "config",
+    "bin",
+    "scrub",
+    "smart_short",
+    "smart_long",
+    "mover",
+    "restore_test",
+]
 Holder = Literal["source", "target", "everyday", "hand"]
+FirstCopy = Literal["done", "side_by_side", "carried", "over_link"]
 
 
 class Job(Value):
-    """One hop of data: what, from where, to where, when, and who could delete the result."""
+    """One hop of data, or a chore: what, from where, to where, when, and who could delete it.
+
+    `pool` is what a scrub, a SMART test or the mover works on, `host` whose configuration is kept.
+    `first_copy`: how the first whole copy gets there, from `first_on` on. `after` names the job that
+    this one follows; `window_from` and `window_to` are when it must run; `fixed` start times are not
+    moved by Arrange. `credentials`: who could delete the copy; the source (it is pushed), the far
+    box alone (it pulls). `alarm_days`: somebody is told when nothing has arrived for so long.
+    """
 
     id: Id
     name: Line
     kind: JobKind
-    datasets: Annotated[tuple[Id, ...], Field(min_length=1, max_length=100)]
+    datasets: Annotated[tuple[Id, ...], Field(max_length=100)] = ()
+    pool: Id | None = None
+    host: Id | None = None
     reads_from: Id | None = None  # another job's copy instead of the dataset itself
+    after: Id | None = None
     target_pool: Id | None = None
     target_disk: Id | None = None
+    target_bucket: Id | None = None
     schedule: Schedule
-    retention: Retention
+    retention: Retention = Retention()
     encrypted: Flag = False
     key_kept_at: Annotated[tuple[Id, ...], Field(max_length=20)] = ()
     credentials: Holder = "source"
     limit_mbit: real(0.1, 400_000.0) | None = None  # type: ignore[valid-type]
+    wire_encrypted: Flag = False  # by SSH or TLS of its own, besides any tunnel
+    resumable: Flag = True  # after a cut it goes on where it was
+    first_copy: FirstCopy = "done"
+    first_on: Day | None = None
+    window_from: WallTime | None = None
+    window_to: WallTime | None = None
+    fixed: Flag = False
+    alarm_days: real(0.05, 3650.0) | None = None  # type: ignore[valid-type]
+
+
+# --- Proof -----------------------------------------------------------------------------------
+
+
+class AcceptedRisk(Value):
+    """A cell of the proof that somebody has signed: it holds as long as the cell stays as it was.
+
+    `hazard` may be a pair, joined by a plus sign. `basis` is the mark of what the cell said then.
+    """
+
+    id: Id
+    dataset: Id
+    hazard: Annotated[str, Field(pattern=r"^[a-z_]{1,40}(\+[a-z_]{1,40})?$")]
+    reason: Line
+    on: Day
+    who: MaybeLine = ""
+    basis: Annotated[str, Field(pattern=r"^[0-9a-f]{16}$")]
 
 
 # --- Log -------------------------------------------------------------------------------------
@@ -573,7 +671,10 @@ class Plan(Value):
     mounts: Annotated[tuple[Mount, ...], Field(max_length=4 * MANY)] = ()
     default_logins: Annotated[tuple[DefaultLogin, ...], Field(max_length=MANY)] = ()
     openings: Annotated[tuple[Opening, ...], Field(max_length=MANY)] = ()
+    caps: Annotated[tuple[Cap, ...], Field(max_length=MANY)] = ()
+    buckets: Annotated[tuple[Bucket, ...], Field(max_length=MANY)] = ()
     jobs: Annotated[tuple[Job, ...], Field(max_length=MANY)] = ()
+    accepted: Annotated[tuple[AcceptedRisk, ...], Field(max_length=16 * MANY)] = ()
     log: Annotated[tuple[LogEntry, ...], Field(max_length=40 * MANY)] = ()
     assumptions: Annotated[tuple[AssumptionValue, ...], Field(max_length=MANY)] = ()
 
@@ -608,7 +709,10 @@ Item = (
     | Mount
     | DefaultLogin
     | Opening
+    | Cap
+    | Bucket
     | Job
+    | AcceptedRisk
     | LogEntry
     | AssumptionValue
 )
@@ -636,7 +740,10 @@ COLLECTIONS: dict[str, type[Value]] = {
     "mounts": Mount,
     "default_logins": DefaultLogin,
     "openings": Opening,
+    "caps": Cap,
+    "buckets": Bucket,
     "jobs": Job,
+    "accepted": AcceptedRisk,
     "log": LogEntry,
     "assumptions": AssumptionValue,
 }

@@ -8,7 +8,7 @@ from kavrel.core.plan import Disk, Host, Link, Offer, Plan, Site, Supply
 from kavrel.store.rows import flags, read_rows, values, write_rows
 
 SITE = ("id", "name", "own")
-LINK = ("id", "a", "b", "mbit_a_to_b", "mbit_b_to_a", "encrypted")
+LINK = tuple(Link.model_fields)
 HOST = tuple(Host.model_fields)
 DISK = tuple(Disk.model_fields)
 OFFER = tuple(Offer.model_fields)
@@ -35,7 +35,7 @@ def read(db: sqlite3.Connection, plan_id: str) -> dict[str, Any]:
         fed[row["supply"], row["role"]].append(row["host"])
     return {
         "sites": tuple(Site(**flags(r, "own")) for r in rows("site", SITE)),
-        "links": tuple(Link(**flags(r, "encrypted")) for r in rows("link", LINK)),
+        "links": tuple(Link(**flags(r, "encrypted", "relayed")) for r in rows("link", LINK)),
         "hosts": tuple(
             Host(**flags(r, "boot_copied", "on_ups", "default_passwords_changed"))
             for r in rows("host", HOST)

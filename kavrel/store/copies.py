@@ -1,23 +1,17 @@
-"""Jobs with their schedules and retention in their tables."""
+"""Jobs with their schedules and retention, caps, buckets and signed risks in their tables."""
 
 import sqlite3
 from collections import defaultdict
 from typing import Any
 
-from kavrel.core.plan import Job, Plan, Retention, Schedule
-from kavrel.store.rows import Row, read_rows, write_rows
+from kavrel.core.plan import AcceptedRisk, Bucket, Cap, Job, Plan, Retention, Schedule
+from kavrel.store.rows import Row, flags, read_items, read_rows, values, write_items, write_rows
 
-PLAIN = (
-    "id",
-    "name",
-    "kind",
-    "reads_from",
-    "target_pool",
-    "target_disk",
-    "encrypted",
-    "credentials",
-    "limit_mbit",
+PLAIN = tuple(
+    f for f in Job.model_fields if f not in ("datasets", "key_kept_at", "schedule", "retention")
 )
+FLAGS = tuple(f for f in PLAIN if Job.model_fields[f].annotation is bool)
+RISK = ("id", "dataset", "hazard", "reason", "made_on", "who", "basis")
 SCHEDULE = tuple(f"schedule_{f}" for f in Schedule.model_fields)
 KEEP = tuple(f"keep_{f}" for f in Retention.model_fields)
 JOB = (*PLAIN, *SCHEDULE, *KEEP)
@@ -32,15 +26,20 @@ def read(db: sqlite3.Connection, plan_id: str) -> dict[str, Any]:
     for row in read_rows(db, "job_key_site", ("job", "site"), plan_id, "job, place"):
         keys[row["job"]].append(row["site"])
     rows = read_rows(db, "job", JOB, plan_id, "position")
-    return {"jobs": tuple(_job(r, datasets[r["id"]], keys[r["id"]]) for r in rows)}
+    risks = read_rows(db, "accepted_risk", RISK, plan_id, "position")
+    return {
+        "caps": read_items(db, "cap", Cap, plan_id),
+        "buckets": read_items(db, "bucket", Bucket, plan_id),
+        "jobs": tuple(_job(r, datasets[r["id"]], keys[r["id"]]) for r in rows),
+        "accepted": tuple(AcceptedRisk(on=r.pop("made_on"), **r) for r in risks),
+    }
 
 
 def _job(row: dict[str, Any], datasets: list[str], keys: list[str]) -> Job:
     schedule = {f: row[f"schedule_{f}"] for f in Schedule.model_fields}
     schedule["weekdays"] = tuple(int(d) for d in schedule["weekdays"].split(",") if d)
-    plain = {f: row[f] for f in PLAIN}
     return Job(
-        **{**plain, "encrypted": bool(plain["encrypted"])},
+        **flags({f: row[f] for f in PLAIN}, *FLAGS),
         datasets=tuple(datasets),
         key_kept_at=tuple(keys),
         schedule=Schedule(**schedule),
@@ -51,14 +50,20 @@ def _job(row: dict[str, Any], datasets: list[str], keys: list[str]) -> Job:
 def _row(job: Job, position: int) -> Row:
     schedule = job.schedule.model_dump(mode="json")
     schedule["weekdays"] = ",".join(map(str, job.schedule.weekdays))
-    kept = job.retention.model_dump()
-    plain = [getattr(job, f) for f in PLAIN]
-    plain[PLAIN.index("encrypted")] = int(job.encrypted)
+    kept = job.retention.model_dump(mode="json")
+    *plain, _ = values(job, PLAIN, position)
     return (*plain, *schedule.values(), *kept.values(), position)
 
 
 def write(db: sqlite3.Connection, plan_id: str, plan: Plan) -> None:
     """Writes the copies part of a plan."""
+    write_items(db, "cap", Cap, plan_id, plan.caps)
+    write_items(db, "bucket", Bucket, plan_id, plan.buckets)
+    risks = [
+        (r.id, r.dataset, r.hazard, r.reason, r.on.isoformat(), r.who, r.basis, n)
+        for n, r in enumerate(plan.accepted)
+    ]
+    write_rows(db, "accepted_risk", (*RISK, "position"), plan_id, risks)
     rows = [_row(j, n) for n, j in enumerate(plan.jobs)]
     write_rows(db, "job", (*JOB, "position"), plan_id, rows)
     datasets = [(j.id, n, d) for j in plan.jobs for n, d in enumerate(j.datasets)]

@@ -9,7 +9,7 @@ from kavrel.core.copies.kinds import KINDS
 def _find(view: View) -> Iterator[Finding]:
     for d in view.index.plan.datasets:
         copies = view.book.copies[d.id]
-        snapshot = any(KINDS[c.job.kind].source_filesystems for c in copies)
+        snapshot = any(KINDS[c.job.kind].consistent for c in copies)
         if d.live_database and copies and not snapshot:
             yield d.id, d.name, "Its files change while they are copied: the copy may not open."
 

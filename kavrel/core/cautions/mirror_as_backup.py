@@ -8,8 +8,10 @@ from kavrel.core.copies.kinds import KINDS
 
 def _find(view: View) -> Iterator[Finding]:
     for j in view.index.plan.jobs:
+        if not KINDS[j.kind].copies or KINDS[j.kind].target not in ("pool", "bucket"):
+            continue
         versions = view.book.points_on(j, view.today)
-        if KINDS[j.kind].target == "pool" and len(versions) <= 1:
+        if len(versions) <= 1 and not j.retention.trash_days:
             yield (
                 j.id,
                 j.name,

@@ -1,5 +1,6 @@
 """The copy book: every copy that the jobs of a plan make, where it lies and its points in time."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from functools import cached_property
@@ -7,10 +8,11 @@ from zoneinfo import ZoneInfo
 
 from kavrel.core.copies import flow as flows
 from kavrel.core.copies import retention as keeping
-from kavrel.core.copies.flow import Flow
+from kavrel.core.copies.first import first_seconds
+from kavrel.core.copies.flow import Flow, Part
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.path import MB, Path, Place, path
-from kavrel.core.copies.retention import DAY, Point
+from kavrel.core.copies.retention import DAY, Ages, Point, Rule
 from kavrel.core.copies.schedule import longest_step_days, starts
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Job
@@ -33,27 +35,49 @@ class Copy:
     place: Place
 
 
-class CopyBook:
-    """Copies, transfers and points of a plan from a given day on."""
+@dataclass(frozen=True)
+class Load:
+    """What a run asks of one resource that others use too, and at what speed it alone could."""
 
-    def __init__(self, index: Index, states: dict[str, PoolState], as_of: date) -> None:
+    resource: str
+    seconds: float
+
+
+class CopyBook:
+    """Copies, transfers and points of a plan from a given day on.
+
+    `slowdowns` says how much longer a job takes in its worst night; see `week.nights`.
+    """
+
+    def __init__(
+        self,
+        index: Index,
+        states: dict[str, PoolState],
+        as_of: date,
+        slowdowns: Mapping[str, float] | None = None,
+    ) -> None:
         self.index = index
         self.states = states
         self.as_of = as_of
+        self.slowdowns = slowdowns or {}
         self._ways: dict[str, Path] = {}
         self._flows: dict[str, Flow] = {}
         self._windows: dict[str, tuple[float, float]] = {}
-        self._ages: dict[str, float | None] = {}
-        self._losses: dict[tuple[str, float], float | None] = {}
+        self._ages: dict[str, Ages | None] = {}
+        self._losses: dict[tuple[str, float], Ages | None] = {}
         self._spans: dict[str, tuple[date, date]] = {}
 
     # -- where ---------------------------------------------------------------------------------
 
     def source(self, job: Job) -> Place:
-        """What the job reads: its first dataset's pool, or the store of the job it carries on."""
+        """What the job reads: its first dataset's pool, another job's copy, or its own pool."""
         if job.reads_from:
             return self.place(self.index.jobs[job.reads_from])
-        return Place(pool=self.index.datasets[job.datasets[0]].pool)
+        if job.pool:
+            return Place(pool=job.pool)
+        if job.datasets:
+            return Place(pool=self.index.datasets[job.datasets[0]].pool)
+        return Place()
 
     def place(self, job: Job) -> Place:
         """Where the job's copy lies: snapshots lie on the pool that they are of."""
@@ -61,6 +85,8 @@ class CopyBook:
             return Place(disk=job.target_disk)
         if job.target_pool:
             return Place(pool=job.target_pool)
+        if job.target_bucket:
+            return Place(bucket=job.target_bucket)
         return self.source(job)
 
     @cached_property
@@ -68,6 +94,8 @@ class CopyBook:
         """Dataset id to its copies."""
         found: dict[str, list[Copy]] = {d.id: [] for d in self.index.plan.datasets}
         for job in self.index.plan.jobs:
+            if not KINDS[job.kind].copies:
+                continue
             for dataset in job.datasets:
                 place = self.place(job)
                 if KINDS[job.kind].target == "none" and not job.reads_from:
@@ -87,43 +115,176 @@ class CopyBook:
                 self.place(job),
                 job.limit_mbit,
                 by_hand=KINDS[job.kind].by_hand,
+                wire_encrypted=job.wire_encrypted,
             )
         return self._ways[job.id]
 
-    def _stored_share(self, job: Job, dataset: Dataset) -> float:
+    def stored_share(self, job: Job, dataset: Dataset) -> float:
+        """Bytes that the copy takes of one byte of the dataset."""
         shrinks = KINDS[job.kind].compresses and dataset.compressible
         return self.index.assumptions["compressed_share"] if shrinks else 1.0
 
     def first_bytes(self, job: Job) -> int:
         """Bytes of the first whole copy."""
         datasets = [self.index.datasets[d] for d in job.datasets]
-        return int(sum(d.size_bytes * self._stored_share(job, d) for d in datasets))
+        return int(sum(d.size_bytes * self.stored_share(job, d) for d in datasets))
 
     def flow(self, job: Job) -> Flow:
         """What the job does over time."""
         if job.id not in self._flows:
-            known = self.index.assumptions
-            copies_nothing = KINDS[job.kind].target == "none"
-            speed = self.way(job).mb_per_s * MB
+            kind = KINDS[job.kind]
+            loads = self._byte_loads(job)
+            own = self.way(job).mb_per_s * MB if not kind.moves_nothing else 0.0
+            slowest = max([s for _, s in loads], default=0.0)
+            per_byte = max(slowest, 1 / own) if own else float("inf")
             self._flows[job.id] = Flow(
                 schedule=job.schedule,
                 retention=job.retention,
                 zone=self.index.plan.zone,
-                parts=() if copies_nothing else self._parts(job),
-                fixed_seconds=known["snapshot_seconds" if copies_nothing else "job_start_seconds"],
-                seconds_per_byte=1 / speed if speed else float("inf"),
+                parts=() if kind.moves_nothing or not job.datasets else self._parts(job),
+                fixed_seconds=self._fixed_seconds(job),
+                seconds_per_byte=per_byte,
                 usual_days=self.mean_interval_days(job),
-                upstream=self.flow(self.index.jobs[job.reads_from]) if job.reads_from else None,
+                scan_seconds=self.scan_seconds(job),
+                floor_seconds=self.floor_seconds(job),
+                sends_everything=kind.sends == "everything",
+                slowdown=self.slowdowns.get(job.id, 1.0),
+                first=self._first(job),
+                upstream=self.flow(self.index.jobs[job.reads_from])
+                if job.reads_from and kind.copies
+                else None,
+                after=self.flow(self.index.jobs[job.after]) if job.after else None,
             )
         return self._flows[job.id]
 
-    def _parts(self, job: Job) -> tuple[tuple[float, float], ...]:
+    def _fixed_seconds(self, job: Job) -> float:
+        known = self.index.assumptions
+        if job.kind == "snapshot":
+            return known["snapshot_seconds"]
+        if job.kind == "config":
+            return known["config_seconds"]
+        if job.kind == "restore_test":
+            return known["restore_test_minutes"] * 60
+        if job.kind == "smart_short":
+            return known["smart_short_minutes"] * 60
+        return known["job_start_seconds"]
+
+    def _first(self, job: Job) -> tuple[date, float] | None:
+        if job.first_copy == "done" or KINDS[job.kind].moves_nothing:
+            return None
+        return job.first_on or self.as_of, first_seconds(self, job)
+
+    def _parts(self, job: Job) -> tuple[Part, ...]:
         found = []
         for dataset_id in job.datasets:
             dataset = self.index.datasets[dataset_id]
-            share = self._stored_share(job, dataset)
-            daily = dataset.change_bytes_per_day + dataset.growth_bytes_per_year / YEAR_DAYS
-            found.append((daily * share, dataset.size_bytes * share))
+            share = self.stored_share(job, dataset)
+            again = dataset.change_bytes_per_day * dataset.repeat_share
+            fresh = dataset.change_bytes_per_day - again + dataset.deleted_bytes_per_day
+            fresh += dataset.growth_bytes_per_year / YEAR_DAYS
+            found.append(Part(fresh * share, again * share, dataset.size_bytes * share))
+        return tuple(found)
+
+    def _seeks(self, job: Job, pool: str, verb: str) -> float:
+        """Seconds that disk accesses add to each byte of a run after the first."""
+        kind, known = KINDS[job.kind], self.index.assumptions
+        speeds = self.states[pool].layout.speeds
+        iops = max(speeds.read_iops if verb == "read" else speeds.write_iops, 1.0)
+        datasets = [self.index.datasets[d] for d in job.datasets]
+        change = [max(d.change_bytes_per_day + d.growth_bytes_per_year, 1) for d in datasets]
+        if kind.reads == "blocks" and verb == "read":
+            records = [d.record_kib or self.index.pools[pool].record_kib for d in datasets]
+            chunk = [1024 * r * known["records_per_access"] for r in records]
+            accesses = 1.0
+        elif kind.reads == "files":
+            chunk = [float(d.file_bytes) for d in datasets]
+            accesses = known["changed_file_accesses"]
+        else:
+            return 0.0
+        return (
+            accesses * sum(c / n for c, n in zip(change, chunk, strict=True)) / sum(change) / iops
+        )
+
+    def _byte_loads(self, job: Job) -> list[tuple[str, float]]:
+        """Seconds that each byte of a usual run keeps each resource busy."""
+        if KINDS[job.kind].moves_nothing:
+            return []
+        source, target = self.source(job), self.place(job)
+        found = []
+        for resource, speed in self.way(job).loads:
+            seconds = 1 / (speed * MB)
+            for place, verb in ((source, "read"), (target, "write")):
+                if place.pool and resource == f"pool:{place.pool}":
+                    seconds += self._seeks(job, place.pool, verb)
+            found.append((resource, seconds))
+        return found
+
+    def scan_seconds(self, job: Job) -> float:
+        """The look at every file before anything moves; the slower end decides."""
+        if KINDS[job.kind].reads != "files":
+            return 0.0
+        accesses = self.index.assumptions["file_accesses"]
+        datasets = [self.index.datasets[d] for d in job.datasets]
+        files = sum(d.size_bytes / d.file_bytes for d in datasets)
+        ends = [self.source(job)]
+        # A repository knows what it has; a mirror's other end has to be looked at as well.
+        if job.kind in ("mirror", "folder_mirror", "shelf"):
+            ends.append(self.place(job))
+        iops = []
+        for place in ends:
+            if place.pool:
+                iops.append(self.states[place.pool].layout.speeds.read_iops)
+            elif place.disk:
+                iops.append(self.index.assumptions[f"{self.index.disks[place.disk].kind}_iops"])
+        return files * accesses / max(min(iops, default=1.0), 1.0)
+
+    def floor_seconds(self, job: Job) -> float:
+        """Reading everything, where a run goes over all of it, or a chore's own work."""
+        if job.kind == "scrub" and job.pool:
+            layout = self.states[job.pool].layout
+            hours = layout.scrub_hours or layout.surface_hours
+            filled = 1.0
+            if layout.filesystem in ("zfs", "btrfs"):  # these read only what is used
+                used = self.used_bytes(job.pool)
+                filled = min(used / max(layout.usable_bytes, 1), 1.0)
+            return hours * 3600 * filled
+        if job.kind == "smart_long" and job.pool:
+            return self.states[job.pool].layout.surface_hours * 3600
+        if job.kind == "mover" and job.pool:
+            on = [d for d in self.index.plan.datasets if d.pool == job.pool]
+            new = sum(d.change_bytes_per_day + d.growth_bytes_per_year / YEAR_DAYS for d in on)
+            return new / (self.states[job.pool].layout.write_mb_per_s * MB)
+        if KINDS[job.kind].reads == "everything" and job.datasets:
+            source = self.source(job)
+            size = sum(self.index.datasets[d].size_bytes for d in job.datasets)
+            if source.pool:
+                return size / (self.states[source.pool].layout.read_mb_per_s * MB)
+        return 0.0
+
+    def used_bytes(self, pool: str) -> int:
+        """Bytes on a pool: its datasets and the newest copies of others."""
+        here = self.states[pool].dataset_bytes
+        return here + sum(
+            self.first_bytes(j) for j in self.index.plan.jobs if j.target_pool == pool
+        )
+
+    def loads(self, job: Job, days: float) -> tuple[Load, ...]:
+        """What a run after so many days asks of each resource that it shares with others."""
+        flow = self.flow(job)
+        kind = KINDS[job.kind]
+        if kind.moves_nothing:
+            busy = f"pool:{job.pool}" if job.pool else ""
+            return (Load(busy, flow.floor_seconds),) if busy and flow.floor_seconds else ()
+        if not flow.parts or flow.seconds_per_byte == float("inf"):
+            return ()
+        size = flow.changed_bytes(days)
+        source = self.source(job)
+        found = []
+        for resource, per_byte in self._byte_loads(job):
+            seconds = size * per_byte
+            if source.pool and resource == f"pool:{source.pool}":
+                seconds = flow.scan_seconds + max(flow.floor_seconds, seconds)
+            found.append(Load(resource, seconds))
         return tuple(found)
 
     def changed_bytes(self, job: Job, days: float) -> int:
@@ -135,30 +296,78 @@ class CopyBook:
         return self.flow(job).run_seconds(days)
 
     def first_copy(self, job: Job) -> Working:
-        """Hours of the first whole copy, worked out; None hours where there is no way."""
-        if KINDS[job.kind].target == "none":
-            return step("first copy", 0.0, "h", "a snapshot copies nothing")
+        """Hours of the first whole copy over its way; None hours where there is no way."""
+        if KINDS[job.kind].moves_nothing:
+            return step("first copy", 0.0, "h", "copies nothing to another store")
         return self.way(job).working("first copy", self.first_bytes(job))
 
     def usual_run(self, job: Job) -> Working:
         """Hours of a usual run, after the job's mean interval."""
-        if KINDS[job.kind].target == "none":
-            taken = self.index.assumptions.step("snapshot_seconds")
-            seconds = self.index.assumptions["snapshot_seconds"]
-            return step("usual run", seconds / 3600, "h", "a snapshot copies nothing", taken)
+        known, flow, kind = self.index.assumptions, self.flow(job), KINDS[job.kind]
         days = self.mean_interval_days(job)
-        working = self.way(job).working("usual run", self.changed_bytes(job, days))
-        return working.model_copy(
-            update={"inputs": (step("since the run before", days, "days"), *working.inputs)}
-        )
+        seconds = flow.run_seconds(days)
+        fixed = step("to start", flow.fixed_seconds, "s")
+        for key, per in (
+            ("snapshot_seconds", "snapshot"),
+            ("config_seconds", "config"),
+            ("smart_short_minutes", "smart_short"),
+            ("restore_test_minutes", "restore_test"),
+        ):
+            if job.kind == per:
+                fixed = known.step(key)
+        if fixed.name == "to start":
+            fixed = known.step("job_start_seconds")
+        parts = [step("since the run before", days, "days"), fixed]
+        if flow.scan_seconds:
+            looks = known.step("file_accesses")
+            parts.append(
+                step("look at every file", flow.scan_seconds, "s", "files x accesses / IOPS", looks)
+            )
+        if flow.floor_seconds:
+            parts.append(
+                step("read everything", flow.floor_seconds, "s", "bytes / speed of the disks")
+            )
+        if flow.parts:
+            size = flow.changed_bytes(days)
+            way = self.way(job).working("send what changed", size)
+            per_byte = flow.seconds_per_byte
+            hours = size * per_byte / 3600 if per_byte < float("inf") else None
+            accesses = {"blocks": "records_per_access", "files": "changed_file_accesses"}.get(
+                kind.reads
+            )
+            seeks = (known.step(accesses),) if accesses else ()
+            parts.append(
+                way.model_copy(
+                    update={
+                        "value": hours,
+                        "formula": "bytes / slowest part, disk accesses included",
+                        "inputs": (*way.inputs, *seeks),
+                    }
+                )
+            )
+        if flow.slowdown > 1:
+            parts.append(
+                step("slower in the worst night", flow.slowdown, "times", "others share the way")
+            )
+        formula = "start + slowdown x (look + the longer of reading and sending)"
+        hours = seconds / 3600 if seconds < float("inf") else None
+        return step("usual run", hours, "h", formula, *parts)
 
     def mean_interval_days(self, job: Job) -> float:
         """Mean days between starts over the coming year (the schedule's step when it runs once)."""
+        if job.after:
+            return self.mean_interval_days(self.index.jobs[job.after])
         first = max(self.as_of, job.schedule.start or self.as_of)
         times = starts(job.schedule, self.index.plan.zone, first, first + timedelta(days=YEAR_DAYS))
         if len(times) < 2:
             return longest_step_days(job.schedule)
         return (times[-1] - times[0]) / DAY / (len(times) - 1)
+
+    def step_days(self, job: Job) -> float:
+        """An upper bound for the days between two runs."""
+        while job.after:
+            job = self.index.jobs[job.after]
+        return longest_step_days(job.schedule)
 
     # -- when ----------------------------------------------------------------------------------
 
@@ -166,7 +375,8 @@ class CopyBook:
     def notice_days(self) -> float:
         """The longest delay after which any hazard is noticed."""
         known = self.index.assumptions
-        return max(known["deleted_notice_days"], known["malware_notice_days"])
+        late = ("deleted_notice_days", "malware_notice_days", "corruption_notice_days")
+        return max(known[name] for name in late)
 
     def window(self, job: Job) -> tuple[float, float]:
         """The span (epoch s) over which worst cases are sought: a year in which all is running."""
@@ -175,11 +385,13 @@ class CopyBook:
         return self._windows[job.id]
 
     def _window(self, job: Job) -> tuple[float, float]:
-        step_days = longest_step_days(job.schedule)
+        step_days = self.step_days(job)
         days = OFTEN_WINDOW_DAYS if job.schedule.kind == "hourly" else YEAR_DAYS
         chain = [job, *self._upstream(job)]
-        begin = max([self.as_of, *(j.schedule.start for j in chain if j.schedule.start)])
-        begins_late = any(j.schedule.start and j.schedule.start > self.as_of for j in chain)
+        opened = [j.schedule.start for j in chain if j.schedule.start]
+        opened += [j.first_on for j in chain if j.first_on and j.first_copy != "done"]
+        begin = max([self.as_of, *opened])
+        begins_late = any(day > self.as_of for day in opened)
         if begins_late:
             begin += timedelta(days=self._look_back_days(job))
         first = datetime.combine(begin, time(), ZoneInfo(self.index.plan.zone)).timestamp()
@@ -187,14 +399,14 @@ class CopyBook:
 
     def _upstream(self, job: Job) -> list[Job]:
         chain: list[Job] = []
-        while job.reads_from:
-            job = self.index.jobs[job.reads_from]
+        while job.reads_from or job.after:
+            job = self.index.jobs[job.reads_from or job.after or ""]
             chain.append(job)
         return chain
 
     def _look_back_days(self, job: Job) -> int:
-        span = keeping.span_days(job.retention, longest_step_days(job.schedule))
-        chained = sum(2 * longest_step_days(j.schedule) for j in self._upstream(job))
+        span = keeping.span_days(job.retention, self.step_days(job))
+        chained = sum(2 * self.step_days(j) for j in self._upstream(job))
         return int(min(span + chained, LONGEST_LOOK_BACK_DAYS)) + 2
 
     def points(self, job: Job) -> tuple[Point, ...]:
@@ -206,7 +418,7 @@ class CopyBook:
         if job.id in self._spans:
             return self._spans[job.id]
         first, last = self.window(job)
-        ahead = int(self.notice_days + 2 * longest_step_days(job.schedule)) + 2
+        ahead = int(self.notice_days + 2 * self.step_days(job)) + 2
         back = self._look_back_days(job) + int(self.notice_days)
         begin = self._day(first) - timedelta(days=back)
         self._spans[job.id] = begin, self._day(last) + timedelta(days=ahead)
@@ -217,27 +429,52 @@ class CopyBook:
 
     def points_on(self, job: Job, day: date) -> list[Point]:
         """Points that exist at the end of a local day, oldest first."""
-        zone = self.index.plan.zone
-        begin = day - timedelta(days=self._look_back_days(job))
-        points = flows.points(self.flow(job), begin, day + timedelta(days=1))
-        end = datetime.combine(day + timedelta(days=1), time(), ZoneInfo(zone)).timestamp()
-        return keeping.existing(points, end - 1)
+        return [point for point, _ in self._existing(job, day, with_rules=False)]
 
-    def newest_age(self, job: Job) -> float | None:
-        """Seconds of work that the job's newest point misses at the worst moment of a year."""
+    def ruled_on(self, job: Job, day: date) -> list[tuple[Point, list[Rule]]]:
+        """The same, each with the rules that keep it then and until when."""
+        return self._existing(job, day, with_rules=True)
+
+    def _existing(self, job: Job, day: date, with_rules: bool) -> list[tuple[Point, list[Rule]]]:
+        zone = self.index.plan.zone
+        begin, end = day - timedelta(days=self._look_back_days(job)), day + timedelta(days=1)
+        flow = self.flow(job)
+        found = flows.points(flow, begin, end)
+        at = datetime.combine(end, time(), ZoneInfo(zone)).timestamp() - 1
+        if not with_rules:
+            return [(p, []) for p in keeping.existing(found, at)]
+        ruled = flows.rulings(flow, begin, end)
+        return [
+            (p, [r for r in rules if r[1] > at])
+            for p, rules in zip(found, ruled, strict=True)
+            if p.available_at <= at < p.expires_at
+        ]
+
+    def ages(self, job: Job) -> Ages | None:
+        """Seconds of work that the job's newest point misses over a year: worst, mean, best."""
         if job.id not in self._ages:
             span, window = self._span(job), self.window(job)
-            self._ages[job.id] = flows.newest_age(self.flow(job), *span, *window)
+            self._ages[job.id] = flows.ages(self.flow(job), *span, *window)
         return self._ages[job.id]
 
-    def loss_after(self, job: Job, noticed_days: float) -> float | None:
-        """Seconds lost at worst when damage is noticed so many days later; infinite: for good."""
+    def newest_age(self, job: Job) -> float | None:
+        """The worst of them."""
+        found = self.ages(job)
+        return found.worst if found else None
+
+    def losses(self, job: Job, noticed_days: float) -> Ages | None:
+        """Seconds lost when damage is noticed so many days later; infinite: for good."""
         key = (job.id, noticed_days)
         if key not in self._losses:
             span, window = self._span(job), self.window(job)
             late = noticed_days * DAY
-            self._losses[key] = flows.loss_after(self.flow(job), *span, *window, late)
+            self._losses[key] = flows.losses(self.flow(job), *span, *window, late)
         return self._losses[key]
+
+    def loss_after(self, job: Job, noticed_days: float) -> float | None:
+        """The worst of them."""
+        found = self.losses(job, noticed_days)
+        return found.worst if found else None
 
 
 def utc(instant: float) -> datetime:

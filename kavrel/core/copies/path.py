@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from kavrel.core.index import Index
+from kavrel.core.plan import Link
 from kavrel.core.pools.pool import PoolState
 from kavrel.core.working import Working, step
 
@@ -11,19 +12,22 @@ MB = 1e6
 
 @dataclass(frozen=True)
 class Place:
-    """A store of data: a pool in a box, or a disk on a shelf."""
+    """A store of data: a pool in a box, a disk on a shelf, or a bucket at somebody's site."""
 
     pool: str | None = None
     disk: str | None = None
+    bucket: str | None = None
 
     def site(self, index: Index) -> str | None:
         """Site id of the store."""
         if self.pool:
             return index.site_of_pool(self.pool)
+        if self.bucket:
+            return index.buckets[self.bucket].site
         return index.site_of_disk(self.disk) if self.disk else None
 
     def host(self, index: Index) -> str | None:
-        """Host id of the box it is in; None on a shelf."""
+        """Host id of the box it is in; None on a shelf and in a bucket."""
         if self.pool:
             return index.pools[self.pool].host
         return index.disks[self.disk].host if self.disk else None
@@ -32,16 +36,27 @@ class Place:
         """What people call it."""
         if self.pool:
             return index.pools[self.pool].name
+        if self.bucket:
+            return f"bucket {index.buckets[self.bucket].name}"
         return index.disks[self.disk].label if self.disk else "nowhere"
 
 
 @dataclass(frozen=True)
 class Path:
-    """The parts of a way and their speeds in MB/s; resources that the way occupies."""
+    """The parts of a way and their speeds in MB/s.
+
+    `loads` are the resources that the way occupies and shares with other jobs, each with its
+    speed; a limit of the job's own is a part but no load.
+    """
 
     parts: tuple[tuple[str, float], ...]
-    resources: tuple[str, ...]
+    loads: tuple[tuple[str, float], ...]
     missing_link: bool = False
+
+    @property
+    def resources(self) -> tuple[str, ...]:
+        """Names of what the way occupies: pool:x, disk:x, lan:x, link:x."""
+        return tuple(r for r, _ in self.loads)
 
     @property
     def mb_per_s(self) -> float:
@@ -66,6 +81,21 @@ class Path:
         )
 
 
+def link_mb_per_s(index: Index, link: Link, mbit: float, wire_encrypted: bool = False) -> float:
+    """What a link carries of file data: its line rate less headers, tunnel and relay.
+
+    The tunnel is counted once; a job that encrypts its way once more inside it pays for that.
+    """
+    known = index.assumptions
+    rate = min(mbit, known["relay_mbit"]) if link.relayed else mbit
+    share = known["network_efficiency"]
+    if link.encrypted:
+        share *= known["tunnel_share"]
+        if wire_encrypted:
+            share *= known["second_encryption_share"]
+    return rate / 8 * share
+
+
 def path(
     index: Index,
     states: dict[str, PoolState],
@@ -73,6 +103,7 @@ def path(
     target: Place,
     limit_mbit: float | None = None,
     by_hand: bool = False,
+    wire_encrypted: bool = False,
 ) -> Path:
     """The way from one store to another.
 
@@ -80,39 +111,47 @@ def path(
     Network speeds are line rates times the assumption `network_efficiency`.
     """
     parts: list[tuple[str, float]] = []
-    resources: list[str] = []
-    efficiency = index.assumptions["network_efficiency"]
+    loads: list[tuple[str, float]] = []
+    known = index.assumptions
+    efficiency = known["network_efficiency"]
     for place, verb in ((source, "read"), (target, "write")):
         if place.pool:
             layout = states[place.pool].layout
             speed = layout.read_mb_per_s if verb == "read" else layout.write_mb_per_s
             parts.append((f"{verb} {place.name(index)}", speed))
-            resources.append(f"pool:{place.pool}")
+            loads.append((f"pool:{place.pool}", speed))
         elif place.disk:
             disk = index.disks[place.disk]
-            dock = min(disk.mb_per_s, index.assumptions["dock_mb_per_s"])
+            dock = min(disk.mb_per_s, known["dock_mb_per_s"])
             parts.append((f"{verb} {disk.label} in the dock", dock))
-            resources.append(f"disk:{place.disk}")
+            loads.append((f"disk:{place.disk}", dock))
     source_host, target_host = source.host(index), target.host(index)
     missing = False
-    if source_host and target_host and source_host != target_host:
+    remote = bool(source.bucket or target.bucket)
+    crosses = source_host != target_host if source_host and target_host else remote
+    if crosses:
+        ports = []
         for host in (source_host, target_host):
-            found = index.hosts[host]
-            speed = found.network_mbit / 8 * efficiency
-            parts.append((f"network port of {found.name}", speed))
+            if host:
+                found = index.hosts[host]
+                ports.append(found.network_mbit / 8 * efficiency)
+                parts.append((f"network port of {found.name}", ports[-1]))
         source_site, target_site = source.site(index), target.site(index)
         if source_site == target_site or by_hand:
-            resources.append(f"lan:{target_site if by_hand else source_site}")
+            place_ = target_site if by_hand else source_site
+            loads.append((f"lan:{place_}", min(ports)))
         else:
             found_link = index.link(source_site or "", target_site or "")
             if found_link:
                 link, mbit = found_link
                 names = f"{index.sites[link.a].name} to {index.sites[link.b].name}"
-                parts.append((f"link {names}", mbit / 8 * efficiency))
-                resources.append(f"link:{link.id}")
+                names += ", relayed" if link.relayed else ""
+                speed = link_mb_per_s(index, link, mbit, wire_encrypted)
+                parts.append((f"link {names}", speed))
+                loads.append((f"link:{link.id}", speed))
             else:
                 missing = True
                 parts.append(("no link between the two sites", 0.0))
         if limit_mbit:
             parts.append(("limit set on the job", limit_mbit / 8))
-    return Path(tuple(parts), tuple(resources), missing)
+    return Path(tuple(parts), tuple(loads), missing)

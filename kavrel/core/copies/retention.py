@@ -1,16 +1,19 @@
-"""Which points stay and until when.
+"""Which points stay and until when, and by which rule.
 
 A point is kept while any rule keeps it; the newest always stays. The rules of hours, days,
 weeks, months and years keep the last point of each of n periods, in the lab's time zone, weeks
 from Monday. Each coarser rule counts beyond what the finer ones keep, so that 7 daily + 2 weekly
-+ 1 monthly + 1 yearly are eleven points. `all_days` keeps everything that is younger.
++ 1 monthly + 1 yearly are eleven points. `all_days` keeps everything that is younger. `thin`
+keeps at most n: each time there is one too many, that point goes whose two neighbours lie closest
+together against its age, so that the points stand dense near and sparse far; the oldest stays.
+`trash_days` is the trash can of a mirror: what a run replaces or deletes stays so much longer.
 Schools differ here: others let one point serve several rules at once, and keep fewer.
 Source: common practice, no source.
 """
 
 from bisect import insort
 from collections.abc import Callable, Sequence
-from datetime import datetime
+from datetime import datetime, time
 from itertools import pairwise
 from typing import NamedTuple
 from zoneinfo import ZoneInfo
@@ -39,6 +42,10 @@ PERIODS: dict[str, tuple[Callable[[datetime], int], float]] = {
 }
 
 
+# Points that thinning lets stand reach back as far as anybody looks.
+THIN_SPAN_DAYS = 1500.0
+
+
 def keeps_nothing(retention: Retention) -> bool:
     """Whether no rule keeps anything."""
     return not any(getattr(retention, name) for name in Retention.model_fields)
@@ -46,11 +53,64 @@ def keeps_nothing(retention: Retention) -> bool:
 
 def span_days(retention: Retention, step_days: float) -> float:
     """How many days back the oldest kept point can lie, at most."""
-    spans = [float(retention.all_days), retention.last * step_days]
+    spans = [
+        float(retention.all_days),
+        retention.last * step_days,
+        THIN_SPAN_DAYS if retention.thin or retention.hold_until else 0.0,
+        float(retention.trash_days),
+    ]
     for name, (_, days) in PERIODS.items():
         count = getattr(retention, name)
         spans.append((count + 1) * max(days, step_days) if count else 0.0)
     return max(spans) + step_days
+
+
+Rule = tuple[str, float]  # in words, and until when (epoch s) it keeps a point
+
+
+def _rules(
+    moments: Sequence[tuple[float, float]], retention: Retention, zone: str
+) -> list[tuple[str, list[float]]]:
+    """Each rule in words, with until when it keeps each point; -infinity where it does not."""
+    count = len(moments)
+    available = [m[1] for m in moments]
+    found: list[tuple[str, list[float]]] = []
+    if retention.last:
+        n = retention.last
+        later = [available[i + n] if i + n < count else FOREVER for i in range(count)]
+        found.append(("the newest" if n == 1 else f"one of the last {n}", later))
+    if retention.all_days:
+        span = retention.all_days * DAY
+        young = [data + span for data, _ in moments]
+        found.append((f"younger than {retention.all_days} days", young))
+    wanted = [(n, getattr(retention, n)) for n in PERIODS if getattr(retention, n)]
+    if wanted:
+        place = ZoneInfo(zone)
+        local = [datetime.fromtimestamp(m[0], place) for m in moments]
+        # Until when the finer rules keep each point; coarser rules count beyond that.
+        ruled = [max(column) for column in zip(*(c for _, c in found), strict=True)]
+        ruled = ruled or [-FOREVER] * count
+        for name, number in wanted:
+            before = list(ruled)
+            _keep_periods([PERIODS[name][0](t) for t in local], available, number, ruled)
+            beyond = [u if u > b else -FOREVER for u, b in zip(ruled, before, strict=True)]
+            found.append((f"{name}, one of {number}", beyond))
+    if retention.thin:
+        found.append((f"spread over at most {retention.thin}", _thinned(moments, retention.thin)))
+    # The newest point stays whatever the rules say; a trash can keeps what it replaced.
+    trash = retention.trash_days * DAY
+    newest = [*(a + trash for a in available[1:]), FOREVER]
+    said = f"trash can, {retention.trash_days} days" if trash else "newest until the next"
+    found.append((said, newest))
+    if retention.hold_until:
+        held = datetime.combine(retention.hold_until, time(), ZoneInfo(zone)).timestamp()
+        found.append(
+            (
+                f"held until {retention.hold_until}",
+                [held if a < held else -FOREVER for a in available],
+            )
+        )
+    return found
 
 
 def keep(
@@ -63,28 +123,48 @@ def keep(
     """
     if not moments:
         return ()
-    count = len(moments)
-    available = [m[1] for m in moments]
-    # Until when the rules so far keep each point; coarser rules count beyond that.
-    ruled = [-FOREVER] * count
-    if retention.last:
-        for i in range(count):
-            later = i + retention.last
-            ruled[i] = available[later] if later < count else FOREVER
-    if retention.all_days:
-        for i, (data_time, _) in enumerate(moments):
-            ruled[i] = max(ruled[i], data_time + retention.all_days * DAY)
-    rules = [(PERIODS[n][0], getattr(retention, n)) for n in PERIODS if getattr(retention, n)]
-    if rules:
-        place = ZoneInfo(zone)
-        local = [datetime.fromtimestamp(m[0], place) for m in moments]
-        for bucket_of, wanted in rules:
-            _keep_periods([bucket_of(t) for t in local], available, wanted, ruled)
-    superseded = [*available[1:], FOREVER]  # the newest point stays whatever the rules say
+    columns = [column for _, column in _rules(moments, retention, zone)]
+    untils = columns[0] if len(columns) == 1 else map(max, *columns)
     return tuple(
-        Point(data, done, max(rule, newer))
-        for (data, done), rule, newer in zip(moments, ruled, superseded, strict=True)
+        Point(data, done, until) for (data, done), until in zip(moments, untils, strict=True)
     )
+
+
+def rulings(
+    moments: Sequence[tuple[float, float]], retention: Retention, zone: str
+) -> list[list[Rule]]:
+    """For each (data time, available time), in order of time, every rule that keeps it and how long.
+
+    The calendar's rules are listed where they keep a point beyond the finer ones.
+    """
+    columns = _rules(moments, retention, zone) if moments else []
+    return [
+        [(name, column[i]) for name, column in columns if column[i] > -FOREVER]
+        for i in range(len(moments))
+    ]
+
+
+def _thinned(moments: Sequence[tuple[float, float]], most: int) -> list[float]:
+    """Until when thinning keeps each point."""
+    until = [FOREVER] * len(moments)
+    standing: list[int] = []
+    for i, (_, now) in enumerate(moments):
+        standing.append(i)
+        if len(standing) <= most:
+            continue
+        if most == 1:
+            goes = 0
+        elif most == 2:
+            goes = 1
+        else:
+            times = [moments[j][0] for j in standing]
+            # Ages from the newest point on; the neighbours' distance against the age of the middle.
+            goes = min(
+                range(1, len(times) - 1),
+                key=lambda k: (times[k + 1] - times[k - 1]) / (times[-1] - times[k]),
+            )
+        until[standing.pop(goes)] = now
+    return until
 
 
 def _keep_periods(
@@ -116,42 +196,75 @@ def existing(points: Sequence[Point], at: float) -> list[Point]:
     return [p for p in points if p.available_at <= at < p.expires_at]
 
 
-def worst_age(points: Sequence[Point], first: float, last: float) -> float | None:
-    """Seconds of work lost at the worst moment in a span: just before the next point completes."""
-    worst = None
+class Ages(NamedTuple):
+    """Seconds of work lost at the worst moment, on average over time, and at the best moment."""
+
+    worst: float
+    mean: float
+    best: float
+
+
+def ages(points: Sequence[Point], first: float, last: float) -> Ages | None:
+    """How old the newest complete point is, over a span (epoch s); None where none completes in it.
+
+    Between two completions the age grows with the clock: it is worst just before the next point is
+    complete and best just after; the mean is that of the saw teeth, each weighed by its length.
+    """
+    worst, best, area, length = None, FOREVER, 0.0, 0.0
     for point, following in pairwise(points):
-        if first <= following.available_at <= last:
-            age = following.available_at - point.data_time
-            worst = age if worst is None or age > worst else worst
-    return worst
+        low, high = point.available_at, following.available_at
+        if not first <= high <= last:
+            continue
+        newest, oldest = low - point.data_time, high - point.data_time
+        worst = oldest if worst is None or oldest > worst else worst
+        best = min(best, newest)
+        area += (newest + oldest) / 2 * (high - low)
+        length += high - low
+    if worst is None:
+        return None
+    return Ages(worst, area / length if length else worst, best)
 
 
-def worst_loss(
-    points: Sequence[Point], noticed_after: float, first: float, last: float
-) -> float | None:
-    """Seconds of work lost at worst when damage done in a span is noticed so many seconds later.
+def losses(points: Sequence[Point], noticed_after: float, first: float, last: float) -> Ages | None:
+    """Seconds of work lost when damage done in a span is noticed so many seconds later.
 
-    For damage in the moment before each point was taken: the newest older point that still exists when
-    the damage is noticed. Infinite where at some moment none does; None without points.
+    Worst: for damage in the moment before each point was taken, the newest older point that still
+    exists when the damage is noticed. Mean and best: for damage half way between two points and
+    just after one. Worst is infinite where at some moment no point is left; None without points.
     """
     worst: float | None = None
+    best, area, length = FOREVER, 0.0, 0.0
     newest_expiry = -FOREVER
     for k, (point, following) in enumerate(pairwise(points)):
         newest_expiry = max(newest_expiry, point.expires_at)
         damaged = following.data_time
         if not first <= damaged <= last:
             continue
-        noticed = damaged + noticed_after
-        if newest_expiry < noticed:
-            return FOREVER
-        i = k
-        while points[i].expires_at < noticed or points[i].available_at >= noticed:
-            i -= 1
-            if i < 0:
-                return FOREVER
-        lost = damaged - points[i].data_time
-        worst = lost if worst is None or lost > worst else worst
-    return worst
+        gap = damaged - point.data_time
+        if newest_expiry < damaged + noticed_after:
+            return Ages(FOREVER, FOREVER, FOREVER)
+        good = _good(points, k, damaged + noticed_after)
+        if good is None:
+            return Ages(FOREVER, FOREVER, FOREVER)
+        worst = max(damaged - good.data_time, worst or 0.0)
+        early = _good(points, k, point.data_time + noticed_after)
+        best = min(best, point.data_time - early.data_time) if early else best
+        middle = _good(points, k, point.data_time + gap / 2 + noticed_after)
+        if middle:
+            area += (point.data_time + gap / 2 - middle.data_time) * gap
+            length += gap
+    if worst is None:
+        return None
+    return Ages(worst, area / length if length else worst, min(best, worst))
+
+
+def _good(points: Sequence[Point], k: int, noticed: float) -> Point | None:
+    """The newest of the first k + 1 points that is complete and not pruned when it is noticed."""
+    while points[k].expires_at < noticed or points[k].available_at >= noticed:
+        k -= 1
+        if k < 0:
+            return None
+    return points[k]
 
 
 def in_words(retention: Retention) -> str:
@@ -162,4 +275,10 @@ def in_words(retention: Retention) -> str:
     if retention.last:
         parts.append("only the newest" if retention.last == 1 else f"the last {retention.last}")
     parts += [f"{getattr(retention, n)} {n}" for n in PERIODS if getattr(retention, n)]
-    return " + ".join(parts) or "nothing"
+    if retention.thin:
+        parts.append(f"thinned to {retention.thin}")
+    if retention.trash_days:
+        parts.append(f"trash can {retention.trash_days} days")
+    if retention.hold_until:
+        parts.append(f"all held until {retention.hold_until}")
+    return " + ".join(parts) or "only the newest"

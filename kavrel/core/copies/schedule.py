@@ -1,8 +1,9 @@
-"""When a job starts: exact instants from a wall-clock rule in the lab's time zone.
+"""When a job starts: exact instants from a wall-clock rule in the lab's time zone, or the job's own.
 
-In the spring gap a start moves by the length of the gap (02:30 runs at 03:30); in the repeated
-autumn hour it runs once, the first time. Hourly jobs follow elapsed time: they run in both.
-cron does the same for fixed times; a systemd timer skips the missing hour instead.
+The two odd nights follow cron's rule for fixed times: a start in the spring gap runs as soon as
+the gap is over (02:30 runs at 03:00); in the repeated autumn hour it runs once, the first time.
+Jobs of every hour follow elapsed time: none in the gap, one in each of the repeated hours.
+Source: Debian's cron(8); the exports in `formats.timers` and `formats.calendar` say the same.
 """
 
 from collections.abc import Iterator
@@ -19,20 +20,44 @@ WEEKDAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 
 def complaint(schedule: Schedule) -> tuple[str, str] | None:
     """The field and the reason why a schedule cannot be kept, or None."""
+    if schedule.kind == "after":
+        return None
     if schedule.kind == "hourly" and schedule.every not in HOURS_IN_STEP:
         return "every", "hourly jobs run every 1, 2, 3, 4, 6, 8 or 12 hours"
-    if schedule.kind == "weekly" and not schedule.weekdays:
+    by_weekday = schedule.kind == "weekly" or (schedule.kind == "monthly" and schedule.nth)
+    if by_weekday and not schedule.weekdays:
         return "weekdays", "this never fires: choose at least one weekday"
+    if schedule.kind == "monthly" and schedule.nth and len(schedule.weekdays) > 1:
+        return "weekdays", "the nth weekday of a month: choose one weekday"
     if len(set(schedule.weekdays)) != len(schedule.weekdays):
         return "weekdays", "each weekday once"
     if schedule.kind == "monthly" and schedule.day == 0:
         return "day", "days of the month count from 1; -1 is the last"
+    if (schedule.only_from is None) != (schedule.only_to is None):
+        return "only_to", "give both: from which hour and until which hour"
+    if schedule.kind == "hourly" and not _hours(schedule):
+        return "only_to", "this never fires: no start lies within these hours"
     first = schedule.start or ANCHOR
     if schedule.until and schedule.until < first:
         return "until", "this never fires: it ends before it starts"
     if next(_days(schedule, first, first + timedelta(days=366 * 40)), None) is None:
         return "day", "this never fires: no such day comes up"
     return None
+
+
+def _hours(schedule: Schedule) -> list[int]:
+    """Hours of the day at which an hourly job starts, of those in which it may."""
+    clock = time.fromisoformat(schedule.at)
+    hours = range(clock.hour % schedule.every, 24, schedule.every)
+    if schedule.only_from is None or schedule.only_to is None:
+        return list(hours)
+    low, high = (time.fromisoformat(t) for t in (schedule.only_from, schedule.only_to))
+    return [h for h in hours if within(time(h, clock.minute), low, high)]
+
+
+def within(clock: time, low: time, high: time) -> bool:
+    """Whether a time of day lies from `low` up to, not at, `high`; the span may pass midnight."""
+    return low <= clock < high if low <= high else clock >= low or clock < high
 
 
 def _months(day: date) -> int:
@@ -49,7 +74,11 @@ def _days(schedule: Schedule, first: date, last: date) -> Iterator[date]:
     if schedule.kind == "monthly":
         month = _months(first) + -(_months(first) - _months(anchor)) % schedule.every
         while month <= _months(last):
-            found = _day_of_month(month, schedule.day)
+            found = (
+                _nth_weekday(month, schedule.weekdays[0], schedule.nth)
+                if schedule.nth
+                else _day_of_month(month, schedule.day)
+            )
             if found and first <= found <= last:
                 yield found
             month += schedule.every
@@ -57,7 +86,7 @@ def _days(schedule: Schedule, first: date, last: date) -> Iterator[date]:
     day, one = first, timedelta(days=1)
     monday = anchor - timedelta(days=anchor.weekday())
     while day <= last:
-        if schedule.kind == "hourly":
+        if schedule.kind in ("hourly", "after"):
             yield day
         elif schedule.kind == "daily":
             if (day - anchor).days % schedule.every == 0:
@@ -78,51 +107,99 @@ def _day_of_month(month: int, day: int) -> date | None:
         return None  # months without this day are skipped
 
 
+def _nth_weekday(month: int, weekday: int, nth: int) -> date | None:
+    """The nth such weekday of the month, from the end where nth is -1; a fifth may be missing."""
+    if nth < 0:
+        last = _day_of_month(month, -1)
+        assert last is not None
+        return last - timedelta(days=(last.weekday() - weekday) % 7)
+    first = _day_of_month(month, 1)
+    assert first is not None
+    return _day_of_month(month, 1 + (weekday - first.weekday()) % 7 + 7 * (nth - 1))
+
+
+def gap_end(local: datetime) -> float | None:
+    """Where a wall time does not exist, the instant (epoch s) at which the gap ends; else None."""
+    moved = local.replace(fold=0).timestamp()
+    earlier = local.replace(fold=1).timestamp()
+    if earlier >= moved:
+        return None  # it exists: once, or twice in autumn
+    # Between the two readings of a missing time lies the one instant at which clocks go on.
+    zone = local.tzinfo
+    before = datetime.fromtimestamp(earlier, zone).utcoffset()
+    low, high = earlier, moved
+    while high - low > 0.5:
+        middle = (low + high) / 2
+        if datetime.fromtimestamp(middle, zone).utcoffset() == before:
+            low = middle
+        else:
+            high = middle
+    return float(round(high))
+
+
 @lru_cache(maxsize=2048)
 def starts(schedule: Schedule, zone: str, first: date, last: date) -> tuple[float, ...]:
     """Start instants (seconds since 1970, UTC) on local days `first` to `last`, both included."""
-    place = ZoneInfo(zone)
+    place = ZoneInfo(schedule.zone or zone)
     clock = time.fromisoformat(schedule.at)
+    hours = [(h, clock.minute) for h in _hours(schedule)] if schedule.kind == "hourly" else None
     found: set[float] = set()
     for day in _days(schedule, first, last):
-        if schedule.kind != "hourly":
-            found.add(datetime.combine(day, clock, place).timestamp())
-            continue
-        for hour in range(clock.hour % schedule.every, 24, schedule.every):
-            local = datetime.combine(day, time(hour, clock.minute), place)
-            found.add(local.timestamp())
-            if schedule.every == 1:
-                found.add(local.replace(fold=1).timestamp())
+        for hour, minute in hours or ((clock.hour, clock.minute),):
+            local = datetime.combine(day, time(hour, minute), place)
+            moved, again = local.timestamp(), local.replace(fold=1).timestamp()
+            if moved == again:
+                found.add(moved)
+            elif again < moved:  # in the spring gap
+                if not (hours and schedule.every == 1):
+                    found.add(gap_end(local) or moved)
+            else:  # in the repeated hour
+                found.add(moved)
+                if hours and schedule.every == 1:
+                    found.add(again)
     return tuple(sorted(found))
 
 
 def longest_step_days(schedule: Schedule) -> float:
     """An upper bound for the days between two starts, to size how far back to look."""
-    if schedule.kind == "hourly":
+    if schedule.kind in ("hourly", "after"):
         return 1.0
     if schedule.kind == "daily":
         return float(schedule.every)
     if schedule.kind == "weekly":
         return 7.0 * schedule.every
-    # Day 31 comes up every second month, 29 February every fourth year.
-    return 31.0 * schedule.every * (1 if schedule.day <= 28 else 2)
+    # Day 31 comes up every second month, 29 February every fourth year, a fifth Sunday in four.
+    often = schedule.nth <= 4 if schedule.nth else schedule.day <= 28
+    return (31.0 * schedule.every + 6 * bool(schedule.nth)) * (1 if often else 4)
+
+
+ORDINALS = {1: "first", 2: "second", 3: "third", 4: "fourth", 5: "fifth", -1: "last"}
 
 
 def in_words(schedule: Schedule) -> str:
     """The rule as people say it."""
     every = schedule.every
+    place = f" ({schedule.zone})" if schedule.zone else ""
+    if schedule.kind == "after":
+        return "after another job"
     if schedule.kind == "hourly":
         minute = schedule.at[3:]
-        return f"every hour at :{minute}" if every == 1 else f"every {every} h at :{minute}"
-    at = f"at {schedule.at}"
+        said = f"every hour at :{minute}" if every == 1 else f"every {every} h at :{minute}"
+        if schedule.only_from:
+            said += f", {schedule.only_from} to {schedule.only_to}"
+        return said + place
+    at = f"at {schedule.at}{place}"
     if schedule.kind == "daily":
         return f"every day {at}" if every == 1 else f"every {every} days {at}"
     if schedule.kind == "weekly":
         days = ", ".join(WEEKDAYS[d] for d in sorted(schedule.weekdays))
         return f"{days} {at}" if every == 1 else f"{days} every {every} weeks {at}"
-    day = "the last day" if schedule.day == -1 else f"day {schedule.day}"
-    months = "every month" if every == 1 else f"every {every} months"
-    return f"{day} of {months} {at}"
+    if schedule.nth:
+        day = f"the {ORDINALS[schedule.nth]} {WEEKDAYS[schedule.weekdays[0]]}"
+    else:
+        day = "the last day" if schedule.day == -1 else f"day {schedule.day}"
+    months = {1: "every month", 3: "every quarter", 12: "every year"}
+    return f"{day} of {months.get(every, f'every {every} months')} {at}"
 
 
 def rrule(schedule: Schedule) -> str:
@@ -130,7 +207,7 @@ def rrule(schedule: Schedule) -> str:
     parts: list[str]
     clock = time.fromisoformat(schedule.at)
     if schedule.kind == "hourly":
-        hours = range(clock.hour % schedule.every, 24, schedule.every)
+        hours = _hours(schedule)
         parts = ["FREQ=DAILY", "BYHOUR=" + ",".join(map(str, hours)), f"BYMINUTE={clock.minute}"]
     elif schedule.kind == "daily":
         parts = ["FREQ=DAILY", f"INTERVAL={schedule.every}"]
@@ -138,7 +215,12 @@ def rrule(schedule: Schedule) -> str:
         names = ",".join(WEEKDAYS[d][:2].upper() for d in sorted(schedule.weekdays))
         parts = ["FREQ=WEEKLY", f"INTERVAL={schedule.every}", "WKST=MO", f"BYDAY={names}"]
     else:
-        parts = ["FREQ=MONTHLY", f"INTERVAL={schedule.every}", f"BYMONTHDAY={schedule.day}"]
+        parts = ["FREQ=MONTHLY", f"INTERVAL={schedule.every}"]
+        if schedule.nth:
+            name = WEEKDAYS[schedule.weekdays[0]][:2].upper()
+            parts.append(f"BYDAY={schedule.nth}{name}")
+        else:
+            parts.append(f"BYMONTHDAY={schedule.day}")
     if schedule.until:
         parts.append(f"UNTIL={schedule.until:%Y%m%d}T235959Z")
     return ";".join(parts)
@@ -151,4 +233,16 @@ def dtstart(schedule: Schedule, zone: str) -> datetime:
     moment = (
         datetime.fromtimestamp(found[0], UTC) if found else datetime.combine(first, time(), UTC)
     )
-    return moment.astimezone(ZoneInfo(zone))
+    return moment.astimezone(ZoneInfo(schedule.zone or zone))
+
+
+def odd_starts(schedule: Schedule, zone: str, first: date, last: date) -> tuple[datetime, ...]:
+    """Starts, in local time, that a rule over wall times leaves out; exports name them one by one.
+
+    They are moved by the spring gap, or lie in the second of the repeated autumn hours.
+    """
+    place = ZoneInfo(schedule.zone or zone)
+    clock = time.fromisoformat(schedule.at)
+    hours = _hours(schedule) if schedule.kind == "hourly" else [clock.hour]
+    local = [datetime.fromtimestamp(t, place) for t in starts(schedule, zone, first, last)]
+    return tuple(t for t in local if t.fold or t.minute != clock.minute or t.hour not in hours)

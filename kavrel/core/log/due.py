@@ -60,7 +60,10 @@ def due(index: Index, today: date) -> list[Due]:
         why = f"scrub or parity check every {known['scrub_days']:.0f} days, in quiet hours"
         every("scrub", "pool", pool.id, pool.name, "scrub_days", why)
     for dataset in plan.datasets:
-        copied = any(KINDS[j.kind].target != "none" for j in index.jobs_of.get(dataset.id, []))
+        copied = any(
+            KINDS[j.kind].copies and KINDS[j.kind].target != "none"
+            for j in index.jobs_of.get(dataset.id, [])
+        )
         if copied:
             why = f"restore one item every {known['restore_test_days']:.0f} days and time it"
             every("restore_test", "dataset", dataset.id, dataset.name, "restore_test_days", why)
@@ -73,7 +76,7 @@ def due(index: Index, today: date) -> list[Due]:
                 _due("password_change", "host", host.id, host.name, today, None, today, why)
             )
     for job in plan.jobs:
-        if KINDS[job.kind].by_hand:
+        if job.kind == "shelf":
             found.append(_by_hand(index, job, today))
     return sorted(found, key=lambda d: (d.due_on, d.kind, d.name, d.about))
 

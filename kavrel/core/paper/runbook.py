@@ -201,6 +201,10 @@ def _copies(index: Index, evaluation: Evaluation) -> Section:
         job = index.jobs[view.id]
         kind = KINDS[job.kind]
         names = ", ".join(index.datasets[d].name for d in job.datasets)
+        if not kind.copies:
+            text = f"{job.name}: {kind.title}, {view.schedule_words}; it {kind.does}"
+            steps.append(Step(text=text))
+            continue
         if kind.target == "none":
             text = f"{job.name}: snapshots of {names}, {view.schedule_words}"
             steps.append(Step(text=f"{text}, keep {view.retention_words}"))

@@ -1,23 +1,28 @@
-"""The week: every run as long as it will really take, and what it shares with others."""
+"""The week: every run as long as it will really take beside the others, and what goes wrong."""
 
 from collections import defaultdict
 from collections.abc import Iterator
 from datetime import date, datetime, time, timedelta
+from typing import Literal
 from zoneinfo import ZoneInfo
 
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.copies.book import CopyBook
-from kavrel.core.copies.kinds import KINDS
-from kavrel.core.copies.retention import DAY
-from kavrel.core.copies.schedule import longest_step_days, starts
+from kavrel.core.copies.schedule import within
+from kavrel.core.plan import Job
+from kavrel.core.week.fluid import TaskRun
+from kavrel.core.week.tasks import simulated
 
 # Two runs that touch for less than this do not get in each other's way.
 LEAST_OVERLAP_SECONDS = 60.0
 
 
 class Run(BaseModel):
-    """One run: instants in local time with offset, and minutes of wall time from Monday 00:00."""
+    """One run: instants in local time with offset, and minutes of wall time from Monday 00:00.
+
+    `alone_seconds` is what it would take if nothing else ran.
+    """
 
     model_config = ConfigDict(frozen=True)
 
@@ -27,6 +32,7 @@ class Run(BaseModel):
     from_minute: float
     to_minute: float
     seconds: float
+    alone_seconds: float
     moved_bytes: int
     resources: tuple[str, ...]
 
@@ -44,6 +50,20 @@ class Clash(BaseModel):
     why: str
 
 
+Trouble = Literal["late", "window", "order", "first"]
+
+
+class Miss(BaseModel):
+    """A run that does not keep to the plan: late, outside its window, or too early to read."""
+
+    model_config = ConfigDict(frozen=True)
+
+    job: str
+    trouble: Trouble
+    from_minute: float
+    why: str
+
+
 class Week(BaseModel):
     """A week of runs from a Monday."""
 
@@ -53,6 +73,7 @@ class Week(BaseModel):
     zone: str
     runs: tuple[Run, ...]
     clashes: tuple[Clash, ...]
+    misses: tuple[Miss, ...]
     quiet_from_hour: float
     quiet_to_hour: float
 
@@ -62,54 +83,37 @@ def week(book: CopyBook, day: date) -> Week:
     monday = day - timedelta(days=day.weekday())
     zone = ZoneInfo(book.index.plan.zone)
     begin = datetime.combine(monday, time(), zone)
-    end = datetime.combine(monday + timedelta(days=7), time(), zone)
-    runs = [run for job in book.index.plan.jobs for run in _runs(book, job.id, begin, end)]
+    found = simulated(book, monday, monday + timedelta(days=6))
+    runs = [_run(book, r, begin, zone) for r in found]
     runs.sort(key=lambda r: (r.starts_at, r.job))
     known = book.index.assumptions
     return Week(
         monday=monday,
         zone=book.index.plan.zone,
         runs=tuple(runs),
-        clashes=tuple(_clashes(book, runs)),
+        clashes=tuple(_clashes(book, runs, found)),
+        misses=tuple(_misses(book, found, begin, zone)),
         quiet_from_hour=known["quiet_from_hour"],
         quiet_to_hour=known["quiet_to_hour"],
     )
 
 
-def _runs(book: CopyBook, job_id: str, begin: datetime, end: datetime) -> list[Run]:
-    job = book.index.jobs[job_id]
-    zone = begin.tzinfo
-    # Far enough back for the run before, whose distance decides how much has changed.
-    back = int(2 * longest_step_days(job.schedule)) + 8
-    times = starts(
-        job.schedule, book.index.plan.zone, begin.date() - timedelta(days=back), end.date()
+def _run(book: CopyBook, run: TaskRun, begin: datetime, zone: ZoneInfo) -> Run:
+    job = book.index.jobs[run.task]
+    starts_at = datetime.fromtimestamp(run.begin, zone)
+    ends_at = datetime.fromtimestamp(run.end, zone)
+    flow = book.flow(job)
+    return Run.model_construct(
+        job=job.id,
+        starts_at=starts_at,
+        ends_at=ends_at,
+        from_minute=_minutes(begin, starts_at),
+        to_minute=_minutes(begin, ends_at),
+        seconds=run.end - run.begin,
+        alone_seconds=run.alone,
+        moved_bytes=flow.changed_bytes(run.gap_days) if flow.parts else 0,
+        resources=tuple(x.resource for x in book.loads(job, run.gap_days)),
     )
-    is_snapshot = KINDS[job.kind].target == "none"
-    resources = () if is_snapshot else book.way(job).resources
-    found = []
-    usual = book.mean_interval_days(job)
-    for i, start in enumerate(times):
-        days = (start - times[i - 1]) / DAY if i else usual
-        seconds = book.run_seconds(job, days)
-        if seconds == float("inf") or start >= end.timestamp():
-            continue
-        if start + seconds <= begin.timestamp():
-            continue
-        starts_at = datetime.fromtimestamp(start, zone)
-        ends_at = datetime.fromtimestamp(start + seconds, zone)
-        found.append(
-            Run.model_construct(
-                job=job.id,
-                starts_at=starts_at,
-                ends_at=ends_at,
-                from_minute=_minutes(begin, starts_at),
-                to_minute=_minutes(begin, ends_at),
-                seconds=seconds,
-                moved_bytes=0 if is_snapshot else book.changed_bytes(job, days),
-                resources=resources,
-            )
-        )
-    return found
 
 
 def _minutes(begin: datetime, moment: datetime) -> float:
@@ -118,7 +122,7 @@ def _minutes(begin: datetime, moment: datetime) -> float:
     return wall.total_seconds() / 60
 
 
-def _clashes(book: CopyBook, runs: list[Run]) -> list[Clash]:
+def _clashes(book: CopyBook, runs: list[Run], found: list[TaskRun]) -> list[Clash]:
     by_resource: dict[str, list[tuple[float, float, Run]]] = defaultdict(list)
     for run in runs:
         begin = run.starts_at.timestamp()
@@ -127,27 +131,34 @@ def _clashes(book: CopyBook, runs: list[Run]) -> list[Clash]:
     # A pair that meets on several resources is one clash, named by the narrowest: link, LAN, disks.
     narrowest = ("link", "lan", "pool", "disk")
     seen: dict[tuple[str, str, float], Clash] = {}
+    names = book.index.jobs
     for resource in sorted(by_resource, key=lambda r: narrowest.index(r.partition(":")[0])):
         for (_, first_end, first), (begin, end, second) in _meetings(by_resource[resource]):
             if min(first_end, end) - begin < LEAST_OVERLAP_SECONDS:
                 continue
             key = (first.job, second.job, begin)
-            if key in seen:
+            if key in seen or first.job == second.job:
                 continue
-            names = book.index.jobs
-            why = (
-                f"{names[first.job].name} has not ended when it is due again"
-                if first.job == second.job
-                else f"{names[first.job].name} and {names[second.job].name} share "
-                f"{resource_name(book, resource)}"
-            )
             seen[key] = Clash(
                 resource=resource,
                 first=first.job,
                 second=second.job,
                 from_minute=second.from_minute,
                 to_minute=min(first.to_minute, second.to_minute),
-                why=why,
+                why=f"{names[first.job].name} and {names[second.job].name} share "
+                f"{resource_name(book, resource)}",
+            )
+    late = {(r.task, round(r.begin)) for r in found if r.late}
+    for run in runs:
+        if (run.job, round(run.starts_at.timestamp())) in late and run.resources:
+            key = (run.job, run.job, run.from_minute)
+            seen[key] = Clash(
+                resource=run.resources[0],
+                first=run.job,
+                second=run.job,
+                from_minute=run.from_minute,
+                to_minute=run.to_minute,
+                why=f"{names[run.job].name} has not ended when it is due again",
             )
     return sorted(seen.values(), key=lambda c: (c.from_minute, c.first, c.second))
 
@@ -162,6 +173,56 @@ def _meetings(
             if later[0] >= earlier[1]:
                 break
             yield earlier, later
+
+
+def _misses(
+    book: CopyBook, found: list[TaskRun], begin: datetime, zone: ZoneInfo
+) -> Iterator[Miss]:
+    """Runs that leave their window, or begin before the run that they read from has ended."""
+    by_job: dict[str, list[TaskRun]] = defaultdict(list)
+    for run in found:
+        by_job[run.task].append(run)
+    for run in found:
+        job = book.index.jobs[run.task]
+        at = _minutes(begin, datetime.fromtimestamp(run.begin, zone))
+        if run.late:
+            why = (
+                f"{job.name} starts {_hours(run.begin - run.due)} late: its last run had not ended"
+            )
+            yield Miss(job=job.id, trouble="late", from_minute=at, why=why)
+        reason = outside(job, run.begin, run.end, zone)
+        if reason:
+            yield Miss(job=job.id, trouble="window", from_minute=at, why=f"{job.name} {reason}")
+        if job.reads_from:
+            source = book.index.jobs[job.reads_from]
+            going = [r for r in by_job[source.id] if r.begin <= run.begin < r.end]
+            if going and source.id != job.after:
+                why = (
+                    f"{job.name} starts while {source.name} is still writing what it reads: it takes "
+                    "the state before"
+                )
+                yield Miss(job=job.id, trouble="order", from_minute=at, why=why)
+
+
+def outside(job: Job, begin: float, end: float, zone: ZoneInfo) -> str | None:
+    """How a run leaves the window of its job, in words; None where it keeps to it."""
+    if job.window_from is None or job.window_to is None:
+        return None
+    low, high = time.fromisoformat(job.window_from), time.fromisoformat(job.window_to)
+    first = datetime.fromtimestamp(begin, zone)
+    if not within(first.time(), low, high):
+        return f"starts at {first:%H:%M}, outside {job.window_from} to {job.window_to}"
+    closes = datetime.combine(first.date(), high, zone)
+    if closes <= first:
+        closes = datetime.combine(first.date() + timedelta(days=1), high, zone)
+    if end > closes.timestamp():
+        last = datetime.fromtimestamp(end, zone)
+        return f"ends at {last:%a %H:%M}, after its window closes at {job.window_to}"
+    return None
+
+
+def _hours(seconds: float) -> str:
+    return f"{seconds / 3600:.1f} h" if seconds >= 3600 else f"{seconds / 60:.0f} min"
 
 
 def resource_name(book: CopyBook, resource: str) -> str:

@@ -10,7 +10,7 @@ TO_FAR = {"kind": "replication", "target_pool": "second"}
 
 
 def test_first_copy_over_the_link_is_bytes_over_its_slowest_part() -> None:
-    plan = lab(jobs=(job("r", **TO_FAR),), assumptions=assume(network_efficiency=1.0))
+    plan = lab(jobs=(job("r", **TO_FAR),), assumptions=assume(network_efficiency=1.0, tunnel_share=1.0))
     first = book(plan).first_copy(plan.jobs[0])
     # 1000 GB at 20 Mbit/s, a plain division.
     assert first.value == pytest.approx(1000e9 * 8 / 20e6 / 3600)
@@ -24,7 +24,7 @@ def test_a_limit_on_the_job_slows_it_and_a_faster_link_speeds_it() -> None:
     quick = lab(
         jobs=(job("r", **TO_FAR),),
         links=(Link(id="wire", a="away", b="home", mbit_a_to_b=9.0, mbit_b_to_a=800.0),),
-        assumptions=assume(network_efficiency=0.5),
+        assumptions=assume(network_efficiency=0.5, tunnel_share=1.0),
     )
     # The link is drawn the other way round: what counts is the direction of the bytes.
     assert book(quick).way(quick.jobs[0]).mb_per_s == pytest.approx(800 / 8 * 0.5)

@@ -1,4 +1,5 @@
 from datetime import UTC, datetime, timedelta
+from typing import Any
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -6,6 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kavrel.core.copies.retention import (
+    ages,
     DAY,
     FOREVER,
     Point,
@@ -13,10 +15,16 @@ from kavrel.core.copies.retention import (
     in_words,
     keep,
     keeps_nothing,
-    worst_age,
-    worst_loss,
+    losses,
 )
 from kavrel.core.plan import Retention
+
+
+def worst_of(*args: Any) -> float | None:
+    """The worst of the losses."""
+    found = losses(*args)
+    return found.worst if found else None
+
 
 START = datetime(2026, 1, 1, 2, 0, tzinfo=UTC).timestamp()
 
@@ -130,8 +138,8 @@ def test_the_newest_always_stays_even_when_no_run_follows() -> None:
 
 def test_age_at_worst_is_gap_plus_run() -> None:
     points = keep(nightly(40), Retention(all_days=30), "UTC")
-    assert worst_age(points, START + 10 * DAY, START + 30 * DAY) == DAY + 600
-    assert worst_age(points[:1], START, START + DAY) is None
+    assert ages(points, START + 10 * DAY, START + 30 * DAY) == (DAY + 600, DAY / 2 + 600, 600)
+    assert ages(points[:1], START, START + DAY) is None
 
 
 @pytest.mark.parametrize(
@@ -148,7 +156,7 @@ def test_age_at_worst_is_gap_plus_run() -> None:
 )
 def test_deleted_and_noticed_later(rules: Retention, noticed_days: float, lost_days: float) -> None:
     points = keep(nightly(200, lasting=0.0), rules, "UTC")
-    found = worst_loss(points, noticed_days * DAY, START + 60 * DAY, START + 120 * DAY)
+    found = worst_of(points, noticed_days * DAY, START + 60 * DAY, START + 120 * DAY)
     assert found == lost_days * DAY
 
 
@@ -157,8 +165,8 @@ def test_deleted_and_noticed_later(rules: Retention, noticed_days: float, lost_d
 def test_noticing_later_never_brings_more_back(rules: Retention, days: int) -> None:
     points = keep(nightly(200), rules, "UTC")
     window = (START + 80 * DAY, START + 130 * DAY)
-    sooner = worst_loss(points, days * DAY, *window)
-    later = worst_loss(points, (days + 5) * DAY, *window)
+    sooner = worst_of(points, days * DAY, *window)
+    later = worst_of(points, (days + 5) * DAY, *window)
     assert sooner is not None
     assert later is not None
     assert later >= sooner
@@ -168,7 +176,7 @@ def test_a_point_is_no_help_before_it_is_complete() -> None:
     slow = tuple((START + n * DAY, START + n * DAY + 0.9 * DAY) for n in range(30))
     points = keep(slow, Retention(all_days=10), "UTC")
     # Noticed at once: last night's run is still going, so the one before counts.
-    assert worst_loss(points, 0, START + 5 * DAY, START + 20 * DAY) == DAY
+    assert worst_of(points, 0, START + 5 * DAY, START + 20 * DAY) == DAY
 
 
 def test_in_words() -> None:

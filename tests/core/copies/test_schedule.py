@@ -21,10 +21,10 @@ SPRING = (date(2026, 3, 28), date(2026, 3, 30))
 AUTUMN = (date(2026, 10, 24), date(2026, 10, 26))
 
 
-def test_in_the_spring_gap_a_start_moves_by_the_gap() -> None:
+def test_in_the_spring_gap_a_start_runs_when_the_gap_is_over() -> None:
     assert local(Schedule(kind="daily", at="02:30"), "Europe/Berlin", *SPRING) == [
         "03-28 02:30+0100",
-        "03-29 03:30+0200",
+        "03-29 03:00+0200",
         "03-30 02:30+0200",
     ]
 
@@ -123,7 +123,7 @@ def test_leap_day_comes_up_every_four_years_and_is_no_error() -> None:
         (Schedule(kind="hourly", every=4, at="00:05"), "every 4 h at :05"),
         (Schedule(kind="daily", every=2, at="03:00"), "every 2 days at 03:00"),
         (Schedule(kind="weekly", weekdays=(6, 0), at="01:00"), "Mon, Sun at 01:00"),
-        (Schedule(kind="monthly", day=-1, every=3), "the last day of every 3 months at 00:00"),
+        (Schedule(kind="monthly", day=-1, every=3), "the last day of every quarter at 00:00"),
     ],
 )
 def test_says_it_in_words(schedule: Schedule, text: str) -> None:

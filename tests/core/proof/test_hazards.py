@@ -64,7 +64,7 @@ def test_box_lost_takes_copies_in_the_same_box() -> None:
 
 def test_rpo_is_the_age_of_the_newest_point_at_worst() -> None:
     plan = lab(jobs=(job("r", **FAR),), zone="UTC")
-    seconds = 20 + 2e9 * 8 / (20e6 * 0.88)
+    seconds = 20 + 2e9 * 8 / (20e6 * 0.88 * 0.96)
     assert cell(plan, "box_lost").rpo_seconds == pytest.approx(86_400 + seconds)
 
 

@@ -1,0 +1,19 @@
+"""Database dump, then backup: the only file copy of a live database that is fit to start."""
+
+from kavrel.core.copies.kinds.kind import Kind
+
+DUMP = Kind(
+    id="dump",
+    title="database dump, then backup",
+    target="pool",
+    does="has the database write itself out, then stores the dump",
+    needs="an account of the database that may read all of it",
+    locks="nothing for long; heavy queries wait",
+    takes="reading and writing the whole database",
+    protects="loss or corruption of the database, a bad update",
+    does_not="what was written since the dump",
+    compresses=True,
+    reads="everything",
+    sends="everything",
+    consistent=True,
+)

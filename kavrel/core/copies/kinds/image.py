@@ -1,0 +1,18 @@
+"""Image backup of virtual machines and containers, each whole and bootable."""
+
+from kavrel.core.copies.kinds.kind import Kind
+
+IMAGE = Kind(
+    id="image",
+    title="image backup",
+    target="pool",
+    does="reads every image in a frozen state, stores the chunks that are new",
+    needs="the hypervisor to freeze the guest for a moment",
+    locks="the guest, for seconds",
+    takes="reading every image whole, then writing what is new",
+    protects="loss of a guest, of the pool or the box",
+    does_not="a single file quickly; loss of the site unless it goes elsewhere",
+    compresses=True,
+    reads="everything",
+    consistent=True,
+)

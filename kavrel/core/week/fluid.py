@@ -1,0 +1,192 @@
+"""Jobs over days or a year as a fluid: whoever runs shares what it needs with the others.
+
+Between two events (a start, an end, a cap that begins or ends) all rates are constant. A job that
+is due while its last run is still going starts as soon as that has ended, once. Jobs that share
+nothing, directly or through others, are reckoned apart.
+"""
+
+import heapq
+from bisect import bisect_left
+from collections import defaultdict
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from kavrel.core.week.sharing import Demand, fair_rates
+
+DAY = 86_400.0
+SOON = 1e-4  # seconds: finer than any clock here matters for
+
+
+@dataclass(frozen=True)
+class Task:
+    """A job as the fluid sees it: when it is due, what it asks after so many days, what it follows.
+
+    `demand` gives what a run asks; `fixed` are seconds before it begins to work.
+    """
+
+    id: str
+    due: Sequence[float]
+    usual_days: float
+    fixed: float
+    demand: Callable[[float], Demand]
+    after: str | None = None
+
+
+class TaskRun(NamedTuple):
+    """A run (epoch s): due, really begun, ended; `alone` seconds it would take with nobody else."""
+
+    task: str
+    due: float
+    begin: float
+    end: float
+    alone: float
+    gap_days: float
+    late: bool  # it had to wait for its own last run
+
+
+# For each resource, the times (epoch s) at which its capacity changes, and to what.
+Steps = Mapping[str, Sequence[tuple[float, float]]]
+
+
+def flow_through(tasks: Sequence[Task], caps: Steps, until: float) -> list[TaskRun]:
+    """All runs that begin before `until`, in order of their begin."""
+    found: list[TaskRun] = []
+    for group in _apart(tasks):
+        found += _Fluid(group, caps, until).run()
+    found.sort(key=lambda r: (r.begin, r.task))
+    return found
+
+
+def _apart(tasks: Sequence[Task]) -> list[list[Task]]:
+    """Tasks in groups that share nothing with one another."""
+    parent = {t.id: t.id for t in tasks}
+
+    def root(key: str) -> str:
+        while parent[key] != key:
+            parent[key] = parent[parent[key]]
+            key = parent[key]
+        return key
+
+    for task in tasks:
+        for resource, _ in task.demand(task.usual_days).loads:
+            parent.setdefault(resource, resource)
+            parent[root(task.id)] = root(resource)
+        if task.after in parent:
+            parent[root(task.id)] = root(task.after)
+    groups: dict[str, list[Task]] = defaultdict(list)
+    for task in tasks:
+        groups[root(task.id)].append(task)
+    return list(groups.values())
+
+
+class _Fluid:
+    def __init__(self, tasks: list[Task], caps: Steps, until: float) -> None:
+        self.tasks = tasks
+        self.until = until
+        self.demands: dict[tuple[int, float], Demand] = {}
+        self.rates: dict[tuple[object, ...], list[float]] = {}
+        self.followers: dict[str, list[int]] = defaultdict(list)
+        for n, task in enumerate(tasks):
+            if task.after:
+                self.followers[task.after].append(n)
+        mine = {r for t in tasks for r, _ in t.demand(t.usual_days).loads}
+        self.caps = {r: list(steps) for r, steps in caps.items() if r in mine}
+        self.edges = sorted({t for steps in self.caps.values() for t, _ in steps})
+
+    def _demand(self, n: int, days: float) -> Demand:
+        key = (n, round(days, 4))
+        if key not in self.demands:
+            self.demands[key] = self.tasks[n].demand(days)
+        return self.demands[key]
+
+    def _capacity(self, now: float) -> tuple[tuple[str, float], ...]:
+        found = []
+        for resource, steps in self.caps.items():
+            at = bisect_left(steps, (now + SOON, 2.0)) - 1
+            found.append((resource, steps[at][1] if at >= 0 else 1.0))
+        return tuple(found)
+
+    def run(self) -> list[TaskRun]:
+        """Goes from event to event."""
+        # (time, what, task, due): 0 a start falls due, 1 the fixed part is over.
+        events = [(t, 0, n, t) for n, task in enumerate(self.tasks) for t in task.due]
+        heapq.heapify(events)
+        self.events = events
+        self.busy: dict[int, tuple[float, float, float, bool]] = {}  # due, begin, gap, late
+        self.waiting: dict[int, float] = {}
+        self.last: dict[int, float] = {}
+        self.working: dict[int, tuple[float, Demand]] = {}  # share left
+        self.found: list[TaskRun] = []
+        now, edge = 0.0, 0
+        while events or self.working:
+            order = sorted(self.working)
+            rates = self._rates(order, now)
+            soonest = min(
+                (self.working[n][0] / r for n, r in zip(order, rates, strict=True) if r > 0),
+                default=float("inf"),
+            )
+            while edge < len(self.edges) and self.edges[edge] <= now + SOON:
+                edge += 1
+            upcoming = events[0][0] if events else float("inf")
+            if edge < len(self.edges) and order:
+                upcoming = min(upcoming, self.edges[edge])
+            at = min(upcoming, now + soonest)
+            if at == float("inf"):
+                break  # what is left can never end
+            for n, rate in zip(order, rates, strict=True):
+                left, demand = self.working[n]
+                self.working[n] = (left - rate * (at - now), demand)
+            now = max(at, now)
+            for n, rate in zip(order, rates, strict=True):
+                if self.working[n][0] <= rate * SOON:
+                    del self.working[n]
+                    self._end(n, now)
+            while events and events[0][0] <= now:
+                self._event(now)
+        return self.found
+
+    def _rates(self, order: list[int], now: float) -> list[float]:
+        """Rates of those at work; nights repeat, so most are known already."""
+        if not order:
+            return []
+        capacity = self._capacity(now) if self.caps else ()
+        key = (tuple((n, id(self.working[n][1])) for n in order), capacity)
+        found = self.rates.get(key)
+        if found is None:
+            found = fair_rates([self.working[n][1] for n in order], dict(capacity))
+            self.rates[key] = found
+        return found
+
+    def _event(self, now: float) -> None:
+        _, what, n, due = heapq.heappop(self.events)
+        if what == 1:
+            demand = self._demand(n, self.busy[n][2])
+            if demand.alone > 0:
+                self.working[n] = (1.0, demand)
+            else:
+                self._end(n, now)
+        elif due < self.until:
+            if n in self.busy:
+                self.waiting.setdefault(n, due)
+            else:
+                self._begin(n, due, max(now, due), False)
+
+    def _begin(self, n: int, due: float, at: float, late: bool) -> None:
+        gap = (at - self.last[n]) / DAY if n in self.last else self.tasks[n].usual_days
+        self.last[n] = at
+        self.busy[n] = (due, at, gap, late)
+        heapq.heappush(self.events, (at + self.tasks[n].fixed, 1, n, at))
+
+    def _end(self, n: int, at: float) -> None:
+        due, begun, gap, late = self.busy.pop(n)
+        task = self.tasks[n]
+        alone = task.fixed + self._demand(n, gap).alone
+        self.found.append(TaskRun(task.id, due, begun, at, alone, gap, late))
+        for follower in self.followers.get(task.id, ()):
+            if at < self.until:
+                heapq.heappush(self.events, (at, 0, follower, at))
+        if n in self.waiting:
+            due = self.waiting.pop(n)
+            if at < self.until:
+                self._begin(n, due, at, True)

@@ -1,0 +1,129 @@
+"""Nights over a month or a year: which are the worst, and how much longer a job takes in them."""
+
+from collections import defaultdict
+from collections.abc import Sequence
+from datetime import date, datetime, timedelta
+from functools import lru_cache
+from zoneinfo import ZoneInfo
+
+from pydantic import BaseModel, ConfigDict
+
+from kavrel.core.copies.book import CopyBook
+from kavrel.core.copies.schedule import starts
+from kavrel.core.index import Index
+from kavrel.core.pools.pool import PoolState
+from kavrel.core.week.fluid import DAY, Task, TaskRun, flow_through
+from kavrel.core.week.tasks import cap_steps, simulated, tasks
+
+# The span in which every usual rhythm meets every other: five weeks hold each day of a month.
+MONTH_DAYS = 35
+
+
+class Night(BaseModel):
+    """From noon of `day` to the next noon.
+
+    The last end, the hours that anything ran, how many runs were slowed by others, and the worst.
+    """
+
+    model_config = ConfigDict(frozen=True)
+
+    day: date
+    runs: int
+    busy_hours: float
+    ends_at: datetime
+    slowed: int
+    worst_job: str
+    worst_slowdown: float
+
+
+def slowdown(runs: Sequence[TaskRun]) -> dict[str, float]:
+    """How many times longer than alone each job's slowest run took."""
+    found: dict[str, float] = {}
+    for run in runs:
+        if run.alone > 0:
+            times = (run.end - run.begin) / run.alone
+            found[run.task] = max(found.get(run.task, 1.0), times)
+    return found
+
+
+def scheduled_book(index: Index, states: dict[str, PoolState], as_of: date) -> CopyBook:
+    """The copy book in which every run takes as long as in the worst night of the coming month."""
+    plain = CopyBook(index, states, as_of)
+    last = as_of + timedelta(days=MONTH_DAYS)
+    found = tasks(plain, as_of, last)
+    key = tuple(_shape(plain, t) for t in found)
+    caps = tuple((r, tuple(s)) for r, s in cap_steps(plain, as_of, last).items())
+    slower = dict(_slowdowns(_Held(key, found), caps, last, index.plan.zone))
+    if not slower:
+        return plain
+    return CopyBook(index, states, as_of, slower)
+
+
+class _Held:
+    """Tasks that hash by their shape, so that an edit elsewhere does not run the nights again."""
+
+    def __init__(self, key: tuple[object, ...], found: list[Task]) -> None:
+        self.key, self.tasks = key, found
+
+    def __hash__(self) -> int:
+        return hash(self.key)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Held) and self.key == other.key
+
+
+def _shape(book: CopyBook, task: Task) -> tuple[object, ...]:
+    job = book.index.jobs[task.id]
+    spans = (task.usual_days, 2 * task.usual_days)
+    return (task.id, job.schedule, job.after, task.fixed, *(task.demand(d) for d in spans))
+
+
+@lru_cache(maxsize=64)
+def _slowdowns(
+    held: _Held,
+    caps: tuple[tuple[str, tuple[tuple[float, float], ...]], ...],
+    last: date,
+    zone: str,
+) -> tuple[tuple[str, float], ...]:
+    until = datetime(last.year, last.month, last.day, tzinfo=ZoneInfo(zone)).timestamp()
+    runs = flow_through(held.tasks, dict(caps), until)
+    return tuple((k, round(v, 6)) for k, v in slowdown(runs).items() if v > 1 + 1e-6)
+
+
+def nights(book: CopyBook, first: date, days: int) -> list[Night]:
+    """Every night of so many days from `first`, in order."""
+    zone = ZoneInfo(book.index.plan.zone)
+    by_night: dict[date, list[TaskRun]] = defaultdict(list)
+    for run in simulated(book, first, first + timedelta(days=days - 1)):
+        noon = datetime.fromtimestamp(run.begin - DAY / 2, zone).date()
+        if run.alone > 60:
+            by_night[noon].append(run)
+    return [_night(day, runs, zone) for day, runs in sorted(by_night.items()) if day >= first]
+
+
+def _night(day: date, runs: list[TaskRun], zone: ZoneInfo) -> Night:
+    busy, reached = 0.0, 0.0
+    for run in sorted(runs, key=lambda r: r.begin):
+        busy += max(run.end - max(run.begin, reached), 0.0)
+        reached = max(reached, run.end)
+    slower = [((r.end - r.begin) / r.alone, r.task) for r in runs]
+    times, task = max(slower)
+    return Night(
+        day=day,
+        runs=len(runs),
+        busy_hours=busy / 3600,
+        ends_at=datetime.fromtimestamp(reached, zone),
+        slowed=sum(1 for t, _ in slower if t > 1.01),
+        worst_job=task,
+        worst_slowdown=times,
+    )
+
+
+def next_start(book: CopyBook, job_id: str, after: float) -> float | None:
+    """The first start of a job after an instant."""
+    job = book.index.jobs[job_id]
+    zone = book.index.plan.zone
+    day = datetime.fromtimestamp(after, ZoneInfo(zone)).date()
+    ahead = int(2 * book.step_days(job)) + 2
+    times = starts(job.schedule, zone, day, day + timedelta(days=ahead))
+    return next((t for t in times if t > after), None)
