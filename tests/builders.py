@@ -27,7 +27,7 @@ from kavrel.core.plan import (
 )
 from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.pool import pool_states
-from kavrel.core.proof.proof import Cell
+from kavrel.core.proof.cell import Cell
 
 TODAY = date(2026, 11, 24)  # a Tuesday
 GB = 10**9

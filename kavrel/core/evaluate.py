@@ -20,8 +20,9 @@ from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.layout import Layout
 from kavrel.core.pools.loss import repair_of
 from kavrel.core.pools.pool import PoolState, pool_conditions, pool_groups, pool_states
+from kavrel.core.proof.cell import Cell
 from kavrel.core.proof.hazards import HAZARDS
-from kavrel.core.proof.proof import Cell, prove, worst_working
+from kavrel.core.proof.proof import prove, worst_working
 from kavrel.core.shares.access import Access, access_matrix
 from kavrel.core.shares.addresses import Listener, listeners
 from kavrel.core.shares.promises import Promise, promises
@@ -117,6 +118,7 @@ class HazardView(_View):
 
     id: str
     title: str
+    short: str
     question: str
 
 
@@ -180,7 +182,9 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
         listeners=heard,
         jobs=tuple(_job(book, j.id) for j in plan.jobs),
         week=this_week,
-        hazards=tuple(HazardView(id=h.id, title=h.title, question=h.question) for h in HAZARDS),
+        hazards=tuple(
+            HazardView(id=h.id, title=h.title, short=h.short, question=h.question) for h in HAZARDS
+        ),
         proof=tuple(cells),
         due=tuple(dues),
         cautions=tuple(found),

@@ -13,7 +13,7 @@ from kavrel.core.copies.book import CopyBook
 from kavrel.core.index import Index
 from kavrel.core.log.due import Due
 from kavrel.core.pools.pool import PoolState
-from kavrel.core.proof.proof import Cell
+from kavrel.core.proof.cell import Cell
 from kavrel.core.shares.access import Access
 from kavrel.core.shares.addresses import Listener
 from kavrel.core.shares.promises import Promise

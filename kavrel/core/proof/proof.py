@@ -4,72 +4,52 @@ Nothing here is typed in: fates follow from layouts, copies, schedules, retentio
 the way that bytes have to travel back.
 """
 
-from typing import Literal
-
-from pydantic import BaseModel, ConfigDict
+from collections import defaultdict
+from collections.abc import Sequence
+from typing import Literal, NamedTuple
 
 from kavrel.core.copies.book import Copy, CopyBook
-from kavrel.core.copies.path import Place, path
-from kavrel.core.copies.retention import FOREVER
+from kavrel.core.copies.retention import DAY, FOREVER, Ages
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset
+from kavrel.core.proof.accepted import basis, signatures, signed
+from kavrel.core.proof.cell import Cell, CopyVerdict, Fate, StepView
 from kavrel.core.proof.hazards import HAZARDS
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Step, Strike
+from kavrel.core.proof.restores import WORTH_ORDER, WayBack, together, way_back
 from kavrel.core.shares.access import Access
 from kavrel.core.working import Working, step
 
-Fate = Literal["runs_on", "exposed", "restored", "lost", "fetch_again"]
-WORTH_ORDER = {"irreplaceable": 0, "nuisance": 1, "fetch_again": 2}
 
+class Judged(NamedTuple):
+    """A copy under a hazard: what is lost if it is used; None where it cannot be."""
 
-class CopyVerdict(BaseModel):
-    """What a hazard leaves of one copy: the work lost if it is used, or why it cannot be."""
-
-    model_config = ConfigDict(frozen=True)
-
-    job: str
-    place: str
-    usable: bool
-    loses_seconds: float | None
+    copy: Copy
+    loses: Ages | None
     why: str
+    stale: bool
 
 
-class StepView(BaseModel):
-    """One step on the way back."""
+class Chosen(NamedTuple):
+    """The copy that is used, and the way back from it."""
 
-    model_config = ConfigDict(frozen=True)
-
-    text: str
-    hours: float
-    assumption: str
-
-
-class Cell(BaseModel):
-    """A dataset under a hazard.
-
-    `rpo_seconds` is the work lost at the worst moment of the coming year, `rto_seconds` the
-    time until people work again; both None when nothing comes back. `copy` is the job used.
-    """
-
-    model_config = ConfigDict(frozen=True)
-
-    dataset: str
-    hazard: str
-    fate: Fate
-    rpo_seconds: float | None
-    rto_seconds: float | None
-    copy_job: str | None
-    why: str
-    dies: tuple[str, ...]
-    copies: tuple[CopyVerdict, ...]
-    steps: tuple[StepView, ...]
+    dataset: Dataset
+    strike: Strike
+    judged: list[Judged]
+    best: Judged
+    way: WayBack
 
 
-def prove(index: Index, book: CopyBook, matrix: list[Access]) -> list[Cell]:
-    """All cells, datasets in plan order, hazards in the order of the registry."""
+def prove(
+    index: Index,
+    book: CopyBook,
+    matrix: Sequence[Access],
+    hazards: Sequence[Hazard] = HAZARDS,
+) -> list[Cell]:
+    """All cells, datasets in plan order, hazards in the order given."""
     scene = Scene(index, book, tuple(matrix))
     cells: list[Cell] = []
-    for hazard in HAZARDS:
+    for hazard in hazards:
         strikes = {d.id: hazard.strike(scene, d) for d in index.plan.datasets}
         cells += _prove_hazard(scene, hazard, strikes)
     order = {d.id: n for n, d in enumerate(index.plan.datasets)}
@@ -77,192 +57,199 @@ def prove(index: Index, book: CopyBook, matrix: list[Access]) -> list[Cell]:
 
 
 def _prove_hazard(scene: Scene, hazard: Hazard, strikes: dict[str, Strike]) -> list[Cell]:
-    """One hazard over all datasets: those that are restored to one box wait for one another."""
-    cells = []
-    ahead: dict[tuple[str, str], list[tuple[str, float]]] = {}
-    in_order = sorted(
-        scene.index.plan.datasets, key=lambda d: (WORTH_ORDER[d.worth], d.size_bytes, d.id)
-    )
-    for dataset in in_order:
+    """One hazard over all datasets: those that one event takes come back together."""
+    cells: list[Cell] = []
+    events: dict[str, list[Chosen]] = defaultdict(list)
+    maker = _Maker(scene, hazard)
+    for dataset in scene.index.plan.datasets:
         strike = strikes[dataset.id]
-        verdicts = [_judge(scene, strike, c) for c in scene.book.copies[dataset.id]]
-        if strike.state == "stands":
-            cells.append(_standing(scene, hazard, dataset, strike, verdicts))
+        judged = [_judge(scene, strike, c) for c in scene.book.copies[dataset.id]]
+        if strike.state in ("stands", "down"):
+            cells.append(maker.standing(dataset, strike, judged))
             continue
-        best = _best(scene, dataset, strike, verdicts)
+        best = _best(scene, dataset, strike, judged)
         if best is None:
-            cells.append(_without_copy(hazard, dataset, strike, verdicts))
-            continue
-        copy, verdict, moving = best
-        # A part deleted from one dataset keeps no other waiting.
-        queue = ahead.setdefault((scene.index.pools[dataset.pool].host, strike.why), [])
-        shared = strike.state == "gone" or hazard.id == "malware"
-        waiting = [Step(f"after {name}", hours) for name, hours in queue if shared and hours > 0.05]
-        hours_moving = sum(s.hours for s in moving)
-        queue.append((dataset.name, hours_moving))
-        steps = [*strike.repair, *waiting, *moving]
-        cells.append(
-            Cell(
-                dataset=dataset.id,
-                hazard=hazard.id,
-                fate="restored",
-                rpo_seconds=verdict.loses_seconds,
-                rto_seconds=sum(s.hours for s in steps) * 3600,
-                copy_job=copy.job.id,
-                why=strike.why,
-                dies=strike.dies,
-                copies=tuple(verdicts),
-                steps=_views(steps),
-            )
-        )
+            cells.append(maker.without_copy(dataset, strike, judged))
+        else:
+            events[strike.event].append(Chosen(dataset, strike, judged, *best))
+    for taken in events.values():
+        cells += maker.restored(taken)
     return cells
 
 
-def _views(steps: list[Step]) -> tuple[StepView, ...]:
-    return tuple(StepView(text=s.text, hours=s.hours, assumption=s.assumption) for s in steps)
-
-
-def _judge(scene: Scene, strike: Strike, copy: Copy) -> CopyVerdict:
-    def verdict(usable: bool, loses: float | None, why: str) -> CopyVerdict:
-        return CopyVerdict(
-            job=copy.job.id,
-            place=copy.place.name(scene.index),
-            usable=usable,
-            loses_seconds=loses,
-            why=why,
-        )
-
-    newest = scene.book.newest_age(copy.job)
-    if newest is None:
-        return verdict(False, None, "no run of it ever completes")
+def _judge(scene: Scene, strike: Strike, copy: Copy) -> Judged:
     reason = strike.lost_copy(copy)
-    if reason and strike.silent_days is not None:
-        return verdict(True, newest + strike.silent_days * 86_400, reason)
     if reason:
-        return verdict(False, None, reason)
-    if strike.seen_after_days is None:
-        return verdict(True, newest, "its newest point")
-    loss = scene.book.loss_after(copy.job, strike.seen_after_days)
-    if loss is None or loss == FOREVER:
-        return verdict(
-            False, None, f"keeps no point from before, {strike.seen_after_days:.0f} days later"
-        )
-    return verdict(True, loss, "its newest point from before the damage")
-
-
-def _standing(
-    scene: Scene,
-    hazard: Hazard,
-    dataset: Dataset,
-    strike: Strike,
-    verdicts: list[CopyVerdict],
-) -> Cell:
-    fate: Fate = "runs_on"
-    rpo: float | None = 0.0
-    why = strike.why
-    if strike.unmoved_days is not None:
-        fate, rpo = "exposed", strike.unmoved_days * 86_400
-    if strike.silent_days is not None:
-        copies = scene.book.copies[dataset.id]
-        off_pool = [
-            (c, v)
-            for c, v in zip(copies, verdicts, strict=True)
-            if c.place.pool != dataset.pool and v.usable
-        ]
-        fresh = [v for c, v in off_pool if not strike.lost_copy(c)]
-        stale = [v for c, v in off_pool if strike.lost_copy(c)]
-        if not stale:
-            why = "has no copy on an off-site box that could fall silent"
-        elif not fresh:
-            fate = "exposed"
-            rpo = min(v.loses_seconds or 0.0 for v in stale)
-            why = f"{strike.why}, and no other copy is off the pool"
-    return Cell(
-        dataset=dataset.id,
-        hazard=hazard.id,
-        fate=fate,
-        rpo_seconds=rpo,
-        rto_seconds=0.0,
-        copy_job=None,
-        why=why,
-        dies=strike.dies,
-        copies=tuple(verdicts),
-        steps=(),
-    )
-
-
-def _without_copy(
-    hazard: Hazard, dataset: Dataset, strike: Strike, verdicts: list[CopyVerdict]
-) -> Cell:
-    again = dataset.worth == "fetch_again" or dataset.throw_away
-    return Cell(
-        dataset=dataset.id,
-        hazard=hazard.id,
-        fate="fetch_again" if again else "lost",
-        rpo_seconds=None,
-        rto_seconds=None,
-        copy_job=None,
-        why=strike.why,
-        dies=strike.dies,
-        copies=tuple(verdicts),
-        steps=_views(list(strike.repair)),
-    )
+        return Judged(copy, None, reason, False)
+    newest = scene.book.ages(copy.job)
+    if newest is None:
+        return Judged(copy, None, "no run of it ever completes", False)
+    stale = strike.stale_copy(copy) if strike.silent_days else None
+    late = strike.seen_after_days
+    if late is not None:
+        found = scene.book.losses(copy.job, late)
+        if found is None or found.worst == FOREVER:
+            return Judged(copy, None, f"keeps no point from before, {late:.0f} days later", False)
+        newest = found
+    if stale:
+        older = Ages(*(x + strike.silent_days * DAY for x in newest))
+        return Judged(copy, older, stale, True)
+    why = "its newest point" if late is None else "its newest point from before the damage"
+    return Judged(copy, newest, why, False)
 
 
 def _best(
-    scene: Scene, dataset: Dataset, strike: Strike, verdicts: list[CopyVerdict]
-) -> tuple[Copy, CopyVerdict, list[Step]] | None:
+    scene: Scene, dataset: Dataset, strike: Strike, judged: list[Judged]
+) -> tuple[Judged, WayBack] | None:
     """The usable copy that loses least work; among equals the one that is back soonest."""
     found = []
-    for copy, verdict in zip(scene.book.copies[dataset.id], verdicts, strict=True):
-        if verdict.usable and verdict.loses_seconds is not None:
-            moving = _moving(scene, dataset, strike, copy)
-            hours = sum(s.hours for s in moving)
-            if hours < FOREVER:
-                found.append((verdict.loses_seconds, hours, copy.job.id, copy, verdict, moving))
+    for one in judged:
+        if one.loses is not None:
+            way = way_back(scene, dataset, strike, one.copy)
+            if way.hours < FOREVER:
+                found.append((one.loses.worst, way.hours, one.copy.job.id, one, way))
     if not found:
         return None
-    *_, copy, verdict, moving = min(found, key=lambda f: f[:3])
-    return copy, verdict, moving
+    *_, one, way = min(found, key=lambda f: f[:3])
+    return one, way
 
 
-def _moving(scene: Scene, dataset: Dataset, strike: Strike, copy: Copy) -> list[Step]:
-    """Steps from the copy to working data: prepare, carry or send, verify."""
-    index, book = scene.index, scene.book
-    known = index.assumptions
-    home = Place(pool=dataset.pool)
-    prepare = Step(
-        f"find the point in {copy.job.name}",
-        known["prepare_restore_hours"],
-        "prepare_restore_hours",
-    )
-    size = dataset.size_bytes * strike.share_of_data
-    if copy.place.pool == dataset.pool:
-        return [prepare]
-    here = index.site_of_pool(dataset.pool)
-    away = copy.place.site(index) != here
-    name = copy.place.name(index)
-    by_wire = path(index, book.states, copy.place, home)
-    carried = path(index, book.states, copy.place, home, by_hand=True)
-    travel = known["travel_hours"]
-    if away and (copy.place.disk or travel + carried.hours(size) < by_wire.hours(size)):
-        bring = [
-            Step(f"bring {name}", travel, "travel_hours"),
-            Step(f"copy {_size(size)} on the LAN", carried.hours(size)),
+class _Maker:
+    """Makes the cells of one hazard."""
+
+    def __init__(self, scene: Scene, hazard: Hazard) -> None:
+        self.scene, self.hazard = scene, hazard
+        self.accepted = signatures(scene.index.plan.accepted)
+
+    def _cell(
+        self,
+        dataset: Dataset,
+        strike: Strike,
+        judged: list[Judged],
+        fate: Fate,
+        loses: Ages | None,
+        rto: float | None,
+        steps: Sequence[Step] = (),
+        copy_job: str | None = None,
+        why: str = "",
+    ) -> Cell:
+        worst = loses.worst if loses else None
+        mark = basis(fate, worst, rto, ((j.copy.job.id, j.loses is not None) for j in judged))
+        return Cell.model_construct(
+            dataset=dataset.id,
+            hazard=self.hazard.id,
+            fate=fate,
+            rpo_seconds=worst,
+            rpo_mean_seconds=loses.mean if loses else None,
+            rpo_best_seconds=loses.best if loses else None,
+            rto_seconds=rto,
+            copy_job=copy_job,
+            why=why or strike.why,
+            dies=strike.dies,
+            copies=tuple(
+                CopyVerdict.model_construct(
+                    job=j.copy.job.id,
+                    place=j.copy.place.name(self.scene.index),
+                    usable=j.loses is not None,
+                    loses_seconds=j.loses.worst if j.loses else None,
+                    why=j.why,
+                )
+                for j in judged
+            ),
+            steps=tuple(
+                StepView.model_construct(
+                    text=s.text, hours=s.hours, assumption=s.assumption, phase=s.phase
+                )
+                for s in steps
+            ),
+            readable=strike.readable,
+            basis=mark,
+            signed=signed(self.accepted.get((dataset.id, self.hazard.id)), mark),
+        )
+
+    def standing(self, dataset: Dataset, strike: Strike, judged: list[Judged]) -> Cell:
+        """People work on, or wait for a repair; copies may be what is lost."""
+        nothing = Ages(0.0, 0.0, 0.0)
+        hours = sum(s.hours for s in strike.repair)
+        if strike.state == "down":
+            back = hours * 3600
+            return self._cell(dataset, strike, judged, "down", nothing, back, strike.repair)
+        if strike.unmoved_days is not None:
+            unmoved = strike.unmoved_days * DAY
+            loses = Ages(unmoved, unmoved / 2, 0.0)
+            return self._cell(dataset, strike, judged, "exposed", loses, 0.0)
+        if not strike.strips:
+            return self._cell(dataset, strike, judged, "runs_on", nothing, 0.0)
+        off_pool = [j for j in judged if j.copy.place.pool != dataset.pool]
+        hurt = [j for j in off_pool if j.stale or strike.lost_copy(j.copy)]
+        whole = [j for j in off_pool if j.loses is not None and not j.stale]
+        if not hurt:
+            why = "none of its copies is concerned"
+            return self._cell(dataset, strike, judged, "runs_on", nothing, 0.0, why=why)
+        if whole:
+            return self._cell(dataset, strike, judged, "runs_on", nothing, 0.0)
+        stale = [j.loses for j in off_pool if j.loses is not None]
+        why = f"{strike.why}, and no other copy is off the pool"
+        fresh = min(stale, key=lambda a: a.worst) if stale else None
+        return self._cell(dataset, strike, judged, "exposed", fresh, 0.0, why=why)
+
+    def without_copy(self, dataset: Dataset, strike: Strike, judged: list[Judged]) -> Cell:
+        """Nothing brings it back."""
+        again = dataset.worth == "fetch_again" or dataset.throw_away
+        fate: Fate = "fetch_again" if again else "lost"
+        return self._cell(dataset, strike, judged, fate, None, None, strike.repair)
+
+    def restored(self, taken: list[Chosen]) -> list[Cell]:
+        """Datasets that come back together after one event, sharing the way."""
+        moving = [c for c in taken if c.way.demand is not None]
+        starts = [
+            (sum(s.hours for s in c.strike.repair) + c.way.ready_hours) * 3600 for c in moving
         ]
-    else:
-        bring = [Step(f"copy {_size(size)} from {name}", by_wire.hours(size))]
-    check = size / (book.states[dataset.pool].layout.read_mb_per_s * 1e6) / 3600
-    return [prepare, *bring, Step("read it back to verify", check)]
+        ends = together(starts, [c.way.demand for c in moving if c.way.demand])
+        finish = {c.dataset.id: end for c, end in zip(moving, ends, strict=True)}
+        cells = []
+        for chosen in taken:
+            steps = [*chosen.strike.repair, *chosen.way.before]
+            move = chosen.way.transfer
+            if move is not None:
+                ready = sum(s.hours for s in steps)
+                waited = finish[chosen.dataset.id] / 3600 - ready - move.hours
+                if waited > 0.05:
+                    steps.append(Step(self._ahead(chosen, moving), waited, "", "transfer"))
+                steps.append(move)
+            steps += chosen.way.after
+            back = sum(s.hours for s in steps) * 3600
+            job = chosen.best.copy.job.id
+            cells.append(
+                self._cell(
+                    chosen.dataset,
+                    chosen.strike,
+                    chosen.judged,
+                    "restored",
+                    chosen.best.loses,
+                    back,
+                    steps,
+                    job,
+                )
+            )
+        return cells
 
-
-def _size(count: float) -> str:
-    """A size in words for a step: 0.9 TB, 40 GB, 3 MB."""
-    for unit, scale in (("TB", 1e12), ("GB", 1e9), ("MB", 1e6)):
-        if count >= scale:
-            amount = count / scale
-            return f"{amount:.1f} {unit}" if amount < 10 else f"{amount:.0f} {unit}"
-    return f"{count:.0f} bytes"
+    @staticmethod
+    def _ahead(chosen: Chosen, moving: list[Chosen]) -> str:
+        """Who holds it up: those worth more that use the same way, else its equals."""
+        assert chosen.way.demand
+        mine = {r for r, _ in chosen.way.demand.loads}
+        others = [
+            c
+            for c in moving
+            if c is not chosen and c.way.demand and mine & {r for r, _ in c.way.demand.loads}
+        ]
+        own = WORTH_ORDER[chosen.dataset.worth]
+        first = [c.dataset.name for c in others if WORTH_ORDER[c.dataset.worth] < own]
+        beside = [c.dataset.name for c in others if WORTH_ORDER[c.dataset.worth] == own]
+        names, word = (first, "after") if first else (beside, "beside")
+        said = ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
+        return f"{word} {said}"
 
 
 def worst_working(cells: list[Cell], index: Index, key: Literal["rpo", "rto"]) -> Working:
@@ -284,7 +271,11 @@ def worst_working(cells: list[Cell], index: Index, key: Literal["rpo", "rto"]) -
             parts = [step(s.text, s.hours, "h", assumption=s.assumption) for s in cell.steps]
         else:
             job = index.jobs[cell.copy_job or ""]
-            parts = [step(f"from {job.name}", cell.rpo_seconds, "s", "worst over the schedule")]
+            parts = [
+                step(f"from {job.name}", cell.rpo_seconds, "s", "worst over the schedule"),
+                step("on average", cell.rpo_mean_seconds, "s", "mean over the schedule"),
+                step("at best", cell.rpo_best_seconds, "s", "just after a run"),
+            ]
         inputs.append(step(label, figure(cell), "s", "", *parts))
     return step(
         name,

@@ -53,7 +53,11 @@ def flow_through(tasks: Sequence[Task], caps: Steps, until: float) -> list[TaskR
     """All runs that begin before `until`, in order of their begin."""
     found: list[TaskRun] = []
     for group in _apart(tasks):
-        found += _Fluid(group, caps, until).run()
+        alone = group[0]
+        if len(group) == 1 and not alone.demand(alone.usual_days).loads:
+            found += _undisturbed(alone, until)
+        else:
+            found += _Fluid(group, caps, until).run()
     found.sort(key=lambda r: (r.begin, r.task))
     return found
 
@@ -78,6 +82,21 @@ def _apart(tasks: Sequence[Task]) -> list[list[Task]]:
     for task in tasks:
         groups[root(task.id)].append(task)
     return list(groups.values())
+
+
+def _undisturbed(task: Task, until: float) -> list[TaskRun]:
+    """Runs of a task that asks for nothing that others use: a snapshot, a short test."""
+    found: list[TaskRun] = []
+    gap, before, free = task.usual_days, 0.0, 0.0
+    for due in task.due:
+        if due >= until:
+            break
+        gap = (due - before) / DAY if before else gap
+        seconds = task.fixed + task.demand(gap).alone
+        before, begin = due, max(due, free)
+        free = begin + seconds
+        found.append(TaskRun(task.id, due, begin, free, seconds, gap, begin > due))
+    return found
 
 
 class _Fluid:

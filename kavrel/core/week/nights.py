@@ -3,7 +3,6 @@
 from collections import defaultdict
 from collections.abc import Sequence
 from datetime import date, datetime, timedelta
-from functools import lru_cache
 from zoneinfo import ZoneInfo
 
 from pydantic import BaseModel, ConfigDict
@@ -12,8 +11,8 @@ from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.schedule import starts
 from kavrel.core.index import Index
 from kavrel.core.pools.pool import PoolState
-from kavrel.core.week.fluid import DAY, Task, TaskRun, flow_through
-from kavrel.core.week.tasks import cap_steps, simulated, tasks
+from kavrel.core.week.fluid import DAY, TaskRun
+from kavrel.core.week.tasks import simulated
 
 # The span in which every usual rhythm meets every other: five weeks hold each day of a month.
 MONTH_DAYS = 35
@@ -49,45 +48,9 @@ def slowdown(runs: Sequence[TaskRun]) -> dict[str, float]:
 def scheduled_book(index: Index, states: dict[str, PoolState], as_of: date) -> CopyBook:
     """The copy book in which every run takes as long as in the worst night of the coming month."""
     plain = CopyBook(index, states, as_of)
-    last = as_of + timedelta(days=MONTH_DAYS)
-    found = tasks(plain, as_of, last)
-    key = tuple(_shape(plain, t) for t in found)
-    caps = tuple((r, tuple(s)) for r, s in cap_steps(plain, as_of, last).items())
-    slower = dict(_slowdowns(_Held(key, found), caps, last, index.plan.zone))
-    if not slower:
-        return plain
-    return CopyBook(index, states, as_of, slower)
-
-
-class _Held:
-    """Tasks that hash by their shape, so that an edit elsewhere does not run the nights again."""
-
-    def __init__(self, key: tuple[object, ...], found: list[Task]) -> None:
-        self.key, self.tasks = key, found
-
-    def __hash__(self) -> int:
-        return hash(self.key)
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Held) and self.key == other.key
-
-
-def _shape(book: CopyBook, task: Task) -> tuple[object, ...]:
-    job = book.index.jobs[task.id]
-    spans = (task.usual_days, 2 * task.usual_days)
-    return (task.id, job.schedule, job.after, task.fixed, *(task.demand(d) for d in spans))
-
-
-@lru_cache(maxsize=64)
-def _slowdowns(
-    held: _Held,
-    caps: tuple[tuple[str, tuple[tuple[float, float], ...]], ...],
-    last: date,
-    zone: str,
-) -> tuple[tuple[str, float], ...]:
-    until = datetime(last.year, last.month, last.day, tzinfo=ZoneInfo(zone)).timestamp()
-    runs = flow_through(held.tasks, dict(caps), until)
-    return tuple((k, round(v, 6)) for k, v in slowdown(runs).items() if v > 1 + 1e-6)
+    runs = simulated(plain, as_of, as_of + timedelta(days=MONTH_DAYS))
+    slower = {k: round(v, 4) for k, v in slowdown(runs).items() if v > 1.0001}
+    return CopyBook(index, states, as_of, slower) if slower else plain
 
 
 def nights(book: CopyBook, first: date, days: int) -> list[Night]:

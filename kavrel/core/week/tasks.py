@@ -1,29 +1,39 @@
 """The plan's jobs as tasks of the fluid, and the caps of its links as steps of capacity."""
 
 from datetime import date, datetime, time, timedelta
+from functools import lru_cache
 from zoneinfo import ZoneInfo
 
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.flow import Flow
-from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.path import link_mb_per_s
 from kavrel.core.copies.schedule import starts, within
 from kavrel.core.plan import Job
 from kavrel.core.week.fluid import Steps, Task, TaskRun, flow_through
 from kavrel.core.week.sharing import Demand
 
+# A run that took longer than this to come round changes nothing in the days looked at.
+MOST_BACK_DAYS = 62
+
 
 def tasks(book: CopyBook, first: date, last: date) -> list[Task]:
     """Tasks of all jobs that take a time of their own, due on local days `first` to `last`.
 
-    Without slowdowns: a task asks what it would ask alone. What is done by hand waits for a person
-    and is left out where nobody has to watch the disks: restore tests.
+    They begin early enough for what reaches into `first`, and for the run before, whose distance
+    decides how much has changed. Without slowdowns: a task asks what it would ask alone. Restore
+    tests wait for a person and are left out.
     """
     return [
         task
         for job in book.index.plan.jobs
-        if job.kind != "restore_test" and (task := _task(book, job, first, last))
+        if job.kind != "restore_test" and (task := _task(book, job, _back(book, job, first), last))
     ]
+
+
+def _back(book: CopyBook, job: Job, first: date) -> date:
+    step = book.step_days(job)
+    quick = book.flow(job).run_seconds(step) < 1800
+    return first - timedelta(days=int(min(2 * step, MOST_BACK_DAYS)) + (1 if quick else 8))
 
 
 def _task(book: CopyBook, job: Job, first: date, last: date) -> Task | None:
@@ -75,22 +85,47 @@ def cap_steps(book: CopyBook, first: date, last: date) -> Steps:
     return found
 
 
-def simulated(book: CopyBook, first: date, last: date) -> list[TaskRun]:
-    """All runs that begin on local days `first` to `last`, and those that reach into them."""
-    longest = max([book.step_days(j) for j in book.index.plan.jobs], default=1.0)
-    back = first - timedelta(days=int(min(2 * longest, 62)) + 8)
+class Held:
+    """Tasks that hash by what they are, so that an edit elsewhere does not run them again."""
+
+    def __init__(self, book: CopyBook, found: list[Task]) -> None:
+        self.tasks = found
+        self.flows = {t.id: book.flow(book.index.jobs[t.id]) for t in found}
+        self.key = tuple(_shape(task, self.flows[task.id]) for task in found)
+        self._hash = hash(self.key)
+
+    def __hash__(self) -> int:
+        return self._hash
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Held) and self.key == other.key
+
+
+def _shape(task: Task, flow: Flow) -> tuple[object, ...]:
+    days = task.usual_days
+    asks = (task.demand(days / 2), task.demand(days), task.demand(2 * days))
+    return (task.id, task.due, task.after, flow, asks)
+
+
+CapKey = tuple[tuple[str, tuple[tuple[float, float], ...]], ...]
+
+
+@lru_cache(maxsize=128)
+def flowed(held: Held, caps: CapKey, until: float) -> tuple[TaskRun, ...]:
+    """What `flow_through` finds; remembered while nothing about the tasks changes."""
+    return tuple(flow_through(held.tasks, dict(caps), until))
+
+
+def prepared(book: CopyBook, first: date, last: date) -> tuple[Held, CapKey, float]:
+    """What `flowed` is asked for local days `first` to `last`."""
     zone = ZoneInfo(book.index.plan.zone)
     until = datetime.combine(last + timedelta(days=1), time(), zone).timestamp()
-    begin = datetime.combine(first, time(), zone).timestamp()
-    runs = flow_through(tasks(book, back, last), cap_steps(book, back, last), until)
-    return [r for r in runs if r.end > begin]
+    early = first - timedelta(days=MOST_BACK_DAYS + 8)
+    caps = tuple((r, tuple(s)) for r, s in cap_steps(book, early, last).items())
+    return Held(book, tasks(book, first, last)), caps, until
 
 
-def heavy(flow: Flow) -> bool:
-    """Whether a run keeps anything busy that others want."""
-    return bool(flow.parts) or flow.floor_seconds > 0
-
-
-def is_chore(job: Job) -> bool:
-    """Whether the job makes no copy."""
-    return not KINDS[job.kind].copies
+def simulated(book: CopyBook, first: date, last: date) -> list[TaskRun]:
+    """All runs that begin on local days `first` to `last`, and those that reach into them."""
+    begin = datetime.combine(first, time(), ZoneInfo(book.index.plan.zone)).timestamp()
+    return [r for r in flowed(*prepared(book, first, last)) if r.end > begin]

@@ -1,18 +1,20 @@
 """The week: every run as long as it will really take beside the others, and what goes wrong."""
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from datetime import date, datetime, time, timedelta
+from functools import lru_cache
 from typing import Literal
 from zoneinfo import ZoneInfo
 
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.copies.book import CopyBook
+from kavrel.core.copies.flow import Flow
 from kavrel.core.copies.schedule import within
 from kavrel.core.plan import Job
-from kavrel.core.week.fluid import TaskRun
-from kavrel.core.week.tasks import simulated
+from kavrel.core.week.fluid import Task, TaskRun
+from kavrel.core.week.tasks import CapKey, Held, flowed, prepared
 
 # Two runs that touch for less than this do not get in each other's way.
 LEAST_OVERLAP_SECONDS = 60.0
@@ -83,14 +85,13 @@ def week(book: CopyBook, day: date) -> Week:
     monday = day - timedelta(days=day.weekday())
     zone = ZoneInfo(book.index.plan.zone)
     begin = datetime.combine(monday, time(), zone)
-    found = simulated(book, monday, monday + timedelta(days=6))
-    runs = [_run(book, r, begin, zone) for r in found]
-    runs.sort(key=lambda r: (r.starts_at, r.job))
+    held, caps, until = prepared(book, monday, monday + timedelta(days=6))
+    found, runs = _runs(held, caps, until, begin)
     known = book.index.assumptions
     return Week(
         monday=monday,
         zone=book.index.plan.zone,
-        runs=tuple(runs),
+        runs=runs,
         clashes=tuple(_clashes(book, runs, found)),
         misses=tuple(_misses(book, found, begin, zone)),
         quiet_from_hour=known["quiet_from_hour"],
@@ -98,13 +99,22 @@ def week(book: CopyBook, day: date) -> Week:
     )
 
 
-def _run(book: CopyBook, run: TaskRun, begin: datetime, zone: ZoneInfo) -> Run:
-    job = book.index.jobs[run.task]
-    starts_at = datetime.fromtimestamp(run.begin, zone)
-    ends_at = datetime.fromtimestamp(run.end, zone)
-    flow = book.flow(job)
+@lru_cache(maxsize=64)
+def _runs(
+    held: Held, caps: CapKey, until: float, begin: datetime
+) -> tuple[tuple[TaskRun, ...], tuple[Run, ...]]:
+    """Runs from `begin` on as the fluid has them, and the same to be shown, in order."""
+    found = tuple(r for r in flowed(held, caps, until) if r.end > begin.timestamp())
+    tasks = {t.id: t for t in held.tasks}
+    runs = [_run(r, tasks[r.task], held.flows[r.task], begin) for r in found]
+    return found, tuple(sorted(runs, key=lambda r: (r.starts_at, r.job)))
+
+
+def _run(run: TaskRun, task: Task, flow: Flow, begin: datetime) -> Run:
+    starts_at = datetime.fromtimestamp(run.begin, begin.tzinfo)
+    ends_at = datetime.fromtimestamp(run.end, begin.tzinfo)
     return Run.model_construct(
-        job=job.id,
+        job=run.task,
         starts_at=starts_at,
         ends_at=ends_at,
         from_minute=_minutes(begin, starts_at),
@@ -112,7 +122,7 @@ def _run(book: CopyBook, run: TaskRun, begin: datetime, zone: ZoneInfo) -> Run:
         seconds=run.end - run.begin,
         alone_seconds=run.alone,
         moved_bytes=flow.changed_bytes(run.gap_days) if flow.parts else 0,
-        resources=tuple(x.resource for x in book.loads(job, run.gap_days)),
+        resources=tuple(r for r, _ in task.demand(run.gap_days).loads),
     )
 
 
@@ -122,7 +132,7 @@ def _minutes(begin: datetime, moment: datetime) -> float:
     return wall.total_seconds() / 60
 
 
-def _clashes(book: CopyBook, runs: list[Run], found: list[TaskRun]) -> list[Clash]:
+def _clashes(book: CopyBook, runs: Sequence[Run], found: Sequence[TaskRun]) -> list[Clash]:
     by_resource: dict[str, list[tuple[float, float, Run]]] = defaultdict(list)
     for run in runs:
         begin = run.starts_at.timestamp()
@@ -176,7 +186,7 @@ def _meetings(
 
 
 def _misses(
-    book: CopyBook, found: list[TaskRun], begin: datetime, zone: ZoneInfo
+    book: CopyBook, found: Sequence[TaskRun], begin: datetime, zone: ZoneInfo
 ) -> Iterator[Miss]:
     """Runs that leave their window, or begin before the run that they read from has ended."""
     by_job: dict[str, list[TaskRun]] = defaultdict(list)

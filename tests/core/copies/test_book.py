@@ -10,7 +10,9 @@ TO_FAR = {"kind": "replication", "target_pool": "second"}
 
 
 def test_first_copy_over_the_link_is_bytes_over_its_slowest_part() -> None:
-    plan = lab(jobs=(job("r", **TO_FAR),), assumptions=assume(network_efficiency=1.0, tunnel_share=1.0))
+    plan = lab(
+        jobs=(job("r", **TO_FAR),), assumptions=assume(network_efficiency=1.0, tunnel_share=1.0)
+    )
     first = book(plan).first_copy(plan.jobs[0])
     # 1000 GB at 20 Mbit/s, a plain division.
     assert first.value == pytest.approx(1000e9 * 8 / 20e6 / 3600)

@@ -7,10 +7,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kavrel.core.copies.retention import (
-    ages,
     DAY,
     FOREVER,
     Point,
+    ages,
     existing,
     in_words,
     keep,

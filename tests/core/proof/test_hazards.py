@@ -181,7 +181,7 @@ def test_silence_exposes_what_has_no_other_fresh_copy() -> None:
     assert only.rpo_seconds > 21 * 86_400
     shelf = job("x", kind="shelf", target_disk="loose9", retention=Retention(last=1))
     assert cell(lab(jobs=(job("r", **FAR), shelf)), "offsite_silent").fate == "runs_on"
-    assert "no copy" in cell(lab(), "offsite_silent").why
+    assert "none of its copies" in cell(lab(), "offsite_silent").why
 
 
 def test_restores_to_one_box_wait_for_those_worth_more() -> None:
@@ -216,4 +216,6 @@ def test_more_copies_never_lose_more() -> None:
         before, after = cell(alone, hazard), cell(more, hazard)
         if before.rpo_seconds is not None:
             assert after.rpo_seconds is not None
-            assert after.rpo_seconds <= before.rpo_seconds
+            # The backup runs beside the replica, which then takes up to twice as long.
+            run = 2e9 * 8 / (20e6 * 0.88 * 0.96)
+            assert after.rpo_seconds <= before.rpo_seconds + 1.1 * run

@@ -2,30 +2,33 @@
 
 from kavrel.core.copies.book import Copy
 from kavrel.core.plan import Dataset
-from kavrel.core.proof.hazards.hazard import Hazard, Scene, Step, Strike
+from kavrel.core.proof.hazards.hazard import Hazard, Reason, Scene, Strike, new_box
 
 
-def _strike(scene: Scene, dataset: Dataset) -> Strike:
-    index, known = scene.index, scene.index.assumptions
-    host = index.hosts[index.pools[dataset.pool].host]
+def in_box(scene: Scene, dataset: Dataset) -> Reason:
+    """Copies in the dataset's own box are lost, and those whose key was only there."""
+    host = scene.home(dataset)
 
     def lost(copy: Copy) -> str | None:
-        if copy.place.host(index) == host.id:
+        if copy.place.host(scene.index) == host.id:
             return f"lies in {host.name} too"
         if copy.job.encrypted and not copy.job.key_kept_at:
             return f"its key was only in {host.name}"
         return None
 
+    return lost
+
+
+def _strike(scene: Scene, dataset: Dataset) -> Strike:
+    host = scene.home(dataset)
     return Strike(
         state="gone",
         why=f"{host.name} is lost with all disks in it",
-        dies=(host.name, *(p.name for p in index.plan.pools if p.host == host.id)),
-        lost_copy=lost,
-        repair=(
-            Step("notice", known["notice_hours"], "notice_hours"),
-            Step("replace box and disks", known["order_box_hours"], "order_box_hours"),
-        ),
+        event=f"host {host.id}",
+        dies=(host.name, *(p.name for p in scene.index.plan.pools if p.host == host.id)),
+        lost_copy=in_box(scene, dataset),
+        repair=new_box(scene),
     )
 
 
-BOX_LOST = Hazard("box_lost", "box lost", "The box is lost with every disk in it.", _strike)
+BOX_LOST = Hazard("box_lost", "box lost", "box", "The box is lost with every disk in it.", _strike)

@@ -10,6 +10,7 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
     return Strike(
         state="spoiled",
         why=f"deleted, and missed {days:.0f} days later",
+        event=f"dataset {dataset.id}",
         dies=(f"a part of {dataset.name}",),
         seen_after_days=days,
         share_of_data=known["deleted_share"],
@@ -17,5 +18,9 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
 
 
 DELETED = Hazard(
-    "deleted", "deleted, missed late", "A folder is deleted and missed days later.", _strike
+    "deleted",
+    "deleted, missed late",
+    "deleted",
+    "A folder is deleted and missed days later.",
+    _strike,
 )

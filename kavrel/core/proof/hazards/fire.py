@@ -2,11 +2,11 @@
 
 from kavrel.core.copies.book import Copy
 from kavrel.core.plan import Dataset
-from kavrel.core.proof.hazards.hazard import Hazard, Scene, Step, Strike, key_sites
+from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike, key_sites, new_box
 
 
 def _strike(scene: Scene, dataset: Dataset) -> Strike:
-    index, known = scene.index, scene.index.assumptions
+    index = scene.index
     site = index.sites[index.site_of_pool(dataset.pool)]
 
     def lost(copy: Copy) -> str | None:
@@ -21,13 +21,13 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
     return Strike(
         state="gone",
         why=f"everything at {site.name} is gone",
+        event=f"site {site.id}",
         dies=tuple(dies),
         lost_copy=lost,
-        repair=(
-            Step("notice", known["notice_hours"], "notice_hours"),
-            Step("replace box and disks", known["order_box_hours"], "order_box_hours"),
-        ),
+        repair=new_box(scene),
     )
 
 
-FIRE = Hazard("fire", "fire at its site", "Fire or flood takes the site it lives at.", _strike)
+FIRE = Hazard(
+    "fire", "fire at its site", "fire", "Fire or flood takes the site it lives at.", _strike
+)

@@ -6,37 +6,56 @@ from typing import Literal
 
 from kavrel.core.copies.book import Copy, CopyBook
 from kavrel.core.index import Index
-from kavrel.core.plan import Dataset
+from kavrel.core.log.due import last_good
+from kavrel.core.plan import Dataset, Host
 from kavrel.core.shares.access import Access
 
-State = Literal["stands", "gone", "spoiled"]
+State = Literal["stands", "down", "gone", "spoiled"]
+Phase = Literal["notice", "fetch", "replace", "transfer", "verify"]
+Reason = Callable[[Copy], str | None]
 
 
 @dataclass(frozen=True)
 class Step:
-    """One step on the way back, with its hours and the assumption behind them."""
+    """One step on the way back, with its hours, its phase and the assumption behind them."""
 
     text: str
     hours: float
     assumption: str = ""
+    phase: Phase = "notice"
+
+
+def none_of_them(copy: Copy) -> str | None:
+    """No copy is concerned."""
+    return None
 
 
 @dataclass(frozen=True)
 class Strike:
     """What a hazard does to one dataset.
 
-    `seen_after_days` is set when damage is noticed late, so that only points from before it
-    help. `silent_days` is set when copies stop arriving while the data itself runs on,
-    `unmoved_days` when only what is newer than that is lost with a fast tier.
+    `stands`: people work on; `down`: nothing is lost, and nobody works until `repair` is done;
+    `gone` and `spoiled`: it has to come back from a copy. `event` names what happened once:
+    datasets with the same event come back together and share the way. `lost_copy` says why a
+    copy cannot be used, `stale_copy` why it is older than usual by `silent_days`.
+    `seen_after_days` is set when damage is noticed late, so that only points from before it help;
+    `unmoved_days` when only what is newer than that is lost with a fast tier. `strips`: the data
+    runs on and it is copies that are lost. `readable`: somebody else can read the data now.
+    `no_link`: the way back over links is closed too.
     """
 
     state: State
     why: str
+    event: str = ""
     dies: tuple[str, ...] = ()
-    lost_copy: Callable[[Copy], str | None] = field(default=lambda copy: None)
+    lost_copy: Reason = field(default=none_of_them)
+    stale_copy: Reason = field(default=none_of_them)
+    silent_days: float = 0.0
     seen_after_days: float | None = None
-    silent_days: float | None = None
     unmoved_days: float | None = None
+    strips: bool = False
+    readable: bool = False
+    no_link: bool = False
     repair: tuple[Step, ...] = ()
     share_of_data: float = 1.0
 
@@ -53,6 +72,26 @@ class Scene:
         """Name of the pool that the dataset lives on."""
         return self.index.pools[dataset.pool].name
 
+    def home(self, dataset: Dataset) -> Host:
+        """The box that the dataset lives in."""
+        return self.index.hosts[self.index.pools[dataset.pool].host]
+
+    def step(self, text: str, key: str, phase: Phase) -> Step:
+        """A step whose hours are an assumption."""
+        return Step(text, self.index.assumptions[key], key, phase)
+
+    def tried(self, copy: Copy) -> bool:
+        """Whether one restore from this copy, or of its dataset, has gone well by the log."""
+        plan = self.index.plan
+        if last_good(plan, "restore_test", "dataset", copy.dataset.id):
+            return True
+        if last_good(plan, "restore_test", "job", copy.job.id):
+            return True
+        tests = [
+            j.id for j in plan.jobs if j.reads_from == copy.job.id and j.kind == "restore_test"
+        ]
+        return any(last_good(plan, "restore_test", "job", j) for j in tests)
+
 
 @dataclass(frozen=True)
 class Hazard:
@@ -60,11 +99,12 @@ class Hazard:
 
     id: str
     title: str
+    short: str
     question: str
     strike: Callable[[Scene, Dataset], Strike]
 
 
-def on_pool(pool: str, why: str) -> Callable[[Copy], str | None]:
+def on_pool(pool: str, why: str) -> Reason:
     """Copies on a pool are lost, for the reason given."""
     return lambda copy: why if copy.place.pool == pool else None
 
@@ -74,3 +114,16 @@ def key_sites(copy: Copy, index: Index) -> tuple[str, ...]:
     if copy.job.key_kept_at:
         return copy.job.key_kept_at
     return (index.site_of_pool(copy.dataset.pool),)
+
+
+def at_rest(scene: Scene, dataset: Dataset) -> bool:
+    """Whether a thief who has its disks cannot read the dataset."""
+    return dataset.encrypted or scene.index.pools[dataset.pool].encrypted
+
+
+def new_box(scene: Scene) -> tuple[Step, ...]:
+    """What comes before anything is copied back when a box is gone."""
+    return (
+        scene.step("notice", "notice_hours", "notice"),
+        scene.step("replace box and disks", "order_box_hours", "replace"),
+    )

@@ -11,20 +11,27 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
     days = index.assumptions["silence_days"]
 
     def silent(copy: Copy) -> str | None:
-        elsewhere = copy.place.host(index) and copy.place.site(index) != home
-        return f"has had no new point for {days:.0f} days" if elsewhere else None
+        if not copy.place.host(index) or copy.place.site(index) == home:
+            return None
+        alarm = copy.job.alarm_days
+        if alarm is not None and alarm < days:
+            return None  # somebody is told long before
+        return f"has had no new point for {days:.0f} days"
 
     return Strike(
         state="stands",
         why=f"works on; copies to other sites stop for {days:.0f} days",
-        lost_copy=silent,
+        event="silence",
+        stale_copy=silent,
         silent_days=days,
+        strips=True,
     )
 
 
 OFFSITE_SILENT = Hazard(
     "offsite_silent",
     "off-site box silent",
+    "off-site silent",
     "The off-site box falls silent for weeks and nobody notices.",
     _strike,
 )

@@ -9,6 +9,7 @@ def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
     """So many disks of the pool die, the worst ones for it."""
     pool = scene.index.pools[dataset.pool]
     layout = scene.book.states[pool.id].layout
+    event = f"pool {pool.id}"
     if layout.survives_any >= count:
         why = f"{layout.title} outlives any {layout.survives_any}; "
         why += f"rebuild takes {layout.rebuild_hours or 0:.0f} h"
@@ -18,16 +19,18 @@ def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
             why += (
                 f"; but on the fast tier what is newer than the mover's run at {pool.mover_at} dies"
             )
-            return Strike(state="stands", why=why, unmoved_days=1.0)
-        return Strike(state="stands", why=why)
+            return Strike(state="stands", why=why, event=event, unmoved_days=1.0)
+        return Strike(state="stands", why=why, event=event)
     known = scene.index.assumptions
-    steps = [Step("notice", known["notice_hours"], "notice_hours")]
+    steps = [scene.step("notice", "notice_hours", "notice")]
     spare = spare_for(scene.index, pool)
     # A spare replaces one disk; the second has to be ordered.
     if spare and count == 1:
-        steps.append(Step(f"fit spare {spare.label}", known["fit_disk_hours"], "fit_disk_hours"))
+        fitting = known["fit_disk_hours"]
+        steps.append(Step(f"fit spare {spare.label}", fitting, "fit_disk_hours", "replace"))
     else:
-        steps.append(Step("order and fit a disk", known["order_disk_hours"], "order_disk_hours"))
+        steps.append(scene.step("order and fit a disk", "order_disk_hours", "replace"))
+    own = on_pool(pool.id, f"lies on pool {pool.name} itself")
     if layout.remains != "nothing":
         # Disks are formatted one by one: the largest that hold data are the worst to lose.
         data = sorted((d.data_bytes for d in layout.disks), reverse=True)
@@ -36,20 +39,26 @@ def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
             state="gone",
             why=f"{layout.title} outlives {layout.survives}: the files of the dead disks are lost, up to "
             f"{share:.0%} of pool {pool.name}; {layout.remains} stay",
+            event=event,
             dies=(f"the dead disks' files on pool {pool.name}",),
-            lost_copy=on_pool(pool.id, f"lies on pool {pool.name} itself"),
+            lost_copy=own,
             repair=tuple(steps),
             share_of_data=share,
         )
     return Strike(
         state="gone",
         why=f"{layout.title} outlives {layout.survives}: pool {pool.name} is lost",
+        event=event,
         dies=(f"pool {pool.name}",),
-        lost_copy=on_pool(pool.id, f"lies on pool {pool.name} itself"),
+        lost_copy=own,
         repair=tuple(steps),
     )
 
 
 ONE_DISK = Hazard(
-    "one_disk", "one disk", "Any one disk of the pool dies.", lambda s, d: disks_die(s, d, 1)
+    "one_disk",
+    "one disk",
+    "one disk",
+    "Any one disk of the pool dies.",
+    lambda s, d: disks_die(s, d, 1),
 )

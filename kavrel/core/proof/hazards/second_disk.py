@@ -6,6 +6,7 @@ from kavrel.core.proof.hazards.one_disk import disks_die
 SECOND_DISK = Hazard(
     "second_disk",
     "second disk during rebuild",
+    "second disk",
     "A second disk of the same group dies before the first is rebuilt.",
     lambda s, d: disks_die(s, d, 2),
 )

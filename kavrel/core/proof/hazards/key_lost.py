@@ -1,0 +1,28 @@
+"""The key or pass phrase of the encrypted copies is lost where it was kept."""
+
+from kavrel.core.copies.book import Copy
+from kavrel.core.plan import Dataset
+from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike
+
+
+def _strike(scene: Scene, dataset: Dataset) -> Strike:
+    def lost(copy: Copy) -> str | None:
+        if not copy.job.encrypted or len(copy.job.key_kept_at) > 1:
+            return None
+        if not copy.job.key_kept_at:
+            return "its key was in the box alone"
+        site = scene.index.sites[copy.job.key_kept_at[0]].name
+        return f"its key was kept at {site} alone"
+
+    return Strike(
+        state="stands",
+        why="works on; encrypted copies whose key was kept in one place cannot be read any more",
+        event="key",
+        lost_copy=lost,
+        strips=True,
+    )
+
+
+KEY_LOST = Hazard(
+    "key_lost", "key lost", "key lost", "The key of the copies is lost where it was kept.", _strike
+)

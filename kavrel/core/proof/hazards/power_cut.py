@@ -1,0 +1,47 @@
+"""The power fails in the middle of a long copy."""
+
+from kavrel.core.plan import Dataset
+from kavrel.core.proof.hazards.hazard import Hazard, Scene, Step, Strike
+
+WORDS = {
+    "by_itself": "comes back alone",
+    "over_network": "is woken over the network",
+    "by_hand": "waits for a hand",
+}
+
+
+def _strike(scene: Scene, dataset: Dataset) -> Strike:
+    index = scene.index
+    host = scene.home(dataset)
+    told = {h for s in index.plan.supplies for h in s.signals} | {
+        h.id for h in index.plan.hosts if h.on_ups and not index.plan.supplies
+    }
+    fed = host.id in index.on_ups
+    steps = [scene.step("the power is back", "power_cut_hours", "replace")]
+    if host.after_power_cut == "by_hand":
+        steps.insert(0, scene.step("notice", "notice_hours", "notice"))
+    filesystem = index.pools[dataset.pool].filesystem
+    if fed and host.id in told:
+        why = (
+            f"{host.name} is told by its UPS, shuts down in order and {WORDS[host.after_power_cut]}"
+        )
+    else:
+        why = f"{host.name} stops in the middle of a write and {WORDS[host.after_power_cut]}"
+        if fed:
+            why += "; the UPS that feeds it tells it nothing"
+        layout = scene.book.states[dataset.pool].layout
+        if filesystem in ("zfs", "btrfs"):
+            why += "; copy-on-write keeps the state of moments before"
+        else:
+            why += f"; {filesystem} has to be checked, and parity may not match"
+            hours = layout.scrub_hours or layout.surface_hours
+            steps.append(Step("check parity and file system", hours, "", "verify"))
+    again = [j.name for j in index.plan.jobs if dataset.id in j.datasets and not j.resumable]
+    if again:
+        why += f"; {', '.join(again)} begins from the start again"
+    return Strike(state="down", why=why, event=f"cut {host.site}", repair=tuple(steps))
+
+
+POWER_CUT = Hazard(
+    "power_cut", "power cut in a copy", "power cut", "The power fails during a long copy.", _strike
+)

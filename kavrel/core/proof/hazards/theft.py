@@ -1,0 +1,35 @@
+"""The box is stolen, and the disks that stand on the shelf beside it."""
+
+from kavrel.core.copies.book import Copy
+from kavrel.core.plan import Dataset
+from kavrel.core.proof.hazards.box_lost import in_box
+from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike, at_rest, new_box
+
+
+def _strike(scene: Scene, dataset: Dataset) -> Strike:
+    index = scene.index
+    host = scene.home(dataset)
+    boxed = in_box(scene, dataset)
+
+    def lost(copy: Copy) -> str | None:
+        if copy.place.disk and copy.place.site(index) == host.site:
+            return f"stood on the shelf at {index.sites[host.site].name}"
+        return boxed(copy)
+
+    readable = not at_rest(scene, dataset)
+    shelf = [
+        d.label for d in index.plan.disks if d.shelf == host.site and d.id in index.shelf_targets
+    ]
+    return Strike(
+        state="gone",
+        why=f"{host.name} is stolen; "
+        + ("the thief can read it" if readable else "it is encrypted, the thief reads nothing"),
+        event=f"host {host.id}",
+        dies=(host.name, *shelf),
+        lost_copy=lost,
+        readable=readable,
+        repair=new_box(scene),
+    )
+
+
+THEFT = Hazard("theft", "theft", "theft", "The box is stolen. Can the thief read it?", _strike)
