@@ -866,6 +866,7 @@ _ALL = (
         f"your own judgement; {COMMON}",
         "proof",
     ),
+    Assumption("ups_money", "A UPS with its signal cable", 120, "money", 0, 1e6, MEMORY, "proof"),
 )
 
 REGISTRY: Mapping[str, Assumption] = {a.id: a for a in _ALL}

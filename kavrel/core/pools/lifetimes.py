@@ -44,6 +44,8 @@ class Ageing:
     bad_batch_odds: float = 0.0
     bad_batch_factor: float = 1.0
     random_repairs: bool = False  # exponential lengths, as the chain has them
+    late_odds: float = 0.0  # repairs that wait for a replacement that comes late
+    late_hours: float = 0.0  # by so much
 
     @property
     def good_share(self) -> float:
@@ -102,6 +104,22 @@ def simulate(
         if not tell(done):
             break
     return Losses(done, tuple(years), tuple(int(n) for n in lost))
+
+
+def first_losses(
+    sets: Sequence[Lives], ageing: Ageing, years: float, count: int, rng: np.random.Generator
+) -> Array:
+    """The year in which each of `count` lifetimes first loses something; infinite where never."""
+    first = np.full(count, np.inf, dtype=np.float32)
+    horizon = years * HOURS_PER_YEAR
+    batches = 1 + max(b for s in sets for b in s.batch)
+    bad = None
+    if ageing.bad_batch_odds:
+        bad = rng.random((count, batches), dtype=np.float32) < ageing.bad_batch_odds
+    for each in sets:
+        _lose(first, each, ageing, horizon, bad, rng)
+    first[first > horizon] = np.inf
+    return first / np.float32(HOURS_PER_YEAR)
 
 
 def _scales(rates: Array, shape: float) -> Array:
@@ -243,9 +261,13 @@ class _Repairs:
         self.restock[fresh] = now[fresh] + self._length(supply.restock_hours, len(fresh))
 
     def _length(self, hours: float, count: int) -> Array | float:
+        length: Array | float = hours
         if self.ageing.random_repairs:
-            return self.rng.standard_exponential(count, dtype=np.float32) * np.float32(hours)
-        return hours
+            length = self.rng.standard_exponential(count, dtype=np.float32) * np.float32(hours)
+        if self.ageing.late_odds:
+            late = self.rng.random(count, dtype=np.float32) < self.ageing.late_odds
+            length = length + late * np.float32(self.ageing.late_hours)
+        return length
 
     def _new_life(self, disks: Array) -> Array:
         """Hours that new disks in these places live."""

@@ -49,18 +49,19 @@ def prove(
     """All cells, datasets in plan order, hazards in the order given."""
     scene = Scene(index, book, tuple(matrix))
     cells: list[Cell] = []
+    maker = _Maker(scene)
     for hazard in hazards:
         strikes = {d.id: hazard.strike(scene, d) for d in index.plan.datasets}
-        cells += _prove_hazard(scene, hazard, strikes)
+        maker.hazard = hazard.id
+        cells += _prove_hazard(scene, maker, strikes)
     order = {d.id: n for n, d in enumerate(index.plan.datasets)}
     return sorted(cells, key=lambda c: order[c.dataset])
 
 
-def _prove_hazard(scene: Scene, hazard: Hazard, strikes: dict[str, Strike]) -> list[Cell]:
+def _prove_hazard(scene: Scene, maker: "_Maker", strikes: dict[str, Strike]) -> list[Cell]:
     """One hazard over all datasets: those that one event takes come back together."""
     cells: list[Cell] = []
     events: dict[str, list[Chosen]] = defaultdict(list)
-    maker = _Maker(scene, hazard)
     for dataset in scene.index.plan.datasets:
         strike = strikes[dataset.id]
         judged = [_judge(scene, strike, c) for c in scene.book.copies[dataset.id]]
@@ -115,11 +116,14 @@ def _best(
 
 
 class _Maker:
-    """Makes the cells of one hazard."""
+    """Makes the cells of one hazard after the other."""
 
-    def __init__(self, scene: Scene, hazard: Hazard) -> None:
-        self.scene, self.hazard = scene, hazard
+    def __init__(self, scene: Scene) -> None:
+        self.scene = scene
+        self.hazard = ""
         self.accepted = signatures(scene.index.plan.accepted)
+        self.said: dict[tuple[object, ...], CopyVerdict] = {}
+        self.told: dict[Step, StepView] = {}
 
     def _cell(
         self,
@@ -137,7 +141,7 @@ class _Maker:
         mark = basis(fate, worst, rto, ((j.copy.job.id, j.loses is not None) for j in judged))
         return Cell.model_construct(
             dataset=dataset.id,
-            hazard=self.hazard.id,
+            hazard=self.hazard,
             fate=fate,
             rpo_seconds=worst,
             rpo_mean_seconds=loses.mean if loses else None,
@@ -146,26 +150,35 @@ class _Maker:
             copy_job=copy_job,
             why=why or strike.why,
             dies=strike.dies,
-            copies=tuple(
-                CopyVerdict.model_construct(
-                    job=j.copy.job.id,
-                    place=j.copy.place.name(self.scene.index),
-                    usable=j.loses is not None,
-                    loses_seconds=j.loses.worst if j.loses else None,
-                    why=j.why,
-                )
-                for j in judged
-            ),
-            steps=tuple(
-                StepView.model_construct(
-                    text=s.text, hours=s.hours, assumption=s.assumption, phase=s.phase
-                )
-                for s in steps
-            ),
+            copies=tuple([self._verdict(j) for j in judged]),
+            steps=tuple([self._step(s) for s in steps]),
             readable=strike.readable,
             basis=mark,
-            signed=signed(self.accepted.get((dataset.id, self.hazard.id)), mark),
+            signed=signed(self.accepted.get((dataset.id, self.hazard)), mark),
         )
+
+    def _verdict(self, one: Judged) -> CopyVerdict:
+        """Most hazards say the same of most copies: each saying is made once."""
+        worst = one.loses.worst if one.loses else None
+        key = (one.copy.job.id, one.copy.place, worst, one.why)
+        found = self.said.get(key)
+        if found is None:
+            found = self.said[key] = CopyVerdict.model_construct(
+                job=one.copy.job.id,
+                place=one.copy.place.name(self.scene.index),
+                usable=one.loses is not None,
+                loses_seconds=worst,
+                why=one.why,
+            )
+        return found
+
+    def _step(self, one: Step) -> StepView:
+        found = self.told.get(one)
+        if found is None:
+            found = self.told[one] = StepView.model_construct(
+                text=one.text, hours=one.hours, assumption=one.assumption, phase=one.phase
+            )
+        return found
 
     def standing(self, dataset: Dataset, strike: Strike, judged: list[Judged]) -> Cell:
         """People work on, or wait for a repair; copies may be what is lost."""

@@ -1,0 +1,224 @@
+"""The odds of the whole lab over years, by dataset and cause, and what to change first."""
+
+from collections.abc import Callable
+from datetime import date
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict
+from scipy.stats import beta
+
+from kavrel.core.index import Index
+from kavrel.core.plan import Plan
+from kavrel.core.pools.pool import pool_states
+from kavrel.core.proof.changes import candidates
+from kavrel.core.proof.lifetimes import Tally, live
+from kavrel.core.proof.model import CAUSES, lab_model
+from kavrel.core.shares.access import access_matrix
+from kavrel.core.week.nights import scheduled_book
+from kavrel.core.working import Working, step
+
+SEED = 20_260_101
+
+
+class _View(BaseModel):
+    model_config = ConfigDict(frozen=True)
+
+
+class CauseShare(_View):
+    """Of the lifetimes, the share in which this cause took something for good; days lost by it."""
+
+    cause: str
+    title: str
+    lost_odds: float
+    days: float
+
+
+class DatasetLives(_View):
+    """What one dataset loses over the years.
+
+    `whole_odds`: all of it lost for good, with the 95 % interval; `part_odds`: a part. Days of work
+    lost: on average, and in the worst tenth and hundredth of lifetimes.
+    """
+
+    dataset: str
+    whole_odds: float
+    low: float
+    high: float
+    part_odds: float
+    days_mean: float
+    days_p90: float
+    days_p99: float
+    money: float
+    causes: tuple[CauseShare, ...]
+
+
+class FirstChange(_View):
+    """A change, what it costs, and the loss it avoids; per money and per hour of work."""
+
+    what: str
+    sheet: str
+    money_minor: int
+    hours: float
+    avoided: float
+    per_money: float | None
+    per_hour: float
+    loses: float
+
+
+class LabLives(_View):
+    """Lifetimes of the whole lab; money in whole units of the plan's currency, over all the years."""
+
+    years: int
+    lifetimes: int
+    seed: int
+    any_odds: float
+    low: float
+    high: float
+    money: float
+    datasets: tuple[DatasetLives, ...]
+    changes: tuple[FirstChange, ...]
+    working: Working
+
+
+def interval(lost: int, total: int) -> tuple[float, float]:
+    """Clopper and Pearson's 95 % interval of a share."""
+    low = 0.0 if lost == 0 else float(beta.ppf(0.025, lost, total - lost + 1))
+    high = 1.0 if lost == total else float(beta.ppf(0.975, lost + 1, total - lost))
+    return low, high
+
+
+def _lived(
+    plan: Plan, today: date, years: int, lifetimes: int, tell: Callable[[int], bool]
+) -> tuple[int, list[Tally]]:
+    index = Index(plan)
+    book = scheduled_book(index, pool_states(index), today)
+    return live(lab_model(index, book, access_matrix(index, today)), years, lifetimes, SEED, tell)
+
+
+def _money(tallies: list[Tally]) -> float:
+    return sum(float(t.life_money.mean()) for t in tallies)
+
+
+def lab_lives(
+    plan: Plan,
+    today: date,
+    years: int,
+    lifetimes: int,
+    tell: Callable[[float, str], bool] = lambda share, word: True,
+) -> LabLives:
+    """Runs the plan's lifetimes, then those of each change with the same luck.
+
+    `tell` hears the share done and a word; when it says no, what is done so far is the answer.
+    """
+    going = True
+
+    def heard(done: int) -> bool:
+        nonlocal going
+        going = tell(0.5 * done / lifetimes, f"{done:,} lifetimes run")
+        return going
+
+    done, tallies = _lived(plan, today, years, lifetimes, heard)
+    index = Index(plan)
+    book = scheduled_book(index, pool_states(index), today)
+    money = _money(tallies)
+    # Changes are compared over fewer lifetimes, each with the same luck as the plan itself.
+    fewer = min(done, max(lifetimes // 4, 2000))
+    _, reference = _lived(plan, today, years, fewer, lambda n: True) if going else (0, tallies)
+    before = _money(reference)
+    changes = []
+    options = candidates(index, book, today) if going else []
+    for n, option in enumerate(options):
+        if not tell(0.5 + 0.5 * n / len(options), f"change {n + 1} of {len(options)}"):
+            break
+        _, changed = _lived(option.plan, today, years, fewer, lambda n: True)
+        loses = _money(changed)
+        avoided = before - loses
+        spent = option.money_minor / index.minor_units
+        changes.append(
+            FirstChange(
+                what=option.what,
+                sheet=option.sheet,
+                money_minor=option.money_minor,
+                hours=option.hours,
+                avoided=avoided,
+                per_money=avoided / spent if spent else None,
+                per_hour=avoided / option.hours,
+                loses=loses,
+            )
+        )
+    anything = np.zeros(done, dtype=bool)
+    for tally, dataset in zip(tallies, plan.datasets, strict=True):
+        if dataset.worth == "irreplaceable":
+            anything |= tally.life_lost
+    hit = int(anything.sum())
+    low, high = interval(hit, done)
+    known = index.assumptions
+    worths = ("irreplaceable_money", "nuisance_money", "fetch_again_money", "work_day_money")
+    return LabLives(
+        years=years,
+        lifetimes=done,
+        seed=SEED,
+        any_odds=hit / max(done, 1),
+        low=low,
+        high=high,
+        money=money,
+        datasets=tuple(
+            _dataset(d.id, t, done) for d, t in zip(plan.datasets, tallies, strict=True)
+        ),
+        changes=tuple(sorted(changes, key=lambda c: -c.per_hour)),
+        working=step(
+            "expected loss",
+            money,
+            "money of the plan",
+            "mean over the lifetimes of (worth x share lost for good + days lost x worth of a day)",
+            step("lifetimes", done),
+            step("years each", years, "years"),
+            *(known.step(k) for k in worths),
+            *(known.step(k) for k in RATES),
+            source="Monte Carlo, seeded; every rate is an assumption of this plan",
+        ),
+    )
+
+
+RATES = (
+    "fire_rate",
+    "theft_rate",
+    "box_rate",
+    "deletion_rate",
+    "malware_rate",
+    "malware_credentials_share",
+    "corruption_rate",
+    "power_cut_rate",
+    "power_cut_spoils",
+    "silent_failure_rate",
+    "silent_found_days",
+    "untested_bad_share",
+    "tested_bad_share",
+    "key_lost_rate",
+    "account_closed_rate",
+    "late_replacement_odds",
+    "late_replacement_days",
+)
+
+
+def _dataset(dataset: str, tally: Tally, done: int) -> DatasetLives:
+    lost = int(tally.life_lost.sum())
+    low, high = interval(lost, done)
+    causes = [
+        CauseShare(
+            cause=c, title=CAUSES[c], lost_odds=n / max(done, 1), days=tally.days[c] / max(done, 1)
+        )
+        for c, n in tally.lost.items()
+    ]
+    return DatasetLives(
+        dataset=dataset,
+        whole_odds=lost / max(done, 1),
+        low=low,
+        high=high,
+        part_odds=float(tally.life_part.mean()),
+        days_mean=float(tally.life_days.mean()),
+        days_p90=float(np.quantile(tally.life_days, 0.9)),
+        days_p99=float(np.quantile(tally.life_days, 0.99)),
+        money=float(tally.life_money.mean()),
+        causes=tuple(sorted(causes, key=lambda c: (-c.lost_odds, -c.days))),
+    )

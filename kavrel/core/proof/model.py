@@ -1,0 +1,211 @@
+"""The plan as the lifetimes see it: what carries what, how often it is lost, which copies help."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from kavrel.core.copies.book import Copy, CopyBook
+from kavrel.core.copies.kinds import KINDS
+from kavrel.core.copies.retention import DAY, FOREVER
+from kavrel.core.index import Index
+from kavrel.core.plan import Dataset, Job
+from kavrel.core.pools.families import FAMILIES
+from kavrel.core.pools.outlook import ageing_of, lives_of
+from kavrel.core.pools.pool import pool_conditions, pool_groups
+from kavrel.core.proof.hazards.corruption import CORRUPTION
+from kavrel.core.proof.hazards.hazard import Scene, Strike
+from kavrel.core.proof.hazards.malware import MALWARE
+from kavrel.core.proof.hazards.malware_credentials import MALWARE_CREDENTIALS
+from kavrel.core.proof.lifetimes import (
+    Carrier,
+    LabCopy,
+    LabDataset,
+    LabJob,
+    LabModel,
+    Strikes,
+)
+from kavrel.core.shares.access import Access
+
+YEAR_DAYS = 365.25
+HOURS = 24 * YEAR_DAYS
+DELAYS = tuple(map(float, (0, 0.5, 1, 2, 4, 7, 10, 14, 21, 28, 35, 45, 60, 90, 120, 180, 365, 730)))
+CAUSES = {
+    "fire": "fire or flood",
+    "theft": "theft",
+    "box": "box or controller",
+    "disks": "disks of the pool",
+    "deleted": "deleted by mistake",
+    "corruption": "silent corruption",
+    "malware": "malware",
+    "malware_credentials": "malware with credentials",
+    "power": "power cut in a write",
+    "account": "account closed",
+}
+
+
+def lab_model(index: Index, book: CopyBook, matrix: Sequence[Access]) -> LabModel:
+    """Rates from the assumptions, everything else from the plan."""
+    return _Builder(index, book, matrix).build()
+
+
+class _Builder:
+    def __init__(self, index: Index, book: CopyBook, matrix: Sequence[Access]) -> None:
+        self.index, self.book = index, book
+        self.scene = Scene(index, book, tuple(matrix))
+        self.known = index.assumptions
+        self.carriers: list[Carrier] = []
+        self.place: dict[str, int] = {}
+        self.job_numbers = {j.id: n for n, j in enumerate(index.plan.jobs)}
+
+    def build(self) -> LabModel:
+        """Carriers first: copies and datasets name them by number."""
+        index, known = self.index, self.known
+        gone = known["order_box_hours"] / HOURS
+        for site in index.plan.sites:
+            self._add(f"site {site.id}", "fire", known["fire_rate"], gone)
+            if any(d.shelf == site.id for d in index.plan.disks):
+                self._add(f"shelf {site.id}", "theft", known["theft_rate"], gone)
+        for host in index.plan.hosts:
+            self._add(f"box {host.id}", "box", known["box_rate"], gone)
+            self._add(f"theft {host.id}", "theft", known["theft_rate"], gone)
+        batches: dict[str, int] = {}
+        for pool in index.plan.pools:
+            family, groups = FAMILIES[pool.family], pool_groups(index, pool, self.book.as_of)
+            sets = lives_of(family, groups, pool_conditions(index, pool), batches)
+            self._add(f"pool {pool.id}", "disks", 0.0, gone)
+            self.carriers[-1] = replace(self.carriers[-1], disks=tuple(sets))
+        for bucket in index.plan.buckets:
+            self._add(
+                f"bucket {bucket.id}", "account", known["account_closed_rate"], 30 / YEAR_DAYS
+            )
+        late = replace(
+            ageing_of(index),
+            late_odds=known["late_replacement_odds"],
+            late_hours=known["late_replacement_days"] * 24,
+        )
+        datasets = tuple(self._dataset(d) for d in index.plan.datasets)
+        jobs = tuple(self._job(j) for j in index.plan.jobs)
+        return LabModel(tuple(self.carriers), jobs, datasets, late)
+
+    def _add(self, key: str, cause: str, rate: float, gone: float) -> None:
+        self.place[key] = len(self.carriers)
+        self.carriers.append(
+            Carrier(
+                key,
+                cause,
+                rate,
+                gone,
+                self.known["late_replacement_odds"],
+                self.known["late_replacement_days"] / YEAR_DAYS,
+            )
+        )
+
+    def _on(self, *keys: str) -> tuple[int, ...]:
+        return tuple(self.place[k] for k in keys if k in self.place)
+
+    def _pool_carriers(self, pool: str) -> tuple[int, ...]:
+        host = self.index.pools[pool].host
+        site = self.index.hosts[host].site
+        return self._on(f"site {site}", f"box {host}", f"theft {host}", f"pool {pool}")
+
+    def _copy_carriers(self, copy: Copy) -> tuple[int, ...]:
+        place = copy.place
+        if place.pool:
+            return self._pool_carriers(place.pool)
+        if place.bucket:
+            return self._on(f"bucket {place.bucket}", f"site {place.site(self.index)}")
+        site = place.site(self.index)
+        return self._on(f"site {site}", f"shelf {site}")
+
+    def _job(self, job: Job) -> LabJob:
+        kind = KINDS[job.kind]
+        fails = kind.copies and not kind.by_hand
+        alarm = job.alarm_days / YEAR_DAYS if job.alarm_days is not None else None
+        found = self.known["silent_found_days"]
+        rate = self.known["silent_failure_rate"] if fails else 0.0
+        # Snapshots are looked at by nobody, but they fail with the pool, not by themselves.
+        return LabJob(job.id, 0.0 if job.kind == "snapshot" else rate, alarm, found / YEAR_DAYS)
+
+    def _chain(self, job: Job) -> tuple[int, ...]:
+        found = [self.job_numbers[job.id]]
+        while job.reads_from:
+            job = self.index.jobs[job.reads_from]
+            found.append(self.job_numbers[job.id])
+        return tuple(found)
+
+    def _copy(self, copy: Copy, strikes: dict[str, Strike]) -> LabCopy | None:
+        known, job = self.known, copy.job
+        age = self.book.ages(job)
+        if age is None:
+            return None
+        table = []
+        for delay in DELAYS:
+            loss = self.book.losses(job, delay)
+            table.append(FOREVER if loss is None or loss.worst == FOREVER else loss.mean / DAY)
+        useless = {cause for cause, s in strikes.items() if s.lost_copy(copy)}
+        bad = known["tested_bad_share" if self.scene.tried(copy) else "untested_bad_share"]
+        key = 0.0
+        if job.encrypted and len(job.key_kept_at) < 2:
+            key = known["key_lost_rate"]
+            home = self.index.site_of_pool(copy.dataset.pool)
+            if set(job.key_kept_at or (home,)) <= {home}:
+                useless.add("fire")
+            if not job.key_kept_at:
+                useless |= {"box", "theft"}
+        return LabCopy(
+            job.id,
+            self._copy_carriers(copy),
+            self._chain(job),
+            age.best / DAY,
+            age.worst / DAY,
+            DELAYS,
+            tuple(table),
+            frozenset(useless),
+            0.0 if job.kind == "snapshot" else bad,
+            key,
+        )
+
+    def _dataset(self, dataset: Dataset) -> LabDataset:
+        index, known, scene = self.index, self.known, self.scene
+        malware = MALWARE.strike(scene, dataset)
+        deep = MALWARE_CREDENTIALS.strike(scene, dataset)
+        rotten = CORRUPTION.strike(scene, dataset)
+        found = [
+            Strikes(
+                "deleted",
+                known["deletion_rate"],
+                known["deleted_notice_days"],
+                known["deleted_share"],
+                spread=True,
+            )
+        ]
+        share = known["malware_credentials_share"]
+        seen = known["malware_notice_days"]
+        if malware.state == "spoiled":
+            found.append(
+                Strikes("malware", known["malware_rate"] * (1 - share), seen, 1.0, common=0)
+            )
+        found.append(
+            Strikes("malware_credentials", known["malware_rate"] * share, seen, 1.0, common=1)
+        )
+        if rotten.state == "spoiled":
+            notice = rotten.seen_after_days or 0.0
+            part = known["corruption_share"]
+            found.append(Strikes("corruption", known["corruption_rate"], notice, part, spread=True))
+        pool = index.pools[dataset.pool]
+        if pool.host not in index.on_ups and pool.filesystem not in ("zfs", "btrfs"):
+            spoils = known["power_cut_rate"] * known["power_cut_spoils"]
+            found.append(Strikes("power", spoils, 0.0, known["corruption_share"]))
+        strikes = {"malware": malware, "malware_credentials": deep}
+        copies = [self._copy(c, strikes) for c in self.book.copies[dataset.id]]
+        hours = known["order_box_hours"] + dataset.size_bytes / 1e8 / 3600
+        worth = known[f"{dataset.worth}_money"]
+        fetch = dataset.worth == "fetch_again" or dataset.throw_away
+        return LabDataset(
+            id=dataset.id,
+            carriers=self._pool_carriers(dataset.pool),
+            copies=tuple(c for c in copies if c),
+            strikes=tuple(found),
+            back_years=hours / HOURS,
+            worth_money=worth,
+            day_money=0.0 if fetch else min(known["work_day_money"], worth),
+        )
