@@ -216,8 +216,9 @@ class _Chunk:
         return life, luck.random(len(life)) * self.years
 
     def _carrier(self, carrier: Carrier) -> _Times:
+        luck = self._luck(f"carrier {carrier.id}")
         if carrier.disks:
-            first = first_losses(carrier.disks, self.model.ageing, self.years, self.count, self.rng)
+            first = first_losses(carrier.disks, self.model.ageing, self.years, self.count, luck)
             life = np.flatnonzero(np.isfinite(first))
             at = first[life].astype(float)
         else:
