@@ -12,7 +12,7 @@ from starlette.exceptions import HTTPException
 from starlette.responses import Response
 
 import kavrel
-from kavrel.api import items, plans, problem, questions, shares, sheets
+from kavrel.api import copies, items, plans, problem, proof, questions, shares, sheets
 from kavrel.api.guard import Guard
 from kavrel.api.service import Service
 from kavrel.store.database import Database
@@ -51,6 +51,8 @@ def create_app(
     app.include_router(plans.router)
     app.include_router(items.router())
     app.include_router(sheets.router)
+    app.include_router(copies.router)
+    app.include_router(proof.router)
     app.include_router(questions.router)
     app.include_router(shares.router)
     _front_end(app, dist)

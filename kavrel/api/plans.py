@@ -11,6 +11,7 @@ from kavrel.api.service import PlanMeta, PlanState, StripFigures, meta
 from kavrel.core.compare import Change, compare
 from kavrel.core.edit import put_settings
 from kavrel.core.plan import Plan
+from kavrel.core.proof.compare import CellChange, compare_cells
 from kavrel.core.quantities import Line, MaybeLine, Zone
 from kavrel.formats import plan_file
 
@@ -83,6 +84,7 @@ class Comparison(BaseModel):
     before: StripFigures
     after: StripFigures
     changes: list[Change]
+    cells: list[CellChange]
 
 
 @router.get("", response_model=PlanList, operation_id="list_plans")
@@ -196,5 +198,9 @@ def compare_revisions(plan_id: str, before: int, after: int, service: TheService
             before=service.figures(plan_id, before),
             after=service.figures(plan_id, after),
             changes=compare(old, new),
+            cells=compare_cells(
+                (old, service.evaluation(plan_id, before, old).proof),
+                (new, service.evaluation(plan_id, after, new).proof),
+            ),
         )
     )

@@ -12,6 +12,7 @@ from starlette.exceptions import HTTPException
 from kavrel.core.bench.capacity import CapacityError
 from kavrel.core.edit import EditError, StillUsed
 from kavrel.core.pools.layout import LayoutError
+from kavrel.core.proof.back import BadDays
 from kavrel.formats.plan_file import PlanFileError, plain
 from kavrel.store.database import StoreError, StoreFull
 from kavrel.store.plans import Conflict, NoSuchPlan, NoSuchRevision
@@ -122,6 +123,10 @@ def install(app: FastAPI) -> None:
     @answer(CapacityError)
     def bad_capacity(request: Request, error: CapacityError) -> JSONResponse:
         return problem(422, "not a size", str(error), [("text", str(error))])
+
+    @answer(BadDays)
+    def bad_days(request: Request, error: BadDays) -> JSONResponse:
+        return problem(422, "not valid", str(error), [(error.field, str(error))])
 
     @answer(NoSuchPlan)
     def no_plan(request: Request, error: NoSuchPlan) -> JSONResponse:

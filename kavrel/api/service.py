@@ -40,6 +40,7 @@ class StripFigures(BaseModel):
     worst_rpo_seconds: float
     worst_rto_seconds: float
     lost_for_good: int
+    accepted: int
     cautions: int
     serious: int
 

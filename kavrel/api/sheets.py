@@ -1,6 +1,5 @@
-"""What the sheets ask for beyond the plan's state: sizes, layouts, points, weeks, papers."""
+"""What the sheets ask for beyond the plan's state: sizes, layouts, papers."""
 
-from datetime import date, datetime
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
@@ -12,21 +11,16 @@ from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
 from kavrel.api.service import Service
 from kavrel.core.bench.capacity import parse_capacity
-from kavrel.core.copies.book import CopyBook, utc
 from kavrel.core.index import Index
 from kavrel.core.paper.runbook import Runbook, runbook
 from kavrel.core.plan import FilesystemId
 from kavrel.core.pools.facts import Conditions
 from kavrel.core.pools.layout import Layout
 from kavrel.core.pools.options import layouts
-from kavrel.core.pools.pool import MOST_SHELF_SPARES, disk_facts, pool_states
-from kavrel.core.week.week import Week, week
+from kavrel.core.pools.pool import MOST_SHELF_SPARES, disk_facts
 from kavrel.formats.papers import PAPERS, NoPaper, Occasion
 
 router = APIRouter(prefix="/api", tags=["sheets"], responses=PROBLEMS)
-
-# Days far from now would only cost time to compute.
-EARLIEST, LATEST = date(2000, 1, 1), date(2100, 12, 31)
 
 
 class Capacity(BaseModel):
@@ -39,22 +33,6 @@ class LayoutList(BaseModel):
     """Every layout that some disks allow, best first."""
 
     layouts: list[Layout]
-
-
-class PointView(BaseModel):
-    """A point in time that a job keeps."""
-
-    data_time: datetime
-    available_at: datetime
-    expires_at: datetime | None
-
-
-class Points(BaseModel):
-    """The points of a job that exist at the end of a day."""
-
-    job: str
-    on: date
-    points: list[PointView]
 
 
 @router.get("/capacity", response_model=Capacity, operation_id="read_capacity")
@@ -80,42 +58,6 @@ def list_layouts(
     conditions = Conditions.of(index.assumptions, shelf_spares=min(spares, MOST_SHELF_SPARES))
     facts = [disk_facts(index, index.disks[d]) for d in disk]
     return body(LayoutList(layouts=layouts(facts, filesystem, conditions)))
-
-
-@router.get("/plans/{plan_id}/points", response_model=Points, operation_id="list_points")
-def list_points(plan_id: str, job: str, on: date, service: TheService) -> Response:
-    """Points of a job that exist at the end of a day, after pruning."""
-    _, plan = service.plans.head(plan_id)
-    index = Index(plan)
-    if job not in index.jobs:
-        raise ProblemError(404, "no such thing", f"there is no {job} among the jobs")
-    book = CopyBook(index, pool_states(index), service.today(plan))
-    found = book.points_on(index.jobs[job], _near(on))
-    return body(Points(job=job, on=on, points=[_point(p) for p in found]))
-
-
-def _point(point: tuple[float, float, float]) -> PointView:
-    data, done, gone = point
-    return PointView(
-        data_time=utc(data),
-        available_at=utc(done),
-        expires_at=utc(gone) if gone != float("inf") else None,
-    )
-
-
-@router.get("/plans/{plan_id}/week", response_model=Week, operation_id="get_week")
-def get_week(plan_id: str, day: date, service: TheService) -> Response:
-    """The week that holds a day."""
-    _, plan = service.plans.head(plan_id)
-    index = Index(plan)
-    day = _near(day)
-    return body(week(CopyBook(index, pool_states(index), day), day))
-
-
-def _near(day: date) -> date:
-    if not EARLIEST <= day <= LATEST:
-        raise ProblemError(422, "not valid", f"choose a day from {EARLIEST} to {LATEST}")
-    return day
 
 
 @router.get("/plans/{plan_id}/runbook", response_model=Runbook, operation_id="get_runbook")

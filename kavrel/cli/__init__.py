@@ -13,6 +13,7 @@ import click
 
 import kavrel
 from kavrel.cli.common import load, plan_argument, today_of, today_option
+from kavrel.cli.copies import COPIES
 from kavrel.cli.questions import QUESTIONS
 from kavrel.cli.shares import SHARES
 from kavrel.core.bench.capacity import CapacityError, parse_capacity
@@ -328,5 +329,5 @@ def _summary(found: Evaluation) -> dict[str, Any]:
     }
 
 
-for command in (*QUESTIONS, *SHARES):
+for command in (*QUESTIONS, *SHARES, *COPIES):
     main.add_command(command)

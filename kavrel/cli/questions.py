@@ -76,7 +76,7 @@ def _wish(plan: Plan, given: dict[str, Any]) -> Wish:
     )
 
 
-def _ask(plan: Plan, question: Question, today: datetime | None, as_json: bool) -> Answer | None:
+def ask(plan: Plan, question: Question, today: datetime | None, as_json: bool) -> Answer | None:
     """The answer, unless it was printed as JSON already."""
     try:
         found = answer(plan, evaluate(plan, today_of(plan, today)), question)
@@ -88,7 +88,8 @@ def _ask(plan: Plan, question: Question, today: datetime | None, as_json: bool) 
     return found
 
 
-def _money(plan: Plan, minor: int) -> str:
+def money(plan: Plan, minor: int) -> str:
+    """Minor units as whole money."""
     return f"{minor / currency_minor(plan.currency):,.0f} {plan.currency}"
 
 
@@ -112,7 +113,7 @@ def find(
     if not 1 <= len(ids) <= 24:
         raise click.ClickException("name from 1 to 24 disks with --disk")
     question = FinderQuestion(kind="finder", disks=tuple(ids), wish=_wish(plan, given))
-    found = _ask(plan, question, today, as_json)
+    found = ask(plan, question, today, as_json)
     if not isinstance(found, FinderAnswer):
         return
     result = found.found
@@ -143,12 +144,12 @@ def buy(
     plan = load(plan_path)
     ids = tuple(by_name(plan, "disks", "label", d) for d in disks)
     question = BasketQuestion(kind="basket", disks=ids, wish=_wish(plan, given))
-    found = _ask(plan, question, today, as_json)
+    found = ask(plan, question, today, as_json)
     if not isinstance(found, BasketAnswer):
         return
     for basket in found.baskets.baskets:
         usable = basket.layout.usable_bytes / 1e12
-        click.echo(f"{_money(plan, basket.cost_minor):>12} {usable:7.2f} TB  {basket.sentence}")
+        click.echo(f"{money(plan, basket.cost_minor):>12} {usable:7.2f} TB  {basket.sentence}")
     if found.baskets.why_not:
         raise click.ClickException(found.baskets.why_not)
 
@@ -174,7 +175,7 @@ def odds(
     plan = load(plan_path)
     ids = tuple(by_name(plan, "pools", "name", p) for p in pools)
     question = OddsQuestion(kind="odds", pools=ids, years=years, lifetimes=lifetimes)
-    found = _ask(plan, question, today, as_json)
+    found = ask(plan, question, today, as_json)
     if not isinstance(found, OddsAnswer):
         return
     click.echo(f"{'year':>4} {'chain':>10} {'lifetimes':>10}   95 % interval")
@@ -183,7 +184,7 @@ def odds(
             f"{y.year:4.0f} {y.chain:10.2g} {y.lifetimes:10.2g}   {y.low:.2g} to {y.high:.2g}"
         )
     for change in found.outlook.changes:
-        click.echo(f"{change.odds:10.2g} {_money(plan, change.cost_minor):>12}  {change.what}")
+        click.echo(f"{change.odds:10.2g} {money(plan, change.cost_minor):>12}  {change.what}")
 
 
 @click.command()
@@ -206,22 +207,22 @@ def growth(
     question = GrowthQuestion(
         kind="growth", pool=by_name(plan, "pools", "name", pool), years=years, bays=bays
     )
-    found = _ask(plan, question, today, as_json)
+    found = ask(plan, question, today, as_json)
     if not isinstance(found, GrowthAnswer):
         return
     ahead = found.growth
     for mark, day in (("warn", ahead.warn_on), ("slow", ahead.slow_on), ("full", ahead.full_on)):
         click.echo(f"{mark}: {day or 'not within ten years'}")
     for e in ahead.enlargements:
-        click.echo(f"{_money(plan, e.cost_minor):>12} {e.gained_bytes / 1e12:+7.2f} TB  {e.what}")
+        click.echo(f"{money(plan, e.cost_minor):>12} {e.gained_bytes / 1e12:+7.2f} TB  {e.what}")
     for s in found.strategies:
-        click.echo(f"{_money(plan, s.total_minor):>12} odds {s.odds:8.2g}  {s.title}")
+        click.echo(f"{money(plan, s.total_minor):>12} odds {s.odds:8.2g}  {s.title}")
     bought = found.purchases
     if not bought.possible:
         click.echo(f"cheapest plan: {bought.why_not}")
         return
     sure = "proven cheapest" if bought.proven else f"at most {bought.gap:.1%} above the cheapest"
-    click.echo(f"cheapest plan: {_money(plan, bought.cost_minor)}, {sure}")
+    click.echo(f"cheapest plan: {money(plan, bought.cost_minor)}, {sure}")
     for purchase in bought.purchases:
         click.echo(f"  in {purchase.years:g} years: {purchase.what}")
 
@@ -233,7 +234,7 @@ def growth(
 def shuffle_command(plan_path: Path, as_json: bool, today: datetime | None) -> None:
     """Print the safest order of steps from full disks to the wanted pools."""
     plan = load(plan_path)
-    found = _ask(plan, ShuffleQuestion(kind="shuffle"), today, as_json)
+    found = ask(plan, ShuffleQuestion(kind="shuffle"), today, as_json)
     if not isinstance(found, ShuffleAnswer):
         return
     move = found.shuffle
@@ -261,7 +262,7 @@ def power_command(plan_path: Path, as_json: bool) -> None:
     names = {s.id: s.name for s in plan.supplies}
     for s in found.supplies:
         click.echo(f"{names[s.id]}: {s.load_watts:.0f} W for {s.runtime_minutes:.0f} min; {s.why}")
-    click.echo(f"{found.kwh_a_year:,.0f} kWh a year, {_money(plan, found.cost_a_year_minor)}")
+    click.echo(f"{found.kwh_a_year:,.0f} kWh a year, {money(plan, found.cost_a_year_minor)}")
 
 
 QUESTIONS = (find, buy, odds, growth, shuffle_command, power_command)

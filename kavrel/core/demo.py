@@ -5,9 +5,12 @@ from datetime import date
 from kavrel.core.bench.capacity import labelled_bytes
 from kavrel.core.edit import checked
 from kavrel.core.plan import (
+    AcceptedRisk,
     Account,
     App,
     AssumptionValue,
+    Bucket,
+    Cap,
     Dataset,
     DefaultLogin,
     Disk,
@@ -38,7 +41,7 @@ GB = 10**9
 
 
 def demo_plan() -> Plan:
-    """A consistent plan: 4 hosts at 3 sites, 19 disks of 6 sizes, 4 pools, 12 datasets, 9 jobs."""
+    """A consistent plan: 4 hosts at 4 sites, 19 disks of 6 sizes, 4 pools, 14 datasets, 20 jobs."""
     return checked(
         Plan(
             name="Lantern Row",
@@ -49,8 +52,54 @@ def demo_plan() -> Plan:
                 Site(id="row", name="Lantern Row"),
                 Site(id="mill", name="Old Mill workshop"),
                 Site(id="aunt", name="Aunt's flat", own=False),
+                Site(id="store", name="rented store", own=False),
             ),
-            links=(Link(id="row-mill", a="row", b="mill", mbit_a_to_b=40.0, mbit_b_to_a=100.0),),
+            links=(
+                Link(id="row-mill", a="row", b="mill", mbit_a_to_b=40.0, mbit_b_to_a=100.0),
+                Link(
+                    id="row-store",
+                    a="row",
+                    b="store",
+                    mbit_a_to_b=40.0,
+                    mbit_b_to_a=250.0,
+                    encrypted=False,
+                    allowance_bytes_per_month=300 * GB,
+                ),
+            ),
+            caps=(
+                Cap(id="awake", link="row-mill", from_at="07:00", to_at="23:00", mbit=10.0),
+                Cap(id="supper", link="row-store", from_at="17:00", to_at="22:30", mbit=5.0),
+            ),
+            buckets=(
+                Bucket(
+                    id="ark",
+                    name="lantern-ark",
+                    site="store",
+                    account="steward of Lantern Row",
+                    locked_days=30,
+                    price_minor=620,
+                ),
+            ),
+            accepted=(
+                AcceptedRisk(
+                    id="risk-1",
+                    dataset="course",
+                    hazard="box_lost",
+                    reason="nobody teaches this any more",
+                    on=date(2026, 10, 4),
+                    who="Inês",
+                    basis="0000000000000000",
+                ),
+                AcceptedRisk(
+                    id="risk-2",
+                    dataset="blocks",
+                    hazard="fire",
+                    reason="the cutter is set up again in an evening",
+                    on=date(2026, 10, 4),
+                    who="Rui",
+                    basis="78778f6cd86abfe6",
+                ),
+            ),
             hosts=_hosts(),
             supplies=(
                 Supply(
@@ -577,8 +626,8 @@ def _jobs() -> tuple[Job, ...]:
         Job(
             id="images",
             name="machine images to ridge",
-            kind="backup",
-            datasets=("vms", "ledger"),
+            kind="image",
+            datasets=("vms",),
             target_pool="ridge",
             schedule=Schedule(kind="weekly", weekdays=(6,), at="01:00"),
             retention=Retention(last=8),
@@ -621,6 +670,103 @@ def _jobs() -> tuple[Job, ...]:
             schedule=Schedule(kind="weekly", weekdays=(0, 3), at="07:30"),
             retention=Retention(last=1),
             credentials="everyday",
+        ),
+        Job(
+            id="papers-ark",
+            name="papers to the ark",
+            kind="bucket",
+            datasets=("papers",),
+            target_bucket="ark",
+            schedule=Schedule(kind="daily", at="03:10"),
+            retention=Retention(daily=30, monthly=6),
+            encrypted=True,
+            key_kept_at=("row", "aunt"),
+            wire_encrypted=True,
+            alarm_days=3.0,
+        ),
+        Job(
+            id="ledger-dump",
+            name="ledger dump",
+            kind="dump",
+            datasets=("ledger",),
+            target_pool="ridge",
+            schedule=Schedule(kind="daily", at="00:20"),
+            retention=Retention(last=14),
+        ),
+        Job(
+            id="ledger-mill",
+            name="ledger dump to the mill",
+            kind="backup",
+            datasets=("ledger",),
+            reads_from="ledger-dump",
+            after="ledger-dump",
+            target_pool="burrow",
+            schedule=Schedule(kind="after"),
+            retention=Retention(daily=7, monthly=6),
+            credentials="target",
+            alarm_days=2.0,
+        ),
+        Job(
+            id="homes-wren",
+            name="homes beside the machines",
+            kind="folder_mirror",
+            datasets=("homes",),
+            target_pool="anvil",
+            schedule=Schedule(kind="daily", at="04:10"),
+            retention=Retention(trash_days=7),
+        ),
+        Job(
+            id="dipper-config",
+            name="settings of dipper",
+            kind="config",
+            host="dipper",
+            target_pool="ridge",
+            schedule=Schedule(kind="weekly", weekdays=(6,), at="05:00"),
+            retention=Retention(last=12),
+        ),
+        Job(
+            id="ridge-scrub",
+            name="scrub of ridge",
+            kind="scrub",
+            pool="ridge",
+            schedule=Schedule(kind="monthly", every=3, nth=1, weekdays=(5,), at="03:00"),
+        ),
+        Job(
+            id="burrow-scrub",
+            name="scrub of burrow",
+            kind="scrub",
+            pool="burrow",
+            schedule=Schedule(kind="monthly", every=3, nth=2, weekdays=(5,), at="03:00"),
+        ),
+        Job(
+            id="ridge-long",
+            name="long tests of ridge",
+            kind="smart_long",
+            pool="ridge",
+            schedule=Schedule(kind="monthly", nth=3, weekdays=(5,), at="06:30"),
+            window_from="06:00",
+            window_to="23:00",
+        ),
+        Job(
+            id="ridge-short",
+            name="short tests of ridge",
+            kind="smart_short",
+            pool="ridge",
+            schedule=Schedule(kind="weekly", weekdays=(2,), at="12:00"),
+        ),
+        Job(
+            id="row-bins",
+            name="bins of the row",
+            kind="bin",
+            datasets=("scans", "papers"),
+            schedule=Schedule(kind="daily", at="04:40"),
+        ),
+        Job(
+            id="try-papers",
+            name="try the papers vault",
+            kind="restore_test",
+            reads_from="papers-vault",
+            schedule=Schedule(kind="monthly", every=6, day=8, at="10:00"),
         ),
     )
 

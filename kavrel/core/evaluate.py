@@ -13,9 +13,12 @@ from kavrel.core.cautions.caution import Caution, View
 from kavrel.core.copies import retention, schedule
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.kinds import KINDS
+from kavrel.core.copies.ladder import Ladder, ladder
+from kavrel.core.copies.space import held_bytes
+from kavrel.core.copies.travel import travels
 from kavrel.core.index import Index
 from kavrel.core.log.due import Due, due
-from kavrel.core.plan import Plan
+from kavrel.core.plan import JobKind, Plan
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.layout import Layout
 from kavrel.core.pools.loss import repair_of
@@ -44,7 +47,10 @@ class Figure(_View):
 
 
 class Strip(_View):
-    """The consequence strip. `lost_for_good` counts proof cells from which nothing comes back."""
+    """The consequence strip. `lost_for_good` counts proof cells from which nothing comes back.
+
+    Those that somebody has signed are counted in `accepted` instead.
+    """
 
     usable_bytes: int
     cost_minor: int
@@ -52,6 +58,7 @@ class Strip(_View):
     worst_rpo_seconds: float
     worst_rto_seconds: float
     lost_for_good: int
+    accepted: int
     cautions: int
     serious: int
     usable: Figure
@@ -97,7 +104,11 @@ class AccessTable(_View):
 
 
 class JobView(_View):
-    """A job in words, with its durations and the age of its newest point at worst."""
+    """A job in words, with its durations and the age of its newest point.
+
+    `slowdown`: how much longer a run takes in the worst night. `held_bytes`: what its points hold
+    beside the newest state. `travels`: how its bytes are protected on a link, empty without one.
+    """
 
     id: str
     title: str
@@ -110,7 +121,30 @@ class JobView(_View):
     first_copy: Working
     usual_run: Working
     newest_age_seconds: float | None
+    mean_age_seconds: float | None
+    best_age_seconds: float | None
     points_today: int
+    slowdown: float
+    held_bytes: int
+    travels: str
+
+
+class KindView(_View):
+    """A kind of job: what it does, needs, locks, takes, and what it protects against."""
+
+    id: JobKind
+    title: str
+    target: str
+    on: str
+    copies: bool
+    versions: bool
+    by_hand: bool
+    does: str
+    needs: str
+    locks: str
+    takes: str
+    protects: str
+    does_not: str
 
 
 class HazardView(_View):
@@ -148,7 +182,9 @@ class Evaluation(_View):
     reach: tuple[Reach, ...]  # over everything but SMB
     promises: tuple[Promise, ...]
     listeners: tuple[Listener, ...]
+    kinds: tuple[KindView, ...]
     jobs: tuple[JobView, ...]
+    ladders: tuple[Ladder, ...]
     week: Week
     hazards: tuple[HazardView, ...]
     proof: tuple[Cell, ...]
@@ -169,7 +205,10 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
     dues = due(index, today)
     drawn = power(index)
     heard, promised = tuple(listeners(index)), tuple(promises(index, states))
-    view = View(index, states, matrix, book, this_week, cells, dues, drawn, heard, promised, today)
+    ladders = tuple(ladder(book, d.id) for d in plan.datasets)
+    view = View(
+        index, states, matrix, book, this_week, cells, dues, drawn, heard, promised, ladders, today
+    )
     found = cautions(view)
     return Evaluation.model_construct(
         today=today,
@@ -180,7 +219,9 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
         reach=tuple(reach(index, (), today)),
         promises=promised,
         listeners=heard,
+        kinds=KIND_VIEWS,
         jobs=tuple(_job(book, j.id) for j in plan.jobs),
+        ladders=ladders,
         week=this_week,
         hazards=tuple(
             HazardView(id=h.id, title=h.title, short=h.short, question=h.question) for h in HAZARDS
@@ -207,7 +248,8 @@ def _strip(
         loss_odds_5y=float(odds.value or 0.0),
         worst_rpo_seconds=float(rpo.value or 0.0),
         worst_rto_seconds=float(rto.value or 0.0),
-        lost_for_good=sum(1 for c in cells if c.fate == "lost"),
+        lost_for_good=sum(1 for c in cells if c.fate == "lost" and c.signed != "yes"),
+        accepted=sum(1 for c in cells if c.signed == "yes"),
         cautions=len(found),
         serious=sum(1 for c in found if c.severity == "serious"),
         usable=Figure(
@@ -315,22 +357,37 @@ def _access_table(plan: Plan, matrix: Sequence[Access]) -> AccessTable:
 
 
 def _job(book: CopyBook, job_id: str) -> JobView:
-    job = book.index.jobs[job_id]
+    index = book.index
+    job = index.jobs[job_id]
     source, target = book.source(job), book.place(job)
+    ages = book.ages(job) if KINDS[job.kind].copies else None
+    words = schedule.in_words(job.schedule)
+    if job.after:
+        words = f"after {index.jobs[job.after].name}"
     return JobView(
         id=job.id,
         title=KINDS[job.kind].title,
-        schedule_words=schedule.in_words(job.schedule),
-        retention_words=retention.in_words(job.retention),
-        source_name=source.name(book.index),
-        target_name=target.name(book.index),
-        source_site=source.site(book.index),
-        target_site=target.site(book.index),
+        schedule_words=words,
+        retention_words=retention.in_words(job.retention) if KINDS[job.kind].copies else "",
+        source_name=index.hosts[job.host].name if job.host else source.name(index),
+        target_name=target.name(index) if not KINDS[job.kind].moves_nothing else source.name(index),
+        source_site=source.site(index),
+        target_site=target.site(index),
         first_copy=book.first_copy(job),
         usual_run=book.usual_run(job),
-        newest_age_seconds=book.newest_age(job),
-        points_today=len(book.points_on(job, book.as_of)),
+        newest_age_seconds=ages.worst if ages else None,
+        mean_age_seconds=ages.mean if ages else None,
+        best_age_seconds=ages.best if ages else None,
+        points_today=len(book.points_on(job, book.as_of)) if KINDS[job.kind].copies else 0,
+        slowdown=book.flow(job).slowdown,
+        held_bytes=int(held_bytes(book, job, book.as_of)),
+        travels=travels(book, job),
     )
+
+
+KIND_VIEWS = tuple(
+    KindView(**{f: getattr(k, f) for f in KindView.model_fields}) for k in KINDS.values()
+)
 
 
 def _assumptions(index: Index) -> tuple[AssumptionView, ...]:

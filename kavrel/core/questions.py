@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from kavrel.core.copies.book import CopyBook
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
 from kavrel.core.moves.shuffle import Shuffle, shuffle
@@ -17,10 +18,13 @@ from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.finder import Found, Wish, search
 from kavrel.core.pools.growth import Growth, growth, need_of, offer_facts, offers_for
 from kavrel.core.pools.outlook import Outlook, outlook
-from kavrel.core.pools.pool import disk_facts, pool_conditions
+from kavrel.core.pools.pool import disk_facts, pool_conditions, pool_states
 from kavrel.core.pools.purchase import PurchasePlan, purchase_plan
 from kavrel.core.pools.strategies import Strategy, strategies
+from kavrel.core.proof.lab import LabLives, lab_lives
 from kavrel.core.quantities import Id, whole
+from kavrel.core.week.arrange import Arrangement, arrange
+from kavrel.core.week.nights import Night, nights
 
 Tell = Callable[[float, str], bool]
 """Hears the share done (0 to 1) and a word on it; answers whether to go on."""
@@ -78,8 +82,36 @@ class ShuffleQuestion(_Asked):
     kind: Literal["shuffle"]
 
 
+class ArrangeQuestion(_Asked):
+    """Asks which start times move so that nothing clashes, or what cannot fit."""
+
+    kind: Literal["arrange"]
+
+
+class NightsQuestion(_Asked):
+    """Asks for every night of so many days: how long it is, and who is slowed."""
+
+    kind: Literal["nights"]
+    days: whole(7, 366) = 366  # type: ignore[valid-type]
+
+
+class LabQuestion(_Asked):
+    """Asks what the whole lab loses over the years, by cause, and what to change first."""
+
+    kind: Literal["lab"]
+    years: whole(1, 20) = 5  # type: ignore[valid-type]
+    lifetimes: whole(1000, 400_000) = 20_000  # type: ignore[valid-type]
+
+
 Question = Annotated[
-    FinderQuestion | BasketQuestion | OddsQuestion | GrowthQuestion | ShuffleQuestion,
+    FinderQuestion
+    | BasketQuestion
+    | OddsQuestion
+    | GrowthQuestion
+    | ShuffleQuestion
+    | ArrangeQuestion
+    | NightsQuestion
+    | LabQuestion,
     Field(discriminator="kind"),
 ]
 
@@ -126,8 +158,37 @@ class ShuffleAnswer(_Answer):
     shuffle: Shuffle
 
 
+class ArrangeAnswer(_Answer):
+    """What would move, and what does not fit."""
+
+    kind: Literal["arrange"] = "arrange"
+    arrangement: Arrangement
+
+
+class NightsAnswer(_Answer):
+    """The nights in order; `worst` the longest of each month."""
+
+    kind: Literal["nights"] = "nights"
+    nights: tuple[Night, ...]
+    worst: tuple[Night, ...]
+
+
+class LabAnswer(_Answer):
+    """Losses over the years."""
+
+    kind: Literal["lab"] = "lab"
+    lives: LabLives
+
+
 Answer = Annotated[
-    FinderAnswer | BasketAnswer | OddsAnswer | GrowthAnswer | ShuffleAnswer,
+    FinderAnswer
+    | BasketAnswer
+    | OddsAnswer
+    | GrowthAnswer
+    | ShuffleAnswer
+    | ArrangeAnswer
+    | NightsAnswer
+    | LabAnswer,
     Field(discriminator="kind"),
 ]
 
@@ -154,6 +215,15 @@ def answer(
             return _growth(index, evaluation, question, tell)
         case ShuffleQuestion():
             return ShuffleAnswer(shuffle=shuffle(index, _counting(tell, "orders tried")))
+        case ArrangeQuestion():
+            return ArrangeAnswer(arrangement=arrange(plan, evaluation.today, _going(tell)))
+        case NightsQuestion():
+            return _nights(index, evaluation, question, tell)
+        case LabQuestion():
+            lives = lab_lives(
+                plan, evaluation.today, question.years, question.lifetimes, _going(tell)
+            )
+            return LabAnswer(lives=lives)
 
 
 def _counting(tell: Tell, what: str, of: int = 0) -> Callable[[int], None]:
@@ -164,6 +234,31 @@ def _counting(tell: Tell, what: str, of: int = 0) -> Callable[[int], None]:
             raise Stopped
 
     return heard
+
+
+def _going(tell: Tell) -> Tell:
+    """The same, but Stopped is raised when it says no."""
+
+    def heard(share: float, word: str) -> bool:
+        if not tell(share, word):
+            raise Stopped
+        return True
+
+    return heard
+
+
+def _nights(
+    index: Index, evaluation: Evaluation, question: NightsQuestion, tell: Tell
+) -> NightsAnswer:
+    _going(tell)(0.1, "jobs run through the nights")
+    book = CopyBook(index, pool_states(index), evaluation.today)
+    found = nights(book, evaluation.today, question.days)
+    worst: dict[tuple[int, int], Night] = {}
+    for night in found:
+        month = (night.day.year, night.day.month)
+        if month not in worst or night.busy_hours > worst[month].busy_hours:
+            worst[month] = night
+    return NightsAnswer(nights=tuple(found), worst=tuple(worst.values()))
 
 
 def _disks(index: Index, ids: tuple[str, ...]) -> list[DiskFacts]:

@@ -1,19 +1,32 @@
 """The jobs and what is due as iCalendar (RFC 5545), in the lab's time zone."""
 
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 
 from icalendar import Calendar, Event, vRecur
 
-from kavrel.core.copies.schedule import dtstart, rrule
-from kavrel.core.evaluate import Evaluation
-from kavrel.core.plan import Plan
+from kavrel.core.copies.schedule import dtstart, odd_starts, rrule
+from kavrel.core.evaluate import Evaluation, JobView
+from kavrel.core.plan import Job, Plan, Schedule
+from kavrel.formats.timers import ODD_YEARS
+
+
+def _timed(plan: Plan, views: dict[str, JobView], job: Job) -> tuple[Schedule, timedelta]:
+    """The schedule that a job follows in the end, and how long after it starts."""
+    jobs = {j.id: j for j in plan.jobs}
+    offset = timedelta()
+    while job.after:
+        job = jobs[job.after]
+        hours = views[job.id].usual_run.value
+        offset += timedelta(hours=hours if isinstance(hours, float) else 0.0)
+    return job.schedule, timedelta(seconds=round(offset.total_seconds()))
 
 
 def week_ics(plan: Plan, evaluation: Evaluation, stamp: datetime) -> bytes:
     """Each job as a recurring event of its usual length; each due thing as a day's event.
 
-    RFC 5545 skips a start in the spring gap; Kavrel's own reckoning moves it by the gap.
-    `stamp` is the aware moment of writing.
+    RFC 5545 skips a start in the spring gap: those of the coming years are named one by one, as
+    RDATEs in UTC. A job that follows another stands where that one usually ends. `stamp` is the
+    aware moment of writing.
     """
     calendar = Calendar()
     calendar.add("prodid", "-//Kavrel//plan//EN")
@@ -26,11 +39,16 @@ def week_ics(plan: Plan, evaluation: Evaluation, stamp: datetime) -> bytes:
         event = Event()
         event.add("uid", f"{job.id}@kavrel.invalid")
         event.add("dtstamp", stamp)
-        event.add("dtstart", dtstart(job.schedule, plan.zone))
+        timed, offset = _timed(plan, views, job)
+        event.add("dtstart", dtstart(timed, plan.zone) + offset)
         hours = view.usual_run.value
         if isinstance(hours, float):
             event.add("duration", timedelta(seconds=max(60, round(hours * 3600))))
-        event.add("rrule", vRecur.from_ical(rrule(job.schedule)))
+        event.add("rrule", vRecur.from_ical(rrule(timed)))
+        last = evaluation.today.replace(year=evaluation.today.year + ODD_YEARS, day=1)
+        odd = odd_starts(timed, plan.zone, evaluation.today, last)
+        if odd:
+            event.add("rdate", [(t + offset).astimezone(UTC) for t in odd])
         event.add("summary", f"{job.name} ({view.title})")
         event.add(
             "description",

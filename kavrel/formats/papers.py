@@ -8,11 +8,13 @@ from datetime import datetime
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
 from kavrel.core.moves.shuffle import shuffle
+from kavrel.core.paper.restore_sheet import restore_sheet
 from kavrel.core.paper.runbook import runbook
 from kavrel.core.plan import Plan
 from kavrel.formats import plan_file
 from kavrel.formats.calendar import week_ics
 from kavrel.formats.disks_csv import disks_csv
+from kavrel.formats.restore_markdown import restore_markdown
 from kavrel.formats.run_sheet_markdown import run_sheet_markdown
 from kavrel.formats.runbook_markdown import runbook_markdown
 from kavrel.formats.samba import smb_conf, smb_hosts
@@ -20,6 +22,7 @@ from kavrel.formats.servers import files
 from kavrel.formats.servers.bundle import bundle
 from kavrel.formats.servers.setup_script import setup_script
 from kavrel.formats.servers.site import hosts_with, hosts_with_pools
+from kavrel.formats.timers import crontab, hosts_with_jobs, timers_zip
 
 
 class NoPaper(ValueError):
@@ -85,6 +88,12 @@ PAPERS: Mapping[str, Paper] = {
             lambda o, _: run_sheet_markdown(o.plan.name, shuffle(Index(o.plan)), o.origin),
         ),
         Paper(
+            "if-something-happens.md",
+            "text/markdown",
+            "for whoever must restore without you: where things are, steps, tick boxes",
+            lambda o, _: restore_markdown(restore_sheet(o.plan, o.evaluation, o.origin)),
+        ),
+        Paper(
             "plan.json",
             "application/json",
             "the plan itself; reading it back gives the same plan",
@@ -107,6 +116,20 @@ PAPERS: Mapping[str, Paper] = {
             "text/calendar",
             "jobs and what is due, for a calendar",
             lambda o, _: week_ics(o.plan, o.evaluation, o.stamp),
+        ),
+        Paper(
+            "crontab",
+            "text/plain",
+            "the jobs of one host for cron, with guards where cron has no words",
+            lambda o, host: crontab(o.plan, host, o.origin),
+            hosts_with_jobs,
+        ),
+        Paper(
+            "timers.zip",
+            "application/zip",
+            "the same jobs as systemd timers, odd nights included",
+            lambda o, host: timers_zip(o.plan, host, o.origin, o.evaluation.today),
+            hosts_with_jobs,
         ),
         Paper(
             "smb.conf",

@@ -7,6 +7,7 @@ from kavrel.core.cautions.address_misplaced import ADDRESS_MISPLACED
 from kavrel.core.cautions.address_moves import ADDRESS_MOVES
 from kavrel.core.cautions.admin_every_day import ADMIN_EVERY_DAY
 from kavrel.core.cautions.admin_one_factor import ADMIN_ONE_FACTOR
+from kavrel.core.cautions.allowance_used_up import ALLOWANCE_USED_UP
 from kavrel.core.cautions.app_as_root import APP_AS_ROOT
 from kavrel.core.cautions.app_cannot_write import APP_CANNOT_WRITE
 from kavrel.core.cautions.app_without_path import APP_WITHOUT_PATH
@@ -15,15 +16,19 @@ from kavrel.core.cautions.backup_writes_source import BACKUP_WRITES_SOURCE
 from kavrel.core.cautions.bare_owner import BARE_OWNER
 from kavrel.core.cautions.bin_too_long import BIN_TOO_LONG
 from kavrel.core.cautions.boot_without_copy import BOOT_WITHOUT_COPY
+from kavrel.core.cautions.bucket_unlocked import BUCKET_UNLOCKED
 from kavrel.core.cautions.built_in_admin import BUILT_IN_ADMIN
 from kavrel.core.cautions.carry_first_copy import CARRY_FIRST_COPY
 from kavrel.core.cautions.caution import Caution, Rule, View
 from kavrel.core.cautions.checksums_off import CHECKSUMS_OFF
 from kavrel.core.cautions.child_through_parent import CHILD_THROUGH_PARENT
 from kavrel.core.cautions.clash import CLASH
+from kavrel.core.cautions.counted_twice import COUNTED_TWICE
 from kavrel.core.cautions.default_login import DEFAULT_LOGIN
 from kavrel.core.cautions.default_passwords import DEFAULT_PASSWORDS
+from kavrel.core.cautions.encrypted_twice import ENCRYPTED_TWICE
 from kavrel.core.cautions.everybody_writes import EVERYBODY_WRITES
+from kavrel.core.cautions.first_copy_never_ends import FIRST_COPY_NEVER_ENDS
 from kavrel.core.cautions.footage_copy_on_write import FOOTAGE_COPY_ON_WRITE
 from kavrel.core.cautions.forced_change import FORCED_CHANGE
 from kavrel.core.cautions.ftp_idle import FTP_IDLE
@@ -39,6 +44,7 @@ from kavrel.core.cautions.homes_without_quota import HOMES_WITHOUT_QUOTA
 from kavrel.core.cautions.iscsi_without_chap import ISCSI_WITHOUT_CHAP
 from kavrel.core.cautions.isos_writable import ISOS_WRITABLE
 from kavrel.core.cautions.key_burns import KEY_BURNS
+from kavrel.core.cautions.key_in_one_place import KEY_IN_ONE_PLACE
 from kavrel.core.cautions.large_records import LARGE_RECORDS
 from kavrel.core.cautions.little_memory import LITTLE_MEMORY
 from kavrel.core.cautions.live_database import LIVE_DATABASE
@@ -64,6 +70,7 @@ from kavrel.core.cautions.no_bin import NO_BIN
 from kavrel.core.cautions.no_copy import NO_COPY
 from kavrel.core.cautions.no_offsite import NO_OFFSITE
 from kavrel.core.cautions.no_redundancy import NO_REDUNDANCY
+from kavrel.core.cautions.no_silence_alarm import NO_SILENCE_ALARM
 from kavrel.core.cautions.no_ups import NO_UPS
 from kavrel.core.cautions.no_way import NO_WAY
 from kavrel.core.cautions.not_encrypted_away import NOT_ENCRYPTED_AWAY
@@ -77,12 +84,17 @@ from kavrel.core.cautions.open_to_the_internet import OPEN_TO_THE_INTERNET
 from kavrel.core.cautions.opening_to_nothing import OPENING_TO_NOTHING
 from kavrel.core.cautions.path_on_another_box import PATH_ON_ANOTHER_BOX
 from kavrel.core.cautions.player_writes import PLAYER_WRITES
+from kavrel.core.cautions.points_fill_the_pool import POINTS_FILL_THE_POOL
 from kavrel.core.cautions.pool_full import POOL_FULL
+from kavrel.core.cautions.pool_not_scrubbed import POOL_NOT_SCRUBBED
 from kavrel.core.cautions.pool_too_small import POOL_TOO_SMALL
 from kavrel.core.cautions.port_clash import PORT_CLASH
 from kavrel.core.cautions.promised_too_much import PROMISED_TOO_MUCH
 from kavrel.core.cautions.read_error_in_rebuild import READ_ERROR_IN_REBUILD
+from kavrel.core.cautions.readable_when_stolen import READABLE_WHEN_STOLEN
+from kavrel.core.cautions.reads_too_early import READS_TOO_EARLY
 from kavrel.core.cautions.refurbished_at_work import REFURBISHED_AT_WORK
+from kavrel.core.cautions.relayed_link import RELAYED_LINK
 from kavrel.core.cautions.reserved_too_much import RESERVED_TOO_MUCH
 from kavrel.core.cautions.reset_pending import RESET_PENDING
 from kavrel.core.cautions.root_signs_in import ROOT_SIGNS_IN
@@ -96,6 +108,7 @@ from kavrel.core.cautions.share_of_nobody import SHARE_OF_NOBODY
 from kavrel.core.cautions.shelf_overdue import SHELF_OVERDUE
 from kavrel.core.cautions.shingled_in_group import SHINGLED_IN_GROUP
 from kavrel.core.cautions.short_passwords import SHORT_PASSWORDS
+from kavrel.core.cautions.signature_out_of_date import SIGNATURE_OUT_OF_DATE
 from kavrel.core.cautions.slow_disk import SLOW_DISK
 from kavrel.core.cautions.smb1 import SMB1
 from kavrel.core.cautions.source_can_delete import SOURCE_CAN_DELETE
@@ -103,6 +116,7 @@ from kavrel.core.cautions.stays_down import STAYS_DOWN
 from kavrel.core.cautions.stranded_space import STRANDED_SPACE
 from kavrel.core.cautions.throw_away_copied import THROW_AWAY_COPIED
 from kavrel.core.cautions.tier_alone import TIER_ALONE
+from kavrel.core.cautions.trash_can_too_short import TRASH_CAN_TOO_SHORT
 from kavrel.core.cautions.tunnel_missing import TUNNEL_MISSING
 from kavrel.core.cautions.twice_shared import TWICE_SHARED
 from kavrel.core.cautions.two_ways_to_write import TWO_WAYS_TO_WRITE
@@ -113,6 +127,7 @@ from kavrel.core.cautions.usb_power import USB_POWER
 from kavrel.core.cautions.vm_disks_shared import VM_DISKS_SHARED
 from kavrel.core.cautions.vms_on_parity import VMS_ON_PARITY
 from kavrel.core.cautions.waking_hours import WAKING_HOURS
+from kavrel.core.cautions.window_missed import WINDOW_MISSED
 from kavrel.core.cautions.windows_names import WINDOWS_NAMES
 
 RULES: tuple[Rule, ...] = (
@@ -227,6 +242,21 @@ RULES: tuple[Rule, ...] = (
     LARGE_RECORDS,
     LOCKED_AFTER_A_CUT,
     BARE_OWNER,
+    ENCRYPTED_TWICE,
+    RELAYED_LINK,
+    ALLOWANCE_USED_UP,
+    NO_SILENCE_ALARM,
+    FIRST_COPY_NEVER_ENDS,
+    WINDOW_MISSED,
+    READS_TOO_EARLY,
+    COUNTED_TWICE,
+    KEY_IN_ONE_PLACE,
+    READABLE_WHEN_STOLEN,
+    SIGNATURE_OUT_OF_DATE,
+    TRASH_CAN_TOO_SHORT,
+    BUCKET_UNLOCKED,
+    POOL_NOT_SCRUBBED,
+    POINTS_FILL_THE_POOL,
 )
 
 ORDER = {"serious": 0, "caution": 1, "advice": 2}

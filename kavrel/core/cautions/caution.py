@@ -10,6 +10,9 @@ from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.bench.power import Power
 from kavrel.core.copies.book import CopyBook
+from kavrel.core.copies.kinds import KINDS
+from kavrel.core.copies.ladder import Ladder
+from kavrel.core.copies.space import held_bytes
 from kavrel.core.index import Index
 from kavrel.core.log.due import Due
 from kavrel.core.pools.pool import PoolState
@@ -76,6 +79,7 @@ class View:
     power: Power
     listeners: Sequence[Listener]
     promises: Sequence[Promise]
+    ladders: Sequence[Ladder]
     today: date
 
     @cached_property
@@ -93,9 +97,20 @@ class View:
         width = len(self.index.plan.accounts)
         return {a.id: self.matrix[n::width] for n, a in enumerate(self.index.plan.accounts)}
 
+    @cached_property
+    def _stored(self) -> dict[str, int]:
+        found: dict[str, float] = {}
+        for job in self.index.plan.jobs:
+            pool = self.book.place(job).pool
+            if pool and KINDS[job.kind].copies:
+                newest = self.book.first_bytes(job) if job.target_pool else 0
+                held = held_bytes(self.book, job, self.today)
+                found[pool] = found.get(pool, 0.0) + newest + held
+        return {pool: int(size) for pool, size in found.items()}
+
     def stored_bytes(self, pool: str) -> int:
-        """Bytes of others' newest copies on a pool; versions need more than that."""
-        return sum(self.book.first_bytes(j) for j in self.index.plan.jobs if j.target_pool == pool)
+        """Bytes of others' newest copies on a pool, and of what all points on it hold."""
+        return self._stored.get(pool, 0)
 
 
 def changed(label: str, collection: str, **values: Any) -> Callable[[View, str], Fix | None]:

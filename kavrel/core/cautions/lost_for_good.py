@@ -9,7 +9,11 @@ from kavrel.core.proof.hazards import HAZARDS
 def _find(view: View) -> Iterator[Finding]:
     titles = {h.id: h.title for h in HAZARDS}
     for d in view.index.plan.datasets:
-        lost = [titles[c.hazard] for c in view.cells if c.dataset == d.id and c.fate == "lost"]
+        lost = [
+            titles[c.hazard]
+            for c in view.cells
+            if c.dataset == d.id and c.fate == "lost" and c.signed != "yes"
+        ]
         if d.worth == "irreplaceable" and lost:
             yield d.id, d.name, f"Lost for good after: {', '.join(lost)}."
 

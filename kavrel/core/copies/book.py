@@ -393,7 +393,7 @@ class CopyBook:
         begin = max([self.as_of, *opened])
         begins_late = any(day > self.as_of for day in opened)
         if begins_late:
-            begin += timedelta(days=self._look_back_days(job))
+            begin += timedelta(days=self.look_back_days(job))
         first = datetime.combine(begin, time(), ZoneInfo(self.index.plan.zone)).timestamp()
         return first, first + max(days, 2 * step_days) * DAY
 
@@ -404,7 +404,8 @@ class CopyBook:
             chain.append(job)
         return chain
 
-    def _look_back_days(self, job: Job) -> int:
+    def look_back_days(self, job: Job) -> int:
+        """How far back starts decide which points there are."""
         span = keeping.span_days(job.retention, self.step_days(job))
         chained = sum(2 * self.step_days(j) for j in self._upstream(job))
         return int(min(span + chained, LONGEST_LOOK_BACK_DAYS)) + 2
@@ -419,7 +420,7 @@ class CopyBook:
             return self._spans[job.id]
         first, last = self.window(job)
         ahead = int(self.notice_days + 2 * self.step_days(job)) + 2
-        back = self._look_back_days(job) + int(self.notice_days)
+        back = self.look_back_days(job) + int(self.notice_days)
         begin = self._day(first) - timedelta(days=back)
         self._spans[job.id] = begin, self._day(last) + timedelta(days=ahead)
         return self._spans[job.id]
@@ -437,7 +438,7 @@ class CopyBook:
 
     def _existing(self, job: Job, day: date, with_rules: bool) -> list[tuple[Point, list[Rule]]]:
         zone = self.index.plan.zone
-        begin, end = day - timedelta(days=self._look_back_days(job)), day + timedelta(days=1)
+        begin, end = day - timedelta(days=self.look_back_days(job)), day + timedelta(days=1)
         flow = self.flow(job)
         found = flows.points(flow, begin, end)
         at = datetime.combine(end, time(), ZoneInfo(zone)).timestamp() - 1

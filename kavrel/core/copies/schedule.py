@@ -35,7 +35,7 @@ def complaint(schedule: Schedule) -> tuple[str, str] | None:
         return "day", "days of the month count from 1; -1 is the last"
     if (schedule.only_from is None) != (schedule.only_to is None):
         return "only_to", "give both: from which hour and until which hour"
-    if schedule.kind == "hourly" and not _hours(schedule):
+    if schedule.kind == "hourly" and not hours_of(schedule):
         return "only_to", "this never fires: no start lies within these hours"
     first = schedule.start or ANCHOR
     if schedule.until and schedule.until < first:
@@ -45,7 +45,7 @@ def complaint(schedule: Schedule) -> tuple[str, str] | None:
     return None
 
 
-def _hours(schedule: Schedule) -> list[int]:
+def hours_of(schedule: Schedule) -> list[int]:
     """Hours of the day at which an hourly job starts, of those in which it may."""
     clock = time.fromisoformat(schedule.at)
     hours = range(clock.hour % schedule.every, 24, schedule.every)
@@ -142,7 +142,7 @@ def starts(schedule: Schedule, zone: str, first: date, last: date) -> tuple[floa
     """Start instants (seconds since 1970, UTC) on local days `first` to `last`, both included."""
     place = ZoneInfo(schedule.zone or zone)
     clock = time.fromisoformat(schedule.at)
-    hours = [(h, clock.minute) for h in _hours(schedule)] if schedule.kind == "hourly" else None
+    hours = [(h, clock.minute) for h in hours_of(schedule)] if schedule.kind == "hourly" else None
     found: set[float] = set()
     for day in _days(schedule, first, last):
         for hour, minute in hours or ((clock.hour, clock.minute),):
@@ -207,7 +207,7 @@ def rrule(schedule: Schedule) -> str:
     parts: list[str]
     clock = time.fromisoformat(schedule.at)
     if schedule.kind == "hourly":
-        hours = _hours(schedule)
+        hours = hours_of(schedule)
         parts = ["FREQ=DAILY", "BYHOUR=" + ",".join(map(str, hours)), f"BYMINUTE={clock.minute}"]
     elif schedule.kind == "daily":
         parts = ["FREQ=DAILY", f"INTERVAL={schedule.every}"]
@@ -243,6 +243,6 @@ def odd_starts(schedule: Schedule, zone: str, first: date, last: date) -> tuple[
     """
     place = ZoneInfo(schedule.zone or zone)
     clock = time.fromisoformat(schedule.at)
-    hours = _hours(schedule) if schedule.kind == "hourly" else [clock.hour]
+    hours = hours_of(schedule) if schedule.kind == "hourly" else [clock.hour]
     local = [datetime.fromtimestamp(t, place) for t in starts(schedule, zone, first, last)]
     return tuple(t for t in local if t.fold or t.minute != clock.minute or t.hour not in hours)

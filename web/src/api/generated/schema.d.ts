@@ -931,6 +931,76 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/{plan_id}/caps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add */
+        post: operations["add_cap"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/caps/{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Replace */
+        put: operations["put_cap"];
+        post?: never;
+        /** Delete */
+        delete: operations["remove_cap"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/buckets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add */
+        post: operations["add_bucket"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/buckets/{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Replace */
+        put: operations["put_bucket"];
+        post?: never;
+        /** Delete */
+        delete: operations["remove_bucket"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans/{plan_id}/jobs": {
         parameters: {
             query?: never;
@@ -961,6 +1031,41 @@ export interface paths {
         post?: never;
         /** Delete */
         delete: operations["remove_job"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/accepted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add */
+        post: operations["add_risk"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/accepted/{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Replace */
+        put: operations["put_risk"];
+        post?: never;
+        /** Delete */
+        delete: operations["remove_risk"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1076,46 +1181,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/plans/{plan_id}/points": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * List Points
-         * @description Points of a job that exist at the end of a day, after pruning.
-         */
-        get: operations["list_points"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/plans/{plan_id}/week": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Get Week
-         * @description The week that holds a day.
-         */
-        get: operations["get_week"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/plans/{plan_id}/runbook": {
         parameters: {
             query?: never;
@@ -1168,6 +1233,146 @@ export interface paths {
          * @description A paper of the plan as a file to keep.
          */
         get: operations["get_paper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Points
+         * @description Points of a job that exist at the end of a day, after pruning, with the rules that keep them.
+         */
+        get: operations["list_points"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Back
+         * @description Which points still hold a file: written on, lost on, noticed on.
+         */
+        get: operations["have_it_back"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/space": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Space
+         * @description What lies on a pool and for how long it has room.
+         */
+        get: operations["get_space"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/first": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * First
+         * @description The ways of making a job's first copy, with hours and dates.
+         */
+        get: operations["list_first_ways"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/week": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Week
+         * @description The week that holds a day.
+         */
+        get: operations["get_week"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/pairs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pairs
+         * @description The proof of pairs of hazards that are not independent.
+         */
+        get: operations["list_pairs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/against/{other_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Against
+         * @description The plan's proof against another's, cell by cell: what got better, what got worse.
+         */
+        get: operations["compare_plans"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1385,6 +1590,34 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AcceptedRisk
+         * @description A cell of the proof that somebody has signed: it holds as long as the cell stays as it was.
+         *
+         *     `hazard` may be a pair, joined by a plus sign. `basis` is the mark of what the cell said then.
+         */
+        AcceptedRisk: {
+            /** Id */
+            id: string;
+            /** Dataset */
+            dataset: string;
+            /** Hazard */
+            hazard: string;
+            /** Reason */
+            reason: string;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /**
+             * Who
+             * @default
+             */
+            who: string;
+            /** Basis */
+            basis: string;
+        };
+        /**
          * AccessChange
          * @description What one subject gains or loses at one thing.
          */
@@ -1507,6 +1740,43 @@ export interface components {
             ports: number[];
         };
         /**
+         * ArrangeAnswer
+         * @description What would move, and what does not fit.
+         */
+        ArrangeAnswer: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "arrange";
+            arrangement: components["schemas"]["Arrangement"];
+        };
+        /**
+         * ArrangeQuestion
+         * @description Asks which start times move so that nothing clashes, or what cannot fit.
+         */
+        ArrangeQuestion: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "arrange";
+        };
+        /**
+         * Arrangement
+         * @description What would move, what does not fit, and the month before and after.
+         */
+        Arrangement: {
+            /** Moves */
+            moves: components["schemas"]["Move"][];
+            /** Unfit */
+            unfit: components["schemas"]["Unfit"][];
+            before: components["schemas"]["Counts"];
+            after: components["schemas"]["Counts"];
+            /** Jobs */
+            jobs: components["schemas"]["Job"][];
+        };
+        /**
          * AssumptionValue
          * @description A plan's own value for one of the assumptions in `assumptions.REGISTRY`.
          */
@@ -1546,6 +1816,35 @@ export interface components {
             sheet: string;
             /** Own */
             own: boolean;
+        };
+        /**
+         * Back
+         * @description The answer for one file of a dataset; `best` is the job to fetch it from.
+         */
+        Back: {
+            /** Dataset */
+            dataset: string;
+            /**
+             * Written On
+             * Format: date
+             */
+            written_on: string;
+            /**
+             * Lost On
+             * Format: date
+             */
+            lost_on: string;
+            /**
+             * Noticed On
+             * Format: date
+             */
+            noticed_on: string;
+            /** Best */
+            best: string | null;
+            /** Copies */
+            copies: components["schemas"]["CopyBack"][];
+            /** Curves */
+            curves: components["schemas"]["Curve"][];
         };
         /**
          * Basket
@@ -1633,6 +1932,48 @@ export interface components {
             direction: "undo" | "redo";
         };
         /**
+         * Bucket
+         * @description A bucket at somebody's site, reached by the S3 protocol over the link to that site.
+         *
+         *     `locked_days`: an object cannot be deleted by anyone for so long. `price_minor` a TB and month.
+         */
+        Bucket: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Site */
+            site: string;
+            /** Account */
+            account: string;
+            /**
+             * Locked Days
+             * @default 0
+             */
+            locked_days: number;
+            /**
+             * Price Minor
+             * @default 0
+             */
+            price_minor: number;
+        };
+        /**
+         * Cap
+         * @description A limit on a link at some hours of every day; `from_at` to `to_at` may pass midnight.
+         */
+        Cap: {
+            /** Id */
+            id: string;
+            /** Link */
+            link: string;
+            /** From At */
+            from_at: string;
+            /** To At */
+            to_at: string;
+            /** Mbit */
+            mbit: number;
+        };
+        /**
          * Capacity
          * @description A size made exact.
          */
@@ -1668,6 +2009,20 @@ export interface components {
         CardList: {
             /** Cards */
             cards: components["schemas"]["Card"][];
+        };
+        /**
+         * CauseShare
+         * @description Of the lifetimes, the share in which this cause took something for good; days lost by it.
+         */
+        CauseShare: {
+            /** Cause */
+            cause: string;
+            /** Title */
+            title: string;
+            /** Lost Odds */
+            lost_odds: number;
+            /** Days */
+            days: number;
         };
         /**
          * Caution
@@ -1709,8 +2064,11 @@ export interface components {
          * Cell
          * @description A dataset under a hazard.
          *
-         *     `rpo_seconds` is the work lost at the worst moment of the coming year, `rto_seconds` the
-         *     time until people work again; both None when nothing comes back. `copy` is the job used.
+         *     `rpo_seconds` is the work lost at the worst moment of the coming year, with its mean over time
+         *     and the best moment; `rto_seconds` the time until people work again; None when nothing comes
+         *     back. `copy_job` is the job used. `readable`: others can read the data. `basis` marks what the
+         *     cell says, `signed` whether somebody has accepted it, and `changed` when it no longer is what was
+         *     signed.
          */
         Cell: {
             /** Dataset */
@@ -1721,9 +2079,13 @@ export interface components {
              * Fate
              * @enum {string}
              */
-            fate: "runs_on" | "exposed" | "restored" | "lost" | "fetch_again";
+            fate: "runs_on" | "down" | "exposed" | "restored" | "lost" | "fetch_again";
             /** Rpo Seconds */
             rpo_seconds: number | null;
+            /** Rpo Mean Seconds */
+            rpo_mean_seconds: number | null;
+            /** Rpo Best Seconds */
+            rpo_best_seconds: number | null;
             /** Rto Seconds */
             rto_seconds: number | null;
             /** Copy Job */
@@ -1736,6 +2098,56 @@ export interface components {
             copies: components["schemas"]["CopyVerdict"][];
             /** Steps */
             steps: components["schemas"]["StepView"][];
+            /** Readable */
+            readable: boolean;
+            /** Basis */
+            basis: string;
+            /**
+             * Signed
+             * @enum {string}
+             */
+            signed: "no" | "yes" | "changed";
+        };
+        /**
+         * CellChange
+         * @description A cell that is not what it was; figures in seconds, None where nothing comes back.
+         */
+        CellChange: {
+            /** Dataset */
+            dataset: string;
+            /** Dataset Name */
+            dataset_name: string;
+            /** Hazard */
+            hazard: string;
+            /**
+             * Turn
+             * @enum {string}
+             */
+            turn: "better" | "worse" | "mixed" | "new" | "gone";
+            /** Fate Before */
+            fate_before: ("runs_on" | "down" | "exposed" | "restored" | "lost" | "fetch_again") | null;
+            /** Fate After */
+            fate_after: ("runs_on" | "down" | "exposed" | "restored" | "lost" | "fetch_again") | null;
+            /** Rpo Before */
+            rpo_before: number | null;
+            /** Rpo After */
+            rpo_after: number | null;
+            /** Rto Before */
+            rto_before: number | null;
+            /** Rto After */
+            rto_after: number | null;
+        };
+        /**
+         * CellChanges
+         * @description Cells that differ between two plans, the worse first.
+         */
+        CellChanges: {
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
+            /** Changes */
+            changes: components["schemas"]["CellChange"][];
         };
         /**
          * Change
@@ -1810,6 +2222,8 @@ export interface components {
             after: components["schemas"]["StripFigures"];
             /** Changes */
             changes: components["schemas"]["Change"][];
+            /** Cells */
+            cells: components["schemas"]["CellChange"][];
         };
         /**
          * CopiesAfter
@@ -1822,6 +2236,30 @@ export interface components {
             name: string;
             /** Copies */
             copies: number;
+        };
+        /**
+         * CopyBack
+         * @description What one copy still has: the points with the file in it, the newest good one, what it loses.
+         *
+         *     `why` says why there is none; `steps` how it is fetched.
+         */
+        CopyBack: {
+            /** Job */
+            job: string;
+            /** Place */
+            place: string;
+            /** Points */
+            points: string[];
+            /** Newest */
+            newest: string | null;
+            /** Loses Seconds */
+            loses_seconds: number | null;
+            /** Hours */
+            hours: number | null;
+            /** Steps */
+            steps: components["schemas"]["StepView"][];
+            /** Why */
+            why: string;
         };
         /**
          * CopyVerdict
@@ -1840,9 +2278,48 @@ export interface components {
             why: string;
         };
         /**
+         * Counts
+         * @description What goes wrong in five weeks, and the mean age of the newest points over all copies.
+         *
+         *     Runs that overlap, leave their window, start before what they read is there, or start late.
+         */
+        Counts: {
+            /** Overlaps */
+            overlaps: number;
+            /** Out Of Window */
+            out_of_window: number;
+            /** Too Early */
+            too_early: number;
+            /** Late */
+            late: number;
+            /** Mean Age Hours */
+            mean_age_hours: number;
+        };
+        /**
+         * Curve
+         * @description A copy's losses over all delays of notice.
+         */
+        Curve: {
+            /** Job */
+            job: string;
+            /** Points */
+            points: components["schemas"]["CurvePoint"][];
+        };
+        /**
+         * CurvePoint
+         * @description Seconds lost when it is noticed after so many days, at worst; None: nothing comes back.
+         */
+        CurvePoint: {
+            /** Days */
+            days: number;
+            /** Seconds */
+            seconds: number | null;
+        };
+        /**
          * Dataset
          * @description Data with one owner, one worth and one rate of change; datasets form a tree on their pool.
          *
+         *     `change_bytes_per_day` is what is rewritten in place; see `copies.space` for the model of change.
          *     A quota limits the dataset with its children, a reservation keeps room for them. `mode` is
          *     that of its folder; 2770 lets a group work in it together.
          */
@@ -1865,6 +2342,21 @@ export interface components {
              * @default 0
              */
             change_bytes_per_day: number;
+            /**
+             * Deleted Bytes Per Day
+             * @default 0
+             */
+            deleted_bytes_per_day: number;
+            /**
+             * Repeat Share
+             * @default 0
+             */
+            repeat_share: number;
+            /**
+             * File Bytes
+             * @default 4000000
+             */
+            file_bytes: number;
             /**
              * Worth
              * @default nuisance
@@ -1926,6 +2418,35 @@ export interface components {
              * @default 2770
              */
             mode: string;
+        };
+        /**
+         * DatasetLives
+         * @description What one dataset loses over the years.
+         *
+         *     `whole_odds`: all of it lost for good, with the 95 % interval; `part_odds`: a part. Days of work
+         *     lost: on average, and in the worst tenth and hundredth of lifetimes.
+         */
+        DatasetLives: {
+            /** Dataset */
+            dataset: string;
+            /** Whole Odds */
+            whole_odds: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Part Odds */
+            part_odds: number;
+            /** Days Mean */
+            days_mean: number;
+            /** Days P90 */
+            days_p90: number;
+            /** Days P99 */
+            days_p99: number;
+            /** Money */
+            money: number;
+            /** Causes */
+            causes: components["schemas"]["CauseShare"][];
         };
         /**
          * DefaultLogin
@@ -2136,8 +2657,12 @@ export interface components {
             promises: components["schemas"]["Promise"][];
             /** Listeners */
             listeners: components["schemas"]["Listener"][];
+            /** Kinds */
+            kinds: components["schemas"]["KindView"][];
             /** Jobs */
             jobs: components["schemas"]["JobView"][];
+            /** Ladders */
+            ladders: components["schemas"]["Ladder"][];
             week: components["schemas"]["Week"];
             /** Hazards */
             hazards: components["schemas"]["HazardView"][];
@@ -2318,6 +2843,56 @@ export interface components {
             wish: components["schemas"]["Wish"];
         };
         /**
+         * FirstChange
+         * @description A change, what it costs, and the loss it avoids; per money and per hour of work.
+         */
+        FirstChange: {
+            /** What */
+            what: string;
+            /** Sheet */
+            sheet: string;
+            /** Money Minor */
+            money_minor: number;
+            /** Hours */
+            hours: number;
+            /** Avoided */
+            avoided: number;
+            /** Per Money */
+            per_money: number | null;
+            /** Per Hour */
+            per_hour: number;
+            /** Loses */
+            loses: number;
+        };
+        /**
+         * FirstList
+         * @description The ways of making a job's first copy, the quickest first.
+         */
+        FirstList: {
+            /** Job */
+            job: string;
+            /** Ways */
+            ways: components["schemas"]["FirstView"][];
+        };
+        /**
+         * FirstView
+         * @description A way of making the first copy; None where it never ends.
+         */
+        FirstView: {
+            /**
+             * Way
+             * @enum {string}
+             */
+            way: "done" | "side_by_side" | "carried" | "over_link";
+            /** Hours */
+            hours: number | null;
+            /** Ends On */
+            ends_on: string | null;
+            /** Why */
+            why: string;
+            working: components["schemas"]["Working"];
+        };
+        /**
          * Fix
          * @description A change of the plan that settles the finding at one click, and can be undone.
          */
@@ -2337,7 +2912,7 @@ export interface components {
             /** Beside */
             beside: components["schemas"]["Beside"][];
             /** Misses */
-            misses: components["schemas"]["Miss"][];
+            misses: components["schemas"]["kavrel__core__pools__finder__Miss"][];
             /** Weighed */
             weighed: number;
             /** Fitting */
@@ -2452,6 +3027,8 @@ export interface components {
             id: string;
             /** Title */
             title: string;
+            /** Short */
+            short: string;
             /** Question */
             question: string;
         };
@@ -2601,7 +3178,13 @@ export interface components {
         };
         /**
          * Job
-         * @description One hop of data: what, from where, to where, when, and who could delete the result.
+         * @description One hop of data, or a chore: what, from where, to where, when, and who could delete it.
+         *
+         *     `pool` is what a scrub, a SMART test or the mover works on, `host` whose configuration is kept.
+         *     `first_copy`: how the first whole copy gets there, from `first_on` on. `after` names the job that
+         *     this one follows; `window_from` and `window_to` are when it must run; `fixed` start times are not
+         *     moved by Arrange. `credentials`: who could delete the copy; the source (it is pushed), the far
+         *     box alone (it pulls). `alarm_days`: somebody is told when nothing has arrived for so long.
          */
         Job: {
             /** Id */
@@ -2612,16 +3195,40 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "snapshot" | "replication" | "backup" | "shelf";
-            /** Datasets */
+            kind: "snapshot" | "replication" | "backup" | "folder_mirror" | "mirror" | "image" | "dump" | "bucket" | "shelf" | "config" | "bin" | "scrub" | "smart_short" | "smart_long" | "mover" | "restore_test";
+            /**
+             * Datasets
+             * @default []
+             */
             datasets: string[];
+            /** Pool */
+            pool?: string | null;
+            /** Host */
+            host?: string | null;
             /** Reads From */
             reads_from?: string | null;
+            /** After */
+            after?: string | null;
             /** Target Pool */
             target_pool?: string | null;
             /** Target Disk */
             target_disk?: string | null;
+            /** Target Bucket */
+            target_bucket?: string | null;
             schedule: components["schemas"]["Schedule"];
+            /**
+             * @default {
+             *       "all_days": 0,
+             *       "last": 0,
+             *       "hourly": 0,
+             *       "daily": 0,
+             *       "weekly": 0,
+             *       "monthly": 0,
+             *       "yearly": 0,
+             *       "thin": 0,
+             *       "trash_days": 0
+             *     }
+             */
             retention: components["schemas"]["Retention"];
             /**
              * Encrypted
@@ -2641,10 +3248,42 @@ export interface components {
             credentials: "source" | "target" | "everyday" | "hand";
             /** Limit Mbit */
             limit_mbit?: number | null;
+            /**
+             * Wire Encrypted
+             * @default false
+             */
+            wire_encrypted: boolean;
+            /**
+             * Resumable
+             * @default true
+             */
+            resumable: boolean;
+            /**
+             * First Copy
+             * @default done
+             * @enum {string}
+             */
+            first_copy: "done" | "side_by_side" | "carried" | "over_link";
+            /** First On */
+            first_on?: string | null;
+            /** Window From */
+            window_from?: string | null;
+            /** Window To */
+            window_to?: string | null;
+            /**
+             * Fixed
+             * @default false
+             */
+            fixed: boolean;
+            /** Alarm Days */
+            alarm_days?: number | null;
         };
         /**
          * JobView
-         * @description A job in words, with its durations and the age of its newest point at worst.
+         * @description A job in words, with its durations and the age of its newest point.
+         *
+         *     `slowdown`: how much longer a run takes in the worst night. `held_bytes`: what its points hold
+         *     beside the newest state. `travels`: how its bytes are protected on a link, empty without one.
          */
         JobView: {
             /** Id */
@@ -2667,8 +3306,133 @@ export interface components {
             usual_run: components["schemas"]["Working"];
             /** Newest Age Seconds */
             newest_age_seconds: number | null;
+            /** Mean Age Seconds */
+            mean_age_seconds: number | null;
+            /** Best Age Seconds */
+            best_age_seconds: number | null;
             /** Points Today */
             points_today: number;
+            /** Slowdown */
+            slowdown: number;
+            /** Held Bytes */
+            held_bytes: number;
+            /** Travels */
+            travels: string;
+        };
+        /**
+         * KindView
+         * @description A kind of job: what it does, needs, locks, takes, and what it protects against.
+         */
+        KindView: {
+            /**
+             * Id
+             * @enum {string}
+             */
+            id: "snapshot" | "replication" | "backup" | "folder_mirror" | "mirror" | "image" | "dump" | "bucket" | "shelf" | "config" | "bin" | "scrub" | "smart_short" | "smart_long" | "mover" | "restore_test";
+            /** Title */
+            title: string;
+            /** Target */
+            target: string;
+            /** On */
+            on: string;
+            /** Copies */
+            copies: boolean;
+            /** Versions */
+            versions: boolean;
+            /** By Hand */
+            by_hand: boolean;
+            /** Does */
+            does: string;
+            /** Needs */
+            needs: string;
+            /** Locks */
+            locks: string;
+            /** Takes */
+            takes: string;
+            /** Protects */
+            protects: string;
+            /** Does Not */
+            does_not: string;
+        };
+        /**
+         * LabAnswer
+         * @description Losses over the years.
+         */
+        LabAnswer: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lab";
+            lives: components["schemas"]["LabLives"];
+        };
+        /**
+         * LabLives
+         * @description Lifetimes of the whole lab; money in whole units of the plan's currency, over all the years.
+         */
+        LabLives: {
+            /** Years */
+            years: number;
+            /** Lifetimes */
+            lifetimes: number;
+            /** Seed */
+            seed: number;
+            /** Any Odds */
+            any_odds: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Money */
+            money: number;
+            /** Datasets */
+            datasets: components["schemas"]["DatasetLives"][];
+            /** Changes */
+            changes: components["schemas"]["FirstChange"][];
+            working: components["schemas"]["Working"];
+        };
+        /**
+         * LabQuestion
+         * @description Asks what the whole lab loses over the years, by cause, and what to change first.
+         */
+        LabQuestion: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lab";
+            /**
+             * Years
+             * @default 5
+             */
+            years: number;
+            /**
+             * Lifetimes
+             * @default 20000
+             */
+            lifetimes: number;
+        };
+        /**
+         * Ladder
+         * @description How far up a dataset stands: copies, boxes, elsewhere, undeletable, untested.
+         */
+        Ladder: {
+            /** Dataset */
+            dataset: string;
+            /** Rungs */
+            rungs: components["schemas"]["Rung"][];
+            /** Copies */
+            copies: number;
+            /** Boxes */
+            boxes: number;
+            /** Elsewhere */
+            elsewhere: number;
+            /** Undeletable */
+            undeletable: number;
+            /** Untested */
+            untested: number;
+            /** Lacks */
+            lacks: string[];
         };
         /**
          * Lane
@@ -2683,6 +3447,18 @@ export interface components {
             kind: string;
             /** Holds */
             holds: string[];
+        };
+        /**
+         * Layer
+         * @description What lies on a pool for one reason: live data, points of a job, a copy of another pool.
+         */
+        Layer: {
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Bytes */
+            bytes: number;
         };
         /**
          * Layout
@@ -2821,6 +3597,13 @@ export interface components {
              * @default true
              */
             encrypted: boolean;
+            /**
+             * Relayed
+             * @default false
+             */
+            relayed: boolean;
+            /** Allowance Bytes Per Month */
+            allowance_bytes_per_month?: number | null;
         };
         /**
          * Listener
@@ -2903,25 +3686,21 @@ export interface components {
             thick: boolean;
         };
         /**
-         * Miss
-         * @description A target that cannot be had together with the others, and the nearest that can.
-         *
-         *     `alone`: not even with this one given up can the others be had; the nearest is for it alone.
+         * Mark
+         * @description How full a pool is at a month's begin.
          */
-        Miss: {
-            /** Target */
-            target: string;
-            /** Wanted */
-            wanted: string;
-            /** Nearest */
-            nearest: string | null;
-            /** Nearest Value */
-            nearest_value: number | null;
+        Mark: {
             /**
-             * Alone
-             * @default false
+             * Day
+             * Format: date
              */
-            alone: boolean;
+            day: string;
+            /** Live Bytes */
+            live_bytes: number;
+            /** Points Bytes */
+            points_bytes: number;
+            /** Copies Bytes */
+            copies_bytes: number;
         };
         /**
          * Mount
@@ -2944,6 +3723,20 @@ export interface components {
             may: "read" | "write";
         };
         /**
+         * Move
+         * @description A start that moves, with why.
+         */
+        Move: {
+            /** Job */
+            job: string;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * Network
          * @description A subnet of a site, and the range in it that the router gives out by DHCP.
          */
@@ -2962,6 +3755,29 @@ export interface components {
             dhcp_to?: string | null;
             /** Gateway */
             gateway?: string | null;
+        };
+        /** NewAcceptedRisk */
+        NewAcceptedRisk: {
+            /** Id */
+            id?: string | null;
+            /** Dataset */
+            dataset: string;
+            /** Hazard */
+            hazard: string;
+            /** Reason */
+            reason: string;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /**
+             * Who
+             * @default
+             */
+            who: string;
+            /** Basis */
+            basis: string;
         };
         /** NewAccount */
         NewAccount: {
@@ -3017,6 +3833,40 @@ export interface components {
              */
             ports: number[];
         };
+        /** NewBucket */
+        NewBucket: {
+            /** Id */
+            id?: string | null;
+            /** Name */
+            name: string;
+            /** Site */
+            site: string;
+            /** Account */
+            account: string;
+            /**
+             * Locked Days
+             * @default 0
+             */
+            locked_days: number;
+            /**
+             * Price Minor
+             * @default 0
+             */
+            price_minor: number;
+        };
+        /** NewCap */
+        NewCap: {
+            /** Id */
+            id?: string | null;
+            /** Link */
+            link: string;
+            /** From At */
+            from_at: string;
+            /** To At */
+            to_at: string;
+            /** Mbit */
+            mbit: number;
+        };
         /** NewDataset */
         NewDataset: {
             /** Id */
@@ -3037,6 +3887,21 @@ export interface components {
              * @default 0
              */
             change_bytes_per_day: number;
+            /**
+             * Deleted Bytes Per Day
+             * @default 0
+             */
+            deleted_bytes_per_day: number;
+            /**
+             * Repeat Share
+             * @default 0
+             */
+            repeat_share: number;
+            /**
+             * File Bytes
+             * @default 4000000
+             */
+            file_bytes: number;
             /**
              * Worth
              * @default nuisance
@@ -3435,16 +4300,40 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "snapshot" | "replication" | "backup" | "shelf";
-            /** Datasets */
+            kind: "snapshot" | "replication" | "backup" | "folder_mirror" | "mirror" | "image" | "dump" | "bucket" | "shelf" | "config" | "bin" | "scrub" | "smart_short" | "smart_long" | "mover" | "restore_test";
+            /**
+             * Datasets
+             * @default []
+             */
             datasets: string[];
+            /** Pool */
+            pool?: string | null;
+            /** Host */
+            host?: string | null;
             /** Reads From */
             reads_from?: string | null;
+            /** After */
+            after?: string | null;
             /** Target Pool */
             target_pool?: string | null;
             /** Target Disk */
             target_disk?: string | null;
+            /** Target Bucket */
+            target_bucket?: string | null;
             schedule: components["schemas"]["Schedule"];
+            /**
+             * @default {
+             *       "all_days": 0,
+             *       "last": 0,
+             *       "hourly": 0,
+             *       "daily": 0,
+             *       "weekly": 0,
+             *       "monthly": 0,
+             *       "yearly": 0,
+             *       "thin": 0,
+             *       "trash_days": 0
+             *     }
+             */
             retention: components["schemas"]["Retention"];
             /**
              * Encrypted
@@ -3464,6 +4353,35 @@ export interface components {
             credentials: "source" | "target" | "everyday" | "hand";
             /** Limit Mbit */
             limit_mbit?: number | null;
+            /**
+             * Wire Encrypted
+             * @default false
+             */
+            wire_encrypted: boolean;
+            /**
+             * Resumable
+             * @default true
+             */
+            resumable: boolean;
+            /**
+             * First Copy
+             * @default done
+             * @enum {string}
+             */
+            first_copy: "done" | "side_by_side" | "carried" | "over_link";
+            /** First On */
+            first_on?: string | null;
+            /** Window From */
+            window_from?: string | null;
+            /** Window To */
+            window_to?: string | null;
+            /**
+             * Fixed
+             * @default false
+             */
+            fixed: boolean;
+            /** Alarm Days */
+            alarm_days?: number | null;
         };
         /** NewLink */
         NewLink: {
@@ -3482,6 +4400,13 @@ export interface components {
              * @default true
              */
             encrypted: boolean;
+            /**
+             * Relayed
+             * @default false
+             */
+            relayed: boolean;
+            /** Allowance Bytes Per Month */
+            allowance_bytes_per_month?: number | null;
         };
         /** NewLogEntry */
         NewLogEntry: {
@@ -3863,6 +4788,65 @@ export interface components {
             variant: string;
         };
         /**
+         * Night
+         * @description From noon of `day` to the next noon.
+         *
+         *     The last end, the hours that anything ran, how many runs were slowed by others, and the worst.
+         */
+        Night: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Runs */
+            runs: number;
+            /** Busy Hours */
+            busy_hours: number;
+            /**
+             * Ends At
+             * Format: date-time
+             */
+            ends_at: string;
+            /** Slowed */
+            slowed: number;
+            /** Worst Job */
+            worst_job: string;
+            /** Worst Slowdown */
+            worst_slowdown: number;
+        };
+        /**
+         * NightsAnswer
+         * @description The nights in order; `worst` the longest of each month.
+         */
+        NightsAnswer: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "nights";
+            /** Nights */
+            nights: components["schemas"]["Night"][];
+            /** Worst */
+            worst: components["schemas"]["Night"][];
+        };
+        /**
+         * NightsQuestion
+         * @description Asks for every night of so many days: how long it is, and who is slowed.
+         */
+        NightsQuestion: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "nights";
+            /**
+             * Days
+             * @default 366
+             */
+            days: number;
+        };
+        /**
          * OddsAnswer
          * @description Odds over the years.
          */
@@ -4011,6 +4995,30 @@ export interface components {
             /** Changes */
             changes: components["schemas"]["OneChange"][];
             working: components["schemas"]["Working"];
+        };
+        /**
+         * PairCells
+         * @description Every dataset against every pair.
+         */
+        PairCells: {
+            /** Pairs */
+            pairs: components["schemas"]["PairView"][];
+            /** Cells */
+            cells: components["schemas"]["Cell"][];
+        };
+        /**
+         * PairView
+         * @description Two hazards that are not independent, and why.
+         */
+        PairView: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+            /** Short */
+            short: string;
+            /** Why */
+            why: string;
         };
         /**
          * PaperList
@@ -4178,10 +5186,25 @@ export interface components {
              */
             openings: components["schemas"]["Opening"][];
             /**
+             * Caps
+             * @default []
+             */
+            caps: components["schemas"]["Cap"][];
+            /**
+             * Buckets
+             * @default []
+             */
+            buckets: components["schemas"]["Bucket"][];
+            /**
              * Jobs
              * @default []
              */
             jobs: components["schemas"]["Job"][];
+            /**
+             * Accepted
+             * @default []
+             */
+            accepted: components["schemas"]["AcceptedRisk"][];
             /**
              * Log
              * @default []
@@ -4240,7 +5263,7 @@ export interface components {
         };
         /**
          * PointView
-         * @description A point in time that a job keeps.
+         * @description A point in time that a job keeps, by which rules, and what removing it would free.
          */
         PointView: {
             /**
@@ -4255,6 +5278,10 @@ export interface components {
             available_at: string;
             /** Expires At */
             expires_at: string | null;
+            /** Kept By */
+            kept_by: string[];
+            /** Frees Bytes */
+            frees_bytes: number;
         };
         /**
          * Points
@@ -4349,6 +5376,32 @@ export interface components {
              * @default 03:30
              */
             mover_at: string;
+        };
+        /**
+         * PoolSpace
+         * @description A pool over the years: its layers now, every month, and the days on which marks are passed.
+         *
+         *     `warn_on`, `full_on`: where it passes the planned fill and its end; None: not in these years.
+         */
+        PoolSpace: {
+            /** Pool */
+            pool: string;
+            /** Usable Bytes */
+            usable_bytes: number;
+            /** Layers */
+            layers: components["schemas"]["Layer"][];
+            /** Marks */
+            marks: components["schemas"]["Mark"][];
+            /** Warn On */
+            warn_on: string | null;
+            /** Full On */
+            full_on: string | null;
+            /** Quota On */
+            quota_on: [
+                string,
+                string
+            ][];
+            working: components["schemas"]["Working"];
         };
         /**
          * PoolView
@@ -4524,7 +5577,7 @@ export interface components {
             /** Why */
             why: string;
             /** Answer */
-            answer: (components["schemas"]["FinderAnswer"] | components["schemas"]["BasketAnswer"] | components["schemas"]["OddsAnswer"] | components["schemas"]["GrowthAnswer"] | components["schemas"]["ShuffleAnswer"]) | null;
+            answer: (components["schemas"]["FinderAnswer"] | components["schemas"]["BasketAnswer"] | components["schemas"]["OddsAnswer"] | components["schemas"]["GrowthAnswer"] | components["schemas"]["ShuffleAnswer"] | components["schemas"]["ArrangeAnswer"] | components["schemas"]["NightsAnswer"] | components["schemas"]["LabAnswer"]) | null;
         };
         /**
          * Quota
@@ -4636,6 +5689,9 @@ export interface components {
         /**
          * Retention
          * @description Which points stay: a point is kept while any rule keeps it; the newest always stays.
+         *
+         *     `thin` keeps at most so many, dense near and sparse far. `trash_days` is how long the trash can
+         *     of a mirror keeps what was replaced or deleted. Until `hold_until` nothing is pruned.
          */
         Retention: {
             /**
@@ -4673,6 +5729,18 @@ export interface components {
              * @default 0
              */
             yearly: number;
+            /**
+             * Thin
+             * @default 0
+             */
+            thin: number;
+            /**
+             * Trash Days
+             * @default 0
+             */
+            trash_days: number;
+            /** Hold Until */
+            hold_until?: string | null;
         };
         /**
          * Revision
@@ -4699,6 +5767,8 @@ export interface components {
         /**
          * Run
          * @description One run: instants in local time with offset, and minutes of wall time from Monday 00:00.
+         *
+         *     `alone_seconds` is what it would take if nothing else ran.
          */
         Run: {
             /** Job */
@@ -4719,6 +5789,8 @@ export interface components {
             to_minute: number;
             /** Seconds */
             seconds: number;
+            /** Alone Seconds */
+            alone_seconds: number;
             /** Moved Bytes */
             moved_bytes: number;
             /** Resources */
@@ -4737,19 +5809,48 @@ export interface components {
             sections: components["schemas"]["Section"][];
         };
         /**
-         * Schedule
-         * @description When a job starts, in the plan's wall time.
+         * Rung
+         * @description One copy of a dataset, or the dataset itself, and what it counts for.
          *
-         *     `hourly` starts every `every` hours from `at`; `daily` and `weekly` and `monthly` count
-         *     `every` from the date `start` (default: Monday 2024-01-01). A month that has no such day is
-         *     skipped, as cron, systemd and RFC 5545 do; day -1 is the last of the month.
+         *     `counts` is None, or why it is no copy of its own. `undeletable`: why the source cannot delete
+         *     it, or None. `tested_on`: the last day on which something came back from it.
+         */
+        Rung: {
+            /** Job */
+            job: string | null;
+            /** Place */
+            place: string;
+            /** Box */
+            box: string;
+            /** Site */
+            site: string | null;
+            /** Versions */
+            versions: boolean;
+            /** Not Counted */
+            not_counted: string | null;
+            /** Undeletable */
+            undeletable: string | null;
+            /** Tested On */
+            tested_on: string | null;
+            /** Overdue */
+            overdue: boolean;
+        };
+        /**
+         * Schedule
+         * @description When a job starts, in wall time of `zone` (None: the plan's).
+         *
+         *     `hourly` starts every `every` hours from `at`, only within the hours `only_from` to `only_to`
+         *     where they are given; `daily` and `weekly` and `monthly` count `every` from the date `start`
+         *     (default: Monday 2024-01-01). `monthly` runs on `day` (-1: the last), or, with `nth` not 0, on
+         *     the nth of the weekdays (-1: the last). A month that has no such day is skipped, as cron,
+         *     systemd and RFC 5545 do. `after` starts when the job that is named in `Job.after` ends.
          */
         Schedule: {
             /**
              * Kind
              * @enum {string}
              */
-            kind: "hourly" | "daily" | "weekly" | "monthly";
+            kind: "hourly" | "daily" | "weekly" | "monthly" | "after";
             /**
              * Every
              * @default 1
@@ -4771,6 +5872,17 @@ export interface components {
              * @default 1
              */
             day: number;
+            /**
+             * Nth
+             * @default 0
+             */
+            nth: number;
+            /** Only From */
+            only_from?: string | null;
+            /** Only To */
+            only_to?: string | null;
+            /** Zone */
+            zone?: string | null;
             /** Start */
             start?: string | null;
             /** Until */
@@ -4993,6 +6105,11 @@ export interface components {
             hours: number;
             /** Assumption */
             assumption: string;
+            /**
+             * Phase
+             * @enum {string}
+             */
+            phase: "notice" | "fetch" | "replace" | "transfer" | "verify";
         };
         /**
          * Strategy
@@ -5040,6 +6157,8 @@ export interface components {
         /**
          * Strip
          * @description The consequence strip. `lost_for_good` counts proof cells from which nothing comes back.
+         *
+         *     Those that somebody has signed are counted in `accepted` instead.
          */
         Strip: {
             /** Usable Bytes */
@@ -5054,6 +6173,8 @@ export interface components {
             worst_rto_seconds: number;
             /** Lost For Good */
             lost_for_good: number;
+            /** Accepted */
+            accepted: number;
             /** Cautions */
             cautions: number;
             /** Serious */
@@ -5083,6 +6204,8 @@ export interface components {
             worst_rto_seconds: number;
             /** Lost For Good */
             lost_for_good: number;
+            /** Accepted */
+            accepted: number;
             /** Cautions */
             cautions: number;
             /** Serious */
@@ -5241,6 +6364,18 @@ export interface components {
             fits: boolean;
         };
         /**
+         * Unfit
+         * @description A job for which there is no place, why exactly, and what would make one.
+         */
+        Unfit: {
+            /** Job */
+            job: string;
+            /** Why */
+            why: string;
+            /** Remedies */
+            remedies: string[];
+        };
+        /**
          * Waking
          * @description A host after the power is back: how it comes back, and after whom.
          */
@@ -5270,6 +6405,8 @@ export interface components {
             runs: components["schemas"]["Run"][];
             /** Clashes */
             clashes: components["schemas"]["Clash"][];
+            /** Misses */
+            misses: components["schemas"]["kavrel__core__week__week__Miss"][];
             /** Quiet From Hour */
             quiet_from_hour: number;
             /** Quiet To Hour */
@@ -5383,6 +6520,44 @@ export interface components {
             low: number;
             /** High */
             high: number;
+        };
+        /**
+         * Miss
+         * @description A target that cannot be had together with the others, and the nearest that can.
+         *
+         *     `alone`: not even with this one given up can the others be had; the nearest is for it alone.
+         */
+        kavrel__core__pools__finder__Miss: {
+            /** Target */
+            target: string;
+            /** Wanted */
+            wanted: string;
+            /** Nearest */
+            nearest: string | null;
+            /** Nearest Value */
+            nearest_value: number | null;
+            /**
+             * Alone
+             * @default false
+             */
+            alone: boolean;
+        };
+        /**
+         * Miss
+         * @description A run that does not keep to the plan: late, outside its window, or too early to read.
+         */
+        kavrel__core__week__week__Miss: {
+            /** Job */
+            job: string;
+            /**
+             * Trouble
+             * @enum {string}
+             */
+            trouble: "late" | "window" | "order" | "first";
+            /** From Minute */
+            from_minute: number;
+            /** Why */
+            why: string;
         };
     };
     responses: never;
@@ -11458,6 +12633,494 @@ export interface operations {
             };
         };
     };
+    add_cap: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewCap"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_cap: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Cap"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_cap: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_bucket: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewBucket"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_bucket: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Bucket"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_bucket: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     add_job: {
         parameters: {
             query?: never;
@@ -11624,6 +13287,250 @@ export interface operations {
         };
     };
     remove_job: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_risk: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewAcceptedRisk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_risk: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                plan_id: string;
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptedRisk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanState"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_risk: {
         parameters: {
             query?: never;
             header?: {
@@ -12345,163 +14252,6 @@ export interface operations {
             };
         };
     };
-    list_points: {
-        parameters: {
-            query: {
-                job: string;
-                on: string;
-            };
-            header?: never;
-            path: {
-                plan_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Points"];
-                };
-            };
-            /** @description No such plan or thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Still used by something */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Changed meanwhile by somebody else */
-            412: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not valid; `errors` names the fields */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description If-Match is missing */
-            428: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The disk of the database is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_week: {
-        parameters: {
-            query: {
-                day: string;
-            };
-            header?: never;
-            path: {
-                plan_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Week"];
-                };
-            };
-            /** @description No such plan or thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Still used by something */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Changed meanwhile by somebody else */
-            412: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not valid; `errors` names the fields */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description If-Match is missing */
-            428: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The disk of the database is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     get_runbook: {
         parameters: {
             query?: never;
@@ -12733,6 +14483,554 @@ export interface operations {
             };
         };
     };
+    list_points: {
+        parameters: {
+            query: {
+                job: string;
+                on: string;
+            };
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Points"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    have_it_back: {
+        parameters: {
+            query: {
+                dataset: string;
+                written_on: string;
+                lost_on: string;
+                noticed_on: string;
+            };
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Back"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_space: {
+        parameters: {
+            query: {
+                pool: string;
+                years?: number;
+            };
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoolSpace"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_first_ways: {
+        parameters: {
+            query: {
+                job: string;
+            };
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirstList"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_week: {
+        parameters: {
+            query: {
+                day: string;
+            };
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Week"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_pairs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PairCells"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compare_plans: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+                other_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CellChanges"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     ask_question: {
         parameters: {
             query?: never;
@@ -12744,7 +15042,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["FinderQuestion"] | components["schemas"]["BasketQuestion"] | components["schemas"]["OddsQuestion"] | components["schemas"]["GrowthQuestion"] | components["schemas"]["ShuffleQuestion"];
+                "application/json": components["schemas"]["FinderQuestion"] | components["schemas"]["BasketQuestion"] | components["schemas"]["OddsQuestion"] | components["schemas"]["GrowthQuestion"] | components["schemas"]["ShuffleQuestion"] | components["schemas"]["ArrangeQuestion"] | components["schemas"]["NightsQuestion"] | components["schemas"]["LabQuestion"];
             };
         };
         responses: {

@@ -1,0 +1,165 @@
+"""What the Copies and Week sheets ask for: points, what comes back, space, first copies, weeks."""
+
+from datetime import date, datetime, time, timedelta
+from zoneinfo import ZoneInfo
+
+from fastapi import APIRouter, Response
+from pydantic import BaseModel
+
+from kavrel.api.answer import TheService, body
+from kavrel.api.items import PROBLEMS
+from kavrel.api.problem import ProblemError
+from kavrel.api.service import Service
+from kavrel.core.copies.book import CopyBook, utc
+from kavrel.core.copies.first import FirstWay, first_ways
+from kavrel.core.copies.kinds import KINDS
+from kavrel.core.copies.space import PoolSpace, frees, pool_space
+from kavrel.core.index import Index
+from kavrel.core.plan import FirstCopy, Job
+from kavrel.core.pools.pool import pool_states
+from kavrel.core.proof.back import Back, have_it_back
+from kavrel.core.proof.hazards.hazard import Scene
+from kavrel.core.week.nights import scheduled_book
+from kavrel.core.week.week import Week, week
+from kavrel.core.working import Working
+
+router = APIRouter(prefix="/api/plans/{plan_id}", tags=["copies"], responses=PROBLEMS)
+
+# Days far from now would only cost time to compute.
+EARLIEST, LATEST = date(2000, 1, 1), date(2100, 12, 31)
+MOST_YEARS = 10
+
+
+class PointView(BaseModel):
+    """A point in time that a job keeps, by which rules, and what removing it would free."""
+
+    data_time: datetime
+    available_at: datetime
+    expires_at: datetime | None
+    kept_by: list[str]
+    frees_bytes: int
+
+
+class Points(BaseModel):
+    """The points of a job that exist at the end of a day."""
+
+    job: str
+    on: date
+    points: list[PointView]
+
+
+class FirstView(BaseModel):
+    """A way of making the first copy; None where it never ends."""
+
+    way: FirstCopy
+    hours: float | None
+    ends_on: date | None
+    why: str
+    working: Working
+
+
+class FirstList(BaseModel):
+    """The ways of making a job's first copy, the quickest first."""
+
+    job: str
+    ways: list[FirstView]
+
+
+def book_of(service: Service, plan_id: str, on: date | None = None) -> CopyBook:
+    """The copy book of the plan's newest state, as of today or another day."""
+    _, plan = service.plans.head(plan_id)
+    index = Index(plan)
+    return scheduled_book(index, pool_states(index), on or service.today(plan))
+
+
+def find_job(book: CopyBook, job: str) -> Job:
+    """A job by its id; a problem where there is none."""
+    if job not in book.index.jobs:
+        raise ProblemError(404, "no such thing", f"there is no {job} among the jobs")
+    return book.index.jobs[job]
+
+
+def near(day: date) -> date:
+    """The day, where it is one that can be reckoned with."""
+    if not EARLIEST <= day <= LATEST:
+        raise ProblemError(422, "not valid", f"choose a day from {EARLIEST} to {LATEST}")
+    return day
+
+
+@router.get("/points", response_model=Points, operation_id="list_points")
+def list_points(plan_id: str, job: str, on: date, service: TheService) -> Response:
+    """Points of a job that exist at the end of a day, after pruning, with the rules that keep them."""
+    book = book_of(service, plan_id)
+    found = find_job(book, job)
+    if not KINDS[found.kind].copies:
+        return body(Points(job=job, on=on, points=[]))
+    ruled = book.ruled_on(found, near(on))
+    times = [p.data_time for p, _ in ruled]
+    zone = ZoneInfo(book.index.plan.zone)
+    now = datetime.combine(on + timedelta(days=1), time(), zone).timestamp()
+    if found.kind != "snapshot" and times:
+        now = times[-1]
+    datasets = [book.index.datasets[d] for d in found.datasets]
+    points = [
+        PointView(
+            data_time=utc(p.data_time),
+            available_at=utc(p.available_at),
+            expires_at=utc(p.expires_at) if p.expires_at != float("inf") else None,
+            kept_by=[name for name, _ in rules],
+            frees_bytes=int(
+                sum(frees(d, times, now, n) * book.stored_share(found, d) for d in datasets)
+            ),
+        )
+        for n, (p, rules) in enumerate(ruled)
+    ]
+    return body(Points(job=job, on=on, points=points))
+
+
+@router.get("/back", response_model=Back, operation_id="have_it_back")
+def back(
+    plan_id: str,
+    dataset: str,
+    written_on: date,
+    lost_on: date,
+    noticed_on: date,
+    service: TheService,
+) -> Response:
+    """Which points still hold a file: written on, lost on, noticed on."""
+    book = book_of(service, plan_id)
+    if dataset not in book.index.datasets:
+        raise ProblemError(404, "no such thing", f"there is no {dataset} among the datasets")
+    days = (near(written_on), near(lost_on), near(noticed_on))
+    return body(have_it_back(Scene(book.index, book, ()), dataset, *days))
+
+
+@router.get("/space", response_model=PoolSpace, operation_id="get_space")
+def space(plan_id: str, pool: str, service: TheService, years: int = 5) -> Response:
+    """What lies on a pool and for how long it has room."""
+    book = book_of(service, plan_id)
+    if pool not in book.index.pools:
+        raise ProblemError(404, "no such thing", f"there is no {pool} among the pools")
+    if not 1 <= years <= MOST_YEARS:
+        raise ProblemError(422, "not valid", f"look from 1 to {MOST_YEARS} years ahead")
+    return body(pool_space(book, pool, years))
+
+
+@router.get("/first", response_model=FirstList, operation_id="list_first_ways")
+def first(plan_id: str, job: str, service: TheService) -> Response:
+    """The ways of making a job's first copy, with hours and dates."""
+    book = book_of(service, plan_id)
+    found = find_job(book, job)
+    ways = [] if KINDS[found.kind].moves_nothing or not found.datasets else first_ways(book, found)
+    return body(FirstList(job=job, ways=[_first(w) for w in ways]))
+
+
+def _first(way: FirstWay) -> FirstView:
+    return FirstView(
+        way=way.way, hours=way.hours, ends_on=way.ends_on, why=way.why, working=way.working
+    )
+
+
+@router.get("/week", response_model=Week, operation_id="get_week")
+def get_week(plan_id: str, day: date, service: TheService) -> Response:
+    """The week that holds a day."""
+    day = near(day)
+    return body(week(book_of(service, plan_id, day), day))

@@ -1,0 +1,23 @@
+"""A key that is kept at one place."""
+
+from collections.abc import Iterator
+
+from kavrel.core.cautions.caution import Finding, Rule, View
+
+
+def _find(view: View) -> Iterator[Finding]:
+    for j in view.index.plan.jobs:
+        if j.encrypted and len(j.key_kept_at) == 1:
+            site = view.index.sites[j.key_kept_at[0]].name
+            yield j.id, j.name, f"Its key is kept at {site} alone."
+
+
+KEY_IN_ONE_PLACE = Rule(
+    "key_in_one_place",
+    "caution",
+    "copies",
+    "job",
+    "Keep it at a second place: on paper in an envelope, or in a manager that is copied.",
+    _find,
+    could="The key is gone, and the copy with it, although every byte is there.",
+)

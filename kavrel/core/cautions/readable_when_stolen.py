@@ -1,0 +1,28 @@
+"""Data that a thief can read."""
+
+from collections.abc import Iterator
+
+from kavrel.core.cautions.caution import Finding, Rule, View
+
+
+def _find(view: View) -> Iterator[Finding]:
+    for c in view.cells:
+        d = view.index.datasets[c.dataset]
+        if c.hazard == "theft" and c.readable and d.worth == "irreplaceable":
+            host = view.index.hosts[view.index.pools[d.pool].host].name
+            yield (
+                d.id,
+                d.name,
+                f"Whoever carries {host} off reads it: nothing is encrypted.",
+            )
+
+
+READABLE_WHEN_STOLEN = Rule(
+    "readable_when_stolen",
+    "caution",
+    "proof",
+    "dataset",
+    "Encrypt the dataset or its pool, and keep the key elsewhere.",
+    _find,
+    could="Papers, pictures and letters are in other hands for good.",
+)

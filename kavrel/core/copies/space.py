@@ -1,0 +1,203 @@
+"""The space that points in time hold, what removing one frees, and when the pool is full of it.
+
+The model of change: every day `deleted_bytes_per_day` go and as much comes, `change_bytes_per_day`
+are rewritten in place, of which `repeat_share` are the same places every day; the rest is spread.
+After n days, n >= 1, gone(n) = deleted x n + change x ((1 - repeat) x n + repeat), at most the whole.
+A version of a block is held by the last point that has it, so a row of points holds the sum of
+gone() over the gaps between them and to now; taking one out joins two gaps.
+Source: inclusion and exclusion over copy-on-write blocks; the rates are the plan's own.
+"""
+
+from collections.abc import Sequence
+from datetime import date, datetime, time, timedelta
+from itertools import pairwise
+from zoneinfo import ZoneInfo
+
+from pydantic import BaseModel, ConfigDict
+
+from kavrel.core.copies.book import CopyBook
+from kavrel.core.copies.kinds import KINDS
+from kavrel.core.copies.retention import DAY
+from kavrel.core.plan import Dataset, Job
+from kavrel.core.working import Working, step
+
+YEAR_DAYS = 365.25
+
+
+class _View(BaseModel):
+    model_config = ConfigDict(frozen=True)
+
+
+def gone(dataset: Dataset, days: float) -> float:
+    """Bytes of a state that no longer exist after so many days."""
+    again = dataset.change_bytes_per_day * dataset.repeat_share
+    spread = dataset.change_bytes_per_day - again + dataset.deleted_bytes_per_day
+    return min(spread * days + again * min(days, 1.0), float(dataset.size_bytes))
+
+
+def held(dataset: Dataset, times: Sequence[float], now: float) -> float:
+    """Bytes that points at these times (epoch s, in order) hold beyond what is live now."""
+    marks = [*times, max(now, times[-1])] if times else []
+    return sum(gone(dataset, (b - a) / DAY) for a, b in pairwise(marks))
+
+
+def frees(dataset: Dataset, times: Sequence[float], now: float, which: int) -> float:
+    """Bytes that come back when this one point goes."""
+    after = times[which + 1] if which + 1 < len(times) else now
+    here = gone(dataset, max(after - times[which], 0.0) / DAY)
+    if which == 0:
+        return here
+    before = gone(dataset, (times[which] - times[which - 1]) / DAY)
+    joined = gone(dataset, (after - times[which - 1]) / DAY)
+    return max(here + before - joined, 0.0)
+
+
+def held_bytes(book: CopyBook, job: Job, day: date) -> float:
+    """Bytes that a job's points hold beside the newest state, on its own store."""
+    if not KINDS[job.kind].copies:
+        return 0.0
+    times = [p.data_time for p in book.points_on(job, day)]
+    if not times:
+        return 0.0
+    now = times[-1]
+    if job.kind == "snapshot":  # here the live state is the dataset itself
+        zone = ZoneInfo(book.index.plan.zone)
+        now = datetime.combine(day + timedelta(days=1), time(), zone).timestamp()
+    return sum(
+        held(d, times, now) * book.stored_share(job, d)
+        for d in (book.index.datasets[key] for key in job.datasets)
+    )
+
+
+class Layer(_View):
+    """What lies on a pool for one reason: live data, points of a job, a copy of another pool."""
+
+    name: str
+    kind: str
+    bytes: int
+
+
+class Mark(_View):
+    """How full a pool is at a month's begin."""
+
+    day: date
+    live_bytes: int
+    points_bytes: int
+    copies_bytes: int
+
+
+class PoolSpace(_View):
+    """A pool over the years: its layers now, every month, and the days on which marks are passed.
+
+    `warn_on`, `full_on`: where it passes the planned fill and its end; None: not in these years.
+    """
+
+    pool: str
+    usable_bytes: int
+    layers: tuple[Layer, ...]
+    marks: tuple[Mark, ...]
+    warn_on: date | None
+    full_on: date | None
+    quota_on: tuple[tuple[str, date], ...]
+    working: Working
+
+
+def pool_space(book: CopyBook, pool: str, years: int) -> PoolSpace:
+    """What datasets, points and copies take on a pool now and every month for so many years.
+
+    The points are those of a schedule that has run for a while: their number stays, what they hold
+    follows the daily change, and the newest copies grow with what they are of.
+    """
+    index = book.index
+    here = [d for d in index.plan.datasets if d.pool == pool]
+    layers = [Layer(name=d.name, kind="live", bytes=d.size_bytes) for d in here]
+    points = copies = 0.0
+    growth_of_copies = 0.0
+    parts: list[Working] = []
+    for job in index.plan.jobs:
+        if not KINDS[job.kind].copies or book.place(job).pool != pool:
+            continue
+        hold = held_bytes(book, job, book.as_of)
+        count = len(book.points_on(job, book.as_of))
+        if hold:
+            layers.append(Layer(name=job.name, kind="points", bytes=int(hold)))
+            parts.append(
+                step(f"points of {job.name}", hold, "bytes", f"gaps between {count} points")
+            )
+        points += hold
+        if job.kind != "snapshot":
+            whole = book.first_bytes(job)
+            layers.append(Layer(name=job.name, kind="copy", bytes=whole))
+            parts.append(step(f"newest state in {job.name}", whole, "bytes"))
+            copies += whole
+            growth_of_copies += sum(
+                index.datasets[d].growth_bytes_per_year * book.stored_share(job, index.datasets[d])
+                for d in job.datasets
+            )
+    live = sum(d.size_bytes for d in here)
+    growth = sum(d.growth_bytes_per_year for d in here)
+    usable = book.states[pool].layout.usable_bytes
+    used = live + points + copies
+
+    def when(target: float) -> date | None:
+        if used >= target:
+            return book.as_of
+        rate = growth + growth_of_copies
+        if rate <= 0 or (target - used) / rate > years:
+            return None
+        return book.as_of + timedelta(days=(target - used) / rate * YEAR_DAYS)
+
+    warn = index.assumptions["fill_warn_share"]
+    marks = []
+    for month in range(12 * years + 1):
+        span = month / 12
+        marks.append(
+            Mark(
+                day=book.as_of + timedelta(days=span * YEAR_DAYS),
+                live_bytes=int(live + growth * span),
+                points_bytes=int(points),
+                copies_bytes=int(copies + growth_of_copies * span),
+            )
+        )
+    return PoolSpace(
+        pool=pool,
+        usable_bytes=usable,
+        layers=tuple(sorted(layers, key=lambda x: (x.kind, -x.bytes))),
+        marks=tuple(marks),
+        warn_on=when(usable * warn),
+        full_on=when(float(usable)),
+        quota_on=tuple(_quotas(book, here, years)),
+        working=step(
+            "taken on the pool",
+            int(used),
+            "bytes",
+            "live data + what points hold + newest states of copies",
+            step("live data", live, "bytes", "sum of the datasets' sizes"),
+            *parts,
+            step("growth a year", int(growth + growth_of_copies), "bytes"),
+            index.assumptions.step("fill_warn_share"),
+        ),
+    )
+
+
+def _quotas(book: CopyBook, datasets: Sequence[Dataset], years: int) -> list[tuple[str, date]]:
+    """Datasets with a quota, and when live data and its snapshots reach it."""
+    found = []
+    for dataset in datasets:
+        if dataset.quota_bytes is None or dataset.growth_bytes_per_year <= 0:
+            continue
+        snaps = sum(
+            held(dataset, [p.data_time for p in book.points_on(j, book.as_of)], _now(book))
+            for j in book.index.jobs_of.get(dataset.id, [])
+            if j.kind == "snapshot"
+        )
+        left = dataset.quota_bytes - dataset.size_bytes - snaps
+        span = max(left, 0.0) / dataset.growth_bytes_per_year
+        if span <= years:
+            found.append((dataset.id, book.as_of + timedelta(days=span * YEAR_DAYS)))
+    return found
+
+
+def _now(book: CopyBook) -> float:
+    zone = ZoneInfo(book.index.plan.zone)
+    return datetime.combine(book.as_of + timedelta(days=1), time(), zone).timestamp()

@@ -1,0 +1,420 @@
+"""Arrange for me: start times moved within what the user has fixed, so that nothing clashes.
+
+Each job has a window (its own, else the quiet hours). Jobs that share disks, the LAN or a link must
+not run at once on any day of the coming five weeks; a job that reads another's copy starts after
+that one has ended, and as soon after it as it can, so that what it carries on is fresh. A start
+that is right stays where it is, others move as little as they can. Fixed starts, hourly jobs, jobs
+that follow another and what is done by hand stay. Several orders of placing are tried, the best is
+kept; the fluid of the whole month then says whether it really fits.
+"""
+
+from bisect import bisect_left, insort
+from collections import defaultdict
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta
+from zoneinfo import ZoneInfo
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict
+
+from kavrel.core.copies.book import CopyBook
+from kavrel.core.copies.kinds import KINDS
+from kavrel.core.copies.schedule import starts
+from kavrel.core.index import Index
+from kavrel.core.plan import Job, Plan
+from kavrel.core.pools.pool import pool_states
+from kavrel.core.week.nights import MONTH_DAYS, scheduled_book
+from kavrel.core.week.tasks import simulated
+from kavrel.core.week.week import outside, resource_name
+
+GRID_MINUTES = 5
+DAY_MINUTES = 1440
+# Between one run and the next: clocks differ, and a night is never quite the night before.
+GAP_SECONDS = 120.0
+ORDERS = 40
+SEED = 7
+
+
+class _View(BaseModel):
+    model_config = ConfigDict(frozen=True)
+
+
+class Move(_View):
+    """A start that moves, with why."""
+
+    job: str
+    before: str
+    after: str
+    why: str
+
+
+class Unfit(_View):
+    """A job for which there is no place, why exactly, and what would make one."""
+
+    job: str
+    why: str
+    remedies: tuple[str, ...]
+
+
+class Counts(_View):
+    """What goes wrong in five weeks, and the mean age of the newest points over all copies.
+
+    Runs that overlap, leave their window, start before what they read is there, or start late.
+    """
+
+    overlaps: int
+    out_of_window: int
+    too_early: int
+    late: int
+    mean_age_hours: float
+
+
+class Arrangement(_View):
+    """What would move, what does not fit, and the month before and after."""
+
+    moves: tuple[Move, ...]
+    unfit: tuple[Unfit, ...]
+    before: Counts
+    after: Counts
+    jobs: tuple[Job, ...]  # the jobs that change, whole
+
+
+@dataclass(frozen=True)
+class _Piece:
+    """A job to be placed: its days (midnights, epoch s), the length of each run, its window."""
+
+    job: Job
+    midnights: tuple[float, ...]
+    seconds: tuple[float, ...]
+    resources: tuple[str, ...]
+    low: int  # minute of the day at which the window opens
+    length: int  # minutes that it is open
+    movable: bool
+
+    @property
+    def now(self) -> int:
+        """Its present start, in minutes of the day."""
+        return minutes(self.job.schedule.at)
+
+    def runs(self, minute: int) -> list[tuple[float, float]]:
+        """Begin and end of each run when it starts at this minute."""
+        return [
+            (m + minute * 60, m + minute * 60 + s)
+            for m, s in zip(self.midnights, self.seconds, strict=True)
+        ]
+
+
+def minutes(clock: str) -> int:
+    """HH:MM as minutes of the day."""
+    parsed = time.fromisoformat(clock)
+    return parsed.hour * 60 + parsed.minute
+
+
+def clock(minute: int) -> str:
+    """Minutes of the day as HH:MM."""
+    return f"{minute // 60 % 24:02}:{minute % 60:02}"
+
+
+def arrange(
+    plan: Plan, today: date, tell: Callable[[float, str], bool] = lambda share, word: True
+) -> Arrangement:
+    """Moves start times so that nothing clashes, or says exactly what cannot fit."""
+    index = Index(plan)
+    book = scheduled_book(index, pool_states(index), today)
+    pieces = [_piece(book, j, today) for j in plan.jobs]
+    found = [p for p in pieces if p is not None]
+    unfit = [u for p in found if (u := _too_long(book, p))]
+    movable = [p for p in found if p.movable and p.job.id not in {u.job for u in unfit}]
+    standing = [p for p in found if p not in movable]
+    best: tuple[float, dict[str, int], list[_Piece]] | None = None
+    luck = np.random.default_rng(SEED)
+    for n in range(ORDERS):
+        order = _order(index, movable, n, luck)
+        placed, left, cost = _place(index, order, standing)
+        if best is None or (len(left), cost) < (len(best[2]), best[0]):
+            best = (cost, placed, left)
+        if not tell((n + 1) / ORDERS, f"{n + 1} orders tried") or (not left and not cost):
+            break
+    assert best is not None
+    _, placed, left = best
+    unfit += [_no_place(book, p, found) for p in left]
+    changed = {
+        p.job.id: p.job.model_copy(
+            update={"schedule": p.job.schedule.model_copy(update={"at": clock(placed[p.job.id])})}
+        )
+        for p in movable
+        if p.job.id in placed and placed[p.job.id] != p.now
+    }
+    after = plan.model_copy(update={"jobs": tuple(changed.get(j.id, j) for j in plan.jobs)})
+    return Arrangement(
+        moves=tuple(_move(book, p, placed, found) for p in movable if p.job.id in changed),
+        unfit=tuple(unfit),
+        before=counts(plan, today),
+        after=counts(after, today),
+        jobs=tuple(changed.values()),
+    )
+
+
+def _piece(book: CopyBook, job: Job, today: date) -> _Piece | None:
+    """The job as something to be placed; None where it keeps nothing busy."""
+    flow = book.flow(job)
+    days = book.mean_interval_days(job)
+    resources = tuple(x.resource for x in book.loads(job, days) if x.seconds > 1)
+    if not resources or flow.run_seconds(days) == float("inf") or job.after:
+        return None
+    known = book.index.assumptions
+    quiet = (known["quiet_from_hour"] * 60, known["quiet_to_hour"] * 60)
+    low = minutes(job.window_from) if job.window_from else int(quiet[0])
+    high = minutes(job.window_to) if job.window_to else int(quiet[1])
+    zone = ZoneInfo(book.index.plan.zone)
+    times = starts(job.schedule, zone.key, today, today + timedelta(days=MONTH_DAYS))
+    midnights, seconds = [], []
+    for n, at in enumerate(times):
+        day = datetime.fromtimestamp(at, zone).date()
+        midnight = datetime.combine(day, time(), zone).timestamp()
+        if job.schedule.kind == "hourly":
+            midnight = at - minutes(job.schedule.at) * 60
+        midnights.append(midnight)
+        gap = (at - times[n - 1]) / 86_400 if n else days
+        seconds.append(flow.fixed_seconds + flow.work_seconds(gap))
+    by_hand = KINDS[job.kind].by_hand
+    movable = not (job.fixed or by_hand or job.schedule.kind == "hourly" or job.schedule.zone)
+    length = (high - low) % DAY_MINUTES or DAY_MINUTES
+    return _Piece(job, tuple(midnights), tuple(seconds), resources, low, length, movable)
+
+
+def _order(index: Index, pieces: list[_Piece], n: int, luck: np.random.Generator) -> list[_Piece]:
+    """An order of placing: sources before what reads them; tight ones first, then by chance."""
+
+    def depth(job: Job) -> int:
+        found = 0
+        while job.reads_from:
+            job = index.jobs[job.reads_from]
+            found += 1
+        return found
+
+    def key(piece: _Piece) -> tuple[float, ...]:
+        room = piece.length * 60 - max(piece.seconds, default=0.0)
+        noise = float(luck.random()) if n > 1 else 0.0
+        if n == 0:
+            return (depth(piece.job), piece.now, 0.0)
+        return (depth(piece.job), noise, room)
+
+    return sorted(pieces, key=key)
+
+
+class _Taken:
+    """What is busy when: begin and end of every run on each resource."""
+
+    def __init__(self) -> None:
+        self.busy: dict[str, list[tuple[float, float]]] = defaultdict(list)
+
+    def add(self, piece: _Piece, minute: int) -> None:
+        """Keeps the resources of a placed job."""
+        for resource in piece.resources:
+            for run in piece.runs(minute):
+                insort(self.busy[resource], run)
+
+    def free(self, piece: _Piece, minute: int) -> bool:
+        """Whether the job's runs meet nobody when it starts at this minute."""
+        for begin, end in piece.runs(minute):
+            for resource in piece.resources:
+                held = self.busy.get(resource)
+                if not held:
+                    continue
+                n = bisect_left(held, (begin, begin))
+                if n < len(held) and held[n][0] < end + GAP_SECONDS:
+                    return False
+                # Runs on one resource do not overlap one another, but standing ones may.
+                if any(e > begin - GAP_SECONDS for _, e in held[max(n - 4, 0) : n]):
+                    return False
+        return True
+
+
+def _place(
+    index: Index, order: Sequence[_Piece], standing: Sequence[_Piece]
+) -> tuple[dict[str, int], list[_Piece], float]:
+    """Start minutes by job, those without a place, and minutes moved and waited in all."""
+    taken = _Taken()
+    placed: dict[str, int] = {}
+    longest = {p.job.id: max(p.seconds, default=0.0) for p in (*order, *standing)}
+    for piece in standing:
+        taken.add(piece, piece.now)
+        placed[piece.job.id] = piece.now
+    left: list[_Piece] = []
+    cost = 0.0
+    for piece in order:
+        need = int(max(piece.seconds, default=0.0) // 60) + 1
+        inside = [
+            (piece.low + k) % DAY_MINUTES
+            for k in range(0, max(piece.length - need, 0) + 1, GRID_MINUTES)
+        ]
+        now_inside = (piece.now - piece.low) % DAY_MINUTES + need <= piece.length
+        if now_inside:
+            inside.append(piece.now)
+        source = piece.job.reads_from
+        wanted = piece.now
+        if source in placed:
+            done = placed[source] + int(longest[source] // 60) + 3
+            inside = [m for m in inside if _after(m, done, piece.low)]
+            wanted = done % DAY_MINUTES
+        inside.sort(key=lambda m, near=wanted: (_apart(m, near), m))  # type: ignore[misc]
+        found = next((m for m in inside if taken.free(piece, m)), None)
+        if found is None:
+            left.append(piece)
+            continue
+        placed[piece.job.id] = found
+        taken.add(piece, found)
+        cost += _apart(found, wanted)
+    return placed, left, cost
+
+
+def _apart(a: int, b: int) -> int:
+    """Minutes between two times of day, the shorter way round."""
+    return min((a - b) % DAY_MINUTES, (b - a) % DAY_MINUTES)
+
+
+def _after(minute: int, done: int, low: int) -> bool:
+    """Whether a start comes after its source has ended, in the night that begins at `low`."""
+    return (minute - low) % DAY_MINUTES >= (done - low) % DAY_MINUTES
+
+
+def _too_long(book: CopyBook, piece: _Piece) -> Unfit | None:
+    """A window that is shorter than a run."""
+    need = max(piece.seconds, default=0.0)
+    if need <= piece.length * 60 or not piece.movable:
+        return None
+    closes = clock(piece.low + piece.length)
+    why = (
+        f"its longest run takes {need / 3600:.1f} h, and from {clock(piece.low)} to {closes} are "
+        f"{piece.length / 60:.1f} h: the window is shorter than the run"
+    )
+    return Unfit(
+        job=piece.job.id, why=why, remedies=_remedies(book, piece, need - piece.length * 60)
+    )
+
+
+def _remedies(book: CopyBook, piece: _Piece, missing: float) -> tuple[str, ...]:
+    """What would make a place, with figures."""
+    job = piece.job
+    need = max(piece.seconds, default=0.0)
+    room = max(need - missing, 60.0)
+    found = [f"a window {missing / 3600 + 0.1:.1f} h longer"]
+    way = book.way(job)
+    slow = min(way.parts, key=lambda p: p[1], default=None)
+    factor = need / room
+    if slow and factor > 1 and not KINDS[job.kind].moves_nothing:
+        found.append(f"{slow[0]} at {slow[1] * factor:.1f} MB/s instead of {slow[1]:.1f}")
+    if KINDS[job.kind].moves_nothing:
+        return tuple(found)
+    if job.schedule.kind in ("weekly", "monthly"):
+        found.append("running it more often, so that less has changed each time")
+    elif len(piece.midnights) > 20:
+        found.append("running it on fewer nights, so that others have theirs")
+    if job.limit_mbit:
+        found.append(f"a limit above {job.limit_mbit * factor:.0f} Mbit/s, or none at night")
+    return tuple(found)
+
+
+def _no_place(book: CopyBook, piece: _Piece, others: Sequence[_Piece]) -> Unfit:
+    """Which night on which resource is too full for it, and by how much."""
+    worst = (0.0, 0.0, "")
+    for resource in piece.resources:
+        for midnight, own in zip(piece.midnights, piece.seconds, strict=True):
+            opens = midnight + piece.low * 60
+            if piece.low + piece.length > DAY_MINUTES and piece.now < piece.low:
+                opens -= 86_400  # the night began the evening before
+            closes = opens + piece.length * 60
+            held = own + sum(
+                s
+                for p in others
+                if p is not piece and resource in p.resources
+                for m, s in zip(p.midnights, p.seconds, strict=True)
+                if opens <= m + p.now * 60 < closes
+            )
+            worst = max(worst, (held - piece.length * 60, midnight, resource))
+    over, midnight, resource = worst
+    zone = ZoneInfo(book.index.plan.zone)
+    if over <= 0:
+        why = (
+            "the runs of others leave no gap that is long enough between "
+            f"{clock(piece.low)} and {clock(piece.low + piece.length)}, for some of them are fixed"
+        )
+        longest = max(piece.seconds, default=0.0)
+        return Unfit(job=piece.job.id, why=why, remedies=_remedies(book, piece, longest / 2))
+    day = datetime.fromtimestamp(midnight + 43_200, zone).date()
+    why = (
+        f"in the night to {day:%a %d %b} {(over + piece.length * 60) / 3600:.1f} h of runs would have to fit "
+        f"into {piece.length / 60:.1f} h on {resource_name(book, resource)}: {over / 3600:.1f} h too many"
+    )
+    return Unfit(job=piece.job.id, why=why, remedies=_remedies(book, piece, over))
+
+
+def _move(book: CopyBook, piece: _Piece, placed: dict[str, int], others: Sequence[_Piece]) -> Move:
+    """Why the start moved: what it met before, or what it has to wait for."""
+    job = piece.job
+    reasons = []
+    zone = ZoneInfo(book.index.plan.zone)
+    runs = piece.runs(piece.now)
+    leaves = next((r for b, e in runs if (r := _leaves(piece, b, e, zone))), None)
+    if leaves:
+        reasons.append(leaves)
+    for other in others:
+        shared = [r for r in piece.resources if r in other.resources]
+        if other is piece or not shared:
+            continue
+        theirs = other.runs(other.now)
+        met = any(b < e2 and b2 < e for b, e in runs for b2, e2 in theirs)
+        if met:
+            reasons.append(f"met {other.job.name} on {resource_name(book, shared[0])}")
+    if job.reads_from and job.reads_from in placed:
+        reasons.append(f"now begins when {book.index.jobs[job.reads_from].name} has ended")
+    why = "; ".join(reasons[:3]) or "made room for others"
+    return Move(job=job.id, before=job.schedule.at, after=clock(placed[job.id]), why=why)
+
+
+def _leaves(piece: _Piece, begin: float, end: float, zone: ZoneInfo) -> str | None:
+    as_window = piece.job.model_copy(
+        update={"window_from": clock(piece.low), "window_to": clock(piece.low + piece.length)}
+    )
+    found = outside(as_window, begin, end, zone)
+    return f"a run {found}" if found else None
+
+
+def counts(plan: Plan, today: date) -> Counts:
+    """What goes wrong in the five weeks from a day."""
+    index = Index(plan)
+    book = scheduled_book(index, pool_states(index), today)
+    zone = ZoneInfo(plan.zone)
+    runs = simulated(CopyBook(index, book.states, today), today, today + timedelta(days=MONTH_DAYS))
+    by_resource: dict[str, list[tuple[float, float, str]]] = defaultdict(list)
+    early = out = 0
+    by_job: dict[str, list[tuple[float, float]]] = defaultdict(list)
+    for run in runs:
+        by_job[run.task].append((run.begin, run.end))
+    for run in runs:
+        job = index.jobs[run.task]
+        for load in book.loads(job, run.gap_days):
+            if load.seconds > 1:
+                by_resource[load.resource].append((run.begin, run.end, run.task))
+        out += outside(job, run.begin, run.end, zone) is not None
+        if job.reads_from and not job.after:
+            early += any(b <= run.begin < e for b, e in by_job[job.reads_from])
+    met: set[tuple[str, str, float]] = set()
+    for held in by_resource.values():
+        held.sort()
+        for i, (_, end, first) in enumerate(held):
+            for begin, _, second in held[i + 1 :]:
+                if begin >= end - 60:
+                    break
+                if first != second:
+                    met.add((first, second, begin))
+    ages = [a.mean for j in plan.jobs if KINDS[j.kind].copies and (a := book.ages(j))]
+    return Counts(
+        overlaps=len(met),
+        out_of_window=out,
+        too_early=early,
+        late=sum(r.late for r in runs),
+        mean_age_hours=sum(ages) / len(ages) / 3600 if ages else 0.0,
+    )
