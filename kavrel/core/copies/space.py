@@ -86,6 +86,13 @@ class Mark(_View):
     copies_bytes: int
 
 
+class QuotaMark(_View):
+    """The day on which a dataset with its snapshots meets its quota."""
+
+    dataset: str
+    day: date
+
+
 class PoolSpace(_View):
     """A pool over the years: its layers now, every month, and the days on which marks are passed.
 
@@ -98,7 +105,7 @@ class PoolSpace(_View):
     marks: tuple[Mark, ...]
     warn_on: date | None
     full_on: date | None
-    quota_on: tuple[tuple[str, date], ...]
+    quota_on: tuple[QuotaMark, ...]
     working: Working
 
 
@@ -180,7 +187,7 @@ def pool_space(book: CopyBook, pool: str, years: int) -> PoolSpace:
     )
 
 
-def _quotas(book: CopyBook, datasets: Sequence[Dataset], years: int) -> list[tuple[str, date]]:
+def _quotas(book: CopyBook, datasets: Sequence[Dataset], years: int) -> list[QuotaMark]:
     """Datasets with a quota, and when live data and its snapshots reach it."""
     found = []
     for dataset in datasets:
@@ -194,7 +201,8 @@ def _quotas(book: CopyBook, datasets: Sequence[Dataset], years: int) -> list[tup
         left = dataset.quota_bytes - dataset.size_bytes - snaps
         span = max(left, 0.0) / dataset.growth_bytes_per_year
         if span <= years:
-            found.append((dataset.id, book.as_of + timedelta(days=span * YEAR_DAYS)))
+            day = book.as_of + timedelta(days=span * YEAR_DAYS)
+            found.append(QuotaMark(dataset=dataset.id, day=day))
     return found
 
 

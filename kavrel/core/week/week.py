@@ -55,7 +55,7 @@ class Clash(BaseModel):
 Trouble = Literal["late", "window", "order", "first"]
 
 
-class Miss(BaseModel):
+class Mishap(BaseModel):
     """A run that does not keep to the plan: late, outside its window, or too early to read."""
 
     model_config = ConfigDict(frozen=True)
@@ -75,7 +75,7 @@ class Week(BaseModel):
     zone: str
     runs: tuple[Run, ...]
     clashes: tuple[Clash, ...]
-    misses: tuple[Miss, ...]
+    misses: tuple[Mishap, ...]
     quiet_from_hour: float
     quiet_to_hour: float
 
@@ -187,7 +187,7 @@ def _meetings(
 
 def _misses(
     book: CopyBook, found: Sequence[TaskRun], begin: datetime, zone: ZoneInfo
-) -> Iterator[Miss]:
+) -> Iterator[Mishap]:
     """Runs that leave their window, or begin before the run that they read from has ended."""
     by_job: dict[str, list[TaskRun]] = defaultdict(list)
     for run in found:
@@ -199,10 +199,10 @@ def _misses(
             why = (
                 f"{job.name} starts {_hours(run.begin - run.due)} late: its last run had not ended"
             )
-            yield Miss(job=job.id, trouble="late", from_minute=at, why=why)
+            yield Mishap(job=job.id, trouble="late", from_minute=at, why=why)
         reason = outside(job, run.begin, run.end, zone)
         if reason:
-            yield Miss(job=job.id, trouble="window", from_minute=at, why=f"{job.name} {reason}")
+            yield Mishap(job=job.id, trouble="window", from_minute=at, why=f"{job.name} {reason}")
         if job.reads_from:
             source = book.index.jobs[job.reads_from]
             going = [r for r in by_job[source.id] if r.begin <= run.begin < r.end]
@@ -211,7 +211,7 @@ def _misses(
                     f"{job.name} starts while {source.name} is still writing what it reads: it takes "
                     "the state before"
                 )
-                yield Miss(job=job.id, trouble="order", from_minute=at, why=why)
+                yield Mishap(job=job.id, trouble="order", from_minute=at, why=why)
 
 
 def outside(job: Job, begin: float, end: float, zone: ZoneInfo) -> str | None:

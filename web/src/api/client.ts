@@ -38,7 +38,10 @@ export interface Items {
   mounts: Schemas['Mount'];
   default_logins: Schemas['DefaultLogin'];
   openings: Schemas['Opening'];
+  caps: Schemas['Cap'];
+  buckets: Schemas['Bucket'];
   jobs: Schemas['Job'];
+  accepted: Schemas['AcceptedRisk'];
   log: Schemas['LogEntry'];
   assumptions: Schemas['AssumptionValue'];
 }

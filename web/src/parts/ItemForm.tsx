@@ -143,6 +143,7 @@ export function ItemForm<C extends Collection>({
         let value = await read(spec, now[spec.name] ?? '', plan.currency);
         if (spec.kind === 'several' && spec.name === 'schedule.weekdays')
           value = (value as string[]).map(Number).sort();
+        if (spec.name === 'schedule.nth') value = Number(value);
         next = place(next, spec.name, value);
       } catch (error) {
         errors[spec.name] = (error as Error).message;

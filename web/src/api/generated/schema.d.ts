@@ -2912,7 +2912,7 @@ export interface components {
             /** Beside */
             beside: components["schemas"]["Beside"][];
             /** Misses */
-            misses: components["schemas"]["kavrel__core__pools__finder__Miss"][];
+            misses: components["schemas"]["Miss"][];
             /** Weighed */
             weighed: number;
             /** Fitting */
@@ -3701,6 +3701,44 @@ export interface components {
             points_bytes: number;
             /** Copies Bytes */
             copies_bytes: number;
+        };
+        /**
+         * Mishap
+         * @description A run that does not keep to the plan: late, outside its window, or too early to read.
+         */
+        Mishap: {
+            /** Job */
+            job: string;
+            /**
+             * Trouble
+             * @enum {string}
+             */
+            trouble: "late" | "window" | "order" | "first";
+            /** From Minute */
+            from_minute: number;
+            /** Why */
+            why: string;
+        };
+        /**
+         * Miss
+         * @description A target that cannot be had together with the others, and the nearest that can.
+         *
+         *     `alone`: not even with this one given up can the others be had; the nearest is for it alone.
+         */
+        Miss: {
+            /** Target */
+            target: string;
+            /** Wanted */
+            wanted: string;
+            /** Nearest */
+            nearest: string | null;
+            /** Nearest Value */
+            nearest_value: number | null;
+            /**
+             * Alone
+             * @default false
+             */
+            alone: boolean;
         };
         /**
          * Mount
@@ -5397,10 +5435,7 @@ export interface components {
             /** Full On */
             full_on: string | null;
             /** Quota On */
-            quota_on: [
-                string,
-                string
-            ][];
+            quota_on: components["schemas"]["QuotaMark"][];
             working: components["schemas"]["Working"];
         };
         /**
@@ -5592,6 +5627,19 @@ export interface components {
             dataset: string;
             /** Bytes */
             bytes: number;
+        };
+        /**
+         * QuotaMark
+         * @description The day on which a dataset with its snapshots meets its quota.
+         */
+        QuotaMark: {
+            /** Dataset */
+            dataset: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
         };
         /**
          * Reach
@@ -6406,7 +6454,7 @@ export interface components {
             /** Clashes */
             clashes: components["schemas"]["Clash"][];
             /** Misses */
-            misses: components["schemas"]["kavrel__core__week__week__Miss"][];
+            misses: components["schemas"]["Mishap"][];
             /** Quiet From Hour */
             quiet_from_hour: number;
             /** Quiet To Hour */
@@ -6520,44 +6568,6 @@ export interface components {
             low: number;
             /** High */
             high: number;
-        };
-        /**
-         * Miss
-         * @description A target that cannot be had together with the others, and the nearest that can.
-         *
-         *     `alone`: not even with this one given up can the others be had; the nearest is for it alone.
-         */
-        kavrel__core__pools__finder__Miss: {
-            /** Target */
-            target: string;
-            /** Wanted */
-            wanted: string;
-            /** Nearest */
-            nearest: string | null;
-            /** Nearest Value */
-            nearest_value: number | null;
-            /**
-             * Alone
-             * @default false
-             */
-            alone: boolean;
-        };
-        /**
-         * Miss
-         * @description A run that does not keep to the plan: late, outside its window, or too early to read.
-         */
-        kavrel__core__week__week__Miss: {
-            /** Job */
-            job: string;
-            /**
-             * Trouble
-             * @enum {string}
-             */
-            trouble: "late" | "window" | "order" | "first";
-            /** From Minute */
-            from_minute: number;
-            /** Why */
-            why: string;
         };
     };
     responses: never;

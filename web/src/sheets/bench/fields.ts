@@ -22,6 +22,15 @@ export const linkFields = (plan: Plan): FieldSpec[] => [
   { name: 'mbit_a_to_b', label: 'There', kind: 'number', unit: 'Mbit/s' },
   { name: 'mbit_b_to_a', label: 'Back', kind: 'number', unit: 'Mbit/s' },
   { name: 'encrypted', label: 'Inside a VPN', kind: 'check' },
+  { name: 'relayed', label: 'Relayed', kind: 'check', help: 'through a relay instead of straight: many times slower' },
+  {
+    name: 'allowance_bytes_per_month',
+    label: 'Allowance',
+    kind: 'size',
+    unit: 'a month',
+    optional: true,
+    help: 'empty: none; caps by time of day are on Copies',
+  },
 ];
 
 export const hostFields = (plan: Plan): FieldSpec[] => [
@@ -256,6 +265,8 @@ export const newLink: Items['links'] = {
   mbit_a_to_b: 40,
   mbit_b_to_a: 40,
   encrypted: true,
+  relayed: false,
+  allowance_bytes_per_month: null,
 };
 export const newHost = (plan: Plan): Items['hosts'] => ({
   id: '',

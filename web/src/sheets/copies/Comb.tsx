@@ -5,12 +5,13 @@ import { scaleTime } from 'd3-scale';
 import { useState } from 'react';
 import { api, unwrap, type Schemas } from '../../api/client';
 import { usePlan } from '../../api/plan';
-import { span } from '../../text/format';
+import { size, span } from '../../text/format';
 
 const WIDTH = 1000;
 const LEFT = 10;
 const DAY = 86_400_000;
 
+const stamp = (iso: string) => iso.slice(0, 16).replace('T', ' ');
 const dayOf = (time: number) => new Date(time).toISOString().slice(0, 10);
 
 export function Comb({ job }: { job: Schemas['JobView'] }) {
@@ -30,6 +31,8 @@ export function Comb({ job }: { job: Schemas['JobView'] }) {
       ).points,
   });
   const points = found.data ?? [];
+  const [over, setOver] = useState<string | null>(null);
+  const shown = points.find((p) => p.data_time === over) ?? points.at(-1);
   const deleted = noticed - deletedAgo * DAY;
   const times = points.map((p) => Date.parse(p.data_time));
   const first = Math.min(deleted, ...times, noticed - 30 * DAY) - DAY;
@@ -58,14 +61,20 @@ export function Comb({ job }: { job: Schemas['JobView'] }) {
           </g>
         ))}
         <path d={`M${LEFT} 58 H${WIDTH - LEFT}`} stroke="var(--ink)" strokeWidth="1.5" />
-        {times.map((t) => (
-          <path
-            key={t}
-            d={`M${x(t)} ${t === back ? 22 : 34} V58`}
-            stroke={t === back ? 'var(--accent)' : 'var(--ink)'}
-            strokeWidth={t === back ? 3 : 1.2}
-          />
-        ))}
+        {points.map((p) => {
+          const t = Date.parse(p.data_time);
+          return (
+            <path
+              key={p.data_time}
+              d={`M${x(t)} ${t === back ? 22 : p.data_time === shown?.data_time ? 28 : 34} V58`}
+              stroke={t === back ? 'var(--accent)' : 'var(--ink)'}
+              strokeWidth={t === back || p.data_time === over ? 3 : 1.2}
+              onMouseEnter={() => setOver(p.data_time)}
+            >
+              <title>{`${stamp(p.data_time)} UTC: ${p.kept_by.join(', ')}; removing it frees ${size(p.frees_bytes)}`}</title>
+            </path>
+          );
+        })}
         <path d={`M${x(moment)} 20 V64`} stroke="var(--danger)" strokeWidth="2" strokeDasharray="4 2" />
         <text
           x={Math.min(Math.max(x(moment), 40), WIDTH - 130)}
@@ -79,6 +88,32 @@ export function Comb({ job }: { job: Schemas['JobView'] }) {
           noticed
         </text>
       </svg>
+      {shown && (
+        <p className="flex flex-wrap items-center gap-x-3">
+          <label className="flex items-center gap-2">
+            point
+            <select
+              className="entry !w-auto figure"
+              aria-label="Point"
+              value={shown.data_time}
+              onChange={(e) => setOver(e.target.value)}
+            >
+              {points.map((p) => (
+                <option key={p.data_time} value={p.data_time}>
+                  {stamp(p.data_time)}
+                </option>
+              ))}
+            </select>
+            <span className="unit">UTC</span>
+          </label>
+          <span>
+            is kept as: <b>{shown.kept_by.join('; ')}</b>
+            {shown.expires_at && `, until ${shown.expires_at.slice(0, 10)}`}. Removing it frees{' '}
+            <span className="figure">{size(shown.frees_bytes)}</span>
+            {shown.frees_bytes === 0 && ': its neighbours hold the rest'}.
+          </span>
+        </p>
+      )}
       <div className="flex flex-wrap items-center gap-x-6 gap-y-1">
         <label className="flex items-center gap-2">
           noticed

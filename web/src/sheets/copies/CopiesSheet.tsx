@@ -1,165 +1,32 @@
-/** Copies: where every dataset's copies lie, which jobs make them, and what can be had back. */
+/** Copies: where they lie, what comes back, how far up each dataset stands, room, and what is elsewhere. */
 
 import { useState } from 'react';
-import type { Items, Schemas, Working } from '../../api/client';
-import { usePlan } from '../../api/plan';
-import { ItemForm } from '../../parts/ItemForm';
-import { Slip } from '../../parts/Slip';
-import { useKeys } from '../../parts/useKeys';
-import { WorkingTree } from '../../parts/WorkingTree';
-import { span } from '../../text/format';
-import { Comb } from './Comb';
-import { jobFields, newJob, shaped } from './fields';
-import { RouteMap } from './RouteMap';
+import { Views } from '../../parts/Views';
+import { AwayView } from './AwayView';
+import { BackView } from './BackView';
+import { LadderView } from './LadderView';
+import { RouteView } from './RouteView';
+import { SpaceView } from './SpaceView';
 
-const HOLDERS = {
-  source: 'the source',
-  target: 'the far box',
-  everyday: 'everyday account',
-  hand: 'a hand only',
-};
+const VIEWS = [
+  { id: 'route', title: 'route', key: 'r' },
+  { id: 'back', title: 'have it back', key: 'b' },
+  { id: 'ladder', title: 'three, two, one', key: 't' },
+  { id: 'space', title: 'space', key: 's' },
+  { id: 'away', title: 'elsewhere', key: 'e' },
+] as const;
+type View = (typeof VIEWS)[number]['id'];
 
 export function CopiesSheet() {
-  const { plan, evaluation } = usePlan();
-  const [selected, setSelected] = useState<string | null>(evaluation.jobs[0]?.id ?? null);
-  const [editing, setEditing] = useState<{ item: Items['jobs']; isNew: boolean } | null>(null);
-  const [working, setWorking] = useState<Working | null>(null);
-  const add = () => plan.datasets.length && setEditing({ item: newJob(plan), isNew: true });
-  useKeys({ n: add });
-  const job = evaluation.jobs.find((j) => j.id === selected);
+  const [view, setView] = useState<View>('route');
   return (
     <div>
-      <div className="mb-1 flex items-baseline gap-3">
-        <h2>Where copies lie</h2>
-        <span className="text-quiet max-lg:hidden">
-          square: lives here · strokes: snapshots · ring: replica · hatched: versions · box: shelf disk · bar inside:
-          encrypted
-        </span>
-        <button className="act ml-auto" disabled={!plan.datasets.length} onClick={add}>
-          new job <span className="unit">N</span>
-        </button>
-      </div>
-      {plan.datasets.length === 0 ? (
-        <p>
-          Copies are made of datasets, and datasets live on pools. Name the data on Pools or Shares first; then each
-          dataset is a line here that calls at its copies.
-        </p>
-      ) : (
-        <RouteMap selected={selected} onSelect={setSelected} />
-      )}
-      {evaluation.jobs.length > 0 && (
-        <table className="mt-2 w-full">
-          <thead>
-            <tr className="border-b border-ink">
-              <th>Job</th>
-              <th>Kind</th>
-              <th>From, to</th>
-              <th>When</th>
-              <th>Keeps</th>
-              <th className="pl-3 text-right">Points</th>
-              <th className="pl-3 text-right">First copy</th>
-              <th className="pl-3 text-right">Usual run</th>
-              <th className="pl-3 text-right">Age at worst</th>
-              <th className="pl-4">Can delete it</th>
-            </tr>
-          </thead>
-          <tbody>
-            {evaluation.jobs.map((j) => (
-              <JobRow
-                key={j.id}
-                view={j}
-                job={plan.jobs.find((x) => x.id === j.id)}
-                selected={j.id === selected}
-                onSelect={() => setSelected(j.id)}
-                onEdit={(item) => setEditing({ item, isNew: false })}
-                onWorking={setWorking}
-              />
-            ))}
-          </tbody>
-        </table>
-      )}
-      {evaluation.jobs.length === 0 && plan.datasets.length > 0 && (
-        <p className="mt-2">
-          No job yet. RAID is not a copy: begin with snapshots, then a copy in another box, then one at another site.
-        </p>
-      )}
-      {job && (
-        <div className="mt-3">
-          <Comb key={job.id} job={job} />
-        </div>
-      )}
-      {editing && (
-        <Slip title={editing.isNew ? 'New job' : `Job ${editing.item.name}`} onClose={() => setEditing(null)}>
-          <ItemForm
-            collection="jobs"
-            specs={jobFields(plan, editing.item)}
-            item={editing.item}
-            isNew={editing.isNew}
-            shape={shaped}
-            onDone={() => setEditing(null)}
-          />
-        </Slip>
-      )}
-      {working && (
-        <Slip title={`Working: ${working.name}`} onClose={() => setWorking(null)} wide>
-          <WorkingTree working={working} />
-        </Slip>
-      )}
+      <Views views={VIEWS} view={view} onView={setView} />
+      {view === 'route' && <RouteView />}
+      {view === 'back' && <BackView />}
+      {view === 'ladder' && <LadderView />}
+      {view === 'space' && <SpaceView />}
+      {view === 'away' && <AwayView />}
     </div>
-  );
-}
-
-function JobRow({
-  view,
-  job,
-  selected,
-  onSelect,
-  onEdit,
-  onWorking,
-}: {
-  view: Schemas['JobView'];
-  job: Items['jobs'] | undefined;
-  selected: boolean;
-  onSelect: () => void;
-  onEdit: (job: Items['jobs']) => void;
-  onWorking: (working: Working) => void;
-}) {
-  if (!job) return null;
-  return (
-    <tr className={`border-b border-hair ${selected ? 'bg-picked' : ''}`} onClick={onSelect}>
-      <td>
-        <button className="text-left font-semibold wrap-anywhere pick" onClick={() => onEdit(job)}>
-          {job.name}
-        </button>
-      </td>
-      <td>
-        {view.title}
-        {job.encrypted && ', encrypted'}
-      </td>
-      <td className="wrap-anywhere">
-        {view.source_name}
-        {view.target_name !== view.source_name && ` → ${view.target_name}`}
-      </td>
-      <td>{view.schedule_words}</td>
-      <td>{view.retention_words}</td>
-      <td className="figure pl-3 text-right">{view.points_today}</td>
-      <Hours working={view.first_copy} onOpen={onWorking} />
-      <Hours working={view.usual_run} onOpen={onWorking} />
-      <td className="figure pl-3 text-right">
-        {view.newest_age_seconds === null ? 'never' : span(view.newest_age_seconds)}
-      </td>
-      <td className="pl-4">{HOLDERS[job.credentials]}</td>
-    </tr>
-  );
-}
-
-function Hours({ working, onOpen }: { working: Working; onOpen: (working: Working) => void }) {
-  const hours = working.value;
-  return (
-    <td className="figure pl-3 text-right whitespace-nowrap">
-      <button className="pick" title="show the working" onClick={() => onOpen(working)}>
-        {typeof hours === 'number' ? (hours === 0 ? 'none' : span(hours * 3600)) : 'no way'}
-      </button>
-    </td>
   );
 }

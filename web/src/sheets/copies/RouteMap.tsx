@@ -9,6 +9,9 @@ interface Station {
   box: string;
 }
 
+/** Kinds that keep versions in a repository, and those that keep the newest state only. */
+const VERSIONED = new Set(['backup', 'image', 'dump']);
+const NEWEST = new Set(['mirror', 'folder_mirror']);
 const LEFT = 170;
 const ROW = 24;
 const TOP = 56;
@@ -33,6 +36,10 @@ export function RouteMap({ selected, onSelect }: { selected: string | null; onSe
           site: site.id,
           box: disk.host ? 'in a bay' : 'shelf',
         });
+    }
+    for (const bucket of plan.buckets) {
+      if (bucket.site === site.id)
+        stations.push({ key: `bucket/${bucket.id}`, name: bucket.name, site: site.id, box: 'bucket' });
     }
   }
   const column = Math.max(120, Math.min(200, 880 / Math.max(1, stations.length)));
@@ -89,12 +96,19 @@ export function RouteMap({ selected, onSelect }: { selected: string | null; onSe
       {plan.datasets.map((d, row) => {
         const y = TOP + ROW * (row + 0.5);
         const home = x.get(`pool/${d.pool}`) ?? 0;
-        const jobs = plan.jobs.filter((j) => j.datasets.includes(d.id));
+        const jobs = plan.jobs.filter((j) => j.datasets.includes(d.id) && j.kind !== 'bin');
         const stops = jobs
           .filter((j) => j.kind !== 'snapshot')
           .map((job) => ({
             job,
-            at: x.get(job.target_disk ? `disk/${job.target_disk}` : `pool/${job.target_pool ?? ''}`) ?? home,
+            at:
+              x.get(
+                job.target_disk
+                  ? `disk/${job.target_disk}`
+                  : job.target_bucket
+                    ? `bucket/${job.target_bucket}`
+                    : `pool/${job.target_pool ?? ''}`,
+              ) ?? home,
           }));
         const all = [home, ...stops.map((s) => s.at)];
         // Two copies at one place stand side by side.
@@ -146,7 +160,7 @@ export function RouteMap({ selected, onSelect }: { selected: string | null; onSe
                   selected={selected === job.id}
                   onSelect={onSelect}
                 >
-                  {job.kind === 'shelf' ? (
+                  {job.kind === 'shelf' || job.kind === 'bucket' ? (
                     <path
                       d={`M${cx - 7} ${y + 6} h14 M${cx - 5} ${y + 5} v-11 h10 v11`}
                       fill="var(--paper)"
@@ -158,7 +172,8 @@ export function RouteMap({ selected, onSelect }: { selected: string | null; onSe
                       cx={cx}
                       cy={y}
                       r="7"
-                      fill={job.kind === 'backup' ? 'url(#hatch-redundancy)' : 'var(--paper)'}
+                      fill={VERSIONED.has(job.kind) ? 'url(#hatch-redundancy)' : 'var(--paper)'}
+                      strokeDasharray={NEWEST.has(job.kind) ? '3 2' : undefined}
                       stroke={stroke}
                       strokeWidth={selected === job.id ? 3 : 2}
                     />

@@ -10,30 +10,81 @@ const notKind =
     !kinds.includes(d['schedule.kind'] as string);
 const DAYS = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'];
 
+const KIND_NAMES = {
+  snapshot: 'snapshot on the pool',
+  replication: 'replication to another pool',
+  backup: 'versioned backup',
+  folder_mirror: 'folder mirror with a trash can',
+  mirror: 'plain mirror, no versions',
+  image: 'images of VMs and containers',
+  dump: 'database dump, then backup',
+  bucket: 'sync to a bucket',
+  shelf: 'shelf copy by hand',
+  config: 'configuration of a box',
+  bin: 'emptying of recycle bins',
+  scrub: 'scrub or parity check',
+  smart_short: 'SMART short test',
+  smart_long: 'SMART long test',
+  mover: 'mover of a fast tier',
+  restore_test: 'restore test',
+} as const;
+type Kind = keyof typeof KIND_NAMES;
+
+/** What each kind writes to, and what it works on: the fields that it needs. */
+const TARGET: Partial<Record<Kind, 'pool' | 'disk' | 'bucket'>> = {
+  replication: 'pool',
+  backup: 'pool',
+  folder_mirror: 'pool',
+  mirror: 'pool',
+  image: 'pool',
+  dump: 'pool',
+  config: 'pool',
+  bucket: 'bucket',
+  shelf: 'disk',
+};
+const ON_POOL: Kind[] = ['scrub', 'smart_short', 'smart_long', 'mover'];
+const CHORES: Kind[] = [...ON_POOL, 'bin', 'config', 'restore_test'];
+const kindOf = (d: Draft) => d.kind as Kind;
+const isCopy = (d: Draft) => !CHORES.includes(kindOf(d));
+const versioned = (d: Draft) => isCopy(d) && !['mirror', 'folder_mirror', 'shelf'].includes(kindOf(d));
+const after = (d: Draft) => d['schedule.kind'] === 'after';
+
 export const jobFields = (plan: Plan, job: Job): FieldSpec[] => [
   { name: 'name', label: 'Name', kind: 'text' },
+  { name: 'kind', label: 'Kind', kind: 'select', options: options(KIND_NAMES) },
   {
-    name: 'kind',
-    label: 'Kind',
-    kind: 'select',
-    options: options({
-      snapshot: 'snapshot on the pool',
-      replication: 'replication to another pool',
-      backup: 'versioned backup',
-      shelf: 'shelf copy by hand',
-    }),
+    name: 'datasets',
+    label: 'Datasets',
+    kind: 'several',
+    options: named(plan.datasets),
+    hidden: (d) => ON_POOL.includes(kindOf(d)) || d.kind === 'config' || d.kind === 'restore_test',
   },
-  { name: 'datasets', label: 'Datasets', kind: 'several', options: named(plan.datasets) },
+  {
+    name: 'pool',
+    label: 'Pool',
+    kind: 'select',
+    optional: true,
+    options: named(plan.pools),
+    hidden: (d) => !ON_POOL.includes(kindOf(d)),
+  },
+  {
+    name: 'host',
+    label: 'Of the box',
+    kind: 'select',
+    optional: true,
+    options: named(plan.hosts),
+    hidden: (d) => d.kind !== 'config',
+  },
   {
     name: 'reads_from',
-    label: 'Reads from',
+    label: job.kind === 'restore_test' ? 'Tries' : 'Reads from',
     kind: 'select',
     optional: true,
     options: plan.jobs
-      .filter((j) => j.id !== job.id && j.kind !== 'snapshot')
+      .filter((j) => j.id !== job.id && !CHORES.includes(j.kind))
       .map((j) => ({ value: j.id, label: `the copy of ${j.name}` })),
     help: 'empty: the dataset itself',
-    hidden: (d) => d.kind === 'snapshot',
+    hidden: (d) => d.kind === 'snapshot' || (!isCopy(d) && d.kind !== 'restore_test'),
   },
   {
     name: 'target_pool',
@@ -41,7 +92,7 @@ export const jobFields = (plan: Plan, job: Job): FieldSpec[] => [
     kind: 'select',
     optional: true,
     options: named(plan.pools),
-    hidden: (d) => d.kind === 'snapshot' || d.kind === 'shelf',
+    hidden: (d) => TARGET[kindOf(d)] !== 'pool',
   },
   {
     name: 'target_disk',
@@ -49,7 +100,16 @@ export const jobFields = (plan: Plan, job: Job): FieldSpec[] => [
     kind: 'select',
     optional: true,
     options: plan.disks.map((d) => ({ value: d.id, label: d.label })),
-    hidden: (d) => d.kind !== 'shelf',
+    hidden: (d) => TARGET[kindOf(d)] !== 'disk',
+  },
+  {
+    name: 'target_bucket',
+    label: 'To bucket',
+    kind: 'select',
+    optional: true,
+    options: named(plan.buckets),
+    help: 'made under elsewhere',
+    hidden: (d) => TARGET[kindOf(d)] !== 'bucket',
   },
   {
     name: 'schedule.kind',
@@ -60,41 +120,151 @@ export const jobFields = (plan: Plan, job: Job): FieldSpec[] => [
       daily: 'by the day',
       weekly: 'on weekdays',
       monthly: 'by the month',
+      after: 'after another job',
     }),
   },
-  { name: 'schedule.every', label: 'Every', kind: 'whole', help: 'hours, days, weeks or months' },
-  { name: 'schedule.at', label: 'At', kind: 'time', help: `HH:MM in ${plan.zone}` },
+  {
+    name: 'after',
+    label: 'After',
+    kind: 'select',
+    optional: true,
+    options: named(plan.jobs.filter((j) => j.id !== job.id)),
+    hidden: (d) => !after(d),
+  },
+  {
+    name: 'schedule.every',
+    label: 'Every',
+    kind: 'whole',
+    help: 'hours, days, weeks or months; 3 months: a quarter',
+    hidden: after,
+  },
+  { name: 'schedule.at', label: 'At', kind: 'time', help: `HH:MM in ${plan.zone}`, hidden: after },
+  {
+    name: 'schedule.only_from',
+    label: 'Only from',
+    kind: 'time',
+    optional: true,
+    help: 'HH:MM, for night hours',
+    hidden: notKind('hourly'),
+  },
+  { name: 'schedule.only_to', label: 'Only until', kind: 'time', optional: true, hidden: notKind('hourly') },
+  {
+    name: 'schedule.nth',
+    label: 'Which weekday',
+    kind: 'select',
+    options: options({
+      '0': 'by the day of the month',
+      '1': 'the first',
+      '2': 'the second',
+      '3': 'the third',
+      '4': 'the fourth',
+      '5': 'the fifth',
+      '-1': 'the last',
+    }),
+    hidden: notKind('monthly'),
+  },
   {
     name: 'schedule.weekdays',
     label: 'Weekdays',
     kind: 'several',
     options: DAYS.map((label, n) => ({ value: String(n), label })),
-    hidden: notKind('weekly'),
+    hidden: (d) => notKind('weekly')(d) && (notKind('monthly')(d) || d['schedule.nth'] === '0'),
   },
   {
     name: 'schedule.day',
     label: 'Day of month',
     kind: 'whole',
     help: '-1: the last',
-    hidden: notKind('monthly'),
+    hidden: (d) => notKind('monthly')(d) || d['schedule.nth'] !== '0',
   },
-  { name: 'schedule.start', label: 'Counted from', kind: 'date', optional: true },
-  { name: 'schedule.until', label: 'Until', kind: 'date', optional: true },
-  { name: 'retention.all_days', label: 'Keep all for', kind: 'whole', unit: 'days' },
-  { name: 'retention.last', label: 'Keep the last', kind: 'whole', unit: 'points' },
-  { name: 'retention.hourly', label: 'and one each of', kind: 'whole', unit: 'hours' },
-  { name: 'retention.daily', label: '', kind: 'whole', unit: 'days' },
-  { name: 'retention.weekly', label: '', kind: 'whole', unit: 'weeks' },
-  { name: 'retention.monthly', label: '', kind: 'whole', unit: 'months' },
-  { name: 'retention.yearly', label: '', kind: 'whole', unit: 'years' },
-  { name: 'encrypted', label: 'Encrypted at source', kind: 'check' },
+  { name: 'schedule.zone', label: 'Time zone', kind: 'text', optional: true, help: 'empty: the plan’s', hidden: after },
+  { name: 'schedule.start', label: 'Counted from', kind: 'date', optional: true, hidden: after },
+  { name: 'schedule.until', label: 'Until', kind: 'date', optional: true, hidden: after },
+  {
+    name: 'window_from',
+    label: 'May run from',
+    kind: 'time',
+    optional: true,
+    help: 'HH:MM; empty: the quiet hours, when arranged',
+  },
+  { name: 'window_to', label: 'and must end by', kind: 'time', optional: true },
+  { name: 'fixed', label: 'Start is fixed', kind: 'check', help: 'Arrange leaves it where it is', hidden: after },
+  { name: 'retention.all_days', label: 'Keep all for', kind: 'whole', unit: 'days', hidden: (d) => !versioned(d) },
+  {
+    name: 'retention.last',
+    label: 'Keep the last',
+    kind: 'whole',
+    unit: 'points',
+    help: 'so many stay, however old they are',
+    hidden: (d) => !versioned(d) && d.kind !== 'shelf',
+  },
+  { name: 'retention.hourly', label: 'and one each of', kind: 'whole', unit: 'hours', hidden: (d) => !versioned(d) },
+  { name: 'retention.daily', label: '', kind: 'whole', unit: 'days', hidden: (d) => !versioned(d) },
+  { name: 'retention.weekly', label: '', kind: 'whole', unit: 'weeks', hidden: (d) => !versioned(d) },
+  { name: 'retention.monthly', label: '', kind: 'whole', unit: 'months', hidden: (d) => !versioned(d) },
+  { name: 'retention.yearly', label: '', kind: 'whole', unit: 'years', hidden: (d) => !versioned(d) },
+  {
+    name: 'retention.thin',
+    label: 'or thinned to',
+    kind: 'whole',
+    unit: 'points',
+    help: 'dense near, sparse far',
+    hidden: (d) => !versioned(d),
+  },
+  {
+    name: 'retention.trash_days',
+    label: 'Trash can keeps',
+    kind: 'whole',
+    unit: 'days',
+    hidden: (d) => d.kind !== 'folder_mirror',
+  },
+  {
+    name: 'retention.hold_until',
+    label: 'Hold all until',
+    kind: 'date',
+    optional: true,
+    help: 'nothing is pruned before',
+    hidden: (d) => !versioned(d),
+  },
+  {
+    name: 'first_copy',
+    label: 'First copy',
+    kind: 'select',
+    options: options({
+      done: 'is there',
+      side_by_side: 'side by side on the LAN',
+      carried: 'on a carried disk',
+      over_link: 'over the link',
+    }),
+    hidden: (d) => !isCopy(d) || d.kind === 'snapshot',
+  },
+  {
+    name: 'first_on',
+    label: 'Begins on',
+    kind: 'date',
+    optional: true,
+    hidden: (d) => !isCopy(d) || d.kind === 'snapshot' || d.first_copy === 'done',
+  },
+  {
+    name: 'encrypted',
+    label: 'Encrypted at source',
+    kind: 'check',
+    hidden: (d) => !isCopy(d) || d.kind === 'snapshot',
+  },
   {
     name: 'key_kept_at',
     label: 'Key kept at',
     kind: 'several',
     options: named(plan.sites),
-    hidden: (d) => d.encrypted !== true,
+    hidden: (d) => !isCopy(d) || d.encrypted !== true,
     help: 'none: only in the box itself',
+  },
+  {
+    name: 'wire_encrypted',
+    label: 'Way encrypted',
+    kind: 'check',
+    help: 'by SSH or TLS of its own; inside a tunnel that is once too often',
+    hidden: (d) => !isCopy(d) || d.kind === 'snapshot' || d.kind === 'shelf',
   },
   {
     name: 'credentials',
@@ -106,6 +276,7 @@ export const jobFields = (plan: Plan, job: Job): FieldSpec[] => [
       everyday: 'the everyday account',
       hand: 'only a hand on the disk',
     }),
+    hidden: (d) => !isCopy(d),
   },
   {
     name: 'limit_mbit',
@@ -113,39 +284,153 @@ export const jobFields = (plan: Plan, job: Job): FieldSpec[] => [
     kind: 'number',
     optional: true,
     unit: 'Mbit/s',
-    hidden: (d) => d.kind === 'snapshot' || d.kind === 'shelf',
+    hidden: (d) => !isCopy(d) || d.kind === 'snapshot' || d.kind === 'shelf',
+  },
+  {
+    name: 'resumable',
+    label: 'Goes on after a cut',
+    kind: 'check',
+    hidden: (d) => !isCopy(d) || d.kind === 'snapshot',
+  },
+  {
+    name: 'alarm_days',
+    label: 'Alarm after',
+    kind: 'number',
+    optional: true,
+    unit: 'days of silence',
+    hidden: (d) => !isCopy(d),
   },
 ];
 
 /** Clears what the chosen kind of job has no use for. */
-export const shaped = (job: Job): Job => ({
-  ...job,
-  reads_from: job.kind === 'snapshot' ? null : job.reads_from,
-  target_pool: job.kind === 'replication' || job.kind === 'backup' ? job.target_pool : null,
-  target_disk: job.kind === 'shelf' ? job.target_disk : null,
-  key_kept_at: job.encrypted ? job.key_kept_at : [],
-});
+export const shaped = (job: Job): Job => {
+  const copy = !CHORES.includes(job.kind);
+  const target = TARGET[job.kind];
+  const onData = copy || job.kind === 'bin';
+  const timed = job.schedule.kind !== 'after';
+  return {
+    ...job,
+    datasets: onData ? job.datasets : [],
+    pool: ON_POOL.includes(job.kind) ? job.pool : null,
+    host: job.kind === 'config' ? job.host : null,
+    reads_from: job.kind !== 'snapshot' && (copy || job.kind === 'restore_test') ? job.reads_from : null,
+    after: timed ? null : job.after,
+    target_pool: target === 'pool' ? job.target_pool : null,
+    target_disk: target === 'disk' ? job.target_disk : null,
+    target_bucket: target === 'bucket' ? job.target_bucket : null,
+    key_kept_at: copy && job.encrypted ? job.key_kept_at : [],
+    first_copy: copy && job.kind !== 'snapshot' ? job.first_copy : 'done',
+    retention: kept(job),
+    schedule: { ...job.schedule, nth: job.schedule.kind === 'monthly' ? job.schedule.nth : 0 },
+  };
+};
+
+const NONE = {
+  all_days: 0,
+  last: 0,
+  hourly: 0,
+  daily: 0,
+  weekly: 0,
+  monthly: 0,
+  yearly: 0,
+  thin: 0,
+  trash_days: 0,
+  hold_until: null,
+};
+
+function kept(job: Job): Job['retention'] {
+  if (job.kind === 'folder_mirror') return { ...NONE, trash_days: job.retention.trash_days };
+  if (job.kind === 'mirror') return NONE;
+  if (job.kind === 'shelf') return { ...NONE, last: job.retention.last };
+  if (CHORES.includes(job.kind)) return job.kind === 'config' ? { ...job.retention, trash_days: 0 } : NONE;
+  return { ...job.retention, trash_days: 0 };
+}
 
 export const newJob = (plan: Plan): Job => ({
   id: '',
   name: '',
   kind: 'snapshot',
   datasets: plan.datasets[0] ? [plan.datasets[0].id] : [],
+  pool: null,
+  host: null,
   reads_from: null,
+  after: null,
   target_pool: null,
   target_disk: null,
+  target_bucket: null,
   schedule: {
     kind: 'daily',
     every: 1,
     at: '01:30',
     weekdays: [],
     day: 1,
+    nth: 0,
+    only_from: null,
+    only_to: null,
+    zone: null,
     start: null,
     until: null,
   },
-  retention: { all_days: 0, last: 0, hourly: 0, daily: 14, weekly: 8, monthly: 6, yearly: 0 },
+  retention: { ...NONE, daily: 14, weekly: 8, monthly: 6 },
   encrypted: false,
   key_kept_at: [],
   credentials: 'source',
   limit_mbit: null,
+  wire_encrypted: false,
+  resumable: true,
+  first_copy: 'done',
+  first_on: null,
+  window_from: null,
+  window_to: null,
+  fixed: false,
+  alarm_days: null,
+});
+
+export const bucketFields = (plan: Plan): FieldSpec[] => [
+  { name: 'name', label: 'Name', kind: 'text' },
+  { name: 'site', label: 'At', kind: 'select', options: named(plan.sites), help: 'a site that is not your own' },
+  { name: 'account', label: 'Account', kind: 'text', help: 'whom the provider knows: it can be closed' },
+  {
+    name: 'locked_days',
+    label: 'Objects locked',
+    kind: 'whole',
+    unit: 'days',
+    help: 'nobody can delete them for so long',
+  },
+  { name: 'price_minor', label: 'Price', kind: 'money', unit: `${plan.currency} a TB and month` },
+];
+
+export const newBucket = (plan: Plan): Items['buckets'] => ({
+  id: '',
+  name: '',
+  site: plan.sites.find((s) => !s.own)?.id ?? plan.sites[0]?.id ?? '',
+  account: '',
+  locked_days: 0,
+  price_minor: 0,
+});
+
+export const linkName = (plan: Plan, id: string): string => {
+  const link = plan.links.find((l) => l.id === id);
+  const site = (key: string | undefined) => plan.sites.find((s) => s.id === key)?.name ?? '';
+  return link ? `${site(link.a)} – ${site(link.b)}` : id;
+};
+
+export const capFields = (plan: Plan): FieldSpec[] => [
+  {
+    name: 'link',
+    label: 'Link',
+    kind: 'select',
+    options: plan.links.map((l) => ({ value: l.id, label: linkName(plan, l.id) })),
+  },
+  { name: 'from_at', label: 'From', kind: 'time', help: 'HH:MM, every day' },
+  { name: 'to_at', label: 'To', kind: 'time' },
+  { name: 'mbit', label: 'At most', kind: 'number', unit: 'Mbit/s' },
+];
+
+export const newCap = (plan: Plan): Items['caps'] => ({
+  id: '',
+  link: plan.links[0]?.id ?? '',
+  from_at: '07:00',
+  to_at: '23:00',
+  mbit: 10,
 });

@@ -5,6 +5,7 @@ import { usePlan } from '../../api/plan';
 import { ItemForm } from '../../parts/ItemForm';
 import { Slip } from '../../parts/Slip';
 import { useKeys } from '../../parts/useKeys';
+import { Tab, Views } from '../../parts/Views';
 import { Finder } from './Finder';
 import { LayoutView, NEW } from './LayoutView';
 import { Odds } from './Odds';
@@ -31,7 +32,7 @@ export function PoolsSheet() {
     setChosen(NEW);
     setView('layout');
   };
-  useKeys({ n: startNew, ...Object.fromEntries(VIEWS.map((v) => [v.key, () => setView(v.id)])) });
+  useKeys({ n: startNew });
   const ofPool = view === 'layout' || view === 'years' || view === 'odds';
 
   if (!plan.disks.length)
@@ -61,12 +62,8 @@ export function PoolsSheet() {
             </Tab>
           </div>
         )}
-        <div className="ml-auto flex flex-wrap items-center gap-x-3" role="tablist" aria-label="Views">
-          {VIEWS.map((v) => (
-            <Tab key={v.id} on={v.id === view} onClick={() => setView(v.id)}>
-              {v.title} <span className="unit">{v.key.toUpperCase()}</span>
-            </Tab>
-          ))}
+        <div className="ml-auto">
+          <Views views={VIEWS} view={view} onView={setView} />
         </div>
         {pool && ofPool && (
           <button className="act" onClick={() => setEditing(true)}>
@@ -102,18 +99,5 @@ export function PoolsSheet() {
         </Slip>
       )}
     </div>
-  );
-}
-
-function Tab({ on, onClick, children }: { on: boolean; onClick: () => void; children: React.ReactNode }) {
-  return (
-    <button
-      role="tab"
-      aria-selected={on}
-      className={`border-b-2 px-1.5 py-1 ${on ? 'border-ink font-semibold' : 'border-transparent text-quiet'}`}
-      onClick={onClick}
-    >
-      {children}
-    </button>
   );
 }

@@ -4,30 +4,31 @@ import { usePlan } from '../../api/plan';
 import { Slip } from '../../parts/Slip';
 import { AssumptionEditor } from '../../parts/WorkingTree';
 import { span } from '../../text/format';
-import { FATES } from './ProofSheet';
+import { FATES } from './Cells';
+import { Sign } from './Sign';
 
 /** The story of a cell: what dies, what each copy is then worth, which steps lead back. */
-export function Story({ cell }: { cell: Schemas['Cell'] }) {
-  const { plan, evaluation } = usePlan();
+export function Story({ cell, title, question }: { cell: Schemas['Cell']; title: string; question: string }) {
+  const { plan } = usePlan();
   const [open, setOpen] = useState(false);
   const dataset = plan.datasets.find((d) => d.id === cell.dataset);
-  const hazard = evaluation.hazards.find((h) => h.id === cell.hazard);
   const jobs = new Map(plan.jobs.map((j) => [j.id, j.name]));
-  const assumed = [...new Set([...cell.steps.map((s) => s.assumption), ...(PARAMETERS[cell.hazard] ?? [])])].filter(
-    Boolean,
-  );
+  const assumed = [
+    ...new Set([...cell.steps.map((s) => s.assumption), ...cell.hazard.split('+').flatMap((h) => PARAMETERS[h] ?? [])]),
+  ].filter(Boolean);
   return (
     <section aria-label="Story" className="mt-3 border-t border-ink pt-2">
       <div className="flex flex-wrap items-baseline gap-x-3">
         <h2 className="wrap-anywhere">
-          {dataset?.name}, {hazard?.title}
+          {dataset?.name}, {title}
         </h2>
         <span className={cell.fate === 'lost' ? 'font-semibold text-danger' : 'text-quiet'}>
           {FATES[cell.fate]}
           {cell.fate === 'restored' &&
-            `: ${span(cell.rpo_seconds ?? 0)} of work lost at worst, back in ${span(cell.rto_seconds ?? 0)}`}
-          {cell.fate === 'restored' ? '. ' : ': '}
-          {cell.why}.
+            `: ${span(cell.rpo_seconds ?? 0)} of work lost at worst, ${span(cell.rpo_mean_seconds ?? 0)} on average, ${span(cell.rpo_best_seconds ?? 0)} at best, back in ${span(cell.rto_seconds ?? 0)}`}
+          {cell.fate === 'down' && ` for ${span(cell.rto_seconds ?? 0)}`}
+          {cell.fate === 'restored' || cell.fate === 'down' ? '. ' : ': '}
+          {cell.why}.{cell.readable && <b className="text-danger"> Others can read it.</b>}
         </span>
         {assumed.length > 0 && (
           <button className="act ml-auto" onClick={() => setOpen(true)}>
@@ -35,6 +36,7 @@ export function Story({ cell }: { cell: Schemas['Cell'] }) {
           </button>
         )}
       </div>
+      <p className="text-quiet">{question}</p>
       <div className="mt-1 grid gap-x-8 gap-y-2 lg:grid-cols-[150px_minmax(0,1fr)_minmax(0,1.2fr)]">
         <div>
           <h3>Gone</h3>
@@ -65,15 +67,18 @@ export function Story({ cell }: { cell: Schemas['Cell'] }) {
         <div>
           <h3>The way back</h3>
           {cell.steps.length === 0 && <p className="text-quiet">Nothing to do.</p>}
+          {cell.steps.length > 0 && <Phases cell={cell} />}
           <ol>
             {cell.steps.map((s, n) => (
               <li key={`${n}-${s.text}`} className="flex gap-3 border-b border-hair">
                 <span className="figure w-4 text-right text-quiet">{n + 1}</span>
+                <span className="w-[62px] shrink-0 text-quiet">{s.phase}</span>
                 <span className="flex-1">{s.text}</span>
                 <span className="figure">{span(s.hours * 3600)}</span>
               </li>
             ))}
           </ol>
+          <Sign cell={cell} />
         </div>
       </div>
       {open && (
@@ -87,9 +92,61 @@ export function Story({ cell }: { cell: Schemas['Cell'] }) {
   );
 }
 
+const PHASES = ['notice', 'fetch', 'replace', 'transfer', 'verify'] as const;
+
+/** The time to be back as one bar, to scale: what is spent on what. */
+function Phases({ cell }: { cell: Schemas['Cell'] }) {
+  const hours = PHASES.map((p) => cell.steps.filter((s) => s.phase === p).reduce((sum, s) => sum + s.hours, 0));
+  const all = hours.reduce((a, b) => a + b, 0);
+  if (!all) return null;
+  const width = 420;
+  const starts = hours.map((_, n) => (hours.slice(0, n).reduce((a, b) => a + b, 0) / all) * width);
+  return (
+    <svg
+      viewBox={`0 0 ${width + 2} 34`}
+      width={width + 2}
+      className="max-w-full"
+      role="img"
+      aria-label={PHASES.map((p, n) => `${p} ${span((hours[n] ?? 0) * 3600)}`).join(', ')}
+    >
+      {PHASES.map((p, n) => {
+        const wide = ((hours[n] ?? 0) / all) * width;
+        return wide < 0.5 ? null : (
+          <g key={p}>
+            <rect
+              x={1 + (starts[n] ?? 0)}
+              y="2"
+              width={wide}
+              height="12"
+              fill={
+                [
+                  'var(--paper)',
+                  'url(#hatch-reserve)',
+                  'url(#hatch-stranded)',
+                  'var(--data)',
+                  'url(#hatch-redundancy)',
+                ][n]
+              }
+              stroke="var(--ink)"
+            />
+            {wide > p.length * 6.4 + 4 && (
+              <text x={4 + (starts[n] ?? 0)} y="27" style={{ fill: 'var(--quiet)' }}>
+                {p}
+              </text>
+            )}
+          </g>
+        );
+      })}
+    </svg>
+  );
+}
+
 /** Assumptions that a hazard itself is made of. */
 const PARAMETERS: Record<string, string[]> = {
   deleted: ['deleted_notice_days', 'deleted_share'],
   malware: ['malware_notice_days'],
   offsite_silent: ['silence_days'],
+  malware_credentials: ['malware_notice_days'],
+  corruption: ['corruption_notice_days', 'corruption_share', 'scrub_days'],
+  uplink_down: ['uplink_days'],
 };

@@ -1,7 +1,7 @@
 /** Shares: who may touch what and why, over every protocol, and the files that servers are given. */
 
 import { useState } from 'react';
-import { useKeys } from '../../parts/useKeys';
+import { Views } from '../../parts/Views';
 import { Addresses } from './Addresses';
 import { Cards } from './Cards';
 import { MatrixView } from './MatrixView';
@@ -21,22 +21,9 @@ type View = (typeof VIEWS)[number]['id'];
 
 export function SharesSheet() {
   const [view, setView] = useState<View>('matrix');
-  useKeys(Object.fromEntries(VIEWS.map((v) => [v.key, () => setView(v.id)])));
   return (
     <div>
-      <div className="mb-2 flex flex-wrap gap-x-3" role="tablist" aria-label="Views">
-        {VIEWS.map((v) => (
-          <button
-            key={v.id}
-            role="tab"
-            aria-selected={v.id === view}
-            className={`border-b-2 px-1.5 py-1 ${v.id === view ? 'border-ink font-semibold' : 'border-transparent text-quiet'}`}
-            onClick={() => setView(v.id)}
-          >
-            {v.title} <span className="unit">{v.key.toUpperCase()}</span>
-          </button>
-        ))}
-      </div>
+      <Views views={VIEWS} view={view} onView={setView} />
       {view === 'matrix' && <MatrixView />}
       {view === 'ways' && <OtherWays />}
       {view === 'rooms' && <Rooms />}

@@ -1,0 +1,206 @@
+/** Over the years: what each dataset loses, by cause, and what to change first. */
+
+import { useState } from 'react';
+import type { Schemas, Working } from '../../api/client';
+import { usePlan } from '../../api/plan';
+import { useQuestion } from '../../api/questions';
+import { Progress, Worked } from '../../parts/Asked';
+import { Slip } from '../../parts/Slip';
+import { WorkingTree } from '../../parts/WorkingTree';
+import { money, odds, text } from '../../text/format';
+
+const LIFETIMES = [5_000, 20_000, 100_000];
+const spaced = (n: number) => String(Math.round(n)).replace(/\B(?=(\d{3})+(?!\d))/g, ' ');
+const days = (n: number) => (n === 0 ? '0' : n < 10 ? n.toFixed(1) : spaced(n));
+
+type Order = 'per_hour' | 'per_money' | 'avoided';
+const ORDERS: Record<Order, string> = {
+  per_hour: 'per hour of work',
+  per_money: 'per money',
+  avoided: 'by loss avoided',
+};
+
+export function LabView() {
+  const { plan } = usePlan();
+  const [years, setYears] = useState(5);
+  const [lifetimes, setLifetimes] = useState(20_000);
+  const [working, setWorking] = useState<Working | null>(null);
+  const asking = useQuestion<'lab'>({ kind: 'lab', years, lifetimes });
+  const lives = asking.answer?.lives;
+  return (
+    <div>
+      <div className="mb-1 flex flex-wrap items-baseline gap-3">
+        <h2>The lab lived through</h2>
+        <span className="text-quiet">
+          disks, boxes, sites, people, malware, silent jobs, late replacement; the same seed gives the same answer
+        </span>
+        <label className="ml-auto flex items-baseline gap-1 text-quiet">
+          over
+          <select
+            className="entry !w-auto"
+            aria-label="Years"
+            value={years}
+            onChange={(e) => setYears(Number(e.target.value))}
+          >
+            {[1, 3, 5, 10].map((y) => (
+              <option key={y} value={y}>
+                {y} years
+              </option>
+            ))}
+          </select>
+        </label>
+        <label className="flex items-baseline gap-1 text-quiet">
+          lived
+          <select
+            className="entry !w-auto"
+            aria-label="Lifetimes"
+            value={lifetimes}
+            onChange={(e) => setLifetimes(Number(e.target.value))}
+          >
+            {LIFETIMES.map((n) => (
+              <option key={n} value={n}>
+                {spaced(n)} times
+              </option>
+            ))}
+          </select>
+        </label>
+      </div>
+      <Progress asking={asking} what="living through the lifetimes" />
+      {lives && (
+        <>
+          <p className="mb-2">
+            An irreplaceable dataset is lost whole: <b className="figure">{odds(lives.any_odds)}</b> in {lives.years}{' '}
+            years (95 % interval {odds(lives.low)} to {odds(lives.high)}).{' '}
+            <Worked
+              name="Expected loss"
+              value={`${spaced(lives.money)} ${plan.currency}`}
+              onOpen={() => setWorking(lives.working)}
+            />
+            , by the worth that you gave to data and work.
+          </p>
+          <div className="grid gap-x-8 gap-y-3 xl:grid-cols-2">
+            <Losses lives={lives} />
+            <Changes lives={lives} />
+          </div>
+        </>
+      )}
+      {working && (
+        <Slip title={`Working: ${working.name}`} onClose={() => setWorking(null)} wide>
+          <WorkingTree working={working} />
+        </Slip>
+      )}
+    </div>
+  );
+}
+
+function Losses({ lives }: { lives: Schemas['LabLives'] }) {
+  const { plan } = usePlan();
+  const names = new Map(plan.datasets.map((d) => [d.id, d.name]));
+  return (
+    <section aria-label="Losses by dataset">
+      <h3>What each dataset loses in {lives.years} years</h3>
+      <table className="w-full">
+        <thead>
+          <tr className="border-b border-ink">
+            <th>Dataset</th>
+            <th className="text-right">All of it</th>
+            <th className="text-right">A part</th>
+            <th className="text-right">Days of work: mean</th>
+            <th className="text-right">1 in 10</th>
+            <th className="text-right">1 in 100</th>
+            <th className="pl-3">Most often by</th>
+          </tr>
+        </thead>
+        <tbody>
+          {lives.datasets.map((d) => (
+            <tr key={d.dataset} className="border-b border-hair align-baseline">
+              <td className="wrap-anywhere">{names.get(d.dataset)}</td>
+              <td
+                className="figure text-right whitespace-nowrap"
+                title={`95 % interval ${odds(d.low)} to ${odds(d.high)}`}
+              >
+                {odds(d.whole_odds)}
+              </td>
+              <td className="figure text-right whitespace-nowrap">{odds(d.part_odds)}</td>
+              <td className="figure text-right">{days(d.days_mean)} d</td>
+              <td className="figure text-right">{days(d.days_p90)} d</td>
+              <td className="figure text-right">{days(d.days_p99)} d</td>
+              <td className="pl-3 text-quiet">
+                {d.causes
+                  .filter((c) => c.lost_odds > 0)
+                  .slice(0, 2)
+                  .map((c) => `${c.title} ${odds(c.lost_odds)}`)
+                  .join(', ') || 'nothing seen'}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="unit">
+        Work is lost when a copy older than the data is used; “1 in 10”: so much or more in the worst tenth of
+        lifetimes.
+      </p>
+    </section>
+  );
+}
+
+function Changes({ lives }: { lives: Schemas['LabLives'] }) {
+  const { plan } = usePlan();
+  const [order, setOrder] = useState<Order>('per_hour');
+  const value = (c: Schemas['FirstChange']) => c[order] ?? Infinity;
+  const changes = lives.changes
+    .filter((c) => c.avoided > 0)
+    .sort((a, b) => (value(a) === value(b) ? b.avoided - a.avoided : value(b) > value(a) ? 1 : -1));
+  const idle = lives.changes.length - changes.length;
+  return (
+    <section aria-label="What to change first">
+      <div className="flex items-baseline gap-3">
+        <h3>What to change first</h3>
+        <label className="ml-auto flex items-baseline gap-1 text-quiet">
+          ranked
+          <select className="entry !w-auto" value={order} onChange={(e) => setOrder(e.target.value as Order)}>
+            {Object.entries(ORDERS).map(([key, label]) => (
+              <option key={key} value={key}>
+                {label}
+              </option>
+            ))}
+          </select>
+        </label>
+      </div>
+      <table className="w-full">
+        <thead>
+          <tr className="border-b border-ink">
+            <th>Change</th>
+            <th className="text-right">Loss avoided</th>
+            <th className="text-right">Money</th>
+            <th className="text-right">Work</th>
+          </tr>
+        </thead>
+        <tbody>
+          {changes.map((c) => (
+            <tr key={c.what} className="border-b border-hair align-baseline">
+              <td>
+                {c.what} <span className="unit">{c.sheet}</span>
+              </td>
+              <td className="figure text-right whitespace-nowrap">
+                {spaced(c.avoided)} <span className="unit">{plan.currency}</span>
+              </td>
+              <td className="figure text-right whitespace-nowrap">
+                {c.money_minor ? text(money(c.money_minor, plan.currency)) : 'none'}
+              </td>
+              <td className="figure text-right whitespace-nowrap">{c.hours.toFixed(1)} h</td>
+            </tr>
+          ))}
+          {changes.length === 0 && (
+            <tr>
+              <td colSpan={4} className="text-quiet">
+                No change of those known here avoids any loss.
+              </td>
+            </tr>
+          )}
+        </tbody>
+      </table>
+      {idle > 0 && <p className="unit">{idle} more were tried and avoid nothing that can be told from chance.</p>}
+    </section>
+  );
+}
