@@ -34,7 +34,10 @@ class Rung(BaseModel):
 
 
 class Ladder(BaseModel):
-    """How far up a dataset stands: copies, boxes, elsewhere, undeletable, untested."""
+    """How far up a dataset stands: copies, boxes, elsewhere, undeletable, untested.
+
+    `needed`: whether its worth asks for copies at all.
+    """
 
     model_config = ConfigDict(frozen=True)
 
@@ -45,6 +48,7 @@ class Ladder(BaseModel):
     elsewhere: int
     undeletable: int
     untested: int
+    needed: bool
     lacks: tuple[str, ...]
 
 
@@ -76,7 +80,8 @@ def ladder(book: CopyBook, dataset_id: str) -> Ladder:
     undeletable = sum(1 for r in copies if r.undeletable)
     untested = sum(1 for r in copies if r.tested_on is None or r.overdue)
     lacks = []
-    if not dataset.throw_away and dataset.worth != "fetch_again":
+    needed = not dataset.throw_away and dataset.worth != "fetch_again"
+    if needed:
         if len(counted) < 3:
             lacks.append(f"{3 - len(counted)} more to be three")
         if boxes < 2:
@@ -86,7 +91,7 @@ def ladder(book: CopyBook, dataset_id: str) -> Ladder:
         if not undeletable:
             lacks.append("one that the source cannot delete")
         if copies and untested == len(copies):
-            lacks.append("a restore that was tried")
+            lacks.append("a restore tried lately")
     return Ladder(
         dataset=dataset_id,
         rungs=tuple(rungs),
@@ -95,6 +100,7 @@ def ladder(book: CopyBook, dataset_id: str) -> Ladder:
         elsewhere=elsewhere,
         undeletable=undeletable,
         untested=untested,
+        needed=needed,
         lacks=tuple(lacks),
     )
 

@@ -3415,6 +3415,8 @@ export interface components {
         /**
          * Ladder
          * @description How far up a dataset stands: copies, boxes, elsewhere, undeletable, untested.
+         *
+         *     `needed`: whether its worth asks for copies at all.
          */
         Ladder: {
             /** Dataset */
@@ -3431,6 +3433,8 @@ export interface components {
             undeletable: number;
             /** Untested */
             untested: number;
+            /** Needed */
+            needed: boolean;
             /** Lacks */
             lacks: string[];
         };

@@ -9,7 +9,7 @@ import { ItemList } from '../../parts/ItemList';
 import { Slip } from '../../parts/Slip';
 import { WorkingTree } from '../../parts/WorkingTree';
 import { money, size, span, text } from '../../text/format';
-import { bucketFields, capFields, linkName, newBucket, newCap } from './fields';
+import { bucketFields, capFields, HOLDERS, linkName, newBucket, newCap } from './fields';
 
 const WAYS: Record<Schemas['FirstView']['way'], string> = {
   done: 'is there',
@@ -60,6 +60,7 @@ export function AwayView() {
                 <th>Job</th>
                 <th>Key kept at</th>
                 <th>Travels</th>
+                <th>Can delete it</th>
                 <th>Told when silent</th>
               </tr>
             </thead>
@@ -80,6 +81,7 @@ export function AwayView() {
                           : 'in the box alone: goes with it'}
                     </td>
                     <td>{view?.travels ?? ''}</td>
+                    <td className={j.credentials === 'everyday' ? 'text-danger' : ''}>{HOLDERS[j.credentials]}</td>
                     <td className="figure">
                       {j.alarm_days == null ? <span className="text-danger">nobody</span> : `after ${j.alarm_days} d`}
                     </td>
@@ -88,7 +90,7 @@ export function AwayView() {
               })}
               {away.length === 0 && (
                 <tr>
-                  <td colSpan={4} className="text-quiet">
+                  <td colSpan={5} className="text-quiet">
                     Nothing travels yet.
                   </td>
                 </tr>

@@ -12,6 +12,7 @@ const DAY = 86_400_000;
 const WIDTH = 1180;
 const LEFT = 190;
 const ROW = 30;
+const LABELS = [0, 7, 14, 30, 60, 90, 180, 365, 540];
 const iso = (time: number) => new Date(time).toISOString().slice(0, 10);
 
 export function BackView() {
@@ -188,7 +189,7 @@ function Combs({ back, names }: { back: Schemas['Back']; names: Map<string, stri
               />
             ))}
             {c.points.length === 0 && (
-              <text x={LEFT + 6} y={y + 15} style={{ fill: 'var(--quiet)' }}>
+              <text x={Math.max(x(moments.written), LEFT) + 8} y={y + 15} style={{ fill: 'var(--quiet)' }}>
                 {c.why}
               </text>
             )}
@@ -233,18 +234,20 @@ function Curves({ back, names }: { back: Schemas['Back']; names: Map<string, str
     .slice(0, 4);
   if (!lines.length) return <p className="text-danger">No copy brings anything back, however early it is noticed.</p>;
   const drawn = lines.map((l, n) => ({ ...l, dash: DASHES[n] ?? '' }));
+  const last = Math.max(...lines.flatMap((l) => l.points.map((p) => p.x)));
   return (
     <>
       <Plot
         title="Days of work lost over days until it is noticed"
         width={600}
         height={220}
-        show={(y) => `${y.toFixed(y < 10 ? 1 : 0)} d`}
-        xLabels={[0, 30, 90, 180, 365, 540].map((d) => ({ x: d, text: `${d} d` }))}
+        log
+        show={(y) => span(y * 86_400)}
+        xLabels={LABELS.filter((d) => d <= last).map((d) => ({ x: d, text: `${d} d` }))}
         lines={drawn}
         marks={drawn.map((l) => {
-          const last = l.points.at(-1) ?? { x: 0, y: 0 };
-          return { x: last.x, y: last.y, text: last.x < 540 ? `ends: ${last.x} d` : '' };
+          const end = l.points.at(-1) ?? { x: 0, y: 0 };
+          return { x: end.x, y: end.y, text: end.x < 540 ? `until ${end.x} d` : 'even then' };
         })}
       />
       <DashLegend lines={drawn} />

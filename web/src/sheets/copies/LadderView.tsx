@@ -10,10 +10,10 @@ type Rung = Schemas['Rung'];
 const ROW = 46;
 const LEFT = 180;
 const COLUMNS = [
-  { id: 'disks', title: 'on the same disks', x: LEFT, width: 170 },
-  { id: 'box', title: 'in the same box', x: LEFT + 180, width: 170 },
-  { id: 'site', title: 'another box, same site', x: LEFT + 360, width: 190 },
-  { id: 'away', title: 'elsewhere', x: LEFT + 560, width: 230 },
+  { id: 'disks', title: 'on the same disks', x: LEFT, width: 130 },
+  { id: 'box', title: 'in the same box', x: LEFT + 138, width: 120 },
+  { id: 'site', title: 'another box, same site', x: LEFT + 266, width: 152 },
+  { id: 'away', title: 'elsewhere', x: LEFT + 426, width: 190 },
 ] as const;
 const WIDTH = 1220;
 
@@ -34,8 +34,8 @@ export function LadderView() {
       <div className="mb-1 flex flex-wrap items-baseline gap-3">
         <h2>Three copies, two boxes, one elsewhere</h2>
         <span className="text-quiet">
-          filled: the data itself · ring: a copy · crossed out: counts for nothing · heavy: the source cannot delete it
-          · dot inside: something came back from it · right: what is missing
+          filled: the data · ring: a copy · dashed: newest state only · struck: counts for nothing · heavy: the source
+          cannot delete it · dot: tried
         </span>
       </div>
       <svg
@@ -127,15 +127,15 @@ function Row({ ladder, y, name, names }: { ladder: Ladder; y: number; name: stri
         }),
       )}
       <text
-        x={LEFT + 800}
+        x={LEFT + 632}
         y={y + 16}
         style={{ fill: lacks ? 'var(--danger)' : 'var(--quiet)' }}
         fontWeight={lacks ? 600 : 400}
       >
-        {lacks ? ladder.lacks.slice(0, 2).join(', ') : 'all there'}
+        {lacks ? ladder.lacks.slice(0, 3).join(', ') : ladder.needed ? 'all there' : 'needs none'}
       </text>
-      <text x={LEFT + 800} y={y + 32} style={{ fill: 'var(--danger)' }} fontWeight="600">
-        {ladder.lacks.slice(2).join(', ')}
+      <text x={LEFT + 632} y={y + 32} style={{ fill: 'var(--danger)' }} fontWeight="600">
+        {ladder.lacks.slice(3).join(', ')}
       </text>
     </g>
   );

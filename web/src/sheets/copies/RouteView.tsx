@@ -9,15 +9,9 @@ import { useKeys } from '../../parts/useKeys';
 import { WorkingTree } from '../../parts/WorkingTree';
 import { size, span } from '../../text/format';
 import { Comb } from './Comb';
-import { jobFields, newJob, shaped } from './fields';
-import { RouteMap } from './RouteMap';
+import { HOLDERS, jobFields, newJob, shaped } from './fields';
 
-const HOLDERS = {
-  source: 'the source',
-  target: 'the far box',
-  everyday: 'everyday account',
-  hand: 'a hand only',
-};
+import { RouteMap } from './RouteMap';
 
 export function RouteView() {
   const { plan, evaluation } = usePlan();

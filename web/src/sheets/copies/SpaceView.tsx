@@ -77,7 +77,7 @@ export function SpaceView() {
                   points: space.marks.map((m, n) => ({ x: n, y: m.live_bytes + m.copies_bytes })),
                   dash: '7 3',
                 },
-                { name: 'with all points', points: space.marks.map((m, n) => ({ x: n, y: sum(m) })) },
+                { name: 'with all points', points: space.marks.map((m, n) => ({ x: n, y: sum(m) })), dash: '' },
               ]}
             />
             <p className="text-quiet">
@@ -113,6 +113,8 @@ const sum = (m: Schemas['Mark'] | undefined) => (m ? m.live_bytes + m.points_byt
 const KINDS: Record<string, string> = { live: 'live data', points: 'older points', copy: 'newest state' };
 
 function Layers({ space }: { space: Schemas['PoolSpace'] }) {
+  const order = ['live', 'copy', 'points'];
+  const layers = [...space.layers].sort((a, b) => order.indexOf(a.kind) - order.indexOf(b.kind) || b.bytes - a.bytes);
   const most = Math.max(...space.layers.map((l) => l.bytes), 1);
   return (
     <table className="w-full">
@@ -125,7 +127,7 @@ function Layers({ space }: { space: Schemas['PoolSpace'] }) {
         </tr>
       </thead>
       <tbody>
-        {space.layers.map((l) => (
+        {layers.map((l) => (
           <tr key={`${l.kind}-${l.name}`} className="border-b border-hair">
             <td className="wrap-anywhere">{l.name}</td>
             <td className="text-quiet">{KINDS[l.kind]}</td>

@@ -10,6 +10,14 @@ const notKind =
     !kinds.includes(d['schedule.kind'] as string);
 const DAYS = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'];
 
+/** Who could delete a copy, in a word. */
+export const HOLDERS = {
+  source: 'the source',
+  target: 'the far box',
+  everyday: 'everyday account',
+  hand: 'a hand only',
+};
+
 const KIND_NAMES = {
   snapshot: 'snapshot on the pool',
   replication: 'replication to another pool',

@@ -46,10 +46,13 @@ export function AgainstView() {
   });
   if (!others.length && pinned === null)
     return (
-      <p className="max-w-[640px]">
-        There is nothing to compare with: make a what-if from the title block, or pin a revision and change something.
-        Then every cell that got better or worse stands here.
-      </p>
+      <div className="max-w-[640px]">
+        <h2>Nothing to compare with yet</h2>
+        <p>
+          Make a what-if from the title block, or pin a revision and change something. Then every cell that got better
+          or worse stands here.
+        </p>
+      </div>
     );
   const hazards = new Map(evaluation.hazards.map((h) => [h.id, h.title]));
   const changes = asked.data ?? [];

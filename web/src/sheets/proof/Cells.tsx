@@ -69,19 +69,19 @@ export function Cells({
   const grid = useGrid();
   const found = new Map(cells.map((c) => [`${c.dataset}/${c.hazard}`, c]));
   return (
-    <div className="overflow-x-auto">
+    <div className="max-h-[max(250px,calc(100vh-505px))] overflow-auto border-b border-line">
       <table
         className="w-full min-w-[1000px] table-fixed border-separate border-spacing-x-1 border-spacing-y-[3px]"
         onKeyDown={grid}
       >
-        <thead>
+        <thead className="sticky top-0 z-10 bg-paper">
           <tr>
             <th className="w-[158px]" />
             {columns.map((c) => (
               <th
                 key={c.id}
                 scope="col"
-                className="pb-1 align-bottom text-[12px] leading-[14px] font-semibold text-ink"
+                className="px-1 pb-1 text-left align-bottom text-[12px] leading-[14px] font-semibold text-ink"
                 title={`${c.title}: ${c.question}`}
               >
                 {c.short}

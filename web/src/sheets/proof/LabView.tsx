@@ -122,9 +122,9 @@ function Losses({ lives }: { lives: Schemas['LabLives'] }) {
                 {odds(d.whole_odds)}
               </td>
               <td className="figure text-right whitespace-nowrap">{odds(d.part_odds)}</td>
-              <td className="figure text-right">{days(d.days_mean)} d</td>
-              <td className="figure text-right">{days(d.days_p90)} d</td>
-              <td className="figure text-right">{days(d.days_p99)} d</td>
+              <td className="figure pl-2 text-right whitespace-nowrap">{days(d.days_mean)} d</td>
+              <td className="figure pl-2 text-right whitespace-nowrap">{days(d.days_p90)} d</td>
+              <td className="figure pl-2 text-right whitespace-nowrap">{days(d.days_p99)} d</td>
               <td className="pl-3 text-quiet">
                 {d.causes
                   .filter((c) => c.lost_odds > 0)

@@ -130,7 +130,7 @@ function Moves({ moves, names }: { moves: Schemas['Arrangement']['moves']; names
   const height = 26 + moves.length * ROW;
   const quiet = (hour: number) => across(`${Math.floor(hour)}:${Math.round((hour % 1) * 60)}`);
   return (
-    <div className="grid gap-x-6 xl:grid-cols-[minmax(0,1010px)_minmax(0,1fr)]">
+    <div className="grid max-w-[1010px] gap-y-3">
       <svg
         viewBox={`0 0 ${LEFT + 24 * HOUR + 4} ${height}`}
         className="w-full"
