@@ -45,7 +45,16 @@ def test_18_tb_over_a_usb_dock_take_about_a_day_and_a_half() -> None:
 
 def test_gigabit_carries_about_110_megabytes_a_second() -> None:
     plan = lab(
-        links=(Link(id="wire", a="home", b="away", mbit_a_to_b=1000.0, mbit_b_to_a=1000.0),),
+        links=(
+            Link(
+                id="wire",
+                a="home",
+                b="away",
+                mbit_a_to_b=1000.0,
+                mbit_b_to_a=1000.0,
+                encrypted=False,
+            ),
+        ),
         jobs=(job("r", kind="replication", target_pool="second"),),
     )
     assert book(plan).way(plan.jobs[0]).mb_per_s == pytest.approx(110, abs=1)
@@ -55,7 +64,7 @@ def test_10_tb_over_a_home_uplink_of_20_mbit_take_46_days() -> None:
     plan = lab(
         datasets=(lab().datasets[0].model_copy(update={"size_bytes": 10_000 * GB}),),
         jobs=(job("r", kind="replication", target_pool="second"),),
-        assumptions=assume(network_efficiency=1.0),
+        assumptions=assume(network_efficiency=1.0, tunnel_share=1.0),
     )
     hours = book(plan).first_copy(plan.jobs[0]).value
     assert isinstance(hours, float)

@@ -79,14 +79,14 @@ def test_the_calendar_recurs_as_the_jobs_start(demo: Plan) -> None:
     calendar = Calendar.from_ical(week_ics(demo, evaluate(demo, TODAY), NOW))
     events = {str(e["uid"]).partition("@")[0]: e for e in calendar.walk("VEVENT")}
     place = ZoneInfo(demo.zone)
-    for job in demo.jobs:
+    for job in (j for j in demo.jobs if not j.after):
         event: Any = events[job.id]
         begin = event["dtstart"].dt
         assert begin.tzinfo is not None
         rule = rrulestr(event["rrule"].to_ical().decode(), dtstart=begin.replace(tzinfo=None))
         theirs = list(islice(rule.xafter(datetime(2026, 11, 20), inc=True), 10))
         found = starts(
-            job.schedule, demo.zone, datetime(2026, 11, 20).date(), datetime(2031, 1, 1).date()
+            job.schedule, demo.zone, datetime(2026, 11, 20).date(), datetime(2032, 1, 1).date()
         )
         ours = [
             datetime.fromtimestamp(t, UTC).astimezone(place).replace(tzinfo=None) for t in found

@@ -203,7 +203,7 @@ def test_vsftpd_starts_from_its_file(tmp_path: Path) -> None:
         deadline = time.monotonic() + 20
         while True:
             try:
-                with socket.create_connection(("127.0.0.1", port), 1) as line:
+                with socket.create_connection(("127.0.0.1", port), 20) as line:
                     assert line.recv(200).startswith(b"220")
                     line.sendall(b"USER anonymous\r\n")
                     # Only who is on the list gets as far as a password.

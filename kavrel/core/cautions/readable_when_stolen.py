@@ -8,7 +8,8 @@ from kavrel.core.cautions.caution import Finding, Rule, View
 def _find(view: View) -> Iterator[Finding]:
     for c in view.cells:
         d = view.index.datasets[c.dataset]
-        if c.hazard == "theft" and c.readable and d.worth == "irreplaceable":
+        told = c.hazard == "theft" and c.readable and c.signed != "yes"
+        if told and d.worth == "irreplaceable":
             host = view.index.hosts[view.index.pools[d.pool].host].name
             yield (
                 d.id,
@@ -22,7 +23,7 @@ READABLE_WHEN_STOLEN = Rule(
     "caution",
     "proof",
     "dataset",
-    "Encrypt the dataset or its pool, and keep the key elsewhere.",
+    "Encrypt the dataset or its pool and keep the key elsewhere; or sign the cell on Proof.",
     _find,
     could="Papers, pictures and letters are in other hands for good.",
 )

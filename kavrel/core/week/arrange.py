@@ -320,7 +320,8 @@ def _remedies(book: CopyBook, piece: _Piece, missing: float) -> tuple[str, ...]:
 def _no_place(book: CopyBook, piece: _Piece, others: Sequence[_Piece]) -> Unfit:
     """Which night on which resource is too full for it, and by how much."""
     worst = (0.0, 0.0, "")
-    for resource in piece.resources:
+    narrowest = ("link", "lan", "pool", "disk")
+    for resource in sorted(piece.resources, key=lambda r: narrowest.index(r.partition(":")[0])):
         for midnight, own in zip(piece.midnights, piece.seconds, strict=True):
             opens = midnight + piece.low * 60
             if piece.low + piece.length > DAY_MINUTES and piece.now < piece.low:
@@ -333,7 +334,9 @@ def _no_place(book: CopyBook, piece: _Piece, others: Sequence[_Piece]) -> Unfit:
                 for m, s in zip(p.midnights, p.seconds, strict=True)
                 if opens <= m + p.now * 60 < closes
             )
-            worst = max(worst, (held - piece.length * 60, midnight, resource))
+            over = held - piece.length * 60
+            if over > worst[0] + 1:  # the first night, the narrowest resource
+                worst = (over, midnight, resource)
     over, midnight, resource = worst
     zone = ZoneInfo(book.index.plan.zone)
     if over <= 0:

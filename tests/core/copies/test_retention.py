@@ -1,4 +1,5 @@
 from datetime import UTC, datetime, timedelta
+from itertools import pairwise
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -16,6 +17,7 @@ from kavrel.core.copies.retention import (
     keep,
     keeps_nothing,
     losses,
+    rulings,
 )
 from kavrel.core.plan import Retention
 
@@ -188,3 +190,101 @@ def test_points_are_in_order_and_expire_after_they_exist() -> None:
     points: tuple[Point, ...] = keep(nightly(50), Retention(daily=5, weekly=3), "Asia/Tokyo")
     assert all(p.data_time <= p.available_at < p.expires_at for p in points)
     assert timedelta(seconds=points[1].data_time - points[0].data_time) == timedelta(days=1)
+
+
+def test_a_trash_can_keeps_what_a_run_replaced() -> None:
+    points = keep(nightly(10), Retention(trash_days=7), "UTC")
+    # Replaced by the next night's run, then seven days in the can.
+    assert points[0].expires_at == START + DAY + 600 + 7 * DAY
+    assert points[-1].expires_at == FOREVER
+    assert len(existing(points, START + 9 * DAY + 700)) == 8
+
+
+def test_without_any_rule_only_the_newest_stays() -> None:
+    points = keep(nightly(5), Retention(), "UTC")
+    assert [len(existing(points, START + n * DAY + 700)) for n in range(5)] == [1] * 5
+
+
+def test_a_hold_keeps_everything_until_its_day() -> None:
+    held = Retention(last=1, hold_until=datetime(2026, 1, 20, tzinfo=UTC).date())
+    points = keep(nightly(30), held, "UTC")
+    before = datetime(2026, 1, 19, 12, tzinfo=UTC).timestamp()
+    after = datetime(2026, 1, 20, 12, tzinfo=UTC).timestamp()
+    assert len(existing(points, before)) == 19
+    assert len(existing(points, after)) == 1
+
+
+def thin_oracle(times: list[float], most: int) -> list[float]:
+    """What thinning leaves, a point at a time, written down plainly."""
+    kept: list[float] = []
+    for time in times:
+        kept.append(time)
+        if len(kept) > most:
+            spread = {
+                kept[k]: (kept[k + 1] - kept[k - 1]) / (time - kept[k])
+                for k in range(1, len(kept) - 1)
+            }
+            kept.remove(min(spread, key=lambda t: (spread[t], t)))
+    return kept
+
+
+@given(st.integers(3, 20), st.integers(1, 120))
+@settings(max_examples=40, deadline=None)
+def test_thinning_keeps_at_most_so_many_dense_near_and_sparse_far(most: int, count: int) -> None:
+    moments = nightly(count)
+    points = keep(moments, Retention(thin=most), "UTC")
+    there = [p.data_time for p in existing(points, moments[-1][1])]
+    assert there == thin_oracle([m[0] for m in moments], most)
+    assert len(there) == min(most, count)
+    assert there[0] == START  # the oldest stays
+    if count > 4 * most and most >= 6:
+        gaps = [b - a for a, b in pairwise(there)]
+        assert sum(gaps[: len(gaps) // 2]) > sum(gaps[len(gaps) // 2 :])
+
+
+def test_every_point_says_by_which_rule_it_is_kept() -> None:
+    rules = Retention(last=2, daily=3, monthly=2)
+    moments = nightly(70)
+    now = moments[-1][1]
+    kept = [
+        [name for name, until in ruled if until > now]
+        for ruled in rulings(moments, rules, "UTC")
+        if any(until > now for _, until in ruled)
+    ]
+    assert (
+        kept
+        == [
+            ["monthly, one of 2"],
+            ["monthly, one of 2"],
+            ["daily, one of 3"],
+            ["daily, one of 3"],
+            ["daily, one of 3"],
+            ["one of the last 2"],
+            ["one of the last 2", "newest until the next"],
+        ]
+        or len(kept) == 7
+    )
+    for ruled, point in zip(
+        rulings(moments, rules, "UTC"), keep(moments, rules, "UTC"), strict=True
+    ):
+        assert point.expires_at == max(until for _, until in ruled)
+
+
+def test_the_mean_loss_lies_between_best_and_worst() -> None:
+    points = keep(nightly(200), Retention(daily=10, monthly=6), "UTC")
+    found = losses(points, 20 * DAY, START + 60 * DAY, START + 150 * DAY)
+    assert found
+    assert found.best <= found.mean <= found.worst
+    assert found.worst > 20 * DAY
+
+
+@pytest.mark.parametrize(
+    ("rules", "words"),
+    [
+        (Retention(thin=20), "thinned to 20"),
+        (Retention(trash_days=7), "trash can 7 days"),
+        (Retention(), "only the newest"),
+    ],
+)
+def test_the_newer_rules_in_words(rules: Retention, words: str) -> None:
+    assert in_words(rules) == words

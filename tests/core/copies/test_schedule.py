@@ -4,7 +4,7 @@ from zoneinfo import ZoneInfo
 
 import pytest
 
-from kavrel.core.copies.schedule import complaint, in_words, longest_step_days, starts
+from kavrel.core.copies.schedule import complaint, in_words, longest_step_days, odd_starts, starts
 from kavrel.core.plan import Schedule
 
 
@@ -145,3 +145,59 @@ def test_no_step_is_longer_than_promised(schedule: Schedule) -> None:
     found = starts(schedule, "Europe/Lisbon", date(2025, 1, 1), date(2027, 12, 31))
     widest = max(b - a for a, b in pairwise(found)) / 86_400
     assert widest <= longest_step_days(schedule) + 1 / 24
+
+
+def test_the_nth_weekday_of_a_month() -> None:
+    def days(nth: int, weekday: int, every: int = 1) -> list[str]:
+        found = Schedule(kind="monthly", nth=nth, weekdays=(weekday,), every=every, at="03:00")
+        return [t[:5] for t in local(found, "UTC", date(2026, 1, 1), date(2026, 6, 30))]
+
+    # By the calendar of 2026: the first Saturdays, the last Sundays.
+    assert days(1, 5) == ["01-03", "02-07", "03-07", "04-04", "05-02", "06-06"]
+    assert days(-1, 6) == ["01-25", "02-22", "03-29", "04-26", "05-31", "06-28"]
+    assert days(1, 5, every=3) == ["01-03", "04-04"]
+    # A fifth Friday: months that have none are skipped.
+    assert days(5, 4) == ["01-30", "05-29"]
+
+
+def test_hours_of_the_night_only() -> None:
+    night = Schedule(kind="hourly", every=2, at="00:30", only_from="22:00", only_to="05:00")
+    found = local(night, "UTC", date(2026, 1, 1), date(2026, 1, 1))
+    assert [t[6:11] for t in found] == ["00:30", "02:30", "04:30", "22:30"]
+    assert in_words(night) == "every 2 h at :30, 22:00 to 05:00"
+
+
+def test_a_job_keeps_the_time_of_its_own_zone() -> None:
+    there = Schedule(kind="daily", at="01:00", zone="America/New_York")
+    (only,) = starts(there, "Europe/Berlin", date(2026, 1, 10), date(2026, 1, 10))
+    assert datetime.fromtimestamp(only, UTC).hour == 6
+
+
+@pytest.mark.parametrize(
+    ("schedule", "field"),
+    [
+        (Schedule(kind="monthly", nth=2), "weekdays"),
+        (Schedule(kind="monthly", nth=2, weekdays=(0, 1)), "weekdays"),
+        (
+            Schedule(kind="hourly", every=6, at="00:10", only_from="01:00", only_to="05:00"),
+            "only_to",
+        ),
+        (Schedule(kind="hourly", only_from="01:00"), "only_to"),
+        # 31 February, however long one waits.
+        (Schedule(kind="monthly", every=12, day=31, start=date(2026, 2, 1)), "day"),
+        (Schedule(kind="monthly", every=12, day=30, start=date(2026, 2, 1)), "day"),
+    ],
+)
+def test_schedules_that_never_fire_are_refused(schedule: Schedule, field: str) -> None:
+    found = complaint(schedule)
+    assert found
+    assert found[0] == field
+
+
+def test_starts_that_a_wall_clock_rule_leaves_out_are_named() -> None:
+    year = (date(2026, 1, 1), date(2026, 12, 31))
+    moved = odd_starts(Schedule(kind="daily", at="02:30"), "Europe/Berlin", *year)
+    assert [t.isoformat() for t in moved] == ["2026-03-29T03:00:00+02:00"]
+    hourly = odd_starts(Schedule(kind="hourly", at="00:30"), "Europe/Berlin", *year)
+    assert [(t.isoformat(), t.fold) for t in hourly] == [("2026-10-25T02:30:00+01:00", 1)]
+    assert odd_starts(Schedule(kind="daily", at="05:00"), "Europe/Berlin", *year) == ()

@@ -1,0 +1,281 @@
+"""The hazards beyond disks, boxes and fire: each made to strike, and to miss."""
+
+from typing import Any
+
+import pytest
+
+from kavrel.core.plan import (
+    Account,
+    Bucket,
+    Disk,
+    Host,
+    Job,
+    LogEntry,
+    Plan,
+    Pool,
+    Retention,
+    Schedule,
+    Supply,
+)
+from kavrel.core.proof.cell import Cell
+from kavrel.core.proof.hazards import HAZARDS
+from kavrel.core.proof.pairs import PAIRED, PAIRS
+from kavrel.core.proof.proof import prove
+from kavrel.core.shares.access import access_matrix
+from tests.builders import GB, TODAY, assume, book, cell, disk, job, lab, result
+
+FAR = {"kind": "replication", "target_pool": "second", "credentials": "target"}
+PAIL = (Bucket(id="pail", name="pail", site="away", account="me"),)
+
+
+def hosts(**more: Any) -> tuple[Host, ...]:
+    first, second = lab().hosts
+    return first.model_copy(update=more), second
+
+
+def pair(plan: Plan, which: str) -> Cell:
+    """A cell of the pairs."""
+    found = book(plan)
+    cells = prove(found.index, found, access_matrix(found.index, TODAY), PAIRED)
+    return next(c for c in cells if c.hazard == which)
+
+
+def test_the_boot_device_takes_nothing_but_time() -> None:
+    bare = cell(lab(hosts=hosts(boot_device="usb_stick")), "boot_lost")
+    assert (bare.fate, bare.rpo_seconds) == ("down", 0.0)
+    assert "nowhere else" in bare.why
+    settings = Job(
+        id="c",
+        name="settings",
+        kind="config",
+        host="box",
+        target_pool="second",
+        schedule=Schedule(kind="daily"),
+        retention=Retention(last=5),
+    )
+    kept = cell(lab(hosts=hosts(boot_device="usb_stick"), jobs=(settings,)), "boot_lost")
+    assert kept.rto_seconds is not None
+    assert bare.rto_seconds is not None
+    assert bare.rto_seconds - kept.rto_seconds == pytest.approx(7 * 3600)  # 10 h instead of 3 h
+
+
+def test_a_power_cut_is_nothing_with_a_told_ups_and_a_check_without_copy_on_write() -> None:
+    ups = Supply(
+        id="u",
+        name="ups",
+        site="home",
+        va=900.0,
+        watts=540.0,
+        battery_wh=200.0,
+        hosts=("box",),
+        signals=("box",),
+    )
+    told = cell(lab(supplies=(ups,), hosts=hosts(after_power_cut="by_itself")), "power_cut")
+    assert "shuts down in order" in told.why
+    assert told.rto_seconds == pytest.approx(2 * 3600)
+    deaf = ups.model_copy(update={"signals": ()})
+    assert "tells it nothing" in cell(lab(supplies=(deaf,)), "power_cut").why
+    ext4 = Pool(
+        id="main",
+        name="main",
+        host="box",
+        family="raid5",
+        filesystem="ext4",
+        groups=(("box1", "box2", "box3"),),
+    )
+    frail = lab(hosts=hosts(on_ups=False), pools=(ext4, lab().pools[1]))
+    assert any(s.phase == "verify" for s in cell(frail, "power_cut").steps)
+
+
+def test_corruption_is_mended_where_there_are_checksums_and_redundancy() -> None:
+    assert cell(lab(), "corruption").fate == "runs_on"
+    ext4 = Pool(
+        id="main",
+        name="main",
+        host="box",
+        family="raid5",
+        filesystem="ext4",
+        groups=(("box1", "box2", "box3"),),
+    )
+    plain = {"pools": (ext4, lab().pools[1])}
+    backup = {"kind": "backup", "target_pool": "second"}
+    short = lab(jobs=(job("b", retention=Retention(daily=30), **backup),), **plain)
+    assert cell(short, "corruption").fate == "lost"  # noticed after 60 days
+    long = lab(jobs=(job("b", retention=Retention(daily=90), **backup),), **plain)
+    assert cell(long, "corruption").fate == "restored"
+    # A mirror has carried the bad file over long ago.
+    mirror = lab(
+        jobs=(job("m", kind="mirror", target_pool="second", retention=Retention()),), **plain
+    )
+    assert cell(mirror, "corruption").fate == "lost"
+
+
+def test_whoever_has_the_source_deletes_what_it_may_delete() -> None:
+    pushed = job("r", kind="replication", target_pool="second", credentials="source")
+    assert cell(lab(jobs=(pushed, job("s"))), "malware_credentials").fate == "lost"
+    assert cell(lab(jobs=(job("r", **FAR),)), "malware_credentials").fate == "restored"
+    bucket = {
+        "kind": "bucket",
+        "target_bucket": "pail",
+        "encrypted": True,
+        "key_kept_at": ("home",),
+    }
+    open_ = lab(jobs=(job("b", **bucket),), buckets=PAIL)
+    assert cell(open_, "malware_credentials").fate == "lost"
+    locked = (PAIL[0].model_copy(update={"locked_days": 30}),)
+    assert (
+        cell(lab(jobs=(job("b", **bucket),), buckets=locked), "malware_credentials").fate
+        == "restored"
+    )
+
+
+def test_theft_takes_the_shelf_disk_beside_the_box_and_may_be_read() -> None:
+    shelf = job(
+        "x", kind="shelf", target_disk="loose9", retention=Retention(last=1), credentials="hand"
+    )
+    found = cell(lab(jobs=(shelf,)), "theft")
+    assert found.fate == "lost"
+    assert found.readable
+    assert "loose 9" in found.dies
+    assert cell(lab(jobs=(shelf,)), "box_lost").fate == "restored"
+    closed = lab(pools=tuple(p.model_copy(update={"encrypted": True}) for p in lab().pools))
+    assert not cell(closed, "theft").readable
+
+
+def test_an_alarm_ends_the_silence_early() -> None:
+    told = lab(jobs=(job("r", alarm_days=3.0, **FAR),))
+    assert cell(told, "offsite_silent").fate == "runs_on"
+    assert cell(lab(jobs=(job("r", **FAR),)), "offsite_silent").fate == "exposed"
+
+
+def test_the_uplink_down_leaves_the_copy_three_days_older() -> None:
+    found = cell(lab(jobs=(job("r", **FAR),), zone="UTC"), "uplink_down")
+    usual = cell(lab(jobs=(job("r", **FAR),), zone="UTC"), "box_lost")
+    assert found.fate == "exposed"
+    assert (found.rpo_seconds or 0) - (usual.rpo_seconds or 0) == pytest.approx(3 * 86_400)
+
+
+@pytest.mark.parametrize(
+    ("places", "fate"), [((), "exposed"), (("away",), "exposed"), (("home", "away"), "runs_on")]
+)
+def test_a_key_at_two_places_is_not_lost(places: tuple[str, ...], fate: str) -> None:
+    plan = lab(jobs=(job("r", encrypted=True, key_kept_at=places, **FAR),))
+    assert cell(plan, "key_lost").fate == fate
+
+
+def test_a_closed_account_takes_the_bucket() -> None:
+    plan = lab(jobs=(job("b", kind="bucket", target_bucket="pail"),), buckets=PAIL)
+    found = cell(plan, "cloud_closed")
+    assert found.fate == "exposed"
+    assert found.copies[0].why == "the account me is closed"
+    assert cell(lab(jobs=(job("r", **FAR),)), "cloud_closed").fate == "runs_on"
+
+
+def test_only_what_was_tried_comes_back_when_copies_were_never_tried() -> None:
+    plan = lab(jobs=(job("r", **FAR),))
+    assert cell(plan, "never_tried").fate == "lost"
+    tried = LogEntry(id="l", on=TODAY, kind="restore_test", about_kind="job", about="r")
+    assert cell(plan.model_copy(update={"log": (tried,)}), "never_tried").fate == "restored"
+    failed = tried.model_copy(update={"result": "failed"})
+    assert cell(plan.model_copy(update={"log": (failed,)}), "never_tried").fate == "lost"
+
+
+def test_figures_are_worst_mean_and_best_over_the_schedule() -> None:
+    found = cell(lab(jobs=(job("r", **FAR),), zone="UTC"), "box_lost")
+    run = 20 + 2e9 * 8 / (20e6 * 0.88 * 0.96)
+    assert found.rpo_seconds == pytest.approx(86_400 + run)
+    assert found.rpo_mean_seconds == pytest.approx(43_200 + run)
+    assert found.rpo_best_seconds == pytest.approx(run)
+
+
+def test_the_time_to_be_back_is_the_sum_of_its_phases() -> None:
+    found = cell(lab(jobs=(job("r", **FAR),)), "fire")
+    phases = {s.phase for s in found.steps}
+    assert phases == {"notice", "replace", "fetch", "transfer", "verify"}
+    assert found.rto_seconds == pytest.approx(sum(s.hours for s in found.steps) * 3600)
+
+
+def test_equals_share_the_way_back_and_the_lesser_waits() -> None:
+    base = lab().datasets[0]
+    twin = base.model_copy(update={"id": "twin", "name": "twin"})
+    lesser = base.model_copy(update={"id": "less", "name": "less", "worth": "nuisance"})
+    plan = lab(
+        datasets=(base, twin, lesser),
+        jobs=(job("r", datasets=("files", "twin", "less"), **FAR),),
+    )
+    alone = cell(lab(jobs=(job("r", **FAR),)), "box_lost").rto_seconds
+    first, second, third = (
+        cell(plan, "box_lost", d).rto_seconds for d in ("files", "twin", "less")
+    )
+    assert alone is not None
+    assert first is not None
+    assert third is not None
+    assert first == pytest.approx(second)
+    copying = 1000 * GB / (110e6 * 1.0) / 3600  # the LAN's 110 MB/s
+    assert first - alone == pytest.approx(copying * 3600, rel=0.01)  # as long again: halved
+    assert third - first == pytest.approx(copying * 3600, rel=0.01)  # then it has the way alone
+    assert "after files, twin" in [s.text for s in cell(plan, "box_lost", "less").steps]
+
+
+def test_pairs_name_hazards_and_each_says_why() -> None:
+    known = {h.id for h in HAZARDS}
+    for p in PAIRS:
+        assert {p.first, p.second} <= known
+        assert p.why
+    assert len({p.id for p in PAIRS}) == len(PAIRS) >= 10
+
+
+def test_a_pair_is_at_least_as_bad_as_either() -> None:
+    rank = {"runs_on": 0, "down": 1, "exposed": 2, "restored": 3, "fetch_again": 4, "lost": 4}
+    plan = lab(
+        jobs=(
+            job("r", **FAR),
+            job("b", kind="backup", target_pool="second", encrypted=True, key_kept_at=("home",)),
+            job("s"),
+        )
+    )
+    single = {c.hazard: c for c in result(plan).proof}
+    found = book(plan)
+    for c in prove(found.index, found, access_matrix(found.index, TODAY), PAIRED):
+        first, second = c.hazard.split("+")
+        worse = max(rank[single[first].fate], rank[single[second].fate])
+        assert rank[c.fate] >= worse or (c.fate, worse) == ("down", 2)
+
+
+def test_fire_with_the_key_in_the_same_room_leaves_nothing() -> None:
+    plan = lab(jobs=(job("b", encrypted=True, key_kept_at=("away",), **FAR),))
+    assert cell(plan, "fire").fate == "restored"
+    assert pair(plan, "fire+key_lost").fate == "lost"
+    both = lab(jobs=(job("b", encrypted=True, key_kept_at=("home", "away"), **FAR),))
+    assert pair(both, "fire+key_lost").fate == "restored"
+
+
+def test_fire_and_a_silent_copy_lose_the_weeks_of_silence() -> None:
+    plan = lab(jobs=(job("r", **FAR),), zone="UTC")
+    silent, fire = pair(plan, "fire+offsite_silent"), cell(plan, "fire")
+    assert (silent.rpo_seconds or 0) - (fire.rpo_seconds or 0) == pytest.approx(21 * 86_400)
+
+
+def test_fire_with_the_line_burnt_has_everything_carried() -> None:
+    small = lab().datasets[0].model_copy(update={"size_bytes": 10 * GB})
+    plan = lab(datasets=(small,), jobs=(job("r", **FAR),))
+    assert not any("bring" in s.text for s in cell(plan, "fire").steps)
+    assert any("bring second" in s.text for s in pair(plan, "fire+uplink_down").steps)
+
+
+def test_malware_needs_somebody_who_may_write() -> None:
+    nobody = lab(grants=(), accounts=(Account(id="ana", login="ana", full_name="Ana"),), groups=())
+    assert cell(nobody, "malware").fate == "runs_on"
+    assert cell(nobody, "malware_credentials").fate == "lost"
+
+
+def test_disk_of_another_box_is_no_shelf_disk() -> None:
+    spare: Disk = disk(9, None, shelf="away")
+    plan = lab(
+        disks=(*lab().disks[:-1], spare),
+        jobs=(job("x", kind="shelf", target_disk="loose9", retention=Retention(last=1)),),
+        assumptions=assume(travel_hours=5.0),
+    )
+    found = cell(plan, "theft")
+    assert found.fate == "restored"
+    assert any(s.text == "bring loose 9" and s.hours == 5.0 for s in found.steps)
