@@ -1,8 +1,8 @@
 """Schedules against python-dateutil's rrule and against systemd-analyze calendar.
 
-Sources: RFC 5545 as python-dateutil implements it; systemd.time(7). Over both odd nights of the
-year they differ by design, and the tests say how: Kavrel moves a start in the spring gap by the
-gap, systemd and RFC 5545 skip it.
+Sources: RFC 5545 as python-dateutil implements it; systemd.time(7); cron(8) of Debian. Over both
+odd nights of the year systemd and RFC 5545 skip a start in the spring gap; cron and Kavrel run it
+when the gap is over. The exports name those moments, and then agree everywhere.
 """
 
 import subprocess
@@ -14,8 +14,9 @@ from dateutil.rrule import rrulestr
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kavrel.core.copies.schedule import complaint, dtstart, rrule, starts
+from kavrel.core.copies.schedule import complaint, dtstart, in_words, odd_starts, rrule, starts
 from kavrel.core.plan import Schedule
+from kavrel.formats.timers import on_calendar
 from tests.conftest import needs
 
 FIRST, LAST = date(2026, 1, 1), date(2026, 12, 31)
@@ -70,6 +71,21 @@ SCHEDULES = st.one_of(
         every=st.integers(1, 12),
         at=st.just("05:30"),
         day=st.sampled_from([1, 15, 28, 29, 30, 31, -1]),
+    ),
+    st.builds(
+        Schedule,
+        kind=st.just("monthly"),
+        every=st.integers(1, 12),
+        at=st.just("05:30"),
+        nth=st.sampled_from([1, 2, 3, 4, 5, -1]),
+        weekdays=st.integers(0, 6).map(lambda d: (d,)),
+    ),
+    st.builds(
+        Schedule,
+        kind=st.just("hourly"),
+        every=st.sampled_from([1, 2, 3]),
+        only_from=st.just("21:00"),
+        only_to=st.sampled_from(["04:00", "23:30"]),
     ),
 ).filter(lambda s: complaint(s) is None)
 
@@ -137,15 +153,61 @@ def test_starts_are_those_of_systemd(schedule: Schedule, spec: str, zone: str) -
     assert found[:12] == wanted
 
 
+# Every start around the odd nights, at hours that lie in the gaps of the five zones.
+ODD = (
+    Schedule(kind="daily", at="02:30"),
+    Schedule(kind="daily", at="02:15"),
+    Schedule(kind="daily", at="01:45"),
+    Schedule(kind="weekly", weekdays=(5, 6), at="02:30"),
+    Schedule(kind="hourly", every=1, at="00:30"),
+    Schedule(kind="hourly", every=2, at="00:30"),
+    Schedule(kind="hourly", every=1, at="00:30", only_from="22:00", only_to="05:00"),
+    Schedule(kind="monthly", nth=-1, weekdays=(6,), at="02:30"),
+    Schedule(kind="monthly", nth=1, weekdays=(6,), every=2, at="02:30"),
+    Schedule(kind="monthly", day=-1, at="02:30"),
+    Schedule(kind="monthly", every=4, day=15, at="10:00"),
+)
+# From before the first odd night in spring to after the last in autumn, north and south.
+SPANS = (
+    ("2026-03-01 00:00:00", date(2026, 3, 1), date(2026, 4, 20)),
+    ("2026-09-25 00:00:00", date(2026, 9, 25), date(2026, 11, 10)),
+)
+
+
 @needs("systemd-analyze")
-def test_in_the_spring_gap_systemd_skips_and_kavrel_moves() -> None:
-    zone = "Europe/Berlin"
-    theirs = by_systemd("*-*-* 02:30:00", zone, 2, "2026-03-28 12:00:00")
-    ours = [
-        datetime.fromtimestamp(t, UTC)
-        for t in starts(
-            Schedule(kind="daily", at="02:30"), zone, date(2026, 3, 29), date(2026, 3, 30)
-        )
-    ]
-    assert theirs[0] == datetime(2026, 3, 30, 0, 30, tzinfo=UTC)
-    assert ours == [datetime(2026, 3, 29, 1, 30, tzinfo=UTC), theirs[0]]
+@pytest.mark.parametrize("zone", ZONES)
+@pytest.mark.parametrize("schedule", ODD, ids=in_words)
+def test_timers_elapse_when_jobs_start_over_both_odd_nights(schedule: Schedule, zone: str) -> None:
+    for base, first, last in SPANS:
+        ours = {datetime.fromtimestamp(t, UTC) for t in starts(schedule, zone, first, last)}
+        end = datetime.combine(last, datetime.max.time(), ZoneInfo(zone)).astimezone(UTC)
+        begin = datetime.combine(first, datetime.min.time(), ZoneInfo(zone)).astimezone(UTC)
+        theirs: set[datetime] = set()
+        for line in on_calendar(schedule, zone, first):
+            if line.endswith(" UTC") and zone != "UTC":
+                moment = datetime.strptime(line, "%Y-%m-%d %H:%M:%S UTC").replace(tzinfo=UTC)
+                theirs |= {moment} if begin <= moment <= end else set()
+                continue
+            found = by_systemd(line.removesuffix(f" {zone}"), zone, len(ours) + 3, base)
+            theirs |= {t for t in found if begin <= t <= end}
+        assert theirs == ours
+
+
+@pytest.mark.parametrize("zone", ZONES)
+@pytest.mark.parametrize("schedule", ODD, ids=in_words)
+def test_calendar_events_recur_when_jobs_start_over_both_odd_nights(
+    schedule: Schedule, zone: str
+) -> None:
+    place = ZoneInfo(zone)
+    for _, first, last in SPANS:
+        ours = {datetime.fromtimestamp(t, UTC) for t in starts(schedule, zone, first, last)}
+        low = datetime.combine(first, datetime.min.time())
+        rule = rrulestr(rrule(schedule), dtstart=dtstart(schedule, zone).replace(tzinfo=None))
+        theirs: set[datetime] = set()
+        for wall in rule.between(low, datetime.combine(last, datetime.max.time()), inc=True):
+            local = wall.replace(tzinfo=place)
+            # RFC 5545, 3.3.10: instances at a time that does not exist are ignored.
+            if local.astimezone(UTC).astimezone(place).replace(tzinfo=None) == wall:
+                theirs.add(local.astimezone(UTC))
+        theirs |= {t.astimezone(UTC) for t in odd_starts(schedule, zone, first, last)}
+        assert theirs == ours

@@ -114,7 +114,7 @@ def test_whoever_has_the_source_deletes_what_it_may_delete() -> None:
     pushed = job("r", kind="replication", target_pool="second", credentials="source")
     assert cell(lab(jobs=(pushed, job("s"))), "malware_credentials").fate == "lost"
     assert cell(lab(jobs=(job("r", **FAR),)), "malware_credentials").fate == "restored"
-    bucket = {
+    bucket: dict[str, Any] = {
         "kind": "bucket",
         "target_bucket": "pail",
         "encrypted": True,

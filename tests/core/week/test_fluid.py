@@ -45,10 +45,10 @@ def test_who_shares_nothing_is_not_slowed() -> None:
 
 def test_a_job_that_is_still_running_when_due_starts_once_more_when_it_has_ended() -> None:
     runs = flow_through([task("a", [0.0, 100.0, 200.0, 900.0], 350.0)], {}, FOREVER)
-    assert [(r.due, r.begin, r.end, r.late) for r in runs] == [
-        (0.0, 0.0, pytest.approx(350), False),
-        (100.0, pytest.approx(350), pytest.approx(700), True),
-        (900.0, 900.0, pytest.approx(1250), False),
+    assert [(r.due, round(r.begin), round(r.end), r.late) for r in runs] == [
+        (0.0, 0, 350, False),
+        (100.0, 350, 700, True),
+        (900.0, 900, 1250, False),
     ]
     assert runs[1].gap_days == pytest.approx(350 / DAY)
 

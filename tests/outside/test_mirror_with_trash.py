@@ -1,0 +1,86 @@
+"""A mirror with a trash can, by a real rsync on local files: what it can bring back is what is predicted.
+
+Source: rsync(1), --delete with --backup and --backup-dir; the common practice of seven days.
+"""
+
+import os
+import shutil
+import subprocess
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+from kavrel.core.copies.retention import DAY, existing, keep
+from kavrel.core.plan import Retention
+from tests.conftest import needs
+
+FIRST = datetime(2026, 3, 1, 1, 0, tzinfo=UTC)
+NIGHTS = 20
+TRASH_DAYS = 7
+# File, written before which night, deleted before which night (or never).
+LIVES = (
+    ("stays", 0, None),
+    ("early", 0, 3),
+    ("late", 2, 15),
+    ("last", 5, 19),
+    ("short", 8, 10),
+    ("between", 6, 6),  # written and deleted between two runs
+)
+
+
+def mirror(source: Path, target: Path, night: int) -> None:
+    """One run: what it replaces or deletes goes to the trash can, which is then cleaned."""
+    trash = target.parent / "trash" / f"{night:03}"
+    subprocess.run(
+        [
+            "rsync",
+            "-a",
+            "--checksum",
+            "--delete",
+            "--backup",
+            f"--backup-dir={trash}",
+            f"{source}/",
+            f"{target}/",
+        ],
+        check=True,
+        capture_output=True,
+    )
+    for folder in sorted((target.parent / "trash").glob("*")):
+        if night - int(folder.name) >= TRASH_DAYS:
+            shutil.rmtree(folder)
+
+
+@needs("rsync")
+def test_what_comes_back_is_what_the_retention_predicts(tmp_path: Path) -> None:
+    source, target = tmp_path / "source", tmp_path / "target"
+    source.mkdir()
+    target.mkdir()
+    runs = [(FIRST + timedelta(days=n)).timestamp() for n in range(NIGHTS)]
+    points = keep([(t, t) for t in runs], Retention(trash_days=TRASH_DAYS), "UTC")
+    for night in range(NIGHTS):
+        for name, written, deleted in LIVES:
+            if written == night != deleted:
+                (source / name).write_text(f"{name} {night}", encoding="utf-8")
+            if deleted == night:
+                (source / name).unlink(missing_ok=True)
+        # One file changes every night: its older states are what the can holds of it.
+        (source / "diary").write_text(f"day {night}", encoding="utf-8")
+        mirror(source, target, night)
+        held = {p.name for p in target.iterdir()}
+        trash = tmp_path / "trash"
+        held |= {p.name for p in trash.rglob("*") if p.is_file()} if trash.exists() else set()
+        # The prediction: a file comes back if a point that still exists saw it.
+        seen = {runs.index(p.data_time) for p in existing(points, runs[night])}
+        predicted = {"diary"} | {
+            name
+            for name, written, deleted in LIVES
+            if any(written <= n and (deleted is None or n < deleted) for n in seen)
+        }
+        assert held == predicted, night
+        days = {
+            int(p.read_text(encoding="utf-8").split()[1])
+            for p in [target / "diary", *(trash.rglob("diary") if trash.exists() else ())]
+        }
+        assert days == seen
+    assert len(seen) == TRASH_DAYS + 1
+    assert os.listdir(source)
+    assert DAY == 86_400
