@@ -221,3 +221,54 @@ def test_read_says_what_differs(plan_path: str, tmp_path: Path) -> None:
     assert "the plan has no dataset at /srv/nowhere" in found.output
     assert "differs: export scans is in the plan and not in the file" in found.output
     assert run("read", plan_path, "/nowhere", "--as", "fstab", "--host", "heron").exit_code == 1
+
+
+def test_back_space_and_first_from_a_shell(plan_path: str) -> None:
+    back = ("back", plan_path, "negative scans", "--lost", "2026-11-04", "--today", "2026-11-24")
+    found = run(*back, "--written", "2026-09-25", "--noticed", "2026-11-24")
+    assert found.exit_code == 0, found.output
+    assert "-> ridge to the mill" in found.output
+    wrong = run(*back, "--written", "2026-12-25", "--noticed", "2026-11-24")
+    assert wrong.exit_code != 0
+    assert "lost on or after" in wrong.output
+    space = run("space", plan_path, "ridge", "--today", "2026-11-24")
+    assert "points  ridge snapshots" in space.output
+    first = run("first", plan_path, "ridge to the mill", "--today", "2026-11-24")
+    assert [line.split("  ")[0] for line in first.output.splitlines()] == [
+        "side by side",
+        "carried",
+        "over link",
+    ]
+    assert run("first", plan_path, "ridge snapshots").exit_code != 0
+
+
+def test_arrange_writes_the_plan_that_it_found(plan_path: str, tmp_path: Path) -> None:
+    out = tmp_path / "arranged.json"
+    found = run("arrange", plan_path, "--write", str(out), "--today", "2026-11-24")
+    assert found.exit_code == 0, found.output
+    assert "papers vault: 02:00 ->" in found.output
+    again = run("arrange", str(out), "--today", "2026-11-24")
+    assert "before: 0 overlaps" in again.output
+    better = run("against", str(out), plan_path, "--today", "2026-11-24")
+    assert better.exit_code == 0
+
+
+def test_nights_lab_and_pairs_from_a_shell(plan_path: str) -> None:
+    nights = run("nights", plan_path, "--days", "40", "--today", "2026-11-24")
+    assert "h busy" in nights.output
+    lab_ = run("lab", plan_path, "--lifetimes", "1000", "--json", "--today", "2026-11-24")
+    assert json.loads(lab_.output)["lives"]["lifetimes"] == 1000
+    pairs = run("pairs", plan_path, "--today", "2026-11-24")
+    assert "fire at its site + key lost" in pairs.output
+
+
+@pytest.mark.parametrize("paper", ["crontab", "if-something-happens.md", "timers.zip"])
+def test_the_papers_of_copies_are_written(plan_path: str, tmp_path: Path, paper: str) -> None:
+    found = subprocess.run(
+        [sys.executable, "-m", "kavrel.cli", "export", plan_path, paper],
+        capture_output=True,
+        check=False,
+        cwd=tmp_path,
+    )
+    assert found.returncode == 0, found.stderr
+    assert len(found.stdout) > 400

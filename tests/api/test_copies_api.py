@@ -1,0 +1,92 @@
+"""The routes of Copies, Week and Proof."""
+
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+
+from tests.conftest import Lab
+
+
+@pytest.fixture
+def base(demo_lab: Lab) -> str:
+    return demo_lab.base
+
+
+def test_points_say_by_which_rule_they_are_kept_and_what_they_free(
+    client: TestClient, base: str
+) -> None:
+    found = client.get(f"{base}/points", params={"job": "papers-vault", "on": "2026-11-24"}).json()
+    rules = {r for p in found["points"] for r in p["kept_by"]}
+    assert {"daily, one of 7", "weekly, one of 2", "monthly, one of 12"} <= rules
+    assert any(p["frees_bytes"] > 0 for p in found["points"])
+    chore = client.get(f"{base}/points", params={"job": "ridge-scrub", "on": "2026-11-24"})
+    assert chore.json()["points"] == []
+
+
+def test_have_it_back_and_its_complaints(client: TestClient, base: str) -> None:
+    days = {"written_on": "2026-09-25", "lost_on": "2026-11-04", "noticed_on": "2026-11-24"}
+    found = client.get(f"{base}/back", params={"dataset": "scans", **days}).json()
+    assert found["best"] == "to-mill"
+    assert len(found["curves"]) == len(found["copies"]) == 3
+    wrong = client.get(f"{base}/back", params={"dataset": "scans", **days, "lost_on": "2026-09-01"})
+    assert wrong.status_code == 422
+    assert wrong.json()["errors"][0]["field"] == "lost_on"
+    assert client.get(f"{base}/back", params={"dataset": "none", **days}).status_code == 404
+    far = client.get(
+        f"{base}/back", params={"dataset": "scans", **days, "noticed_on": "2500-01-01"}
+    )
+    assert far.status_code == 422
+
+
+def test_space_first_copies_and_weeks(client: TestClient, base: str) -> None:
+    space = client.get(f"{base}/space", params={"pool": "ridge"}).json()
+    assert {layer["kind"] for layer in space["layers"]} == {"live", "points", "copy"}
+    assert client.get(f"{base}/space", params={"pool": "ridge", "years": 50}).status_code == 422
+    assert client.get(f"{base}/space", params={"pool": "none"}).status_code == 404
+    ways = client.get(f"{base}/first", params={"job": "to-mill"}).json()["ways"]
+    assert [w["way"] for w in ways] == ["side_by_side", "carried", "over_link"]
+    assert client.get(f"{base}/first", params={"job": "ridge-snaps"}).json()["ways"] == []
+    week = client.get(f"{base}/week", params={"day": "2027-03-28"}).json()
+    assert week["monday"] == "2027-03-22"
+
+
+def test_pairs_and_plans_side_by_side(client: TestClient, base: str) -> None:
+    pairs = client.get(f"{base}/pairs").json()
+    assert {p["id"] for p in pairs["pairs"]} == {c["hazard"] for c in pairs["cells"]}
+    variant = client.post(f"{base}/variants", json={"variant": "what if"}).json()
+    other = f"/api/plans/{variant['meta']['id']}"
+    assert client.get(f"{other}/against/{base.rpartition('/')[2]}").json()["changes"] == []
+    job = next(j for j in variant["plan"]["jobs"] if j["id"] == "to-mill")
+    pulled = client.put(
+        f"{other}/jobs/to-mill", json={**job, "credentials": "target"}, headers={"If-Match": '"r1"'}
+    )
+    assert pulled.status_code == 200
+    changes = client.get(f"{other}/against/{base.rpartition('/')[2]}").json()["changes"]
+    turns = {(c["dataset"], c["hazard"]): c["turn"] for c in changes}
+    assert turns["scans", "malware_credentials"] == "better"
+    # What came back alone before now shares the way with all that comes back too.
+    assert turns["homes", "malware_credentials"] == "worse"
+    assert changes[0]["turn"] == "worse"
+
+
+def ask(client: TestClient, base: str, question: dict[str, Any]) -> Any:
+    """A question's answer, followed to its end."""
+    begun = client.post(f"{base}/questions", json=question)
+    assert begun.status_code == 202, begun.text
+    key = begun.json()["id"]
+    with client.stream("GET", f"/api/questions/{key}/events") as events:
+        assert any(line == "event: end" for line in events.iter_lines())
+    ended = client.get(f"/api/questions/{key}").json()
+    assert ended["state"] == "done", ended
+    return ended["answer"]
+
+
+def test_arranging_living_and_the_nights_are_questions(client: TestClient, base: str) -> None:
+    arranged = ask(client, base, {"kind": "arrange"})["arrangement"]
+    assert arranged["before"]["overlaps"] > arranged["after"]["overlaps"] == 0
+    nights = ask(client, base, {"kind": "nights", "days": 60})
+    assert nights["worst"]
+    lives = ask(client, base, {"kind": "lab", "years": 3, "lifetimes": 1000})["lives"]
+    assert lives["lifetimes"] == 1000
+    assert lives["changes"]

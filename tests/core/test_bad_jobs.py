@@ -1,0 +1,160 @@
+"""Bad input of Copies, Week and Proof: each refused at its field, in the trade's words."""
+
+from typing import Any
+
+import pytest
+from pydantic import ValidationError
+
+from kavrel.core.consistency import problems
+from kavrel.core.edit import EditError, StillUsed, put, remove
+from kavrel.core.plan import AcceptedRisk, Bucket, Cap, Job, Plan, Pool, Retention, Schedule
+from tests.builders import TODAY, daily, disk, job, lab
+
+FAR = {"kind": "replication", "target_pool": "second"}
+
+
+def complaint(plan: Plan, **fields: Any) -> dict[str, str]:
+    """What is said of each field when a job is put into the plan."""
+    base = {
+        "id": "bad",
+        "name": "bad",
+        "kind": "snapshot",
+        "datasets": ("files",),
+        "schedule": daily(),
+        "retention": Retention(daily=3),
+    }
+    with pytest.raises(EditError) as error:
+        put(plan, "jobs", Job.model_validate({**base, **fields}))
+    return {p.field: p.message for p in error.value.problems}
+
+
+@pytest.mark.parametrize(
+    ("fields", "field", "words"),
+    [
+        ({"kind": "replication", "target_pool": "main"}, "target_pool", "inside its own source"),
+        (
+            {"kind": "mirror", "target_pool": "main", "retention": Retention()},
+            "target_pool",
+            "already is",
+        ),
+        ({"retention": Retention()}, "retention", "keeps nothing"),
+        (
+            {"kind": "backup", "target_pool": "second", "retention": Retention()},
+            "retention",
+            "keeps nothing",
+        ),
+        (
+            {"kind": "mirror", "target_pool": "second", "retention": Retention(daily=7)},
+            "retention",
+            "for versions take a backup",
+        ),
+        ({"retention": Retention(daily=3, trash_days=7)}, "retention.trash_days", "no trash can"),
+        ({"window_from": "02:00"}, "window_to", "give both"),
+        ({"window_from": "02:00", "window_to": "02:00"}, "window_to", "no run fits"),
+        ({"schedule": Schedule(kind="after")}, "after", "after which job"),
+        ({"after": "old"}, "schedule.kind", "after another job"),
+        ({"kind": "bucket", "retention": Retention(daily=3)}, "target_bucket", "needs a bucket"),
+        ({"kind": "scrub", "datasets": ()}, "pool", "needs a pool"),
+        ({"kind": "scrub", "pool": "main"}, "datasets", "as a whole"),
+        ({"kind": "mover", "datasets": (), "pool": "main"}, "pool", "no fast tier"),
+        ({"kind": "config", "datasets": (), "target_pool": "second"}, "host", "needs a host"),
+        (
+            {"kind": "config", "datasets": (), "host": "far", "target_pool": "second"},
+            "target_pool",
+            "another box",
+        ),
+        ({"kind": "restore_test", "datasets": ()}, "reads_from", "needs a copy"),
+        ({"datasets": ()}, "datasets", "at least one"),
+        ({"pool": "main"}, "pool", "does not work on a pool"),
+        ({"first_copy": "over_link"}, "first_copy", "copies nothing"),
+        ({"reads_from": "old"}, "reads_from", "of the dataset itself"),
+        (
+            {"schedule": Schedule(kind="monthly", every=12, day=31, start="2026-02-01")},
+            "schedule.day",
+            "never fires",
+        ),
+    ],
+)
+def test_a_job_is_refused_at_its_field(fields: dict[str, Any], field: str, words: str) -> None:
+    found = complaint(lab(jobs=(job("old", **FAR),)), **fields)
+    assert words in found[field]
+
+
+def test_jobs_in_a_circle_are_refused_in_both_ways() -> None:
+    after = Schedule(kind="after")
+    plan = lab(jobs=(job("a"), job("b", after="a", schedule=after)))
+    circle = plan.jobs[0].model_copy(update={"after": "b", "schedule": after})
+    with pytest.raises(EditError, match="wait for one another in a circle"):
+        put(plan, "jobs", circle)
+    more = {
+        "disks": (*lab().disks, disk(4), disk(5)),
+        "pools": (
+            *lab().pools,
+            Pool(
+                id="third",
+                name="third",
+                host="box",
+                family="mirror",
+                filesystem="zfs",
+                groups=(("box4", "box5"),),
+            ),
+        ),
+    }
+    chain = lab(
+        jobs=(job("a", **FAR), job("b", kind="backup", reads_from="a", target_pool="third")), **more
+    )
+    back = chain.jobs[0].model_copy(update={"reads_from": "b"})
+    with pytest.raises(EditError, match="read from one another in a circle"):
+        put(chain, "jobs", back)
+
+
+def test_an_unknown_zone_and_a_day_that_is_none_are_refused() -> None:
+    with pytest.raises(ValidationError, match="unknown time zone"):
+        Schedule(kind="daily", zone="Europe/Atlantis")
+    with pytest.raises(ValidationError):
+        Schedule.model_validate({"kind": "daily", "start": "2026-02-31"})
+
+
+def test_a_replication_needs_the_same_file_system_at_both_ends() -> None:
+    ext4 = lab().pools[1].model_copy(update={"filesystem": "ext4"})
+    with pytest.raises(EditError, match="needs zfs at both ends"):
+        put(lab(pools=(lab().pools[0], ext4)), "jobs", job("r", **FAR))
+
+
+def test_what_a_job_needs_cannot_be_taken_away() -> None:
+    plan = lab(
+        jobs=(
+            job("b", kind="bucket", target_bucket="pail"),
+            job("c", after="b", schedule=Schedule(kind="after")),
+        ),
+        buckets=(Bucket(id="pail", name="pail", site="away", account="me"),),
+    )
+    with pytest.raises(StillUsed, match="job b"):
+        remove(plan, "buckets", "pail")
+    with pytest.raises(StillUsed, match="job c"):
+        remove(plan, "jobs", "b")
+
+
+def test_caps_go_with_their_link_and_signatures_with_their_dataset() -> None:
+    plan = lab(
+        caps=(Cap(id="c", link="wire", from_at="07:00", to_at="23:00", mbit=5.0),),
+        accepted=(
+            AcceptedRisk(
+                id="r", dataset="files", hazard="fire", reason="so be it", on=TODAY, basis="0" * 16
+            ),
+        ),
+        shares=(),
+        grants=(),
+    )
+    assert remove(plan, "links", "wire").caps == ()
+    assert remove(plan, "datasets", "files").accepted == ()
+    silly = plan.caps[0].model_copy(update={"to_at": "07:00"})
+    assert [p.field for p in problems(plan.model_copy(update={"caps": (silly,)}))] == ["to_at"]
+
+
+@pytest.mark.parametrize("hazard", ["fire", "fire+key_lost"])
+def test_a_signature_names_a_hazard_or_a_pair(hazard: str) -> None:
+    risk = {"id": "r", "dataset": "files", "reason": "x", "on": TODAY, "basis": "0" * 16}
+    assert AcceptedRisk.model_validate({**risk, "hazard": hazard}).hazard == hazard
+    with pytest.raises(ValidationError):
+        AcceptedRisk.model_validate({**risk, "hazard": "fire+a+b"})
