@@ -9,6 +9,15 @@ from selenium.webdriver.common.by import By
 from tools.stage import SEE, Stage
 
 TARGET = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
+VIEWS = (
+    ("pools", "years", "y"),
+    ("pools", "find", "i"),
+    ("pools", "shuffle", "s"),
+    ("shares", "ways", "w"),
+    ("copies", "back", "b"),
+    ("copies", "ladder", "t"),
+    ("proof", "lab", "y"),
+)
 SHEETS = ("bench", "pools", "shares", "copies", "week", "proof", "log")
 
 
@@ -28,20 +37,14 @@ def main() -> None:
             for sheet in SHEETS:
                 stage.sheet(sheet)
                 shot(sheet)
-            for name, key in (("years", "y"), ("odds", "o"), ("find", "i"), ("shuffle", "s")):
-                stage.sheet("pools")
-                driver.find_element(By.TAG_NAME, "body").send_keys(key)
-                stage.wait(lambda d: d.execute_script(SEE))
-                shot(f"pools-{name}")
-            for name, key in (("ways", "w"), ("addresses", "a")):
-                stage.sheet("shares")
-                driver.find_element(By.TAG_NAME, "body").send_keys(key)
-                stage.wait(lambda d: d.execute_script(SEE))
-                shot(f"shares-{name}")
-            for sheet in ("pools", "proof"):
+            for sheet, name, key in VIEWS:
                 stage.sheet(sheet)
-                driver.execute_script("document.documentElement.dataset.drawing = 'night'")
-                shot(f"{sheet}-night")
+                driver.find_element(By.TAG_NAME, "body").send_keys(key)
+                stage.wait(lambda d: d.execute_script(SEE))
+                shot(f"{sheet}-{name}")
+            stage.sheet("proof")
+            driver.execute_script("document.documentElement.dataset.drawing = 'night'")
+            shot("proof-night")
             stage.sheet("bench")
             driver.find_element(By.XPATH, '//button[contains(., "A pool lost")]').click()
             stage.wait(lambda d: d.find_elements(By.CSS_SELECTOR, '[role="dialog"] h2'))

@@ -105,8 +105,8 @@ def test_from_a_disk_in_the_hand_to_a_proof_on_paper(page: Page) -> None:
 
     # Without a copy the proof says what is lost; a snapshot brings the deleted folder back.
     page.keys("6")
-    page.see("letters, fire at its site: lost for good", "button")
-    page.see("letters, deleted, missed late: lost for good", "button")
+    page.see("letters, fire at its site: lost", "button")
+    page.see("letters, deleted, missed late: lost", "button")
     page.keys("4")
     page.button("new job")
     page.fill("Name", "nightly")
@@ -121,7 +121,7 @@ def test_from_a_disk_in_the_hand_to_a_proof_on_paper(page: Page) -> None:
     page.wait(
         lambda d: d.find_elements(
             By.XPATH,
-            '//button[starts-with(@aria-label, "letters, deleted, missed late: − ")]',
+            '//button[starts-with(@aria-label, "letters, deleted, missed late: comes back")]',
         )
     )
     page.keys("7")
@@ -398,3 +398,177 @@ def test_shares_over_every_protocol_and_a_finding_settled_with_one_click(page: P
     page.wait(lambda _: page.figure("Cautions") != before)
     page.keys(Keys.ESCAPE)
     page.closed()
+
+
+def test_copies_by_keyboard_from_the_route_to_what_is_elsewhere(page: Page) -> None:
+    """A mirror with a trash can, what comes back of it, how far up it stands, room, first copies."""
+    page.sheet("copies")
+    page.reads("Where copies lie")
+    page.keys("n")
+    page.fill("Name", "films beside the machines")
+    page.choose("Kind", "folder mirror with a trash can")
+    page.tick("negative scans")
+    page.tick("ripped films")
+    page.choose("To pool", "ridge")
+    page.fill("Trash can keeps", "7")
+    page.press("add")
+    page.reads("a copy inside its own source is none")
+    page.choose("To pool", "anvil")
+    page.press("add")
+    page.closed()
+    page.reads("trash can 7 days")
+    page.press("films beside the machines")
+    page.fill("May run from", "02:00")
+    page.keys(Keys.TAB)
+    page.reads("give both: from when and until when it may run")
+    page.fill("and must end by", "06:00")
+    page.keys(Keys.TAB)
+    page.wait(lambda d: "give both" not in d.find_element(By.TAG_NAME, "body").text)
+    page.keys(Keys.ESCAPE)
+    page.closed()
+    page.accessible()
+
+    page.keys("b")
+    page.reads("Yes, from ridge to the mill")
+    lost = page.driver.find_elements(By.CSS_SELECTOR, "main label input.entry")[1]
+    lost.send_keys(Keys.CONTROL, "a")
+    lost.send_keys("2026-09-01")
+    page.reads("a file is lost on or after the day on which it was written")
+    lost.send_keys(Keys.CONTROL, "a")
+    lost.send_keys("2026-10-01")
+    page.reads("No: no copy has a point with it in it any more")
+    page.accessible()
+    page.fits()
+
+    page.press("three, two, one T")
+    page.reads("another box, same site")
+    page.press("every copy as a table", "summary")
+    page.reads("on the same disks as")
+    page.accessible()
+
+    page.keys("s")
+    page.reads("What points in time hold")
+    page.press("burrow")
+    page.reads("papers vault")
+    page.accessible()
+    page.fits()
+
+    page.keys("e")
+    page.reads("side by side on the LAN")
+    page.button("over the link")
+    page.reads("hour by hour at what the caps")
+    page.keys(Keys.ESCAPE)
+    page.closed()
+    page.wait(lambda d: (d.find_elements(By.XPATH, '//button[. = "plan it"]')[-1].click(), True)[1])
+    page.reads("The plan makes it over the link from today")
+    page.press("it is there now")
+    page.reads("The plan says it is there already")
+    page.press("new limit")
+    page.fill("From", "18:00")
+    page.fill("To", "18:00")
+    page.press("add")
+    page.reads("limits nothing")
+    page.fill("To", "22:00")
+    page.press("add")
+    page.closed()
+    page.reads("18:00 to 22:00")
+    page.accessible()
+    page.fits()
+
+
+def test_the_week_is_arranged_and_the_year_looked_through(page: Page) -> None:
+    page.sheet("week")
+    page.reads("ridge to the mill and papers vault share the link")
+    page.keys("a")
+    page.reads("Start times moved so that nothing clashes")
+    page.reads("met ridge to the mill")
+    page.accessible()
+    page.fits()
+    page.button("move all")
+    page.reads("None this week.")
+    page.keys("u")
+    page.keys("u")
+    page.reads("share the link")
+    page.keys("y")
+    page.reads("Longest night of the month")
+    page.reads("2027-07-")
+    page.accessible()
+    page.fits()
+
+
+def test_a_risk_is_signed_and_comes_back_when_the_plan_changes(page: Page) -> None:
+    """The proof: pairs, a signature, the years, and this plan against its pinned revision."""
+    page.sheet("proof")
+    page.see("machine images, fire at its site: lost", "button").send_keys(Keys.ENTER)
+    reason = page.driver.find_element(By.XPATH, '//label[contains(., "accept this")]/input')
+    page.press("sign")
+    page.reads("this may not be blank")
+    reason.send_keys("they are set up again in a day")
+    page.press("sign")
+    page.see("machine images, fire at its site: lost, signed", "button")
+    page.reads("they are set up again in a day")
+    page.accessible()
+
+    # A nightly copy of the images to the mill changes what was signed.
+    page.keys("4")
+    page.keys("n")
+    page.fill("Name", "images to the mill")
+    page.choose("Kind", "versioned backup")
+    page.tick("negative scans")
+    page.tick("machine images")
+    page.choose("To pool", "burrow")
+    page.press("add")
+    page.closed()
+    page.keys("6")
+    cell = page.wait(
+        lambda d: d.find_element(
+            By.XPATH,
+            '//button[starts-with(@aria-label, "machine images, fire at its site: comes back")]',
+        )
+    )
+    assert "signed, but changed since" in cell.get_attribute("aria-label")
+    cell.send_keys(Keys.ENTER)
+    page.reads("Signed, but the plan has changed under it")
+    page.press("no longer accepted")
+    page.reads("accept this, because")
+
+    page.keys("a")
+    page.reads("its pinned revision 1")
+    page.reads("better")
+    page.accessible()
+    page.fits()
+
+    page.keys("t")
+    page.see("fire + key lost", "th")
+    page.reads("the key was kept in the box, or with it")
+    page.accessible()
+    page.fits()
+
+    page.keys("y")
+    page.reads("What to change first")
+    page.button("Expected loss")
+    page.reads("Monte Carlo, seeded")
+    page.keys(Keys.ESCAPE)
+    page.closed()
+    page.accessible()
+    page.fits()
+
+
+def test_empty_sheets_of_copies_week_and_proof_offer_a_first_step(page: Page) -> None:
+    page.open("/plans")
+    page.fill("Name of the lab", "nothing yet")
+    page.press("start")
+    page.reads("An empty bench")
+    for sheet, keys, text in (
+        ("4", ("r", "b", "t", "s", "e"), "Name a dataset first"),
+        ("5", ("w", "a", "y"), "No jobs yet"),
+        ("6", (), "Nothing to prove yet"),
+    ):
+        page.keys(sheet)
+        for key in keys:
+            page.keys(key)
+            page.accessible()
+            page.fits()
+        if keys:
+            page.keys(keys[1])
+        page.reads(text)

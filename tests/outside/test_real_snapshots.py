@@ -91,7 +91,7 @@ def test_snapshots_pruned_by_the_rules_hold_what_is_predicted(mount: Path) -> No
         )
     )
     kept = sorted(times[n] for n in there)
-    predicted = pytest.approx(7 * MB + held(data, kept, times[-1] + 86_400), rel=0.03)
+    predicted = pytest.approx(7 * MB + held(data, tuple(kept), times[-1] + 86_400), rel=0.03)
     # The file system cleans up behind a deleted snapshot in its own time.
     deadline = time.monotonic() + 90
     while used(mount) != predicted and time.monotonic() < deadline:

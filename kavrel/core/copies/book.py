@@ -66,6 +66,7 @@ class CopyBook:
         self._ages: dict[str, Ages | None] = {}
         self._losses: dict[tuple[str, float], Ages | None] = {}
         self._spans: dict[str, tuple[date, date]] = {}
+        self._there: dict[tuple[str, date], list[Point]] = {}
 
     # -- where ---------------------------------------------------------------------------------
 
@@ -430,7 +431,10 @@ class CopyBook:
 
     def points_on(self, job: Job, day: date) -> list[Point]:
         """Points that exist at the end of a local day, oldest first."""
-        return [point for point, _ in self._existing(job, day, with_rules=False)]
+        key = (job.id, day)
+        if key not in self._there:
+            self._there[key] = [p for p, _ in self._existing(job, day, with_rules=False)]
+        return self._there[key]
 
     def ruled_on(self, job: Job, day: date) -> list[tuple[Point, list[Rule]]]:
         """The same, each with the rules that keep it then and until when."""

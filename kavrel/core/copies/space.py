@@ -10,6 +10,7 @@ Source: inclusion and exclusion over copy-on-write blocks; the rates are the pla
 
 from collections.abc import Sequence
 from datetime import date, datetime, time, timedelta
+from functools import lru_cache
 from itertools import pairwise
 from zoneinfo import ZoneInfo
 
@@ -35,7 +36,8 @@ def gone(dataset: Dataset, days: float) -> float:
     return min(spread * days + again * min(days, 1.0), float(dataset.size_bytes))
 
 
-def held(dataset: Dataset, times: Sequence[float], now: float) -> float:
+@lru_cache(maxsize=1024)
+def held(dataset: Dataset, times: tuple[float, ...], now: float) -> float:
     """Bytes that points at these times (epoch s, in order) hold beyond what is live now."""
     marks = [*times, max(now, times[-1])] if times else []
     return sum(gone(dataset, (b - a) / DAY) for a, b in pairwise(marks))
@@ -56,7 +58,7 @@ def held_bytes(book: CopyBook, job: Job, day: date) -> float:
     """Bytes that a job's points hold beside the newest state, on its own store."""
     if not KINDS[job.kind].copies:
         return 0.0
-    times = [p.data_time for p in book.points_on(job, day)]
+    times = tuple(p.data_time for p in book.points_on(job, day))
     if not times:
         return 0.0
     now = times[-1]
@@ -194,7 +196,7 @@ def _quotas(book: CopyBook, datasets: Sequence[Dataset], years: int) -> list[Quo
         if dataset.quota_bytes is None or dataset.growth_bytes_per_year <= 0:
             continue
         snaps = sum(
-            held(dataset, [p.data_time for p in book.points_on(j, book.as_of)], _now(book))
+            held(dataset, tuple(p.data_time for p in book.points_on(j, book.as_of)), _now(book))
             for j in book.index.jobs_of.get(dataset.id, [])
             if j.kind == "snapshot"
         )

@@ -56,8 +56,7 @@ def _task(book: CopyBook, job: Job, first: date, last: date) -> Task | None:
 def cap_steps(book: CopyBook, first: date, last: date) -> Steps:
     """For each capped link, when its capacity changes over these days, and to which share."""
     index = book.index
-    zone = ZoneInfo(index.plan.zone)
-    found: dict[str, list[tuple[float, float]]] = {}
+    found: dict[str, tuple[tuple[float, float], ...]] = {}
     for link in index.plan.links:
         caps = [c for c in index.plan.caps if c.link == link.id]
         if not caps:
@@ -66,23 +65,35 @@ def cap_steps(book: CopyBook, first: date, last: date) -> Steps:
             s for job in index.plan.jobs for r, s in book.way(job).loads if r == f"link:{link.id}"
         ]
         full = max(speeds, default=0.0)
-        if not full:
-            continue
-        edges = {time.fromisoformat(at) for c in caps for at in (c.from_at, c.to_at)}
-        steps = []
-        day = first
-        while day <= last:
-            for clock in edges:
-                limits = [
-                    link_mb_per_s(index, link, c.mbit)
-                    for c in caps
-                    if within(clock, time.fromisoformat(c.from_at), time.fromisoformat(c.to_at))
-                ]
-                share = min([*(x / full for x in limits), 1.0])
-                steps.append((datetime.combine(day, clock, zone).timestamp(), share))
-            day += timedelta(days=1)
-        found[f"link:{link.id}"] = sorted(steps)
+        if full:
+            shares = tuple(
+                (c.from_at, c.to_at, min(link_mb_per_s(index, link, c.mbit) / full, 1.0))
+                for c in caps
+            )
+            found[f"link:{link.id}"] = _steps(shares, index.plan.zone, first, last)
     return found
+
+
+@lru_cache(maxsize=128)
+def _steps(
+    caps: tuple[tuple[str, str, float], ...], zone: str, first: date, last: date
+) -> tuple[tuple[float, float], ...]:
+    """Times (epoch s) at which a capacity changes, and the share that is left from then on."""
+    spans = [(time.fromisoformat(a), time.fromisoformat(b), share) for a, b, share in caps]
+    edges = {edge for low, high, _ in spans for edge in (low, high)}
+    left = {
+        edge: min([share for low, high, share in spans if within(edge, low, high)], default=1.0)
+        for edge in edges
+    }
+    place = ZoneInfo(zone)
+    days = [first + timedelta(days=n) for n in range((last - first).days + 1)]
+    return tuple(
+        sorted(
+            (datetime.combine(day, edge, place).timestamp(), left[edge])
+            for day in days
+            for edge in edges
+        )
+    )
 
 
 class Held:

@@ -20,7 +20,7 @@ def test_deleted_data_is_held_until_the_last_point_with_it_goes() -> None:
     # 1 GB a day is deleted: ten nightly points hold ten days of it, whichever goes frees its own.
     d = data(deleted_bytes_per_day=GB)
     times = [n * DAY for n in range(10)]
-    assert held(d, times, 10 * DAY) == 10 * GB
+    assert held(d, tuple(times), 10 * DAY) == 10 * GB
     # Its neighbours have what it has: only the oldest and what nobody else holds comes back.
     assert frees(d, times, 10 * DAY, 0) == GB
     assert frees(d, times, 10 * DAY, 4) == 0
@@ -30,10 +30,10 @@ def test_blocks_rewritten_every_day_are_held_once_a_point() -> None:
     # The same 1 GB again and again: each of ten points has its own version.
     d = data(change_bytes_per_day=GB, repeat_share=1.0)
     times = [n * DAY for n in range(10)]
-    assert held(d, times, 10 * DAY) == 10 * GB
+    assert held(d, tuple(times), 10 * DAY) == 10 * GB
     assert frees(d, times, 10 * DAY, 4) == GB
     # Weekly points hold one version a week.
-    assert held(d, [n * 7 * DAY for n in range(4)], 28 * DAY) == 4 * GB
+    assert held(d, tuple(n * 7 * DAY for n in range(4)), 28 * DAY) == 4 * GB
 
 
 def test_never_more_than_the_whole_between_two_points() -> None:
@@ -59,7 +59,7 @@ def test_what_removing_a_point_frees_is_the_difference(
     now = 101 * DAY
     which = choice.draw(st.integers(0, len(times) - 1))
     without = [t for n, t in enumerate(times) if n != which]
-    freed = held(d, times, now) - held(d, without, now)
+    freed = held(d, tuple(times), now) - held(d, tuple(without), now)
     assert frees(d, times, now, which) == pytest.approx(max(freed, 0.0), abs=1.0)
 
 
