@@ -119,6 +119,7 @@ export function Comb({ job }: { job: Schemas['JobView'] }) {
           noticed
           <input
             type="range"
+            className="h-[24px]"
             min={0}
             max={364}
             value={Math.round((noticed - today) / DAY)}
@@ -131,6 +132,7 @@ export function Comb({ job }: { job: Schemas['JobView'] }) {
           deleted
           <input
             type="range"
+            className="h-[24px]"
             min={0}
             max={400}
             value={deletedAgo}

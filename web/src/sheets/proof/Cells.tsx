@@ -45,13 +45,15 @@ export function said(cell: Cell): [string, string] {
   }
 }
 
-/** The same for those who listen. */
+/** The same for those who listen; what is seen comes first where it is no part of the words. */
 function aloud(cell: Cell): string {
+  const [first, second] = said(cell);
+  const seen = cell.rpo_seconds == null || cell.fate === 'runs_on' ? '' : `${first} ${second}`.trim() + ', ';
   const lost = cell.rpo_seconds == null ? '' : `, ${span(cell.rpo_seconds)} of work lost`;
   const back = cell.rto_seconds == null ? '' : `, back in ${span(cell.rto_seconds)}`;
   const signed = { no: '', yes: ', signed', changed: ', signed, but changed since' }[cell.signed];
-  if (cell.fate === 'restored') return `${FATES.restored}${lost}${back}${signed}`;
-  return `${FATES[cell.fate]}${cell.fate === 'down' ? back : ''}${signed}`;
+  if (cell.fate === 'restored') return `${seen}${FATES.restored}${lost}${back}${signed}`;
+  return `${seen}${FATES[cell.fate]}${cell.fate === 'down' ? back : ''}${signed}`;
 }
 
 export function Cells({
@@ -161,8 +163,12 @@ function CellButton({
     >
       <span className={`block ${cell.fate === 'restored' ? 'figure font-semibold' : ''}`}>
         {first}
-        {cell.signed === 'changed' && <span className="text-danger">!</span>}
-      </span>
+        {cell.signed === 'changed' && (
+          <span className="text-danger" aria-hidden="true">
+            !
+          </span>
+        )}
+      </span>{' '}
       {second && <span className="figure block font-normal">{second}</span>}
     </button>
   );
