@@ -19,16 +19,41 @@ from typing import Any
 import simpy
 
 from kavrel.core.bench.capacity import labelled_bytes
-from kavrel.core.copies import flow, schedule
+from kavrel.core.copies import flow, schedule, space
+from kavrel.core.copies.book import CopyBook
 from kavrel.core.demo import demo_plan
+from kavrel.core.edit import checked
 from kavrel.core.evaluate import evaluate
 from kavrel.core.index import Index
-from kavrel.core.plan import Account, Disk, Grant, Group, Plan, Share
+from kavrel.core.plan import (
+    Account,
+    Dataset,
+    Disk,
+    Grant,
+    Group,
+    Host,
+    Job,
+    Link,
+    Plan,
+    Pool,
+    Retention,
+    Schedule,
+    Share,
+    Site,
+)
 from kavrel.core.pools import lay_out, odds, room
 from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.finder import Wish, find
 from kavrel.core.pools.lifetimes import Ageing, Lives, simulate
+from kavrel.core.pools.pool import pool_states
+from kavrel.core.proof.lifetimes import LabModel, live
+from kavrel.core.proof.model import lab_model
+from kavrel.core.proof.pairs import PAIRED
+from kavrel.core.proof.proof import prove
 from kavrel.core.shares import access
+from kavrel.core.week import tasks
+from kavrel.core.week.arrange import arrange
+from kavrel.core.week.nights import nights, scheduled_book
 from kavrel.formats import plan_file
 
 TODAY = date(2026, 11, 24)
@@ -56,9 +81,12 @@ def forget() -> None:
     """Empties every cache of the core, as after starting anew."""
     caches = (
         schedule.starts,
+        flow.runs,
         flow.points,
-        flow.newest_age,
-        flow.loss_after,
+        flow.ages,
+        flow.losses,
+        space.held,
+        tasks.flowed,
         lay_out._lay_out,
         odds.loss_odds,
     )
@@ -108,6 +136,8 @@ def main() -> None:
     report("evaluate while a disk is dragged", median_ms(dragged), "ms", 60, base)
     matrix(base)
     finder(base)
+    proof(base)
+    lab()
     lifetimes()
     scripts = sum(len(gzip.compress(p.read_bytes())) for p in DIST.glob("*.js"))
     report("front-end script, gzipped, all sheets", scripts / 1000, "kB", 300)
@@ -235,6 +265,215 @@ def plain_lifetime(each: Lives, ageing: Ageing, luck: random.Random) -> bool:
         env.process(disk())
     env.run(until=over | env.timeout(hours))
     return over.triggered
+
+
+def big_lab() -> Plan:
+    """100 disks in 20 pools in 10 boxes at 3 sites, 60 datasets and 120 jobs."""
+    luck = random.Random(5)
+    sites = tuple(Site(id=f"s{n}", name=f"site {n}") for n in range(3))
+    links = tuple(
+        Link(id=f"l{a}{b}", a=f"s{a}", b=f"s{b}", mbit_a_to_b=200.0, mbit_b_to_a=200.0)
+        for a, b in ((0, 1), (0, 2), (1, 2))
+    )
+    hosts = tuple(
+        Host(id=f"h{n}", name=f"box {n}", site=f"s{n % 3}", bays_35=12, network_mbit=2500.0)
+        for n in range(10)
+    )
+    disks = tuple(
+        Disk(
+            id=f"d{n}",
+            label=f"D{n}",
+            capacity_bytes=labelled_bytes(8000),
+            host=f"h{n // 10}",
+            bay=f"3.5-{n % 10 + 1}",
+        )
+        for n in range(100)
+    )
+    pools = tuple(
+        Pool(
+            id=f"p{n}",
+            name=f"pool {n}",
+            host=f"h{n // 2}",
+            family="raidz2",
+            filesystem="zfs",
+            groups=(tuple(f"d{5 * n + k}" for k in range(5)),),
+        )
+        for n in range(20)
+    )
+    datasets = tuple(
+        Dataset(
+            id=f"t{n}",
+            name=f"data {n}",
+            pool=f"p{n % 20}",
+            size_bytes=luck.randrange(50, 900) * 10**9,
+            change_bytes_per_day=luck.randrange(1, 20) * 10**9,
+            worth=luck.choice(("irreplaceable", "nuisance", "fetch_again")),
+        )
+        for n in range(60)
+    )
+    jobs = []
+    for n in range(120):
+        dataset = datasets[n % 60]
+        at = f"{luck.randrange(24):02}:{luck.randrange(12) * 5:02}"
+        daily = Schedule(kind="daily", every=luck.choice((1, 1, 1, 2)), at=at)
+        target = f"p{(n % 20 + 7 + n // 60) % 20}"
+        snapshot = n >= 60 and n % 3 == 0
+        jobs.append(
+            Job(
+                id=f"j{n}",
+                name=f"job {n}",
+                kind="snapshot" if snapshot else ("replication", "backup")[n % 2],
+                datasets=(dataset.id,),
+                target_pool=None if snapshot else target,
+                schedule=daily,
+                retention=Retention(daily=14, weekly=8, monthly=12),
+                credentials="target" if n % 2 else "source",
+            )
+        )
+    return checked(
+        Plan(
+            name="big",
+            sites=sites,
+            links=links,
+            hosts=hosts,
+            disks=disks,
+            pools=pools,
+            datasets=datasets,
+            jobs=tuple(jobs),
+        )
+    )
+
+
+def proof(base: float) -> None:
+    """The proof, and a year of the week, of the demo lab and of a large one."""
+    for name, plan, wanted in (("demo lab", demo_plan(), 100), ("large lab", big_lab(), 1000)):
+        index = Index(plan)
+        states = pool_states(index)
+        rights = access.access_matrix(index, TODAY)
+        scheduled_book(index, states, TODAY)
+
+        def whole(index: Index = index, states: Any = states, rights: Any = rights) -> object:
+            return prove(index, scheduled_book(index, states, TODAY), rights)
+
+        report(f"proof of the {name}", median_ms(whole, 5), "ms", wanted, base)
+        book = scheduled_book(index, states, TODAY)
+        pairs = median_ms(lambda b=book, r=rights: prove(b.index, b, r, PAIRED), 3)  # type: ignore[misc]
+        report(f"  and of its pairs of hazards, {name}", pairs, "ms", wanted, base)
+
+        def year(plain: CopyBook = CopyBook(index, states, TODAY)) -> object:
+            tasks.flowed.cache_clear()
+            return nights(plain, TODAY, 365)
+
+        report(f"a year of the week, {name}", median_ms(year, 3), "ms", 3000, base)
+        moved = median_ms(lambda p=plan: arrange(p, TODAY), 1)  # type: ignore[misc]
+        report(f"arrange for me, {name}", moved, "ms", 10_000, base)
+
+
+def lab() -> None:
+    """Lifetimes of the whole demo lab, beside the same reckoned plainly in simpy."""
+    plan = demo_plan()
+    index = Index(plan)
+    book = scheduled_book(index, pool_states(index), TODAY)
+    model = lab_model(index, book, access.access_matrix(index, TODAY))
+    years, runs = 5, 20_000
+    begin = time.perf_counter()
+    done, tallies = live(model, years, runs, 1)
+    seconds = time.perf_counter() - begin
+    report("100,000 lab-years", seconds * 1000, "ms", 10_000)
+    plain_runs = 60
+    begin = time.perf_counter()
+    lost = [plain_lab(model, years, random.Random(n)) for n in range(plain_runs)]
+    plain = (time.perf_counter() - begin) / plain_runs * runs
+    ours = sum(float(t.life_money.mean()) for t in tallies)
+    print(
+        f"{'  the same in simpy, plainly':46} {plain * 1000:9.0f} ms  {plain / seconds:.0f} times as "
+        f"long (wanted 30); loss {ours:.0f} and {sum(lost) / plain_runs:.0f} over {done} and "
+        f"{plain_runs} lifetimes"
+    )
+
+
+def plain_lab(model: LabModel, years: float, luck: random.Random) -> float:
+    """Money lost in one lifetime: a process for each thing that happens, a look at the copies each
+    time. A pool's disks are drawn as one event at the yearly odds of its sets.
+    """
+    env = simpy.Environment()
+    gone: dict[int, list[tuple[float, float]]] = {k: [] for k in range(len(model.carriers))}
+    silent: dict[int, tuple[float, float]] = {}
+    bad = {(d.id, c.id): luck.random() < c.bad_odds for d in model.datasets for c in d.copies}
+    cost = 0.0
+
+    def strike(
+        dataset: Any, cause: str, taken: int | None, notice: float | None, share: float
+    ) -> None:
+        nonlocal cost
+        least = float("inf")
+        for copy in dataset.copies:
+            if cause in copy.useless or (taken is not None and taken in copy.carriers):
+                continue
+            if bad[dataset.id, copy.id]:
+                continue
+            if any(a <= env.now < b for k in copy.carriers for a, b in gone[k]):
+                continue
+            if notice is None:
+                days = copy.best + luck.random() * (copy.worst - copy.best)
+            else:
+                reach = [x for d, x in zip(copy.delays, copy.losses, strict=True) if d >= notice]
+                days = reach[0] if reach else float("inf")
+            for j in copy.jobs:
+                if j in silent and silent[j][0] <= env.now < silent[j][1]:
+                    days += (env.now - silent[j][0]) * 365.25
+            least = min(least, days)
+        lost = least == float("inf")
+        cost += share * (dataset.worth_money if lost else least * dataset.day_money)
+
+    def carrier(k: int, rate: float) -> Generator[Any, Any, Any]:
+        each = model.carriers[k]
+        while True:
+            yield env.timeout(luck.expovariate(rate))
+            late = each.late_years if luck.random() < each.late_odds else 0.0
+            for dataset in model.datasets:
+                if k in dataset.carriers:
+                    strike(dataset, each.cause, k, None, 1.0)
+            gone[k].append((env.now, env.now + each.gone_years + late))
+
+    def job(j: int) -> Generator[Any, Any, Any]:
+        each = model.jobs[j]
+        while True:
+            yield env.timeout(luck.expovariate(each.failure_rate))
+            unseen = luck.expovariate(1 / each.found_years)
+            silent[j] = (env.now, env.now + min(unseen, each.alarm_years or unseen))
+
+    def damage(dataset: Any, each: Any) -> Generator[Any, Any, Any]:
+        while True:
+            yield env.timeout(luck.expovariate(each.rate))
+            days = luck.expovariate(1 / each.notice_days) if each.spread else each.notice_days
+            strike(dataset, each.cause, None, days, each.share)
+
+    for k, each in enumerate(model.carriers):
+        rate = each.rate
+        if each.disks:
+            rate = sum(
+                odds.loss_odds(
+                    len(s.fail_per_hour),
+                    s.outlives,
+                    s.fail_per_hour[0],
+                    max(s.repair_hours, 1.0),
+                    s.read_error,
+                    1.0,
+                )
+                for s in each.disks
+            )
+        if rate > 0:
+            env.process(carrier(k, rate))
+    for j, made in enumerate(model.jobs):
+        if made.failure_rate:
+            env.process(job(j))
+    for dataset in model.datasets:
+        for each_ in dataset.strikes:
+            if each_.rate:
+                env.process(damage(dataset, each_))
+    env.run(until=years)
+    return cost
 
 
 def browser(base: float) -> None:

@@ -121,7 +121,8 @@ def test_from_a_disk_in_the_hand_to_a_proof_on_paper(page: Page) -> None:
     page.wait(
         lambda d: d.find_elements(
             By.XPATH,
-            '//button[starts-with(@aria-label, "letters, deleted, missed late: ") and contains(@aria-label, "comes back")]',
+            '//button[starts-with(@aria-label, "letters, deleted, missed late: ")'
+            ' and contains(@aria-label, "comes back")]',
         )
     )
     page.keys("7")

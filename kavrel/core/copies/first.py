@@ -41,6 +41,24 @@ def first_seconds(book: "CopyBook", job: Job) -> float:
     return found.hours * 3600 if found.hours is not None else float("inf")
 
 
+def first_loads(book: "CopyBook", job: Job) -> tuple[tuple[str, float], ...]:
+    """Seconds for which the first copy keeps each resource busy, the way the job says.
+
+    Side by side the LAN at the source carries it; a carried disk keeps the source's disks busy.
+    """
+    size = book.first_bytes(job)
+    source, target = book.source(job), book.place(job)
+    if job.first_copy == "over_link" or target.bucket:
+        return tuple((r, size / (s * MB)) for r, s in book.way(job).loads if s > 0)
+    side = path(book.index, book.states, source, target, None, by_hand=True)
+    if job.first_copy == "side_by_side":
+        home = source.site(book.index)
+        loads = ((f"lan:{home}" if r.startswith("lan:") else r, s) for r, s in side.loads)
+        return tuple((r, size / (s * MB)) for r, s in loads)
+    dock = min(book.index.assumptions["dock_mb_per_s"], side.mb_per_s)
+    return tuple((f"pool:{p.pool}", size / (dock * MB)) for p in (source,) if p.pool)
+
+
 def first_ways(book: "CopyBook", job: Job) -> list[FirstWay]:
     """The three ways for a job that copies to another store, from `first_on` or today."""
     index = book.index

@@ -56,8 +56,13 @@ class Flow:
     def changed_bytes(self, days: float) -> int:
         """Bytes of a run after so many days: what changed and grew, at most a whole copy."""
         if self.sends_everything:
-            return int(sum(p.most for p in self.parts))
+            return self.whole_bytes
         return int(sum(p.changed(days) for p in self.parts))
+
+    @property
+    def whole_bytes(self) -> int:
+        """Bytes of a first whole copy."""
+        return int(sum(p.most for p in self.parts))
 
     def work_seconds(self, days: float) -> float:
         """How long a run is at work when it has the way to itself, after its start."""

@@ -22,7 +22,8 @@ SOON = 1e-4  # seconds: finer than any clock here matters for
 class Task:
     """A job as the fluid sees it: when it is due, what it asks after so many days, what it follows.
 
-    `demand` gives what a run asks; `fixed` are seconds before it begins to work.
+    `demand` gives what a run asks; `fixed` are seconds before it begins to work; `first` is what the
+    first of these runs asks instead, where that is the whole first copy.
     """
 
     id: str
@@ -31,6 +32,7 @@ class Task:
     fixed: float
     demand: Callable[[float], Demand]
     after: str | None = None
+    first: Demand | None = None
 
 
 class TaskRun(NamedTuple):
@@ -54,7 +56,7 @@ def flow_through(tasks: Sequence[Task], caps: Steps, until: float) -> list[TaskR
     found: list[TaskRun] = []
     for group in _apart(tasks):
         alone = group[0]
-        if len(group) == 1 and not alone.demand(alone.usual_days).loads:
+        if len(group) == 1 and not (alone.demand(alone.usual_days).loads or alone.first):
             found += _undisturbed(alone, until)
         else:
             found += _Fluid(group, caps, until).run()
@@ -73,7 +75,8 @@ def _apart(tasks: Sequence[Task]) -> list[list[Task]]:
         return key
 
     for task in tasks:
-        for resource, _ in task.demand(task.usual_days).loads:
+        asked = [*task.demand(task.usual_days).loads, *(task.first.loads if task.first else ())]
+        for resource, _ in asked:
             parent.setdefault(resource, resource)
             parent[root(task.id)] = root(resource)
         if task.after in parent:
@@ -110,10 +113,15 @@ class _Fluid:
             if task.after:
                 self.followers[task.after].append(n)
         mine = {r for t in tasks for r, _ in t.demand(t.usual_days).loads}
+        mine |= {r for t in tasks if t.first for r, _ in t.first.loads}
+        self.seeding: set[int] = {n for n, t in enumerate(tasks) if t.first}
         self.caps = {r: list(steps) for r, steps in caps.items() if r in mine}
         self.edges = sorted({t for steps in self.caps.values() for t, _ in steps})
 
     def _demand(self, n: int, days: float) -> Demand:
+        first = self.tasks[n].first
+        if first and n in self.seeding:
+            return first
         key = (n, round(days, 4))
         if key not in self.demands:
             self.demands[key] = self.tasks[n].demand(days)
@@ -201,6 +209,7 @@ class _Fluid:
         due, begun, gap, late = self.busy.pop(n)
         task = self.tasks[n]
         alone = task.fixed + self._demand(n, gap).alone
+        self.seeding.discard(n)
         self.found.append(TaskRun(task.id, due, begun, at, alone, gap, late))
         for follower in self.followers.get(task.id, ()):
             if at < self.until:

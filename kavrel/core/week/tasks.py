@@ -5,6 +5,7 @@ from functools import lru_cache
 from zoneinfo import ZoneInfo
 
 from kavrel.core.copies.book import CopyBook
+from kavrel.core.copies.first import first_loads
 from kavrel.core.copies.flow import Flow
 from kavrel.core.copies.path import link_mb_per_s
 from kavrel.core.copies.schedule import starts, within
@@ -32,8 +33,14 @@ def tasks(book: CopyBook, first: date, last: date) -> list[Task]:
 
 def _back(book: CopyBook, job: Job, first: date) -> date:
     step = book.step_days(job)
-    quick = book.flow(job).run_seconds(step) < 1800
-    return first - timedelta(days=int(min(2 * step, MOST_BACK_DAYS)) + (1 if quick else 8))
+    flow = book.flow(job)
+    quick = flow.run_seconds(step) < 1800
+    back = first - timedelta(days=int(min(2 * step, MOST_BACK_DAYS)) + (1 if quick else 8))
+    if flow.first and flow.first[1] < float("inf"):
+        opens, seconds = flow.first
+        if opens <= first <= opens + timedelta(seconds=seconds):
+            return min(back, opens)  # the first copy is still going
+    return back
 
 
 def _task(book: CopyBook, job: Job, first: date, last: date) -> Task | None:
@@ -41,16 +48,24 @@ def _task(book: CopyBook, job: Job, first: date, last: date) -> Task | None:
     if flow.parts and flow.seconds_per_byte == float("inf"):
         return None
     due = () if job.after else starts(job.schedule, book.index.plan.zone, first, last)
+    seed = None
     if flow.first:
         zone = ZoneInfo(book.index.plan.zone)
         opens = datetime.combine(flow.first[0], time(), zone).timestamp()
         due = tuple(t for t in due if t >= opens)
+        if first <= flow.first[0]:
+            loads = first_loads(book, job)
+            slowest = max([s for _, s in loads], default=0.0)
+            # Caps slow the link itself: what it takes alone is reckoned without them.
+            seed = Demand(loads, max(slowest, 1.0)) if flow.first[1] < float("inf") else None
+            if seed is None:
+                return None
 
     def demand(days: float) -> Demand:
         loads = tuple((x.resource, x.seconds) for x in book.loads(job, days))
         return Demand(loads, max([flow.work_seconds(days), *(s for _, s in loads)], default=0.0))
 
-    return Task(job.id, due, flow.usual_days, flow.fixed_seconds, demand, job.after)
+    return Task(job.id, due, flow.usual_days, flow.fixed_seconds, demand, job.after, seed)
 
 
 def cap_steps(book: CopyBook, first: date, last: date) -> Steps:
@@ -115,7 +130,7 @@ class Held:
 def _shape(task: Task, flow: Flow) -> tuple[object, ...]:
     days = task.usual_days
     asks = (task.demand(days / 2), task.demand(days), task.demand(2 * days))
-    return (task.id, task.due, task.after, flow, asks)
+    return (task.id, task.due, task.after, task.first, flow, asks)
 
 
 CapKey = tuple[tuple[str, tuple[tuple[float, float], ...]], ...]

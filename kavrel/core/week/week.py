@@ -111,6 +111,9 @@ def _runs(
 
 
 def _run(run: TaskRun, task: Task, flow: Flow, begin: datetime) -> Run:
+    seeding = task.first is not None and run.alone == task.fixed + task.first.alone
+    moved = flow.whole_bytes if seeding else flow.changed_bytes(run.gap_days)
+    asked = task.first if seeding and task.first else task.demand(run.gap_days)
     starts_at = datetime.fromtimestamp(run.begin, begin.tzinfo)
     ends_at = datetime.fromtimestamp(run.end, begin.tzinfo)
     return Run.model_construct(
@@ -121,8 +124,8 @@ def _run(run: TaskRun, task: Task, flow: Flow, begin: datetime) -> Run:
         to_minute=_minutes(begin, ends_at),
         seconds=run.end - run.begin,
         alone_seconds=run.alone,
-        moved_bytes=flow.changed_bytes(run.gap_days) if flow.parts else 0,
-        resources=tuple(r for r, _ in task.demand(run.gap_days).loads),
+        moved_bytes=moved if flow.parts else 0,
+        resources=tuple(r for r, _ in asked.loads),
     )
 
 

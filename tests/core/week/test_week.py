@@ -2,7 +2,7 @@ from datetime import date
 
 import pytest
 
-from kavrel.core.plan import Schedule
+from kavrel.core.plan import Cap, Schedule
 from kavrel.core.week.quiet import is_quiet
 from kavrel.core.week.week import Week, week
 from tests.builders import TODAY, book, daily, job, lab
@@ -80,3 +80,70 @@ def test_quiet_hours_pass_midnight(hour: float, quiet: bool) -> None:
 def test_quiet_hours_within_a_day() -> None:
     assert is_quiet(13, 12, 15)
     assert not is_quiet(16, 12, 15)
+
+
+def test_a_first_copy_over_the_link_fills_the_nights_until_it_is_there() -> None:
+    seeding = job(
+        "r", first_copy="over_link", first_on=date(2026, 11, 23), schedule=daily("00:00"), **FAR
+    )
+    other = job("b", kind="backup", target_pool="second", schedule=daily("03:00"))
+    found = of(seeding, other)
+    first = next(r for r in found.runs if r.job == "r")
+    # 1000 GB at 20 Mbit/s x 0.88 x 0.96 are 5.5 days, and a little more beside the backup.
+    alone = 1000e9 * 8 / (20e6 * 0.88 * 0.96) + 20
+    assert first.alone_seconds == pytest.approx(alone, rel=0.001)
+    assert alone < first.seconds < alone * 1.1
+    assert any({c.first, c.second} == {"r", "b"} for c in found.clashes)
+    slow = next(r for r in found.runs if r.job == "b")
+    # Half the link for what it sends; starting and looking at files take as long as ever.
+    assert 1.7 * slow.alone_seconds < slow.seconds < 2 * slow.alone_seconds
+    assert first.moved_bytes == 1000 * 10**9
+    # The week after it is over, and the nights are short again.
+    later = of(seeding, other, day=date(2026, 12, 8))
+    assert max(r.seconds for r in later.runs) < 3600
+
+
+def test_a_first_copy_side_by_side_keeps_the_lan_busy_instead() -> None:
+    seeding = job(
+        "r", first_copy="side_by_side", first_on=date(2026, 11, 23), schedule=daily("00:00"), **FAR
+    )
+    first = of(seeding).runs[0]
+    assert first.moved_bytes == 1000 * 10**9
+    assert "lan:home" in first.resources
+    assert 2.4 * 3600 < first.seconds < 2.7 * 3600  # 1000 GB at 110 MB/s
+
+
+def test_the_scrub_shares_the_disks_with_the_night() -> None:
+    scrub = job(
+        "x",
+        kind="scrub",
+        datasets=(),
+        pool="main",
+        schedule=daily("01:00", start=date(2026, 11, 24), until=date(2026, 11, 24)),
+    )
+    found = of(scrub, job("i", kind="image", target_pool="second", schedule=daily("01:00")))
+    tuesday = [r for r in found.runs if r.starts_at.day == 24]
+    assert all(r.seconds > 1.3 * r.alone_seconds for r in tuesday)
+    others = [r for r in found.runs if r.starts_at.day != 24]
+    assert all(r.seconds == pytest.approx(r.alone_seconds) for r in others)
+
+
+def test_a_cap_by_day_slows_what_reaches_into_it() -> None:
+    cap = Cap(id="c", link="wire", from_at="07:00", to_at="23:00", mbit=5.0)
+    runs = week(
+        book(lab(jobs=(job("r", schedule=daily("06:55"), **FAR),), caps=(cap,))), TODAY
+    ).runs
+    # Five minutes at 20 Mbit/s, the rest at 5: four times as slow.
+    whole = 2e9 * 8 / (20e6 * 0.88 * 0.96)
+    assert runs[0].seconds == pytest.approx(300 + (whole + 20 - 300) * 4, rel=0.01)
+    assert runs[0].alone_seconds == pytest.approx(whole + 20)
+
+
+def test_a_run_outside_its_window_and_one_too_early_are_told() -> None:
+    found = of(
+        job("r", limit_mbit=2.0, window_from="00:30", window_to="02:00", **FAR),
+        job("x", kind="shelf", reads_from="r", target_disk="loose9", schedule=daily("01:30")),
+    )
+    troubles = {m.trouble for m in found.misses}
+    assert troubles == {"window", "order"}
+    assert any("after its window closes at 02:00" in m.why for m in found.misses)
