@@ -360,7 +360,9 @@ def proof(base: float) -> None:
         pairs = median_ms(lambda b=book, r=rights: prove(b.index, b, r, PAIRED), 3)  # type: ignore[misc]
         report(f"  and of its pairs of hazards, {name}", pairs, "ms", wanted, base)
 
-        def year(plain: CopyBook = CopyBook(index, states, TODAY)) -> object:
+        plain = CopyBook(index, states, TODAY)
+
+        def year(plain: CopyBook = plain) -> object:
             tasks.flowed.cache_clear()
             return nights(plain, TODAY, 365)
 
@@ -380,7 +382,7 @@ def lab() -> None:
     done, tallies = live(model, years, runs, 1)
     seconds = time.perf_counter() - begin
     report("100,000 lab-years", seconds * 1000, "ms", 10_000)
-    plain_runs = 60
+    plain_runs = 100
     begin = time.perf_counter()
     lost = [plain_lab(model, years, random.Random(n)) for n in range(plain_runs)]
     plain = (time.perf_counter() - begin) / plain_runs * runs
@@ -393,26 +395,55 @@ def lab() -> None:
 
 
 def plain_lab(model: LabModel, years: float, luck: random.Random) -> float:
-    """Money lost in one lifetime: a process for each thing that happens, a look at the copies each
-    time. A pool's disks are drawn as one event at the yearly odds of its sets.
+    """Money lost in one lifetime, by `PlainLab`."""
+    one = PlainLab(model, luck)
+    one.env.run(until=years)
+    return one.cost
+
+
+class PlainLab:
+    """One lifetime of a lab as one would write it down.
+
+    A process for each thing that happens and for each disk, a look at the copies each time.
     """
-    env = simpy.Environment()
-    gone: dict[int, list[tuple[float, float]]] = {k: [] for k in range(len(model.carriers))}
-    silent: dict[int, tuple[float, float]] = {}
-    bad = {(d.id, c.id): luck.random() < c.bad_odds for d in model.datasets for c in d.copies}
-    cost = 0.0
+
+    def __init__(self, model: LabModel, luck: random.Random) -> None:
+        self.model, self.luck = model, luck
+        self.env = simpy.Environment()
+        self.gone: dict[int, list[tuple[float, float]]] = {
+            k: [] for k in range(len(model.carriers))
+        }
+        self.silent: dict[int, tuple[float, float]] = {}
+        self.bad = {
+            (d.id, c.id): luck.random() < c.bad_odds for d in model.datasets for c in d.copies
+        }
+        self.cost = 0.0
+        for k, each in enumerate(model.carriers):
+            if each.rate > 0:
+                self.env.process(self.carrier(k))
+            for lives in each.disks:
+                down: list[int] = []
+                repairer = simpy.Resource(self.env, 1)
+                for n in range(len(lives.fail_per_hour)):
+                    self.env.process(self.disk(k, lives, n, down, repairer))
+        for j, made in enumerate(model.jobs):
+            if made.failure_rate:
+                self.env.process(self.job(j))
+        for dataset in model.datasets:
+            for strikes in dataset.strikes:
+                if strikes.rate:
+                    self.env.process(self.damage(dataset, strikes))
 
     def strike(
-        dataset: Any, cause: str, taken: int | None, notice: float | None, share: float
+        self, dataset: Any, cause: str, taken: int | None, notice: float | None, share: float
     ) -> None:
-        nonlocal cost
+        """Adds what it costs: the best copy that is there decides."""
+        now, luck = self.env.now, self.luck
         least = float("inf")
         for copy in dataset.copies:
-            if cause in copy.useless or (taken is not None and taken in copy.carriers):
+            if cause in copy.useless or taken in copy.carriers or self.bad[dataset.id, copy.id]:
                 continue
-            if bad[dataset.id, copy.id]:
-                continue
-            if any(a <= env.now < b for k in copy.carriers for a, b in gone[k]):
+            if any(a <= now < b for k in copy.carriers for a, b in self.gone[k]):
                 continue
             if notice is None:
                 days = copy.best + luck.random() * (copy.worst - copy.best)
@@ -420,60 +451,63 @@ def plain_lab(model: LabModel, years: float, luck: random.Random) -> float:
                 reach = [x for d, x in zip(copy.delays, copy.losses, strict=True) if d >= notice]
                 days = reach[0] if reach else float("inf")
             for j in copy.jobs:
-                if j in silent and silent[j][0] <= env.now < silent[j][1]:
-                    days += (env.now - silent[j][0]) * 365.25
+                if j in self.silent and self.silent[j][0] <= now < self.silent[j][1]:
+                    days += (now - self.silent[j][0]) * 365.25
             least = min(least, days)
         lost = least == float("inf")
-        cost += share * (dataset.worth_money if lost else least * dataset.day_money)
+        self.cost += share * (dataset.worth_money if lost else least * dataset.day_money)
 
-    def carrier(k: int, rate: float) -> Generator[Any, Any, Any]:
-        each = model.carriers[k]
+    def take(self, k: int) -> None:
+        """A carrier is lost with all that it carries."""
+        each = self.model.carriers[k]
+        late = each.late_years if self.luck.random() < each.late_odds else 0.0
+        for dataset in self.model.datasets:
+            if k in dataset.carriers:
+                self.strike(dataset, each.cause, k, None, 1.0)
+        self.gone[k].append((self.env.now, self.env.now + each.gone_years + late))
+
+    def carrier(self, k: int) -> Generator[Any, Any, Any]:
+        """A site, a box, an account."""
         while True:
-            yield env.timeout(luck.expovariate(rate))
-            late = each.late_years if luck.random() < each.late_odds else 0.0
-            for dataset in model.datasets:
-                if k in dataset.carriers:
-                    strike(dataset, each.cause, k, None, 1.0)
-            gone[k].append((env.now, env.now + each.gone_years + late))
+            yield self.env.timeout(self.luck.expovariate(self.model.carriers[k].rate))
+            self.take(k)
 
-    def job(j: int) -> Generator[Any, Any, Any]:
-        each = model.jobs[j]
+    def disk(
+        self, k: int, lives: Lives, n: int, down: list[int], repairer: Any
+    ) -> Generator[Any, Any, Any]:
+        """A disk of a pool: it fails, is replaced, and takes the pool along where it is one too many."""
+        shape = self.model.ageing.shape
+        span = 5.0
+        rate = lives.fail_per_hour[n] * odds.HOURS_PER_YEAR
+        scale = span / (rate * span) ** (1 / shape)
         while True:
-            yield env.timeout(luck.expovariate(each.failure_rate))
-            unseen = luck.expovariate(1 / each.found_years)
-            silent[j] = (env.now, env.now + min(unseen, each.alarm_years or unseen))
+            yield self.env.timeout(self.luck.weibullvariate(scale, shape))
+            down.append(n)
+            if len(down) > lives.outlives and not self.gone[k]:
+                self.take(k)
+            with repairer.request() as turn:
+                yield turn
+                yield self.env.timeout(max(lives.repair_hours, 0.01) / odds.HOURS_PER_YEAR)
+            last = len(down) == lives.outlives and not self.gone[k]
+            if last and self.luck.random() < lives.read_error:
+                self.take(k)
+            down.remove(n)
 
-    def damage(dataset: Any, each: Any) -> Generator[Any, Any, Any]:
+    def job(self, j: int) -> Generator[Any, Any, Any]:
+        """A job that stops working unnoticed."""
+        each = self.model.jobs[j]
         while True:
-            yield env.timeout(luck.expovariate(each.rate))
-            days = luck.expovariate(1 / each.notice_days) if each.spread else each.notice_days
-            strike(dataset, each.cause, None, days, each.share)
+            yield self.env.timeout(self.luck.expovariate(each.failure_rate))
+            unseen = self.luck.expovariate(1 / each.found_years)
+            until = min(unseen, each.alarm_years or unseen)
+            self.silent[j] = (self.env.now, self.env.now + until)
 
-    for k, each in enumerate(model.carriers):
-        rate = each.rate
-        if each.disks:
-            rate = sum(
-                odds.loss_odds(
-                    len(s.fail_per_hour),
-                    s.outlives,
-                    s.fail_per_hour[0],
-                    max(s.repair_hours, 1.0),
-                    s.read_error,
-                    1.0,
-                )
-                for s in each.disks
-            )
-        if rate > 0:
-            env.process(carrier(k, rate))
-    for j, made in enumerate(model.jobs):
-        if made.failure_rate:
-            env.process(job(j))
-    for dataset in model.datasets:
-        for each_ in dataset.strikes:
-            if each_.rate:
-                env.process(damage(dataset, each_))
-    env.run(until=years)
-    return cost
+    def damage(self, dataset: Any, each: Any) -> Generator[Any, Any, Any]:
+        """A deletion, malware, corruption."""
+        while True:
+            yield self.env.timeout(self.luck.expovariate(each.rate))
+            spread = self.luck.expovariate(1 / each.notice_days) if each.spread else 0.0
+            self.strike(dataset, each.cause, None, spread or each.notice_days, each.share)
 
 
 def browser(base: float) -> None:

@@ -66,6 +66,7 @@ class CopyBook:
         self._ages: dict[str, Ages | None] = {}
         self._losses: dict[tuple[str, float], Ages | None] = {}
         self._spans: dict[str, tuple[date, date]] = {}
+        self._back: dict[tuple[Place, Place, bool], Path] = {}
         self._there: dict[tuple[str, date], list[Point]] = {}
 
     # -- where ---------------------------------------------------------------------------------
@@ -119,6 +120,13 @@ class CopyBook:
                 wire_encrypted=job.wire_encrypted,
             )
         return self._ways[job.id]
+
+    def between(self, source: Place, target: Place, by_hand: bool = False) -> Path:
+        """The way from one store to another with nothing set on it: for bringing things back."""
+        key = (source, target, by_hand)
+        if key not in self._back:
+            self._back[key] = path(self.index, self.states, source, target, by_hand=by_hand)
+        return self._back[key]
 
     def stored_share(self, job: Job, dataset: Dataset) -> float:
         """Bytes that the copy takes of one byte of the dataset."""

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from kavrel.core.copies.book import Copy
-from kavrel.core.copies.path import MB, Path, Place, path
+from kavrel.core.copies.path import MB, Path, Place
 from kavrel.core.plan import Dataset
 from kavrel.core.proof.hazards.hazard import Scene, Step, Strike
 from kavrel.core.week.sharing import Demand, fair_rates
@@ -62,9 +62,9 @@ def way_back(scene: Scene, dataset: Dataset, strike: Strike, copy: Copy) -> WayB
         return WayBack((prepare,), None, None, ())
     away = copy.place.site(index) != index.site_of_pool(dataset.pool)
     name = copy.place.name(index)
-    by_wire = path(index, book.states, copy.place, home)
+    by_wire = book.between(copy.place, home)
     wire_hours = float("inf") if away and strike.no_link else by_wire.hours(size)
-    carried = path(index, book.states, copy.place, home, by_hand=True)
+    carried = book.between(copy.place, home, by_hand=True)
     travel = known["travel_hours"]
     fetched = travel + carried.hours(size)
     before: tuple[Step, ...] = (prepare,)

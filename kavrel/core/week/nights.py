@@ -3,6 +3,7 @@
 from collections import defaultdict
 from collections.abc import Sequence
 from datetime import date, datetime, timedelta
+from functools import lru_cache
 from zoneinfo import ZoneInfo
 
 from pydantic import BaseModel, ConfigDict
@@ -12,7 +13,7 @@ from kavrel.core.copies.schedule import starts
 from kavrel.core.index import Index
 from kavrel.core.pools.pool import PoolState
 from kavrel.core.week.fluid import DAY, TaskRun
-from kavrel.core.week.tasks import simulated
+from kavrel.core.week.tasks import CapKey, Held, flowed, prepared, simulated
 
 # The span in which every usual rhythm meets every other: five weeks hold each day of a month.
 MONTH_DAYS = 35
@@ -48,9 +49,15 @@ def slowdown(runs: Sequence[TaskRun]) -> dict[str, float]:
 def scheduled_book(index: Index, states: dict[str, PoolState], as_of: date) -> CopyBook:
     """The copy book in which every run takes as long as in the worst night of the coming month."""
     plain = CopyBook(index, states, as_of)
-    runs = simulated(plain, as_of, as_of + timedelta(days=MONTH_DAYS))
-    slower = {k: round(v, 4) for k, v in slowdown(runs).items() if v > 1.0001}
-    return CopyBook(index, states, as_of, slower) if slower else plain
+    slower = _slower(*prepared(plain, as_of, as_of + timedelta(days=MONTH_DAYS)))
+    return CopyBook(index, states, as_of, dict(slower)) if slower else plain
+
+
+@lru_cache(maxsize=64)
+def _slower(held: Held, caps: CapKey, until: float) -> tuple[tuple[str, float], ...]:
+    """Jobs that are slowed, and how much at worst; remembered while no job changes."""
+    found = slowdown(flowed(held, caps, until))
+    return tuple((k, round(v, 4)) for k, v in found.items() if v > 1.0001)
 
 
 def nights(book: CopyBook, first: date, days: int) -> list[Night]:
