@@ -54,49 +54,46 @@ export function AwayView() {
         </section>
         <section aria-label="Keys and credentials">
           <h2 className="border-b border-ink">Keys, ways, and who could delete it</h2>
-          <table className="w-full">
-            <thead>
-              <tr>
-                <th>Job</th>
-                <th>Key kept at</th>
-                <th>Travels</th>
-                <th>Can delete it</th>
-                <th>Told when silent</th>
-              </tr>
-            </thead>
-            <tbody>
-              {away.map((j) => {
-                const view = evaluation.jobs.find((v) => v.id === j.id);
-                const home = view?.source_site ?? '';
-                const keys = j.key_kept_at.map((s) => sites.get(s) ?? s);
-                const burns = j.encrypted && j.key_kept_at.every((s) => s === home);
-                return (
-                  <tr key={j.id} className="border-b border-hair align-baseline">
-                    <td className="font-semibold wrap-anywhere">{j.name}</td>
-                    <td className={burns ? 'text-danger' : ''}>
-                      {!j.encrypted
-                        ? 'not encrypted'
-                        : keys.length
-                          ? `${keys.join(', ')}${burns ? ': goes with the box in a fire' : ''}`
-                          : 'in the box alone: goes with it'}
-                    </td>
-                    <td>{view?.travels ?? ''}</td>
-                    <td className={j.credentials === 'everyday' ? 'text-danger' : ''}>{HOLDERS[j.credentials]}</td>
-                    <td className="figure">
-                      {j.alarm_days == null ? <span className="text-danger">nobody</span> : `after ${j.alarm_days} d`}
-                    </td>
-                  </tr>
-                );
-              })}
-              {away.length === 0 && (
+          {away.length === 0 ? (
+            <p className="text-quiet">Nothing travels yet.</p>
+          ) : (
+            <table className="w-full">
+              <thead>
                 <tr>
-                  <td colSpan={5} className="text-quiet">
-                    Nothing travels yet.
-                  </td>
+                  <th>Job</th>
+                  <th>Key kept at</th>
+                  <th>Travels</th>
+                  <th>Can delete it</th>
+                  <th>Told when silent</th>
                 </tr>
-              )}
-            </tbody>
-          </table>
+              </thead>
+              <tbody>
+                {away.map((j) => {
+                  const view = evaluation.jobs.find((v) => v.id === j.id);
+                  const home = view?.source_site ?? '';
+                  const keys = j.key_kept_at.map((s) => sites.get(s) ?? s);
+                  const burns = j.encrypted && j.key_kept_at.every((s) => s === home);
+                  return (
+                    <tr key={j.id} className="border-b border-hair align-baseline">
+                      <td className="font-semibold wrap-anywhere">{j.name}</td>
+                      <td className={burns ? 'text-danger' : ''}>
+                        {!j.encrypted
+                          ? 'not encrypted'
+                          : keys.length
+                            ? `${keys.join(', ')}${burns ? ': goes with the box in a fire' : ''}`
+                            : 'in the box alone: goes with it'}
+                      </td>
+                      <td>{view?.travels ?? ''}</td>
+                      <td className={j.credentials === 'everyday' ? 'text-danger' : ''}>{HOLDERS[j.credentials]}</td>
+                      <td className="figure">
+                        {j.alarm_days == null ? <span className="text-danger">nobody</span> : `after ${j.alarm_days} d`}
+                      </td>
+                    </tr>
+                  );
+                })}
+              </tbody>
+            </table>
+          )}
         </section>
         <section aria-label="Boxes elsewhere" className="mt-4">
           <h2 className="border-b border-ink">Boxes elsewhere</h2>

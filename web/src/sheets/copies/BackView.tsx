@@ -5,6 +5,7 @@ import { scaleTime } from 'd3-scale';
 import { useState } from 'react';
 import { api, Refused, unwrap, type Schemas } from '../../api/client';
 import { usePlan } from '../../api/plan';
+import { Empty } from '../../parts/Empty';
 import { DASHES, DashLegend, Plot } from '../../drawing/Plot';
 import { size, span } from '../../text/format';
 
@@ -38,7 +39,12 @@ export function BackView() {
         }),
       ),
   });
-  if (!plan.datasets.length) return <p>Name a dataset first, on Pools or Shares.</p>;
+  if (!plan.datasets.length)
+    return (
+      <Empty title="Can I have it back?">
+        Name a dataset first, on Pools or Shares: then ask when a file was written, lost and missed.
+      </Empty>
+    );
   const wrong = asked.error instanceof Refused ? asked.error.problem : null;
   const found = asked.data;
   const names = new Map(plan.jobs.map((j) => [j.id, j.name]));
@@ -153,74 +159,76 @@ function Combs({ back, names }: { back: Schemas['Back']; names: Map<string, stri
     lost: Math.min(Math.max(x(moments.lost), x(moments.written) + 60), x(moments.noticed) - 60),
   };
   return (
-    <svg
-      viewBox={`0 0 ${WIDTH} ${height}`}
-      width={WIDTH}
-      className="max-w-full"
-      role="img"
-      aria-label="Points of each copy that hold the file"
-    >
-      <rect
-        x={x(moments.written)}
-        y="24"
-        width={Math.max(0, x(moments.lost) - x(moments.written))}
-        height={height - 44}
-        fill="var(--desk)"
-      />
-      {x.ticks(8).map((t) => (
-        <text key={t.getTime()} x={x(t)} y={height - 4} textAnchor="middle" style={{ fill: 'var(--quiet)' }}>
-          {t.toISOString().slice(0, 10)}
-        </text>
-      ))}
-      {back.copies.map((c, row) => {
-        const y = 34 + row * ROW;
-        return (
-          <g key={c.job}>
-            <path d={`M${LEFT} ${y + 20} H${WIDTH - 20}`} stroke="var(--hair)" />
-            <text x="0" y={y + 16} fontWeight={c.job === back.best ? 650 : 400}>
-              {(names.get(c.job) ?? c.job).slice(0, 26)}
-            </text>
-            {c.points.map((p) => (
-              <path
-                key={p}
-                d={`M${x(Date.parse(p))} ${y + (p === c.newest ? 4 : 10)} V${y + 20}`}
-                stroke={p === c.newest && c.job === back.best ? 'var(--accent)' : 'var(--ink)'}
-                strokeWidth={p === c.newest ? 3 : 1.2}
-              />
-            ))}
-            {c.points.length === 0 && (
-              <text x={Math.max(x(moments.written), LEFT) + 8} y={y + 15} style={{ fill: 'var(--quiet)' }}>
-                {c.why}
-              </text>
-            )}
-          </g>
-        );
-      })}
-      {back.copies.length === 0 && (
-        <text x={LEFT} y="50" style={{ fill: 'var(--danger)' }}>
-          there is no copy of it
-        </text>
-      )}
-      {(['written', 'lost', 'noticed'] as const).map((key) => (
-        <g key={key}>
-          <path
-            d={`M${x(moments[key])} 20 V${height - 20}`}
-            stroke={key === 'lost' ? 'var(--danger)' : 'var(--ink)'}
-            strokeDasharray={key === 'lost' ? '4 2' : undefined}
-            strokeWidth="1.5"
-          />
-          <text
-            x={at[key]}
-            y="14"
-            textAnchor={key === 'written' ? 'start' : key === 'noticed' ? 'end' : 'middle'}
-            fontWeight="650"
-            style={{ fill: key === 'lost' ? 'var(--danger)' : 'var(--ink)' }}
-          >
-            {key}
+    <div className="overflow-x-auto">
+      <svg
+        viewBox={`0 0 ${WIDTH} ${height}`}
+        width={WIDTH}
+        className="block min-w-[1180px]"
+        role="img"
+        aria-label="Points of each copy that hold the file"
+      >
+        <rect
+          x={x(moments.written)}
+          y="24"
+          width={Math.max(0, x(moments.lost) - x(moments.written))}
+          height={height - 44}
+          fill="var(--desk)"
+        />
+        {x.ticks(8).map((t) => (
+          <text key={t.getTime()} x={x(t)} y={height - 4} textAnchor="middle" style={{ fill: 'var(--quiet)' }}>
+            {t.toISOString().slice(0, 10)}
           </text>
-        </g>
-      ))}
-    </svg>
+        ))}
+        {back.copies.map((c, row) => {
+          const y = 34 + row * ROW;
+          return (
+            <g key={c.job}>
+              <path d={`M${LEFT} ${y + 20} H${WIDTH - 20}`} stroke="var(--hair)" />
+              <text x="0" y={y + 16} fontWeight={c.job === back.best ? 650 : 400}>
+                {(names.get(c.job) ?? c.job).slice(0, 26)}
+              </text>
+              {c.points.map((p) => (
+                <path
+                  key={p}
+                  d={`M${x(Date.parse(p))} ${y + (p === c.newest ? 4 : 10)} V${y + 20}`}
+                  stroke={p === c.newest && c.job === back.best ? 'var(--accent)' : 'var(--ink)'}
+                  strokeWidth={p === c.newest ? 3 : 1.2}
+                />
+              ))}
+              {c.points.length === 0 && (
+                <text x={Math.max(x(moments.written), LEFT) + 8} y={y + 15} style={{ fill: 'var(--quiet)' }}>
+                  {c.why}
+                </text>
+              )}
+            </g>
+          );
+        })}
+        {back.copies.length === 0 && (
+          <text x={LEFT} y="50" style={{ fill: 'var(--danger)' }}>
+            there is no copy of it
+          </text>
+        )}
+        {(['written', 'lost', 'noticed'] as const).map((key) => (
+          <g key={key}>
+            <path
+              d={`M${x(moments[key])} 20 V${height - 20}`}
+              stroke={key === 'lost' ? 'var(--danger)' : 'var(--ink)'}
+              strokeDasharray={key === 'lost' ? '4 2' : undefined}
+              strokeWidth="1.5"
+            />
+            <text
+              x={at[key]}
+              y="14"
+              textAnchor={key === 'written' ? 'start' : key === 'noticed' ? 'end' : 'middle'}
+              fontWeight="650"
+              style={{ fill: key === 'lost' ? 'var(--danger)' : 'var(--ink)' }}
+            >
+              {key}
+            </text>
+          </g>
+        ))}
+      </svg>
+    </div>
   );
 }
 

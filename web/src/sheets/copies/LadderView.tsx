@@ -2,6 +2,7 @@
 
 import type { Schemas } from '../../api/client';
 import { usePlan } from '../../api/plan';
+import { Empty } from '../../parts/Empty';
 import { useQuery } from '@tanstack/react-query';
 import { api, unwrap } from '../../api/client';
 
@@ -26,7 +27,12 @@ function ring(rung: Rung, own: Rung): (typeof COLUMNS)[number]['id'] {
 
 export function LadderView() {
   const { plan, evaluation } = usePlan();
-  if (!plan.datasets.length) return <p>Name a dataset first, on Pools or Shares.</p>;
+  if (!plan.datasets.length)
+    return (
+      <Empty title="Three copies, two boxes, one elsewhere">
+        Name a dataset first, on Pools or Shares: then how far up it stands is drawn here.
+      </Empty>
+    );
   const height = 40 + evaluation.ladders.length * ROW + 6;
   const names = new Map(plan.jobs.map((j) => [j.id, j.name]));
   return (
@@ -38,39 +44,41 @@ export function LadderView() {
           cannot delete it · dot: tried
         </span>
       </div>
-      <svg
-        viewBox={`0 0 ${WIDTH} ${height}`}
-        width={WIDTH}
-        className="max-w-full"
-        role="img"
-        aria-label={`How far up ${evaluation.ladders.length} datasets stand`}
-      >
-        {COLUMNS.map((c) => (
-          <g key={c.id}>
-            <text x={c.x + c.width / 2} y="14" textAnchor="middle" fontWeight="650">
-              {c.title}
-            </text>
-            <path d={`M${c.x} 26 V20 H${c.x + c.width} V26`} fill="none" stroke="var(--ink)" />
-            <rect
-              x={c.x}
-              y="30"
-              width={c.width}
-              height={height - 34}
-              fill={c.id === 'away' ? 'var(--desk)' : 'none'}
-              stroke="var(--hair)"
+      <div className="overflow-x-auto">
+        <svg
+          viewBox={`0 0 ${WIDTH} ${height}`}
+          width={WIDTH}
+          className="block min-w-[1180px]"
+          role="img"
+          aria-label={`How far up ${evaluation.ladders.length} datasets stand`}
+        >
+          {COLUMNS.map((c) => (
+            <g key={c.id}>
+              <text x={c.x + c.width / 2} y="14" textAnchor="middle" fontWeight="650">
+                {c.title}
+              </text>
+              <path d={`M${c.x} 26 V20 H${c.x + c.width} V26`} fill="none" stroke="var(--ink)" />
+              <rect
+                x={c.x}
+                y="30"
+                width={c.width}
+                height={height - 34}
+                fill={c.id === 'away' ? 'var(--desk)' : 'none'}
+                stroke="var(--hair)"
+              />
+            </g>
+          ))}
+          {evaluation.ladders.map((ladder, n) => (
+            <Row
+              key={ladder.dataset}
+              ladder={ladder}
+              y={34 + n * ROW}
+              name={plan.datasets.find((d) => d.id === ladder.dataset)?.name ?? ''}
+              names={names}
             />
-          </g>
-        ))}
-        {evaluation.ladders.map((ladder, n) => (
-          <Row
-            key={ladder.dataset}
-            ladder={ladder}
-            y={34 + n * ROW}
-            name={plan.datasets.find((d) => d.id === ladder.dataset)?.name ?? ''}
-            names={names}
-          />
-        ))}
-      </svg>
+          ))}
+        </svg>
+      </div>
       <Lookup />
     </div>
   );

@@ -4,6 +4,7 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, unwrap, type Schemas, type Working } from '../../api/client';
 import { usePlan } from '../../api/plan';
+import { Empty } from '../../parts/Empty';
 import { Plot } from '../../drawing/Plot';
 import { Worked } from '../../parts/Asked';
 import { Slip } from '../../parts/Slip';
@@ -28,7 +29,12 @@ export function SpaceView() {
         }),
       ),
   });
-  if (!plan.pools.length) return <p>Make a pool first: here is drawn what its points in time hold.</p>;
+  if (!plan.pools.length)
+    return (
+      <Empty title="What points in time hold">
+        Make a pool first, on Pools (key 2): then what its snapshots and copies take is drawn here.
+      </Empty>
+    );
   const space = asked.data;
   return (
     <div data-waiting={asked.isFetching || undefined}>

@@ -4,6 +4,7 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, unwrap, type Schemas } from '../../api/client';
 import { usePlan } from '../../api/plan';
+import { Empty } from '../../parts/Empty';
 import { span, words } from '../../text/format';
 import { FATES } from './Cells';
 
@@ -46,13 +47,10 @@ export function AgainstView() {
   });
   if (!others.length && pinned === null)
     return (
-      <div className="max-w-[640px]">
-        <h2>Nothing to compare with yet</h2>
-        <p>
-          Make a what-if from the title block, or pin a revision and change something. Then every cell that got better
-          or worse stands here.
-        </p>
-      </div>
+      <Empty title="Nothing to compare with yet">
+        Make a what-if from the title block, or pin a revision and change something. Then every cell that got better or
+        worse stands here.
+      </Empty>
     );
   const hazards = new Map(evaluation.hazards.map((h) => [h.id, h.title]));
   const changes = asked.data ?? [];

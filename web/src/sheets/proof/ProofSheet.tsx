@@ -2,6 +2,7 @@
 
 import { useState } from 'react';
 import { usePlan } from '../../api/plan';
+import { Empty } from '../../parts/Empty';
 import { Views } from '../../parts/Views';
 import { AgainstView } from './AgainstView';
 import { CellsView } from './CellsView';
@@ -21,13 +22,10 @@ export function ProofSheet() {
   const [view, setView] = useState<View>('cells');
   if (!plan.datasets.length)
     return (
-      <div className="max-w-[640px]">
-        <h2>Nothing to prove yet</h2>
-        <p>
-          Here every dataset stands against every hazard: what is lost, how old the newest copy is, and how long until
-          people work again. It is computed from disks, jobs, schedules and retention. Begin with a dataset on Pools.
-        </p>
-      </div>
+      <Empty title="Nothing to prove yet">
+        Here every dataset stands against every hazard: what is lost, how old the newest copy is, and how long until
+        people work again. It is computed from disks, jobs, schedules and retention. Begin with a dataset on Pools.
+      </Empty>
     );
   return (
     <div>

@@ -5,6 +5,7 @@ import type { Schemas } from '../../api/client';
 import { useChange, usePlan } from '../../api/plan';
 import { useQuestion } from '../../api/questions';
 import { Progress } from '../../parts/Asked';
+import { Empty } from '../../parts/Empty';
 
 const HOUR = 34;
 const LEFT = 190;
@@ -20,7 +21,8 @@ export function ArrangeView({ onDone }: { onDone: () => void }) {
   const change = useChange();
   const [wrong, setWrong] = useState('');
   const asking = useQuestion<'arrange'>(plan.jobs.length ? { kind: 'arrange' } : null);
-  if (!plan.jobs.length) return <p>No jobs yet: they are made on Copies, and arranged here.</p>;
+  if (!plan.jobs.length)
+    return <Empty title="Arrange for me">No jobs yet: they are made on Copies (key 4), and arranged here.</Empty>;
   const found = asking.answer?.arrangement;
   const names = new Map(plan.jobs.map((j) => [j.id, j.name]));
   const apply = async (jobs: Schemas['Job'][]) => {

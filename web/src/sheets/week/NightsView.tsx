@@ -3,6 +3,7 @@
 import { scaleLinear } from 'd3-scale';
 import type { Schemas } from '../../api/client';
 import { usePlan } from '../../api/plan';
+import { Empty } from '../../parts/Empty';
 import { useQuestion } from '../../api/questions';
 import { Progress } from '../../parts/Asked';
 import { clock } from '../../text/format';
@@ -15,7 +16,7 @@ const LEFT = 44;
 export function NightsView() {
   const { plan } = usePlan();
   const asking = useQuestion<'nights'>(plan.jobs.length ? { kind: 'nights', days: 366 } : null);
-  if (!plan.jobs.length) return <p>No jobs yet: the nights are empty.</p>;
+  if (!plan.jobs.length) return <Empty title="The nights of a year">No jobs yet: the nights are empty.</Empty>;
   const found = asking.answer;
   const names = new Map(plan.jobs.map((j) => [j.id, j.name]));
   return (
