@@ -7,7 +7,7 @@ from kavrel.core.cautions.caution import Finding, Rule, View
 
 def _find(view: View) -> Iterator[Finding]:
     for item in view.due:
-        if item.kind == "restore_test" and item.overdue_days >= 0:
+        if item.kind == "restore_test" and item.about_kind == "dataset" and item.overdue_days >= 0:
             dataset = view.index.datasets[item.about]
             if dataset.worth != "fetch_again":
                 since = f"since {item.last}" if item.last else "ever"

@@ -76,7 +76,7 @@ def due(index: Index, today: date) -> list[Due]:
                 _due("password_change", "host", host.id, host.name, today, None, today, why)
             )
     for job in plan.jobs:
-        if job.kind == "shelf":
+        if KINDS[job.kind].by_hand:
             found.append(_by_hand(index, job, today))
     return sorted(found, key=lambda d: (d.due_on, d.kind, d.name, d.about))
 
@@ -84,13 +84,17 @@ def due(index: Index, today: date) -> list[Due]:
 def _by_hand(index: Index, job: Job, today: date) -> Due:
     """A job done by hand: the first start by its schedule after it was last done."""
     zone = index.plan.zone
-    last = last_good(index.plan, "shelf_copy", "job", job.id)
+    kind: LogKind = "shelf_copy" if job.kind == "shelf" else "restore_test"
+    why = "the copy done by hand"
+    if job.reads_from and job.kind == "restore_test":
+        why = f"restore one item from {index.jobs[job.reads_from].name}, open it, note the minutes"
+    last = last_good(index.plan, kind, "job", job.id)
     begin = last + timedelta(days=1) if last else today
     found = starts(job.schedule, zone, begin, begin + timedelta(days=366 * 5))
     when = datetime.fromtimestamp(found[0], ZoneInfo(zone)).date() if found else today
-    if last is None:
+    if last is None and job.kind == "shelf":
         when = today
-    return _due("shelf_copy", "job", job.id, job.name, when, last, today, "the copy done by hand")
+    return _due(kind, "job", job.id, job.name, when, last, today, why)
 
 
 def _due(

@@ -195,6 +195,13 @@ def _shares(index: Index) -> Section:
     return Section(title="Shares", steps=tuple(steps))
 
 
+FIRST = {
+    "side_by_side": "side by side on the LAN, before the far box moves",
+    "carried": "on a disk that is carried over",
+    "over_link": "over the link, with its limits by day",
+}
+
+
 def _copies(index: Index, evaluation: Evaluation) -> Section:
     steps = []
     for view in evaluation.jobs:
@@ -213,6 +220,14 @@ def _copies(index: Index, evaluation: Evaluation) -> Section:
         if job.encrypted:
             places = [index.sites[s].name for s in job.key_kept_at]
             minds.append(f"Keep the key at: {', '.join(places) or 'nowhere is planned'}.")
+        if job.first_copy != "done":
+            minds.append(f"Make the first copy {FIRST[job.first_copy]}; then only changes travel.")
+        if job.alarm_days is not None:
+            minds.append(
+                f"Hold it back once for {job.alarm_days:g} days: somebody has to be told that nothing came."
+            )
+        if job.window_from:
+            minds.append(f"It may run from {job.window_from} to {job.window_to}.")
         hours = view.first_copy.value
         steps.append(
             Step(

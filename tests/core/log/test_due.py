@@ -2,7 +2,7 @@ from datetime import date
 
 from kavrel.core.index import Index
 from kavrel.core.log.due import Due, due
-from kavrel.core.plan import LogEntry, Plan, Retention, Schedule
+from kavrel.core.plan import Job, LogEntry, Plan, Retention, Schedule
 from tests.builders import TODAY, assume, job, lab
 
 
@@ -76,3 +76,27 @@ def test_the_most_overdue_comes_first() -> None:
     found = due(Index(lab(log=(entry("scrub", "pool/main", "2025-01-01"),))), TODAY)
     assert (found[0].kind, found[0].about) == ("scrub", "main")
     assert [d.due_on for d in found] == sorted(d.due_on for d in found)
+
+
+def test_a_restore_test_of_a_copy_is_due_by_its_own_schedule() -> None:
+    plan = lab(
+        jobs=(
+            job("r", kind="replication", target_pool="second"),
+            Job(
+                id="try",
+                name="try r",
+                kind="restore_test",
+                reads_from="r",
+                schedule=Schedule(kind="monthly", every=6, day=8, at="10:00"),
+            ),
+        )
+    )
+    (first,) = [d for d in due(Index(plan), TODAY) if d.about == "try"]
+    assert (first.kind, first.due_on) == ("restore_test", date(2027, 1, 8))
+    assert "restore one item from r" in first.why
+    done = LogEntry(
+        id="l", on=date(2027, 1, 10), kind="restore_test", about_kind="job", about="try"
+    )
+    later = due(Index(plan.model_copy(update={"log": (done,)})), date(2027, 1, 11))
+    (again,) = [d for d in later if d.about == "try"]
+    assert again.due_on == date(2027, 7, 8)

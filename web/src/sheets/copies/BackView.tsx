@@ -159,7 +159,7 @@ function Combs({ back, names }: { back: Schemas['Back']; names: Map<string, stri
     lost: Math.min(Math.max(x(moments.lost), x(moments.written) + 60), x(moments.noticed) - 60),
   };
   return (
-    <div className="overflow-x-auto">
+    <div className="overflow-x-auto" role="group" tabIndex={0} aria-label="Points of each copy">
       <svg
         viewBox={`0 0 ${WIDTH} ${height}`}
         width={WIDTH}

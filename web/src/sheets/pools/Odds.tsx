@@ -6,6 +6,7 @@ import { usePlan } from '../../api/plan';
 import { useQuestion } from '../../api/questions';
 import { Plot } from '../../drawing/Plot';
 import { Progress, Worked } from '../../parts/Asked';
+import { Pick } from '../../parts/Pick';
 import { Slip } from '../../parts/Slip';
 import { WorkingTree } from '../../parts/WorkingTree';
 import { money, odds, text } from '../../text/format';
@@ -43,36 +44,20 @@ export function Odds({ pool }: { pool: Items['pools'] | undefined }) {
           />
           any pool of the plan
         </label>
-        <label className="flex items-baseline gap-1 text-quiet">
-          within
-          <select
-            className="entry !w-auto"
-            aria-label="Years"
-            value={years}
-            onChange={(e) => setYears(Number(e.target.value))}
-          >
-            {[3, 5, 10].map((y) => (
-              <option key={y} value={y}>
-                {y} years
-              </option>
-            ))}
-          </select>
-        </label>
-        <label className="flex items-baseline gap-1 text-quiet">
-          over
-          <select
-            className="entry !w-auto"
-            aria-label="Lifetimes"
-            value={lifetimes}
-            onChange={(e) => setLifetimes(Number(e.target.value))}
-          >
-            {LIFETIMES.map((n) => (
-              <option key={n} value={n}>
-                {spaced(n)} lifetimes
-              </option>
-            ))}
-          </select>
-        </label>
+        <Pick
+          word="within"
+          label="Years"
+          value={years}
+          options={[3, 5, 10].map((y) => ({ value: y, label: `${y} years` }))}
+          onPick={setYears}
+        />
+        <Pick
+          word="over"
+          label="Lifetimes"
+          value={lifetimes}
+          options={LIFETIMES.map((n) => ({ value: n, label: `${spaced(n)} lifetimes` }))}
+          onPick={setLifetimes}
+        />
       </div>
       <Progress asking={asking} what="living through the lifetimes" />
       {found && (

@@ -5,6 +5,7 @@ import type { Schemas, Working } from '../../api/client';
 import { usePlan } from '../../api/plan';
 import { useQuestion } from '../../api/questions';
 import { Progress, Worked } from '../../parts/Asked';
+import { Pick } from '../../parts/Pick';
 import { Slip } from '../../parts/Slip';
 import { WorkingTree } from '../../parts/WorkingTree';
 import { money, odds, text } from '../../text/format';
@@ -14,11 +15,11 @@ const spaced = (n: number) => String(Math.round(n)).replace(/\B(?=(\d{3})+(?!\d)
 const days = (n: number) => (n === 0 ? '0' : n < 10 ? n.toFixed(1) : spaced(n));
 
 type Order = 'per_hour' | 'per_money' | 'avoided';
-const ORDERS: Record<Order, string> = {
-  per_hour: 'per hour of work',
-  per_money: 'per money',
-  avoided: 'by loss avoided',
-};
+const ORDERS = [
+  { value: 'per_hour', label: 'per hour of work' },
+  { value: 'per_money', label: 'per money' },
+  { value: 'avoided', label: 'by loss avoided' },
+] as const;
 
 export function LabView() {
   const { plan } = usePlan();
@@ -34,36 +35,22 @@ export function LabView() {
         <span className="text-quiet">
           disks, boxes, sites, people, malware, silent jobs, late replacement; the same seed gives the same answer
         </span>
-        <label className="ml-auto flex items-baseline gap-1 text-quiet">
-          over
-          <select
-            className="entry !w-auto"
-            aria-label="Years"
+        <span className="ml-auto flex gap-3">
+          <Pick
+            word="over"
+            label="Years"
             value={years}
-            onChange={(e) => setYears(Number(e.target.value))}
-          >
-            {[1, 3, 5, 10].map((y) => (
-              <option key={y} value={y}>
-                {y} years
-              </option>
-            ))}
-          </select>
-        </label>
-        <label className="flex items-baseline gap-1 text-quiet">
-          lived
-          <select
-            className="entry !w-auto"
-            aria-label="Lifetimes"
+            options={[1, 3, 5, 10].map((y) => ({ value: y, label: y === 1 ? '1 year' : `${y} years` }))}
+            onPick={setYears}
+          />
+          <Pick
+            word="lived"
+            label="Lifetimes"
             value={lifetimes}
-            onChange={(e) => setLifetimes(Number(e.target.value))}
-          >
-            {LIFETIMES.map((n) => (
-              <option key={n} value={n}>
-                {spaced(n)} times
-              </option>
-            ))}
-          </select>
-        </label>
+            options={LIFETIMES.map((n) => ({ value: n, label: `${spaced(n)} times` }))}
+            onPick={setLifetimes}
+          />
+        </span>
       </div>
       <Progress asking={asking} what="living through the lifetimes" />
       {lives && (
@@ -156,16 +143,9 @@ function Changes({ lives }: { lives: Schemas['LabLives'] }) {
     <section aria-label="What to change first">
       <div className="flex items-baseline gap-3">
         <h3>What to change first</h3>
-        <label className="ml-auto flex items-baseline gap-1 text-quiet">
-          ranked
-          <select className="entry !w-auto" value={order} onChange={(e) => setOrder(e.target.value as Order)}>
-            {Object.entries(ORDERS).map(([key, label]) => (
-              <option key={key} value={key}>
-                {label}
-              </option>
-            ))}
-          </select>
-        </label>
+        <span className="ml-auto">
+          <Pick word="ranked" label="ranked" value={order} options={ORDERS} onPick={setOrder} />
+        </span>
       </div>
       <table className="w-full">
         <thead>

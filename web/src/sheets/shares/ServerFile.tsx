@@ -49,6 +49,7 @@ export function ServerFile() {
       </div>
       <p className="unit">{chosen.about}</p>
       <pre
+        role="group"
         tabIndex={0}
         aria-label={`text of ${chosen.name}`}
         data-waiting={file.data === undefined ? true : undefined}
