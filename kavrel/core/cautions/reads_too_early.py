@@ -1,17 +1,7 @@
 """A job that starts while what it reads is still being written."""
 
-from collections.abc import Iterator
-
-from kavrel.core.cautions.caution import Finding, Rule, View
-
-
-def _find(view: View) -> Iterator[Finding]:
-    told: set[str] = set()
-    for miss in view.week.misses:
-        if miss.trouble == "order" and miss.job not in told:
-            told.add(miss.job)
-            yield miss.job, view.index.jobs[miss.job].name, f"{miss.why}."
-
+from kavrel.core.cautions.caution import Rule
+from kavrel.core.cautions.mishaps import first_of_each
 
 READS_TOO_EARLY = Rule(
     "reads_too_early",
@@ -19,6 +9,6 @@ READS_TOO_EARLY = Rule(
     "week",
     "job",
     "Let it start after the other job instead of at a time.",
-    _find,
+    first_of_each("order"),
     could="The second copy is always a night older than it could be.",
 )

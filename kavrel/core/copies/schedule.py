@@ -143,6 +143,7 @@ def starts(schedule: Schedule, zone: str, first: date, last: date) -> tuple[floa
     place = ZoneInfo(schedule.zone or zone)
     clock = time.fromisoformat(schedule.at)
     hours = [(h, clock.minute) for h in hours_of(schedule)] if schedule.kind == "hourly" else None
+    every_hour = hours is not None and len(hours) == 24
     found: set[float] = set()
     for day in _days(schedule, first, last):
         for hour, minute in hours or ((clock.hour, clock.minute),):
@@ -151,11 +152,11 @@ def starts(schedule: Schedule, zone: str, first: date, last: date) -> tuple[floa
             if moved == again:
                 found.add(moved)
             elif again < moved:  # in the spring gap
-                if not (hours and schedule.every == 1):
+                if not every_hour:
                     found.add(gap_end(local) or moved)
             else:  # in the repeated hour
                 found.add(moved)
-                if hours and schedule.every == 1:
+                if every_hour:
                     found.add(again)
     return tuple(sorted(found))
 

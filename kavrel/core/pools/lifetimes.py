@@ -62,12 +62,16 @@ class Losses:
     lost: tuple[int, ...]
 
     def interval(self, n: int, confidence: float = 0.95) -> tuple[float, float]:
-        """Lowest and highest odds that are in keeping with the count (Clopper and Pearson)."""
-        miss = (1 - confidence) / 2
-        k, total = self.lost[n], self.lifetimes
-        low = 0.0 if k == 0 else float(beta.ppf(miss, k, total - k + 1))
-        high = 1.0 if k == total else float(beta.ppf(1 - miss, k + 1, total - k))
-        return low, high
+        """Lowest and highest odds that are in keeping with the count."""
+        return interval(self.lost[n], self.lifetimes, confidence)
+
+
+def interval(lost: int, total: int, confidence: float = 0.95) -> tuple[float, float]:
+    """Lowest and highest share that is in keeping with `lost` of `total` (Clopper and Pearson)."""
+    miss = (1 - confidence) / 2
+    low = 0.0 if lost == 0 else float(beta.ppf(miss, lost, total - lost + 1))
+    high = 1.0 if lost == total else float(beta.ppf(1 - miss, lost + 1, total - lost))
+    return low, high
 
 
 def simulate(

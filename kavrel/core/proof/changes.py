@@ -12,7 +12,7 @@ from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.edit import fresh_id
 from kavrel.core.index import Index
-from kavrel.core.plan import Dataset, Disk, Job, LogEntry, Plan, Retention, Schedule
+from kavrel.core.plan import Dataset, Disk, Job, LogEntry, Offer, Plan, Retention, Schedule
 
 
 @dataclass(frozen=True)
@@ -198,15 +198,7 @@ def _sent_away(index: Index, book: CopyBook, dataset: Dataset, home: str) -> Ite
     others = [s for s in plan.sites if s.id != home]
     if fitting and others:
         offer = min(fitting, key=lambda o: o.price_minor)
-        disk = Disk(
-            id=fresh_id(plan, "disks"),
-            label=f"new {offer.label}",
-            capacity_bytes=offer.capacity_bytes,
-            kind=offer.kind,
-            form=offer.form,
-            price_minor=offer.price_minor,
-            shelf=others[0].id,
-        )
+        disk = _bought(plan, offer, f"new {offer.label}", others[0].id)
         job = Job(
             id=fresh_id(plan, "jobs"),
             name=f"{dataset.name} on a shelf, new",
@@ -222,6 +214,19 @@ def _sent_away(index: Index, book: CopyBook, dataset: Dataset, home: str) -> Ite
         yield Candidate(what, "copies", offer.price_minor, 6.0, _with_jobs(with_disk, job))
 
 
+def _bought(plan: Plan, offer: Offer, label: str, shelf: str) -> Disk:
+    """A disk of the price list, on a shelf."""
+    return Disk(
+        id=fresh_id(plan, "disks"),
+        label=label,
+        capacity_bytes=offer.capacity_bytes,
+        kind=offer.kind,
+        form=offer.form,
+        price_minor=offer.price_minor,
+        shelf=shelf,
+    )
+
+
 def spare(seen: Seen) -> Iterator[Candidate]:
     """A disk on the shelf that fits a pool."""
     index, _, _ = seen
@@ -234,15 +239,7 @@ def spare(seen: Seen) -> Iterator[Candidate]:
         if have or not fitting or len(pool.disks) < 2:
             continue
         offer = min(fitting, key=lambda o: o.price_minor)
-        disk = Disk(
-            id=fresh_id(plan, "disks"),
-            label=f"spare for {pool.name}",
-            capacity_bytes=offer.capacity_bytes,
-            kind=offer.kind,
-            form=offer.form,
-            price_minor=offer.price_minor,
-            shelf=index.site_of_pool(pool.id),
-        )
+        disk = _bought(plan, offer, f"spare for {pool.name}", index.site_of_pool(pool.id))
         with_disk = plan.model_copy(update={"disks": (*plan.disks, disk)})
         what = f"a spare {offer.label} on the shelf for {pool.name}"
         yield Candidate(what, "bench", offer.price_minor, 0.5, with_disk)

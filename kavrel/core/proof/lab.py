@@ -5,10 +5,10 @@ from datetime import date
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict
-from scipy.stats import beta
 
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan
+from kavrel.core.pools.lifetimes import interval
 from kavrel.core.pools.pool import pool_states
 from kavrel.core.proof.changes import candidates
 from kavrel.core.proof.lifetimes import Tally, live
@@ -78,13 +78,6 @@ class LabLives(_View):
     datasets: tuple[DatasetLives, ...]
     changes: tuple[FirstChange, ...]
     working: Working
-
-
-def interval(lost: int, total: int) -> tuple[float, float]:
-    """Clopper and Pearson's 95 % interval of a share."""
-    low = 0.0 if lost == 0 else float(beta.ppf(0.025, lost, total - lost + 1))
-    high = 1.0 if lost == total else float(beta.ppf(0.975, lost + 1, total - lost))
-    return low, high
 
 
 def _lived(

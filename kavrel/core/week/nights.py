@@ -53,7 +53,7 @@ def scheduled_book(index: Index, states: dict[str, PoolState], as_of: date) -> C
     return CopyBook(index, states, as_of, dict(slower)) if slower else plain
 
 
-@lru_cache(maxsize=64)
+@lru_cache(maxsize=24)
 def _slower(held: Held, caps: CapKey, until: float) -> tuple[tuple[str, float], ...]:
     """Jobs that are slowed, and how much at worst; remembered while no job changes."""
     found = slowdown(flowed(held, caps, until))

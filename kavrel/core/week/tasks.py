@@ -136,7 +136,7 @@ def _shape(task: Task, flow: Flow) -> tuple[object, ...]:
 CapKey = tuple[tuple[str, tuple[tuple[float, float], ...]], ...]
 
 
-@lru_cache(maxsize=128)
+@lru_cache(maxsize=24)
 def flowed(held: Held, caps: CapKey, until: float) -> tuple[TaskRun, ...]:
     """What `flow_through` finds; remembered while nothing about the tasks changes."""
     return tuple(flow_through(held.tasks, dict(caps), until))

@@ -99,7 +99,7 @@ def week(book: CopyBook, day: date) -> Week:
     )
 
 
-@lru_cache(maxsize=64)
+@lru_cache(maxsize=16)
 def _runs(
     held: Held, caps: CapKey, until: float, begin: datetime
 ) -> tuple[tuple[TaskRun, ...], tuple[Run, ...]]:

@@ -9,10 +9,10 @@ from scipy.integrate import quad
 
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan, Retention
-from kavrel.core.pools.lifetimes import Ageing
+from kavrel.core.pools.lifetimes import Ageing, interval
 from kavrel.core.pools.pool import pool_states
 from kavrel.core.proof.changes import candidates
-from kavrel.core.proof.lab import interval, lab_lives
+from kavrel.core.proof.lab import lab_lives
 from kavrel.core.proof.lifetimes import (
     Carrier,
     LabCopy,

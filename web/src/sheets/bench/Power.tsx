@@ -6,8 +6,7 @@ import type { Items, Schemas, Working } from '../../api/client';
 import { usePlan } from '../../api/plan';
 import { fill } from '../../drawing/Hatch';
 import { Worked } from '../../parts/Asked';
-import { Slip } from '../../parts/Slip';
-import { WorkingTree } from '../../parts/WorkingTree';
+import { WorkingSlip } from '../../parts/WorkingSlip';
 import { money, percent, text } from '../../text/format';
 
 export function Power({ onAdd, onOpen }: { onAdd: () => void; onOpen: (supply: Items['supplies']) => void }) {
@@ -67,11 +66,7 @@ export function Power({ onAdd, onOpen }: { onAdd: () => void; onOpen: (supply: I
           Do not daisy-chain strips. Anything fixed to the mains is for a licensed electrician.
         </p>
       )}
-      {working && (
-        <Slip title={`Working: ${working.name}`} onClose={() => setWorking(null)} wide>
-          <WorkingTree working={working} />
-        </Slip>
-      )}
+      <WorkingSlip working={working} onClose={() => setWorking(null)} />
     </section>
   );
 }

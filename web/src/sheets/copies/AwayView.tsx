@@ -6,8 +6,7 @@ import { api, unwrap, type Items, type Schemas, type Working } from '../../api/c
 import { useChange, usePlan } from '../../api/plan';
 import { Worked } from '../../parts/Asked';
 import { ItemList } from '../../parts/ItemList';
-import { Slip } from '../../parts/Slip';
-import { WorkingTree } from '../../parts/WorkingTree';
+import { WorkingSlip } from '../../parts/WorkingSlip';
 import { money, size, span, text } from '../../text/format';
 import { bucketFields, capFields, HOLDERS, linkName, newBucket, newCap } from './fields';
 
@@ -258,11 +257,7 @@ function First({ job }: { job: Items['jobs'] | undefined }) {
           </button>
         )}
       </p>
-      {working && (
-        <Slip title={`Working: ${working.name}`} onClose={() => setWorking(null)} wide>
-          <WorkingTree working={working} />
-        </Slip>
-      )}
+      <WorkingSlip working={working} onClose={() => setWorking(null)} />
     </div>
   );
 }

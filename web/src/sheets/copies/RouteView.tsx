@@ -6,7 +6,7 @@ import { usePlan } from '../../api/plan';
 import { ItemForm } from '../../parts/ItemForm';
 import { Slip } from '../../parts/Slip';
 import { useKeys } from '../../parts/useKeys';
-import { WorkingTree } from '../../parts/WorkingTree';
+import { WorkingSlip } from '../../parts/WorkingSlip';
 import { size, span } from '../../text/format';
 import { Comb } from './Comb';
 import { HOLDERS, jobFields, newJob, shaped } from './fields';
@@ -104,11 +104,7 @@ export function RouteView() {
           />
         </Slip>
       )}
-      {working && (
-        <Slip title={`Working: ${working.name}`} onClose={() => setWorking(null)} wide>
-          <WorkingTree working={working} />
-        </Slip>
-      )}
+      <WorkingSlip working={working} onClose={() => setWorking(null)} />
     </div>
   );
 }

@@ -7,9 +7,8 @@ import { usePlan } from '../../api/plan';
 import { Empty } from '../../parts/Empty';
 import { Plot } from '../../drawing/Plot';
 import { Worked } from '../../parts/Asked';
-import { Slip } from '../../parts/Slip';
 import { Tab } from '../../parts/Views';
-import { WorkingTree } from '../../parts/WorkingTree';
+import { WorkingSlip } from '../../parts/WorkingSlip';
 import { percent, size } from '../../text/format';
 
 const YEARS = 5;
@@ -106,11 +105,7 @@ export function SpaceView() {
           </section>
         </div>
       )}
-      {working && (
-        <Slip title={`Working: ${working.name}`} onClose={() => setWorking(null)} wide>
-          <WorkingTree working={working} />
-        </Slip>
-      )}
+      <WorkingSlip working={working} onClose={() => setWorking(null)} />
     </div>
   );
 }

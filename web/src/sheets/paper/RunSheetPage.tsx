@@ -6,8 +6,7 @@ import type { Working } from '../../api/client';
 import { PlanProvider, usePlan, usePlanQuery } from '../../api/plan';
 import { useQuestion } from '../../api/questions';
 import { Progress } from '../../parts/Asked';
-import { Slip } from '../../parts/Slip';
-import { WorkingTree } from '../../parts/WorkingTree';
+import { WorkingSlip } from '../../parts/WorkingSlip';
 import { RunSheet } from '../pools/RunSheet';
 
 export function RunSheetPage() {
@@ -47,11 +46,7 @@ function Sheet() {
       ) : (
         move && <p className="mt-3">{move.needs || 'Nothing is to be moved.'}</p>
       )}
-      {working && (
-        <Slip title={`Working: ${working.name}`} onClose={() => setWorking(null)} wide>
-          <WorkingTree working={working} />
-        </Slip>
-      )}
+      <WorkingSlip working={working} onClose={() => setWorking(null)} />
     </main>
   );
 }

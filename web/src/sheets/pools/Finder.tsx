@@ -5,8 +5,7 @@ import type { Items, Schemas, Working } from '../../api/client';
 import { useChange, usePlan } from '../../api/plan';
 import { useQuestion } from '../../api/questions';
 import { Progress, Worked } from '../../parts/Asked';
-import { Slip } from '../../parts/Slip';
-import { WorkingTree } from '../../parts/WorkingTree';
+import { WorkingSlip } from '../../parts/WorkingSlip';
 import { decimal, minorUnits, money, odds, readNumber, readSize, size, text } from '../../text/format';
 import { newPool } from './fields';
 import { freshName } from './LayoutView';
@@ -113,11 +112,7 @@ export function Finder({ onMade }: { onMade: (pool: string) => void }) {
           )}
         </section>
       </div>
-      {working && (
-        <Slip title={`Working: ${working.name}`} onClose={() => setWorking(null)} wide>
-          <WorkingTree working={working} />
-        </Slip>
-      )}
+      <WorkingSlip working={working} onClose={() => setWorking(null)} />
     </div>
   );
 }

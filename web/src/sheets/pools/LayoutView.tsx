@@ -6,8 +6,7 @@ import { api, unwrap, type Items, type Layout, type Plan, type Working } from '.
 import { useChange, usePlan } from '../../api/plan';
 import { DiskDrawing, HatchLegend, type DrawnDisk } from '../../drawing/DiskDrawing';
 import { Worked } from '../../parts/Asked';
-import { Slip } from '../../parts/Slip';
-import { WorkingTree } from '../../parts/WorkingTree';
+import { WorkingSlip } from '../../parts/WorkingSlip';
 import { decimal, minorUnits, money, odds, percent, size, text } from '../../text/format';
 import { DatasetTable } from './DatasetTable';
 import { newPool } from './fields';
@@ -183,11 +182,7 @@ export function LayoutView({ chosen, onChosen }: { chosen: string; onChosen: (po
         </p>
       )}
       <DatasetTable pool={pool?.id} />
-      {working && (
-        <Slip title={`Working: ${working.name}`} onClose={() => setWorking(null)} wide>
-          <WorkingTree working={working} />
-        </Slip>
-      )}
+      <WorkingSlip working={working} onClose={() => setWorking(null)} />
     </div>
   );
 }

@@ -7,8 +7,7 @@ import { useQuestion } from '../../api/questions';
 import { Plot } from '../../drawing/Plot';
 import { Progress, Worked } from '../../parts/Asked';
 import { Pick } from '../../parts/Pick';
-import { Slip } from '../../parts/Slip';
-import { WorkingTree } from '../../parts/WorkingTree';
+import { WorkingSlip } from '../../parts/WorkingSlip';
 import { money, odds, text } from '../../text/format';
 
 const LIFETIMES = [50_000, 200_000, 1_000_000];
@@ -148,11 +147,7 @@ export function Odds({ pool }: { pool: Items['pools'] | undefined }) {
           </section>
         </div>
       )}
-      {working && (
-        <Slip title={`Working: ${working.name}`} onClose={() => setWorking(null)} wide>
-          <WorkingTree working={working} />
-        </Slip>
-      )}
+      <WorkingSlip working={working} onClose={() => setWorking(null)} />
     </div>
   );
 }

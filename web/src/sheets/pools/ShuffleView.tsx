@@ -9,7 +9,7 @@ import { MoveLanes } from '../../drawing/MoveLanes';
 import { Progress, Worked } from '../../parts/Asked';
 import { ItemForm } from '../../parts/ItemForm';
 import { Slip } from '../../parts/Slip';
-import { WorkingTree } from '../../parts/WorkingTree';
+import { WorkingSlip } from '../../parts/WorkingSlip';
 import { size, span } from '../../text/format';
 import { holdingFields } from './fields';
 import { RunSheet } from './RunSheet';
@@ -39,11 +39,7 @@ export function ShuffleView() {
       <Progress asking={asking} what="looking for the safest order" />
       {move && <Answer move={move} onWorking={setWorking} />}
       <Holdings />
-      {working && (
-        <Slip title={`Working: ${working.name}`} onClose={() => setWorking(null)} wide>
-          <WorkingTree working={working} />
-        </Slip>
-      )}
+      <WorkingSlip working={working} onClose={() => setWorking(null)} />
     </div>
   );
 }

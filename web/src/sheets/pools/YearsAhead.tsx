@@ -6,8 +6,7 @@ import { usePlan } from '../../api/plan';
 import { useQuestion } from '../../api/questions';
 import { DashLegend, Plot } from '../../drawing/Plot';
 import { Progress, Worked } from '../../parts/Asked';
-import { Slip } from '../../parts/Slip';
-import { WorkingTree } from '../../parts/WorkingTree';
+import { WorkingSlip } from '../../parts/WorkingSlip';
 import { money, odds, percent, size, text } from '../../text/format';
 
 type Enlargement = Schemas['Enlargement'];
@@ -110,11 +109,7 @@ export function YearsAhead({ pool }: { pool: Items['pools'] | undefined }) {
           <Ways answer={here} cash={cash} years={years} onWorking={setWorking} />
         </>
       )}
-      {working && (
-        <Slip title={`Working: ${working.name}`} onClose={() => setWorking(null)} wide>
-          <WorkingTree working={working} />
-        </Slip>
-      )}
+      <WorkingSlip working={working} onClose={() => setWorking(null)} />
     </div>
   );
 }

@@ -6,8 +6,7 @@ import { usePlan } from '../../api/plan';
 import { useQuestion } from '../../api/questions';
 import { Progress, Worked } from '../../parts/Asked';
 import { Pick } from '../../parts/Pick';
-import { Slip } from '../../parts/Slip';
-import { WorkingTree } from '../../parts/WorkingTree';
+import { WorkingSlip } from '../../parts/WorkingSlip';
 import { money, odds, text } from '../../text/format';
 
 const LIFETIMES = [5_000, 20_000, 100_000];
@@ -71,11 +70,7 @@ export function LabView() {
           </div>
         </>
       )}
-      {working && (
-        <Slip title={`Working: ${working.name}`} onClose={() => setWorking(null)} wide>
-          <WorkingTree working={working} />
-        </Slip>
-      )}
+      <WorkingSlip working={working} onClose={() => setWorking(null)} />
     </div>
   );
 }

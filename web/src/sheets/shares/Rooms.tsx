@@ -7,8 +7,7 @@ import { usePlan } from '../../api/plan';
 import { fill } from '../../drawing/Hatch';
 import { Worked } from '../../parts/Asked';
 import { ItemList } from '../../parts/ItemList';
-import { Slip } from '../../parts/Slip';
-import { WorkingTree } from '../../parts/WorkingTree';
+import { WorkingSlip } from '../../parts/WorkingSlip';
 import { size, words } from '../../text/format';
 import { datasetFields, newDataset } from '../pools/fields';
 import { quotaFields } from './fields';
@@ -97,11 +96,7 @@ export function Rooms() {
           ]}
         />
       </div>
-      {working && (
-        <Slip title={`Working: ${working.name}`} onClose={() => setWorking(null)} wide>
-          <WorkingTree working={working} />
-        </Slip>
-      )}
+      <WorkingSlip working={working} onClose={() => setWorking(null)} />
     </div>
   );
 }
