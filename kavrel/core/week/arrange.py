@@ -13,6 +13,7 @@ from collections import defaultdict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
+from functools import cached_property, lru_cache
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -25,7 +26,7 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Job, Plan
 from kavrel.core.pools.pool import pool_states
 from kavrel.core.week.nights import MONTH_DAYS, scheduled_book
-from kavrel.core.week.tasks import simulated
+from kavrel.core.week.tasks import cap_steps, simulated
 from kavrel.core.week.week import outside, resource_name
 
 GRID_MINUTES = 5
@@ -82,11 +83,18 @@ class Arrangement(_View):
 
 @dataclass(frozen=True)
 class _Piece:
-    """A job to be placed: its days (midnights, epoch s), the length of each run, its window."""
+    """A job to be placed: its days (midnights, epoch s), what each run takes, its window.
+
+    `seconds` of a run are those with everything to itself, of which `linked` are on a link; `shares`
+    is what limits by day leave of that link: (minute of the day from which, share).
+    """
 
     job: Job
     midnights: tuple[float, ...]
     seconds: tuple[float, ...]
+    linked: tuple[float, ...]
+    fixed: float
+    shares: tuple[tuple[int, float], ...]
     resources: tuple[str, ...]
     low: int  # minute of the day at which the window opens
     length: int  # minutes that it is open
@@ -97,12 +105,58 @@ class _Piece:
         """Its present start, in minutes of the day."""
         return minutes(self.job.schedule.at)
 
+    @cached_property
+    def inside(self) -> tuple[int, ...]:
+        """Starts on the grid, and the present one, from which all runs end within the window."""
+        grid = [(self.low + k) % DAY_MINUTES for k in range(0, self.length, GRID_MINUTES)]
+        return tuple(m for m in (*grid, self.now) if self._within(m))
+
+    def _within(self, minute: int) -> bool:
+        opened = (minute - self.low) % DAY_MINUTES
+        if opened >= self.length:
+            return False
+        need = max((self.lasting(minute, n) for n in range(len(self.seconds))), default=0.0)
+        return opened * 60 + need <= self.length * 60
+
+    @cached_property
+    def longest(self) -> float:
+        """Seconds of the longest run where it starts now."""
+        return max((self.lasting(self.now, n) for n in range(len(self.seconds))), default=0.0)
+
     def runs(self, minute: int) -> list[tuple[float, float]]:
         """Begin and end of each run when it starts at this minute."""
         return [
-            (m + minute * 60, m + minute * 60 + s)
-            for m, s in zip(self.midnights, self.seconds, strict=True)
+            (m + minute * 60, m + minute * 60 + self.lasting(minute, n))
+            for n, m in enumerate(self.midnights)
         ]
+
+    def lasting(self, minute: int, n: int) -> float:
+        """Seconds of a run from this minute on, slower where a limit by day holds."""
+        if not self.shares:
+            return self.fixed + self.seconds[n]
+        return self.fixed + capped_seconds(
+            self.seconds[n], self.linked[n], self.shares, minute * 60 + self.fixed
+        )
+
+
+@lru_cache(maxsize=65_536)
+def capped_seconds(
+    alone: float, linked: float, shares: tuple[tuple[int, float], ...], begin: float
+) -> float:
+    """Seconds of work that begins at a second of the day and shares its link with the limits."""
+    left, now = 1.0, begin
+    for _ in range(64 * len(shares)):
+        minute = now / 60 % DAY_MINUTES
+        passed = [i for i, (at, _) in enumerate(shares) if at <= minute + 1e-6]
+        current = passed[-1] if passed else len(shares) - 1
+        following = shares[(current + 1) % len(shares)][0]
+        room = ((following - minute) % DAY_MINUTES or DAY_MINUTES) * 60
+        rate = min(1 / max(alone, 1e-9), shares[current][1] / max(linked, 1e-9))
+        if left / rate <= room:
+            return now + left / rate - begin
+        left -= rate * room
+        now += room
+    return float("inf")
 
 
 def minutes(clock: str) -> int:
@@ -169,7 +223,8 @@ def _piece(book: CopyBook, job: Job, today: date) -> _Piece | None:
     high = minutes(job.window_to) if job.window_to else int(quiet[1])
     zone = ZoneInfo(book.index.plan.zone)
     times = starts(job.schedule, zone.key, today, today + timedelta(days=MONTH_DAYS))
-    midnights, seconds = [], []
+    midnights, seconds, linked = [], [], []
+    shares = _shares(book, resources)
     for n, at in enumerate(times):
         day = datetime.fromtimestamp(at, zone).date()
         midnight = datetime.combine(day, time(), zone).timestamp()
@@ -177,11 +232,39 @@ def _piece(book: CopyBook, job: Job, today: date) -> _Piece | None:
             midnight = at - minutes(job.schedule.at) * 60
         midnights.append(midnight)
         gap = (at - times[n - 1]) / 86_400 if n else days
-        seconds.append(flow.fixed_seconds + flow.work_seconds(gap))
+        seconds.append(flow.work_seconds(gap))
+        linked.append(
+            max([x.seconds for x in book.loads(job, gap) if x.resource[:5] == "link:"], default=0.0)
+        )
     by_hand = KINDS[job.kind].by_hand
     movable = not (job.fixed or by_hand or job.schedule.kind == "hourly" or job.schedule.zone)
     length = (high - low) % DAY_MINUTES or DAY_MINUTES
-    return _Piece(job, tuple(midnights), tuple(seconds), resources, low, length, movable)
+    return _Piece(
+        job=job,
+        midnights=tuple(midnights),
+        seconds=tuple(seconds),
+        linked=tuple(linked),
+        fixed=flow.fixed_seconds,
+        shares=shares,
+        resources=resources,
+        low=low,
+        length=length,
+        movable=movable,
+    )
+
+
+def _shares(book: CopyBook, resources: Sequence[str]) -> tuple[tuple[int, float], ...]:
+    """What limits by day leave of the link among these resources, from each minute of the day."""
+    day = book.as_of
+    steps = cap_steps(book, day, day)
+    zone = ZoneInfo(book.index.plan.zone)
+    found: dict[int, float] = {}
+    for resource in resources:
+        for at, share in steps.get(resource, ()):
+            clock_ = datetime.fromtimestamp(at, zone)
+            minute = clock_.hour * 60 + clock_.minute
+            found[minute] = min(share, found.get(minute, 1.0))
+    return tuple(sorted(found.items()))
 
 
 def _order(index: Index, pieces: list[_Piece], n: int, luck: np.random.Generator) -> list[_Piece]:
@@ -195,7 +278,7 @@ def _order(index: Index, pieces: list[_Piece], n: int, luck: np.random.Generator
         return found
 
     def key(piece: _Piece) -> tuple[float, ...]:
-        room = piece.length * 60 - max(piece.seconds, default=0.0)
+        room = piece.length * 60 - piece.longest
         noise = float(luck.random()) if n > 1 else 0.0
         if n == 0:
             return (depth(piece.job), piece.now, 0.0)
@@ -238,21 +321,14 @@ def _place(
     """Start minutes by job, those without a place, and minutes moved and waited in all."""
     taken = _Taken()
     placed: dict[str, int] = {}
-    longest = {p.job.id: max(p.seconds, default=0.0) for p in (*order, *standing)}
+    longest = {p.job.id: p.longest for p in (*order, *standing)}
     for piece in standing:
         taken.add(piece, piece.now)
         placed[piece.job.id] = piece.now
     left: list[_Piece] = []
     cost = 0.0
     for piece in order:
-        need = int(max(piece.seconds, default=0.0) // 60) + 1
-        inside = [
-            (piece.low + k) % DAY_MINUTES
-            for k in range(0, max(piece.length - need, 0) + 1, GRID_MINUTES)
-        ]
-        now_inside = (piece.now - piece.low) % DAY_MINUTES + need <= piece.length
-        if now_inside:
-            inside.append(piece.now)
+        inside = list(piece.inside)
         source = piece.job.reads_from
         wanted = piece.now
         if source in placed:
@@ -282,7 +358,7 @@ def _after(minute: int, done: int, low: int) -> bool:
 
 def _too_long(book: CopyBook, piece: _Piece) -> Unfit | None:
     """A window that is shorter than a run."""
-    need = max(piece.seconds, default=0.0)
+    need = piece.fixed + max(piece.seconds, default=0.0)
     if need <= piece.length * 60 or not piece.movable:
         return None
     closes = clock(piece.low + piece.length)
@@ -298,7 +374,7 @@ def _too_long(book: CopyBook, piece: _Piece) -> Unfit | None:
 def _remedies(book: CopyBook, piece: _Piece, missing: float) -> tuple[str, ...]:
     """What would make a place, with figures."""
     job = piece.job
-    need = max(piece.seconds, default=0.0)
+    need = piece.longest
     room = max(need - missing, 60.0)
     found = [f"a window {missing / 3600 + 0.1:.1f} h longer"]
     way = book.way(job)
@@ -344,7 +420,7 @@ def _no_place(book: CopyBook, piece: _Piece, others: Sequence[_Piece]) -> Unfit:
             "the runs of others leave no gap that is long enough between "
             f"{clock(piece.low)} and {clock(piece.low + piece.length)}, for some of them are fixed"
         )
-        longest = max(piece.seconds, default=0.0)
+        longest = piece.longest
         return Unfit(job=piece.job.id, why=why, remedies=_remedies(book, piece, longest / 2))
     day = datetime.fromtimestamp(midnight + 43_200, zone).date()
     why = (

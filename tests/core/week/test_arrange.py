@@ -4,7 +4,7 @@ from typing import Any
 
 import pytest
 
-from kavrel.core.plan import Schedule
+from kavrel.core.plan import Cap, Schedule
 from kavrel.core.week.arrange import Arrangement, arrange, counts
 from kavrel.core.week.nights import nights
 from tests.builders import GB, TODAY, book, daily, disk, job, lab
@@ -138,3 +138,23 @@ def test_the_nights_of_a_year_show_the_scrub() -> None:
     longest = sorted(found, key=lambda n: -n.busy_hours)[:4]
     assert {n.day.month for n in longest} == {1, 4, 7, 10}
     assert all(n.day.weekday() == 5 and n.day.day <= 7 for n in longest)
+
+
+def test_runs_that_a_limit_by_day_makes_longer_are_given_that_room() -> None:
+    # From 02:00 on the link has a twentieth: the first run reaches far into the second's time.
+    cap = Cap(id="c", link="wire", from_at="02:00", to_at="06:00", mbit=1.0)
+    found = arranged(
+        job("r", schedule=daily("01:50"), window_from="23:00", window_to="09:00", **FAR),
+        job(
+            "b",
+            kind="backup",
+            target_pool="second",
+            schedule=daily("02:15"),
+            window_from="23:00",
+            window_to="09:00",
+        ),
+        caps=(cap,),
+    )
+    assert found.before.overlaps
+    assert found.after.overlaps == 0
+    assert not found.unfit

@@ -24,7 +24,11 @@ export function AwayView() {
     const view = evaluation.jobs.find((v) => v.id === j.id);
     return kinds.get(j.kind)?.copies && view && view.source_site !== view.target_site;
   });
-  const [chosen, setChosen] = useState(away[0]?.id ?? '');
+  const sent = plan.jobs.filter((j) => {
+    const kind = kinds.get(j.kind);
+    return kind?.copies && kind.target !== 'none';
+  });
+  const [chosen, setChosen] = useState(away[0]?.id ?? sent[0]?.id ?? '');
   const sites = new Map(plan.sites.map((s) => [s.id, s.name]));
   return (
     <div className="grid gap-x-8 gap-y-2 xl:grid-cols-2">
@@ -32,11 +36,11 @@ export function AwayView() {
         <section aria-label="First copies" className="mb-4">
           <div className="flex items-baseline gap-3 border-b border-ink">
             <h2>The first whole copy</h2>
-            {away.length > 0 && (
+            {sent.length > 0 && (
               <label className="ml-auto flex items-center gap-2">
                 of
                 <select className="entry !w-auto" value={chosen} onChange={(e) => setChosen(e.target.value)}>
-                  {away.map((j) => (
+                  {sent.map((j) => (
                     <option key={j.id} value={j.id}>
                       {j.name}
                     </option>
@@ -45,8 +49,8 @@ export function AwayView() {
               </label>
             )}
           </div>
-          {away.length === 0 ? (
-            <p className="text-quiet">No job copies to another site yet: make one on Route.</p>
+          {sent.length === 0 ? (
+            <p className="text-quiet">No job copies to another store yet: make one on Route.</p>
           ) : (
             <First key={chosen} job={plan.jobs.find((j) => j.id === chosen)} />
           )}
