@@ -67,6 +67,7 @@ class CopyBook:
         self._losses: dict[tuple[str, float], Ages | None] = {}
         self._spans: dict[str, tuple[date, date]] = {}
         self._back: dict[tuple[Place, Place, bool], Path] = {}
+        self._per_byte: dict[str, tuple[tuple[str, float], ...]] = {}
         self._there: dict[tuple[str, date], list[Point]] = {}
 
     # -- where ---------------------------------------------------------------------------------
@@ -142,7 +143,7 @@ class CopyBook:
         """What the job does over time."""
         if job.id not in self._flows:
             kind = KINDS[job.kind]
-            loads = self._byte_loads(job)
+            loads = self.byte_loads(job)
             own = self.way(job).mb_per_s * MB if not kind.moves_nothing else 0.0
             slowest = max([s for _, s in loads], default=0.0)
             per_byte = max(slowest, 1 / own) if own else float("inf")
@@ -214,10 +215,14 @@ class CopyBook:
             accesses * sum(c / n for c, n in zip(change, chunk, strict=True)) / sum(change) / iops
         )
 
-    def _byte_loads(self, job: Job) -> list[tuple[str, float]]:
+    def byte_loads(self, job: Job) -> tuple[tuple[str, float], ...]:
         """Seconds that each byte of a usual run keeps each resource busy."""
-        if KINDS[job.kind].moves_nothing:
-            return []
+        if job.id not in self._per_byte:
+            nothing = KINDS[job.kind].moves_nothing
+            self._per_byte[job.id] = () if nothing else tuple(self._byte_loads(job))
+        return self._per_byte[job.id]
+
+    def _byte_loads(self, job: Job) -> list[tuple[str, float]]:
         source, target = self.source(job), self.place(job)
         found = []
         for resource, speed in self.way(job).loads:
@@ -289,7 +294,7 @@ class CopyBook:
         size = flow.changed_bytes(days)
         source = self.source(job)
         found = []
-        for resource, per_byte in self._byte_loads(job):
+        for resource, per_byte in self.byte_loads(job):
             seconds = size * per_byte
             if source.pool and resource == f"pool:{source.pool}":
                 seconds = flow.scan_seconds + max(flow.floor_seconds, seconds)

@@ -138,7 +138,11 @@ class _Maker:
         why: str = "",
     ) -> Cell:
         worst = loses.worst if loses else None
-        mark = basis(fate, worst, rto, ((j.copy.job.id, j.loses is not None) for j in judged))
+        # What nothing happens to is never signed, and needs no mark.
+        signature = self.accepted.get((dataset.id, self.hazard))
+        mark = ""
+        if fate != "runs_on" or signature:
+            mark = basis(fate, worst, rto, ((j.copy.job.id, j.loses is not None) for j in judged))
         return Cell.model_construct(
             dataset=dataset.id,
             hazard=self.hazard,
@@ -154,7 +158,7 @@ class _Maker:
             steps=tuple([self._step(s) for s in steps]),
             readable=strike.readable,
             basis=mark,
-            signed=signed(self.accepted.get((dataset.id, self.hazard)), mark),
+            signed=signed(signature, mark),
         )
 
     def _verdict(self, one: Judged) -> CopyVerdict:

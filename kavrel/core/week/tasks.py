@@ -6,7 +6,6 @@ from zoneinfo import ZoneInfo
 
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.first import first_loads
-from kavrel.core.copies.flow import Flow
 from kavrel.core.copies.path import link_mb_per_s
 from kavrel.core.copies.schedule import starts, within
 from kavrel.core.plan import Job
@@ -117,7 +116,18 @@ class Held:
     def __init__(self, book: CopyBook, found: list[Task]) -> None:
         self.tasks = found
         self.flows = {t.id: book.flow(book.index.jobs[t.id]) for t in found}
-        self.key = tuple(_shape(task, self.flows[task.id]) for task in found)
+        self.key = tuple(
+            (
+                task.id,
+                task.due,
+                task.after,
+                task.first,
+                self.flows[task.id],
+                book.byte_loads(book.index.jobs[task.id]),
+                book.index.jobs[task.id].pool,
+            )
+            for task in found
+        )
         self._hash = hash(self.key)
 
     def __hash__(self) -> int:
@@ -125,12 +135,6 @@ class Held:
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Held) and self.key == other.key
-
-
-def _shape(task: Task, flow: Flow) -> tuple[object, ...]:
-    days = task.usual_days
-    asks = (task.demand(days / 2), task.demand(days), task.demand(2 * days))
-    return (task.id, task.due, task.after, task.first, flow, asks)
 
 
 CapKey = tuple[tuple[str, tuple[tuple[float, float], ...]], ...]
