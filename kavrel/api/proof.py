@@ -6,11 +6,16 @@ from pydantic import BaseModel
 from kavrel.api.answer import TheService, body
 from kavrel.api.copies import book_of
 from kavrel.api.items import PROBLEMS
+from kavrel.api.problem import ProblemError
 from kavrel.core.proof.cell import Cell
 from kavrel.core.proof.compare import CellChange, compare_cells
+from kavrel.core.proof.hazards import HAZARDS
+from kavrel.core.proof.hazards.hazard import Scene
 from kavrel.core.proof.pairs import PAIRED, PAIRS
 from kavrel.core.proof.proof import prove
+from kavrel.core.proof.working import cell_working
 from kavrel.core.shares.access import access_matrix
+from kavrel.core.working import Working
 
 router = APIRouter(prefix="/api/plans/{plan_id}", tags=["proof"], responses=PROBLEMS)
 
@@ -37,6 +42,20 @@ class CellChanges(BaseModel):
     before: str
     after: str
     changes: list[CellChange]
+
+
+@router.get("/proof/working", response_model=Working, operation_id="get_cell_working")
+def working(plan_id: str, dataset: str, hazard: str, service: TheService) -> Response:
+    """How a cell came about: the night of its worst loss, and every part of the way back."""
+    book = book_of(service, plan_id)
+    plan = book.index.plan
+    struck = next((h for h in (*HAZARDS, *PAIRED) if h.id == hazard), None)
+    if dataset not in book.index.datasets or struck is None:
+        what = "hazards" if dataset in book.index.datasets else "datasets"
+        raise ProblemError(404, "no such thing", f"there is no such thing among the {what}")
+    matrix = tuple(access_matrix(book.index, service.today(plan)))
+    scene = Scene(book.index, book, matrix)
+    return body(cell_working(scene, struck, book.index.datasets[dataset]))
 
 
 @router.get("/pairs", response_model=PairCells, operation_id="list_pairs")

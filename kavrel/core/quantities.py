@@ -13,6 +13,8 @@ from zoneinfo import available_timezones
 
 from pydantic import AfterValidator, BeforeValidator, Field, WithJsonSchema
 
+# A mean year: growth "a year" spread over days, and rates "a year" over lifetimes.
+YEAR_DAYS = 365.25
 LINE_LIMIT = 80
 NOTE_LIMIT = 4000
 

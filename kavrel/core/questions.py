@@ -24,7 +24,7 @@ from kavrel.core.pools.strategies import Strategy, strategies
 from kavrel.core.proof.lab import LabLives, lab_lives
 from kavrel.core.quantities import Id, whole
 from kavrel.core.week.arrange import Arrangement, arrange
-from kavrel.core.week.nights import Night, nights
+from kavrel.core.week.nights import Night, nights, worst_of_months
 
 Tell = Callable[[float, str], bool]
 """Hears the share done (0 to 1) and a word on it; answers whether to go on."""
@@ -253,12 +253,7 @@ def _nights(
     _going(tell)(0.1, "jobs run through the nights")
     book = CopyBook(index, pool_states(index), evaluation.today)
     found = nights(book, evaluation.today, question.days)
-    worst: dict[tuple[int, int], Night] = {}
-    for night in found:
-        month = (night.day.year, night.day.month)
-        if month not in worst or night.busy_hours > worst[month].busy_hours:
-            worst[month] = night
-    return NightsAnswer(nights=tuple(found), worst=tuple(worst.values()))
+    return NightsAnswer(nights=tuple(found), worst=tuple(worst_of_months(found)))
 
 
 def _disks(index: Index, ids: tuple[str, ...]) -> list[DiskFacts]:

@@ -1,5 +1,8 @@
 """The working behind a number: a small tree of named steps that a person can check by hand."""
 
+from datetime import datetime
+from zoneinfo import ZoneInfo
+
 from pydantic import BaseModel, ConfigDict
 
 
@@ -39,3 +42,8 @@ def step(
         assumption=assumption,
         inputs=inputs,
     )
+
+
+def local(instant: float, zone: str) -> str:
+    """An epoch instant as people read it off a clock there: day of the week, date, time, zone."""
+    return f"{datetime.fromtimestamp(instant, ZoneInfo(zone)):%a %Y-%m-%d %H:%M %Z}"

@@ -14,14 +14,16 @@ from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.path import MB, Path, Place, path
 from kavrel.core.copies.retention import DAY, Ages, Point, Rule
 from kavrel.core.copies.schedule import longest_step_days, starts
+from kavrel.core.copies.worst import Moment, worst_age, worst_loss
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Job
 from kavrel.core.pools.pool import PoolState
+from kavrel.core.quantities import YEAR_DAYS
 from kavrel.core.working import Working, step
 
 # How far back kept points are followed. Yearly points older than this change no figure.
 LONGEST_LOOK_BACK_DAYS = 1500
-YEAR_DAYS = 365
+WINDOW_DAYS = 365  # every night of a year, the odd ones included
 # Jobs that run many times a day repeat within days: a shorter window holds every case.
 OFTEN_WINDOW_DAYS = 15
 
@@ -201,7 +203,9 @@ class CopyBook:
         speeds = self.states[pool].layout.speeds
         iops = max(speeds.read_iops if verb == "read" else speeds.write_iops, 1.0)
         datasets = [self.index.datasets[d] for d in job.datasets]
-        change = [max(d.change_bytes_per_day + d.growth_bytes_per_year, 1) for d in datasets]
+        change = [
+            max(d.change_bytes_per_day + d.growth_bytes_per_year / YEAR_DAYS, 1) for d in datasets
+        ]
         if kind.reads == "blocks" and verb == "read":
             records = [d.record_kib or self.index.pools[pool].record_kib for d in datasets]
             chunk = [1024 * r * known["records_per_access"] for r in records]
@@ -372,7 +376,9 @@ class CopyBook:
         if job.after:
             return self.mean_interval_days(self.index.jobs[job.after])
         first = max(self.as_of, job.schedule.start or self.as_of)
-        times = starts(job.schedule, self.index.plan.zone, first, first + timedelta(days=YEAR_DAYS))
+        times = starts(
+            job.schedule, self.index.plan.zone, first, first + timedelta(days=WINDOW_DAYS)
+        )
         if len(times) < 2:
             return longest_step_days(job.schedule)
         return (times[-1] - times[0]) / DAY / (len(times) - 1)
@@ -400,7 +406,7 @@ class CopyBook:
 
     def _window(self, job: Job) -> tuple[float, float]:
         step_days = self.step_days(job)
-        days = OFTEN_WINDOW_DAYS if job.schedule.kind == "hourly" else YEAR_DAYS
+        days = OFTEN_WINDOW_DAYS if job.schedule.kind == "hourly" else WINDOW_DAYS
         chain = [job, *self._upstream(job)]
         opened = [j.schedule.start for j in chain if j.schedule.start]
         opened += [j.first_on for j in chain if j.first_on and j.first_copy != "done"]
@@ -488,6 +494,13 @@ class CopyBook:
             late = noticed_days * DAY
             self._losses[key] = flows.losses(self.flow(job), *span, *window, late)
         return self._losses[key]
+
+    def worst_moment(self, job: Job, noticed_days: float | None = None) -> Moment | None:
+        """The moment behind the worst of `ages`, or of `losses` when it is noticed late."""
+        points, window = self.points(job), self.window(job)
+        if noticed_days is None:
+            return worst_age(points, *window)
+        return worst_loss(points, noticed_days * DAY, *window)
 
     def loss_after(self, job: Job, noticed_days: float) -> float | None:
         """The worst of them."""

@@ -10,7 +10,9 @@ from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.copies.book import Copy, CopyBook
 from kavrel.core.copies.kinds import KINDS
+from kavrel.core.index import Index
 from kavrel.core.log.due import last_good
+from kavrel.core.working import Working, step
 
 
 class Rung(BaseModel):
@@ -102,6 +104,36 @@ def ladder(book: CopyBook, dataset_id: str) -> Ladder:
         untested=untested,
         needed=needed,
         lacks=tuple(lacks),
+    )
+
+
+def ladder_working(index: Index, found: Ladder) -> Working:
+    """How the counts of a dataset came about, copy by copy."""
+    names = {j.id: j.name for j in index.plan.jobs}
+
+    def said(rung: Rung) -> Working:
+        if rung.job is None:
+            return step("the data itself", f"on {rung.place} in {rung.box}", "", "counts")
+        tried = f"tried on {rung.tested_on}" if rung.tested_on else "never tried"
+        marks = (
+            rung.not_counted or "counts",
+            rung.undeletable or "the source can delete it",
+            f"{tried}, too long ago" if rung.overdue else tried,
+        )
+        return step(names[rung.job], f"on {rung.place} in {rung.box}", "", "; ".join(marks))
+
+    return step(
+        f"how {index.datasets[found.dataset].name} is kept",
+        found.copies,
+        "copies that count",
+        "the data and every copy on disks that no other copy lies on",
+        *(said(r) for r in found.rungs),
+        step("boxes, buckets and shelf disks among them", found.boxes, "", "two are wanted"),
+        step("at another site", found.elsewhere, "", "one is wanted"),
+        step("that the source cannot delete", found.undeletable, "", "one is wanted"),
+        step("untried, or tried too long ago", found.untested, "", "none is wanted"),
+        index.assumptions.step("restore_test_days"),
+        source="the 3-2-1 rule, common practice, no source",
     )
 
 

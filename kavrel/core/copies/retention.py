@@ -243,13 +243,13 @@ def losses(points: Sequence[Point], noticed_after: float, first: float, last: fl
         gap = damaged - point.data_time
         if newest_expiry < damaged + noticed_after:
             return Ages(FOREVER, FOREVER, FOREVER)
-        good = _good(points, k, damaged + noticed_after)
+        good = newest_good(points, k, damaged + noticed_after)
         if good is None:
             return Ages(FOREVER, FOREVER, FOREVER)
         worst = max(damaged - good.data_time, worst or 0.0)
-        early = _good(points, k, point.data_time + noticed_after)
+        early = newest_good(points, k, point.data_time + noticed_after)
         best = min(best, point.data_time - early.data_time) if early else best
-        middle = _good(points, k, point.data_time + gap / 2 + noticed_after)
+        middle = newest_good(points, k, point.data_time + gap / 2 + noticed_after)
         if middle:
             area += (point.data_time + gap / 2 - middle.data_time) * gap
             length += gap
@@ -258,7 +258,7 @@ def losses(points: Sequence[Point], noticed_after: float, first: float, last: fl
     return Ages(worst, area / length if length else worst, min(best, worst))
 
 
-def _good(points: Sequence[Point], k: int, noticed: float) -> Point | None:
+def newest_good(points: Sequence[Point], k: int, noticed: float) -> Point | None:
     """The newest of the first k + 1 points that is complete and not pruned when it is noticed."""
     while points[k].expires_at < noticed or points[k].available_at >= noticed:
         k -= 1

@@ -20,9 +20,8 @@ from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.retention import DAY
 from kavrel.core.plan import Dataset, Job
+from kavrel.core.quantities import YEAR_DAYS
 from kavrel.core.working import Working, step
-
-YEAR_DAYS = 365.25
 
 
 class _View(BaseModel):

@@ -21,9 +21,9 @@ from kavrel.core.pools.filesystems.zfs import efficiency
 from kavrel.core.pools.layout import Layout
 from kavrel.core.pools.passes import pass_hours
 from kavrel.core.pools.pool import disk_facts, pool_conditions
+from kavrel.core.quantities import YEAR_DAYS
 from kavrel.core.working import Working, step
 
-DAYS_A_YEAR = 365.25
 MONTHS_A_YEAR = 12
 
 
@@ -121,7 +121,7 @@ def growth(
     points = [
         FillPoint(
             years=m / MONTHS_A_YEAR,
-            on=today + timedelta(days=m * DAYS_A_YEAR / MONTHS_A_YEAR),
+            on=today + timedelta(days=m * YEAR_DAYS / MONTHS_A_YEAR),
             need_bytes=need.at(m / MONTHS_A_YEAR),
             fill=need.at(m / MONTHS_A_YEAR) / usable if usable else 0.0,
         )
@@ -155,7 +155,7 @@ def growth(
 def _date(today: date, years: float | None) -> date | None:
     if years is None or years > 10:
         return None
-    return today + timedelta(days=years * DAYS_A_YEAR)
+    return today + timedelta(days=years * YEAR_DAYS)
 
 
 def offer_facts(index: Index, offer: Offer) -> DiskFacts:

@@ -14,7 +14,9 @@ from functools import lru_cache
 import numpy as np
 from scipy.linalg import expm, solve
 
-HOURS_PER_YEAR = 8766.0  # 365.25 days
+from kavrel.core.quantities import YEAR_DAYS
+
+HOURS_PER_YEAR = 24 * YEAR_DAYS
 SOONEST = 1e-6  # hours; a repair takes some time
 
 
@@ -43,7 +45,7 @@ def latent_error_odds(disks: float, errors_per_year: float, scrub_days: float) -
     Errors appear at a constant rate and are found by the next scrub; at a random moment the last
     one is half an interval ago on average: 1 - exp(-disks x rate x interval / 2).
     """
-    return -math.expm1(-disks * errors_per_year * scrub_days / 365.25 / 2)
+    return -math.expm1(-disks * errors_per_year * scrub_days / YEAR_DAYS / 2)
 
 
 def either(a: float, b: float) -> float:

@@ -9,6 +9,7 @@ from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.lay_out import lay_out
 from kavrel.core.pools.layout import Layout
 from kavrel.core.pools.odds import HOURS_PER_YEAR
+from kavrel.core.quantities import YEAR_DAYS
 
 # More disks on the shelf than that change nothing that can be told.
 MOST_SHELF_SPARES = 3
@@ -27,7 +28,7 @@ def age_years(disk: Disk, today: date | None) -> float:
     """Years that a disk has run: before it was bought, and since."""
     since = 0.0
     if disk.bought_on and today:
-        since = max((today - disk.bought_on).days / 365.25, 0.0)
+        since = max((today - disk.bought_on).days / YEAR_DAYS, 0.0)
     return disk.run_hours / HOURS_PER_YEAR + since
 
 

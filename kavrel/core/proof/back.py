@@ -4,17 +4,21 @@ A point holds a file when it was taken after the file was written and before it 
 it is still there on the day on which the loss is noticed.
 """
 
+from collections.abc import Sequence
 from datetime import date, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.copies import flow as flows
-from kavrel.core.copies.book import CopyBook, utc
-from kavrel.core.copies.retention import FOREVER, existing
+from kavrel.core.copies import retention, schedule
+from kavrel.core.copies.book import Copy, CopyBook, utc
+from kavrel.core.copies.retention import FOREVER, Point, existing
 from kavrel.core.proof.cell import StepView
 from kavrel.core.proof.hazards.hazard import Scene, Strike
 from kavrel.core.proof.restores import way_back
+from kavrel.core.proof.working import step_working
+from kavrel.core.working import Working, local, step
 
 CURVE_DAYS = (
     0,
@@ -61,6 +65,7 @@ class CopyBack(_View):
     hours: float | None
     steps: tuple[StepView, ...]
     why: str
+    working: Working
 
 
 class CurvePoint(_View):
@@ -125,10 +130,14 @@ def have_it_back(
             book.flow(copy.job), noticed_on - back, noticed_on + timedelta(days=1)
         )
         there = existing(points, noticed)
+        # What ran before the loss, kept or not: the newest such runs are enough to know.
+        since = max(written_on, lost_on - timedelta(days=int(2 * book.step_days(copy.job)) + 2))
+        ran = flows.points(book.flow(copy.job), since, lost_on)
         good = [p.data_time for p in there if written <= p.data_time <= lost]
         way = way_back(scene, dataset, strike, copy)
         steps = (*way.before, *((way.transfer,) if way.transfer else ()), *way.after)
         newest = max(good, default=None)
+        fetched = [step_working(scene, dataset, strike, way, s) for s in steps]
         copies.append(
             CopyBack(
                 job=copy.job.id,
@@ -142,7 +151,8 @@ def have_it_back(
                     for s in (steps if newest is not None else ())
                     if s.hours < FOREVER
                 ),
-                why=_why(good, [p.data_time for p in there], written, lost),
+                why=_why(ran, [p.data_time for p in there], good, written, lost),
+                working=_working(scene, copy, newest, (lost, noticed), len(there), fetched),
             )
         )
     usable = [c for c in copies if c.hours is not None and c.loses_seconds is not None]
@@ -158,18 +168,55 @@ def have_it_back(
     )
 
 
-def _why(good: list[float], there: list[float], written: float, lost: float) -> str:
+def _working(
+    scene: Scene,
+    copy: Copy,
+    newest: float | None,
+    days: tuple[float, float],
+    there: int,
+    fetched: list[Working],
+) -> Working:
+    """Work lost and time to be back from one copy, for a file lost and noticed (epoch s)."""
+    zone = scene.index.plan.zone
+    lost, noticed = days
+    back = []
+    if newest is not None:
+        hours = sum(float(f.value or 0.0) for f in fetched)
+        formula = "one step after another, with nobody else on the way"
+        back = [step("time to be back", hours, "h", formula, *fetched)]
+    return step(
+        f"from {copy.job.name}",
+        lost - newest if newest is not None else None,
+        "s",
+        "lost - state of the newest point that has it",
+        step("lost, at noon", local(lost, zone)),
+        step("newest point that has it", local(newest, zone) if newest is not None else None),
+        step(
+            "points there when it is noticed",
+            there,
+            "points",
+            f"runs {schedule.in_words(copy.job.schedule)}, keeps "
+            f"{retention.in_words(copy.job.retention)}, as of {local(noticed, zone)}",
+        ),
+        *back,
+        scene.index.assumptions.step("deleted_share"),
+    )
+
+
+def _why(
+    ran: Sequence[Point], there: list[float], good: list[float], written: float, lost: float
+) -> str:
     if good:
         return f"{len(good)} of its {len(there)} points have it"
     if not there:
         return "it has no point at all on that day"
+    if any(written <= p.data_time <= lost for p in ran):
+        return "the points that had it are pruned"
     if min(there) > lost:
         return "its oldest point is from after the loss"
     if max(there) < written:
         return "its newest point is from before the file was written"
-    if not any(written <= t for t in there if t <= lost):
-        return "the points from between writing and loss are pruned, or none was taken"
-    return "no point has it"
+    return "no run fell between writing and loss"
 
 
 def _curve(book: CopyBook, job_id: str) -> Curve:

@@ -17,11 +17,12 @@ from zlib import crc32
 import numpy as np
 
 from kavrel.core.pools.lifetimes import Ageing, Lives, first_losses
+from kavrel.core.quantities import YEAR_DAYS
 
 Array = np.ndarray[Any, Any]
 CHUNK = 20_000
 LATER = 1_000.0  # years: more than any lifetime, to sort by lifetime and then by time
-DAY = 1 / 365.25  # years
+DAY = 1 / YEAR_DAYS  # years
 
 
 @dataclass(frozen=True)

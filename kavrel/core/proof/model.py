@@ -23,9 +23,9 @@ from kavrel.core.proof.lifetimes import (
     LabModel,
     Strikes,
 )
+from kavrel.core.quantities import YEAR_DAYS
 from kavrel.core.shares.access import Access
 
-YEAR_DAYS = 365.25
 HOURS = 24 * YEAR_DAYS
 DELAYS = tuple(map(float, (0, 0.5, 1, 2, 4, 7, 10, 14, 21, 28, 35, 45, 60, 90, 120, 180, 365, 730)))
 CAUSES = {

@@ -92,7 +92,9 @@ def paired(pair: Pair) -> Hazard:
         return combine(first.strike(scene, dataset), second.strike(scene, dataset))
 
     title = f"{first.title} + {second.title}"
-    return Hazard(pair.id, title, f"{first.short} + {second.short}", pair.why, strike)
+    short = f"{first.short} + {second.short}"
+    assumes = tuple(dict.fromkeys((*first.assumes, *second.assumes)))
+    return Hazard(pair.id, title, short, pair.why, strike, assumes)
 
 
 PAIRED: tuple[Hazard, ...] = tuple(paired(p) for p in PAIRS)

@@ -18,12 +18,17 @@ WORTH_ORDER = {"irreplaceable": 0, "nuisance": 1, "fetch_again": 2}
 
 @dataclass(frozen=True)
 class WayBack:
-    """Steps before the bytes move, the move itself, and the reading back after it."""
+    """Steps before the bytes move, the move itself, and the reading back after it.
+
+    `path` and `size_bytes` are what the move's hours follow from.
+    """
 
     before: tuple[Step, ...]
     transfer: Step | None
     demand: Demand | None
     after: tuple[Step, ...]
+    path: Path | None = None
+    size_bytes: float = 0.0
 
     @property
     def hours(self) -> float:
@@ -81,6 +86,8 @@ def way_back(scene: Scene, dataset: Dataset, strike: Strike, copy: Copy) -> WayB
         Step(text, hours, "", "transfer"),
         _demand(way, size, hours, dataset),
         (Step("read it back to verify", check, "", "verify"),),
+        way,
+        size,
     )
 
 

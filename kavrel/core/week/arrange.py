@@ -25,8 +25,9 @@ from kavrel.core.copies.schedule import starts
 from kavrel.core.index import Index
 from kavrel.core.plan import Job, Plan
 from kavrel.core.pools.pool import pool_states
+from kavrel.core.week.counts import Counts, counts
 from kavrel.core.week.nights import MONTH_DAYS, scheduled_book
-from kavrel.core.week.tasks import cap_steps, simulated
+from kavrel.core.week.tasks import cap_steps
 from kavrel.core.week.week import outside, resource_name
 
 GRID_MINUTES = 5
@@ -56,19 +57,6 @@ class Unfit(_View):
     job: str
     why: str
     remedies: tuple[str, ...]
-
-
-class Counts(_View):
-    """What goes wrong in five weeks, and the mean age of the newest points over all copies.
-
-    Runs that overlap, leave their window, start before what they read is there, or start late.
-    """
-
-    overlaps: int
-    out_of_window: int
-    too_early: int
-    late: int
-    mean_age_hours: float
 
 
 class Arrangement(_View):
@@ -222,7 +210,7 @@ def _piece(book: CopyBook, job: Job, today: date) -> _Piece | None:
     low = minutes(job.window_from) if job.window_from else int(quiet[0])
     high = minutes(job.window_to) if job.window_to else int(quiet[1])
     zone = ZoneInfo(book.index.plan.zone)
-    times = starts(job.schedule, zone.key, today, today + timedelta(days=MONTH_DAYS))
+    times = starts(job.schedule, zone.key, today, today + timedelta(days=MONTH_DAYS - 1))
     midnights, seconds, linked = [], [], []
     shares = _shares(book, resources)
     for n, at in enumerate(times):
@@ -319,7 +307,7 @@ def _place(
     index: Index, order: Sequence[_Piece], standing: Sequence[_Piece]
 ) -> tuple[dict[str, int], list[_Piece], float]:
     """Start minutes by job, those without a place, and minutes moved and waited in all."""
-    taken = _Taken()
+    taken, unplaced = _Taken(), _Taken()
     placed: dict[str, int] = {}
     longest = {p.job.id: p.longest for p in (*order, *standing)}
     for piece in standing:
@@ -336,10 +324,12 @@ def _place(
             inside = [m for m in inside if _after(m, done, piece.low)]
             wanted = done % DAY_MINUTES
         inside.sort(key=lambda m, near=wanted: (_apart(m, near), m))  # type: ignore[misc]
-        found = next((m for m in inside if taken.free(piece, m)), None)
-        if found is None:
-            left.append(piece)
+        free = [m for m in inside if taken.free(piece, m)]
+        if not free:
+            left.append(piece)  # it stays where it is, and others keep out of its way if they can
+            unplaced.add(piece, piece.now)
             continue
+        found = next((m for m in free if unplaced.free(piece, m)), free[0])
         placed[piece.job.id] = found
         taken.add(piece, found)
         cost += _apart(found, wanted)
@@ -459,41 +449,3 @@ def _leaves(piece: _Piece, begin: float, end: float, zone: ZoneInfo) -> str | No
     )
     found = outside(as_window, begin, end, zone)
     return f"a run {found}" if found else None
-
-
-def counts(plan: Plan, today: date) -> Counts:
-    """What goes wrong in the five weeks from a day."""
-    index = Index(plan)
-    book = scheduled_book(index, pool_states(index), today)
-    zone = ZoneInfo(plan.zone)
-    runs = simulated(CopyBook(index, book.states, today), today, today + timedelta(days=MONTH_DAYS))
-    by_resource: dict[str, list[tuple[float, float, str]]] = defaultdict(list)
-    early = out = 0
-    by_job: dict[str, list[tuple[float, float]]] = defaultdict(list)
-    for run in runs:
-        by_job[run.task].append((run.begin, run.end))
-    for run in runs:
-        job = index.jobs[run.task]
-        for load in book.loads(job, run.gap_days):
-            if load.seconds > 1:
-                by_resource[load.resource].append((run.begin, run.end, run.task))
-        out += outside(job, run.begin, run.end, zone) is not None
-        if job.reads_from and not job.after:
-            early += any(b <= run.begin < e for b, e in by_job[job.reads_from])
-    met: set[tuple[str, str, float]] = set()
-    for held in by_resource.values():
-        held.sort()
-        for i, (_, end, first) in enumerate(held):
-            for begin, _, second in held[i + 1 :]:
-                if begin >= end - 60:
-                    break
-                if first != second:
-                    met.add((first, second, begin))
-    ages = [a.mean for j in plan.jobs if KINDS[j.kind].copies and (a := book.ages(j))]
-    return Counts(
-        overlaps=len(met),
-        out_of_window=out,
-        too_early=early,
-        late=sum(r.late for r in runs),
-        mean_age_hours=sum(ages) / len(ages) / 3600 if ages else 0.0,
-    )

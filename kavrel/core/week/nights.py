@@ -14,15 +14,20 @@ from kavrel.core.index import Index
 from kavrel.core.pools.pool import PoolState
 from kavrel.core.week.fluid import DAY, TaskRun
 from kavrel.core.week.tasks import CapKey, Held, flowed, prepared, simulated
+from kavrel.core.working import Working, local, step
 
 # The span in which every usual rhythm meets every other: five weeks hold each day of a month.
 MONTH_DAYS = 35
+# Shorter runs make no night long.
+LEAST_SECONDS = 60
+MOST_SHOWN = 12
 
 
 class Night(BaseModel):
     """From noon of `day` to the next noon.
 
     The last end, the hours that anything ran, how many runs were slowed by others, and the worst.
+    `working` is there for the longest of each month.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -34,6 +39,7 @@ class Night(BaseModel):
     slowed: int
     worst_job: str
     worst_slowdown: float
+    working: Working | None = None
 
 
 def slowdown(runs: Sequence[TaskRun]) -> dict[str, float]:
@@ -49,7 +55,7 @@ def slowdown(runs: Sequence[TaskRun]) -> dict[str, float]:
 def scheduled_book(index: Index, states: dict[str, PoolState], as_of: date) -> CopyBook:
     """The copy book in which every run takes as long as in the worst night of the coming month."""
     plain = CopyBook(index, states, as_of)
-    slower = _slower(*prepared(plain, as_of, as_of + timedelta(days=MONTH_DAYS)))
+    slower = _slower(*prepared(plain, as_of, as_of + timedelta(days=MONTH_DAYS - 1)))
     return CopyBook(index, states, as_of, dict(slower)) if slower else plain
 
 
@@ -61,14 +67,56 @@ def _slower(held: Held, caps: CapKey, until: float) -> tuple[tuple[str, float], 
 
 
 def nights(book: CopyBook, first: date, days: int) -> list[Night]:
-    """Every night of so many days from `first`, in order."""
+    """Every night of so many days from `first`, in order; the longest of each month is explained."""
     zone = ZoneInfo(book.index.plan.zone)
     by_night: dict[date, list[TaskRun]] = defaultdict(list)
     for run in simulated(book, first, first + timedelta(days=days - 1)):
         noon = datetime.fromtimestamp(run.begin - DAY / 2, zone).date()
-        if run.alone > 60:
+        if run.alone > LEAST_SECONDS:
             by_night[noon].append(run)
-    return [_night(day, runs, zone) for day, runs in sorted(by_night.items()) if day >= first]
+    found = [_night(day, runs, zone) for day, runs in sorted(by_night.items()) if day >= first]
+    explained = {
+        n.day: n.model_copy(update={"working": night_working(book.index, n, by_night[n.day])})
+        for n in worst_of_months(found)
+    }
+    return [explained.get(n.day, n) for n in found]
+
+
+def worst_of_months(found: Sequence[Night]) -> list[Night]:
+    """The longest night of each month, in order."""
+    worst: dict[tuple[int, int], Night] = {}
+    for night in found:
+        month = (night.day.year, night.day.month)
+        if month not in worst or night.busy_hours > worst[month].busy_hours:
+            worst[month] = night
+    return list(worst.values())
+
+
+def night_working(index: Index, night: Night, runs: Sequence[TaskRun]) -> Working:
+    """The runs that make a night as long as it is, the longest first, each beside what it takes alone."""
+    zone = index.plan.zone
+    longest = sorted(runs, key=lambda r: r.begin - r.end)[:MOST_SHOWN]
+    parts = [
+        step(
+            index.jobs[r.task].name,
+            r.end - r.begin,
+            "s",
+            f"{local(r.begin, zone)} to {local(r.end, zone)}",
+            step("with everything to itself", r.alone, "s", "as on Copies, a usual run"),
+            step("times as long", (r.end - r.begin) / r.alone, "", "others share what it needs"),
+        )
+        for r in longest
+    ]
+    if len(runs) > len(longest):
+        parts.append(step("shorter runs not shown", len(runs) - len(longest), "runs"))
+    return step(
+        f"at work in the night from {night.day}",
+        night.busy_hours,
+        "h",
+        "the time in which anything runs, overlaps counted once",
+        *parts,
+        source="max-min fair sharing of disks, LAN and links, simulated",
+    )
 
 
 def _night(day: date, runs: list[TaskRun], zone: ZoneInfo) -> Night:

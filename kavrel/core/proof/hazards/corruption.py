@@ -40,4 +40,5 @@ CORRUPTION = Hazard(
     "corruption",
     "Sectors or memory spoil data, and nothing says so.",
     _strike,
+    ("corruption_notice_days", "corruption_share", "scrub_days"),
 )

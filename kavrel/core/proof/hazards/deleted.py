@@ -23,4 +23,5 @@ DELETED = Hazard(
     "deleted",
     "A folder is deleted and missed days later.",
     _strike,
+    ("deleted_notice_days", "deleted_share"),
 )

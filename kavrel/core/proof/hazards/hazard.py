@@ -95,13 +95,17 @@ class Scene:
 
 @dataclass(frozen=True)
 class Hazard:
-    """A thing that can happen: `strike` says what it does to a dataset."""
+    """A thing that can happen: `strike` says what it does to a dataset.
+
+    `assumes` names the assumptions that the hazard itself is made of.
+    """
 
     id: str
     title: str
     short: str
     question: str
     strike: Callable[[Scene, Dataset], Strike]
+    assumes: tuple[str, ...] = ()
 
 
 def on_pool(pool: str, why: str) -> Reason:

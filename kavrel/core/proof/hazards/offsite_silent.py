@@ -34,4 +34,5 @@ OFFSITE_SILENT = Hazard(
     "off-site silent",
     "The off-site box falls silent for weeks and nobody notices.",
     _strike,
+    ("silence_days",),
 )

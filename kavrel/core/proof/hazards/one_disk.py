@@ -16,10 +16,14 @@ def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
         # A fast tier loses what the mover has not moved yet.
         tier_outlives = len(pool.tier) - 1 if pool.tier_mirrored else 0
         if pool.tier and count > tier_outlives:
-            why += (
-                f"; but on the fast tier what is newer than the mover's run at {pool.mover_at} dies"
+            # The mover runs daily at its hour, unless a job says when.
+            mover = next(
+                (j for j in scene.index.plan.jobs if j.kind == "mover" and j.pool == pool.id), None
             )
-            return Strike(state="stands", why=why, event=event, unmoved_days=1.0)
+            days = scene.book.step_days(mover) if mover else 1.0
+            at = mover.schedule.at if mover else pool.mover_at
+            why += f"; but on the fast tier what is newer than the mover's run at {at} dies"
+            return Strike(state="stands", why=why, event=event, unmoved_days=days)
         return Strike(state="stands", why=why, event=event)
     known = scene.index.assumptions
     steps = [scene.step("notice", "notice_hours", "notice")]

@@ -27,5 +27,10 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
 
 
 UPLINK_DOWN = Hazard(
-    "uplink_down", "uplink down", "uplink", "The line to the outside is down for days.", _strike
+    "uplink_down",
+    "uplink down",
+    "uplink",
+    "The line to the outside is down for days.",
+    _strike,
+    ("uplink_days",),
 )
