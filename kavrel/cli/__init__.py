@@ -14,8 +14,10 @@ import click
 import kavrel
 from kavrel.cli.common import load, plan_argument, today_of, today_option
 from kavrel.cli.copies import COPIES
+from kavrel.cli.proof import PROOF
 from kavrel.cli.questions import QUESTIONS
 from kavrel.cli.shares import SHARES
+from kavrel.cli.working import print_working, working_option
 from kavrel.core.bench.capacity import CapacityError, parse_capacity
 from kavrel.core.demo import demo_plan
 from kavrel.core.evaluate import Evaluation, evaluate
@@ -267,8 +269,11 @@ def layouts_command(sizes: tuple[str, ...], filesystem: str | None, as_json: boo
 @main.command("evaluate")
 @plan_argument
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+@working_option
 @today_option
-def evaluate_command(plan_path: Path, as_json: bool, today: datetime | None) -> None:
+def evaluate_command(
+    plan_path: Path, as_json: bool, with_working: bool, today: datetime | None
+) -> None:
     """Print the strip, the proof and the cautions of a plan."""
     plan = load(plan_path)
     found = evaluate(plan, today_of(plan, today))
@@ -283,6 +288,9 @@ def evaluate_command(plan_path: Path, as_json: bool, today: datetime | None) -> 
             f"{cell['dataset']:20} {cell['hazard']:16} {cell['fate']:12} "
             f"RPO {_hours(cell['rpo_seconds'])}  RTO {_hours(cell['rto_seconds'])}"
         )
+    if with_working:
+        for figure in (s := found.strip).usable, s.cost, s.odds, s.rpo, s.rto:
+            print_working(plan, figure.working)
 
 
 def _hours(seconds: float | None) -> str:
@@ -329,5 +337,5 @@ def _summary(found: Evaluation) -> dict[str, Any]:
     }
 
 
-for command in (*QUESTIONS, *SHARES, *COPIES):
+for command in (*QUESTIONS, *SHARES, *COPIES, *PROOF):
     main.add_command(command)

@@ -7,6 +7,7 @@ from zoneinfo import ZoneInfo
 import click
 
 from kavrel.core.plan import Plan
+from kavrel.core.quantities import currency_minor
 from kavrel.formats import plan_file
 
 today_option = click.option(
@@ -14,6 +15,14 @@ today_option = click.option(
     type=click.DateTime(["%Y-%m-%d"]),
     help="Reckon as of this day instead of today (YYYY-MM-DD).",
 )
+
+
+json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+
+
+def money(plan: Plan, minor: int) -> str:
+    """Minor units as whole money."""
+    return f"{minor / currency_minor(plan.currency):,.0f} {plan.currency}"
 
 
 def load(path: Path) -> Plan:

@@ -7,7 +7,16 @@ from typing import Any
 
 import click
 
-from kavrel.cli.common import by_name, load, plan_argument, today_of, today_option
+from kavrel.cli.common import (
+    by_name,
+    json_option,
+    load,
+    money,
+    plan_argument,
+    today_of,
+    today_option,
+)
+from kavrel.cli.working import print_working, working_option
 from kavrel.core.bench.capacity import CapacityError, parse_capacity
 from kavrel.core.bench.power import power
 from kavrel.core.evaluate import evaluate
@@ -31,8 +40,6 @@ from kavrel.core.questions import (
     ShuffleQuestion,
     answer,
 )
-
-json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 
 
 def _size(context: click.Context, param: click.Parameter, text: str | None) -> int:
@@ -86,11 +93,6 @@ def ask(plan: Plan, question: Question, today: datetime | None, as_json: bool) -
         click.echo(found.model_dump_json(indent=1))
         return None
     return found
-
-
-def money(plan: Plan, minor: int) -> str:
-    """Minor units as whole money."""
-    return f"{minor / currency_minor(plan.currency):,.0f} {plan.currency}"
 
 
 @click.command()
@@ -252,7 +254,8 @@ def shuffle_command(plan_path: Path, as_json: bool, today: datetime | None) -> N
 @click.command("power")
 @plan_argument
 @json_option
-def power_command(plan_path: Path, as_json: bool) -> None:
+@working_option
+def power_command(plan_path: Path, as_json: bool, with_working: bool) -> None:
     """Print what the UPSes carry, and the energy of a year."""
     plan = load(plan_path)
     found = power(Index(plan))
@@ -263,6 +266,8 @@ def power_command(plan_path: Path, as_json: bool) -> None:
     for s in found.supplies:
         click.echo(f"{names[s.id]}: {s.load_watts:.0f} W for {s.runtime_minutes:.0f} min; {s.why}")
     click.echo(f"{found.kwh_a_year:,.0f} kWh a year, {money(plan, found.cost_a_year_minor)}")
+    if with_working:
+        print_working(plan, found.working)
 
 
 QUESTIONS = (find, buy, odds, growth, shuffle_command, power_command)

@@ -242,6 +242,28 @@ def test_back_space_and_first_from_a_shell(plan_path: str) -> None:
     assert run("first", plan_path, "ridge snapshots").exit_code != 0
 
 
+def test_figures_print_how_they_came_about(plan_path: str) -> None:
+    on = ("--today", "2026-11-24")
+    cell = run("cell", plan_path, "negative scans", "box_lost", *on)
+    assert cell.exit_code == 0, cell.output
+    assert "newest point that helps: " in cell.output
+    assert "assumed (order_box_hours), " in cell.output
+    assert "replace: replace box and disks: 72 h" in cell.output
+    assert (
+        "no hazard flood; there are: one_disk, "
+        in run("cell", plan_path, "negative scans", "flood").output
+    )
+    steps = run("ladder", plan_path, "--working", *on).output
+    assert "negative scans             3 copies, 3 boxes, 1 elsewhere; lacks a restore" in steps
+    assert "= on the same disks as negative scans; the source can delete it; never tried" in steps
+    for command in ("evaluate", "nights", "arrange", "power"):
+        plain = run(command, plan_path, *(on if command != "power" else ()))
+        more = run(command, plan_path, "--working", *(on if command != "power" else ()))
+        assert more.exit_code == 0, more.output
+        assert more.output.startswith(plain.output[:40])
+        assert len(more.output) > len(plain.output) + 400
+
+
 def test_arrange_writes_the_plan_that_it_found(plan_path: str, tmp_path: Path) -> None:
     out = tmp_path / "arranged.json"
     found = run("arrange", plan_path, "--write", str(out), "--today", "2026-11-24")
@@ -260,6 +282,10 @@ def test_nights_lab_and_pairs_from_a_shell(plan_path: str) -> None:
     assert json.loads(lab_.output)["lives"]["lifetimes"] == 1000
     pairs = run("pairs", plan_path, "--today", "2026-11-24")
     assert "fire at its site + key lost" in pairs.output
+    # What is lost for good is all lost, and never back.
+    gone = [line for line in pairs.output.splitlines() if line[86:].startswith("lost ")]
+    assert gone
+    assert all(line.endswith("loses all, back never") for line in gone)
 
 
 @pytest.mark.parametrize("paper", ["crontab", "if-something-happens.md", "timers.zip"])

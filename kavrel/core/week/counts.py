@@ -84,8 +84,8 @@ def counts(plan: Plan, today: date) -> Counts:
                 "copies are old, on average",
                 mean,
                 "h",
-                "mean over the copies of the mean age of each one's newest point",
-                *(step(j.name, a.mean / 3600, "h", "mean over a year") for j, a in ages),
+                "mean over the copies of each one's newest point's mean age in a year",
+                *(step(j.name, a.mean / 3600, "h") for j, a in ages),
             ),
         ),
     )

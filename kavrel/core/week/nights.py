@@ -103,7 +103,12 @@ def night_working(index: Index, night: Night, runs: Sequence[TaskRun]) -> Workin
             "s",
             f"{local(r.begin, zone)} to {local(r.end, zone)}",
             step("with everything to itself", r.alone, "s", "as on Copies, a usual run"),
-            step("times as long", (r.end - r.begin) / r.alone, "", "others share what it needs"),
+            step(
+                "times as long",
+                (r.end - r.begin) / r.alone,
+                "",
+                "others, and limits by day, leave it less",
+            ),
         )
         for r in longest
     ]
