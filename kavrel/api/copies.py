@@ -1,6 +1,8 @@
 """What the Copies and Week sheets ask for: points, what comes back, space, first copies, weeks."""
 
+from collections.abc import Mapping
 from datetime import date, datetime, time, timedelta
+from typing import TypeVar
 from zoneinfo import ZoneInfo
 
 from fastapi import APIRouter, Response
@@ -13,9 +15,10 @@ from kavrel.api.service import Service
 from kavrel.core.copies.book import CopyBook, utc
 from kavrel.core.copies.first import FirstWay, first_ways
 from kavrel.core.copies.kinds import KINDS
+from kavrel.core.copies.ladder import ladder, ladder_working
 from kavrel.core.copies.space import PoolSpace, frees, pool_space
 from kavrel.core.index import Index
-from kavrel.core.plan import FirstCopy, Job
+from kavrel.core.plan import FirstCopy
 from kavrel.core.pools.pool import pool_states
 from kavrel.core.proof.back import Back, have_it_back
 from kavrel.core.proof.hazards.hazard import Scene
@@ -24,6 +27,8 @@ from kavrel.core.week.week import Week, week
 from kavrel.core.working import Working
 
 router = APIRouter(prefix="/api/plans/{plan_id}", tags=["copies"], responses=PROBLEMS)
+
+Thing = TypeVar("Thing")
 
 # Days far from now would only cost time to compute.
 EARLIEST, LATEST = date(2000, 1, 1), date(2100, 12, 31)
@@ -72,11 +77,11 @@ def book_of(service: Service, plan_id: str, on: date | None = None) -> CopyBook:
     return scheduled_book(index, pool_states(index), on or service.today(plan))
 
 
-def find_job(book: CopyBook, job: str) -> Job:
-    """A job by its id; a problem where there is none."""
-    if job not in book.index.jobs:
-        raise ProblemError(404, "no such thing", f"there is no {job} among the jobs")
-    return book.index.jobs[job]
+def find(things: Mapping[str, Thing], key: str, collection: str) -> Thing:
+    """A thing by its id; a problem where there is none."""
+    if key not in things:
+        raise ProblemError(404, "no such thing", f"there is no {key} among the {collection}")
+    return things[key]
 
 
 def near(day: date) -> date:
@@ -90,7 +95,7 @@ def near(day: date) -> date:
 def list_points(plan_id: str, job: str, on: date, service: TheService) -> Response:
     """Points of a job that exist at the end of a day, after pruning, with the rules that keep them."""
     book = book_of(service, plan_id)
-    found = find_job(book, job)
+    found = find(book.index.jobs, job, "jobs")
     if not KINDS[found.kind].copies:
         return body(Points(job=job, on=on, points=[]))
     ruled = book.ruled_on(found, near(on))
@@ -126,18 +131,24 @@ def back(
 ) -> Response:
     """Which points still hold a file: written on, lost on, noticed on."""
     book = book_of(service, plan_id)
-    if dataset not in book.index.datasets:
-        raise ProblemError(404, "no such thing", f"there is no {dataset} among the datasets")
+    find(book.index.datasets, dataset, "datasets")
     days = (near(written_on), near(lost_on), near(noticed_on))
     return body(have_it_back(Scene(book.index, book, ()), dataset, *days))
+
+
+@router.get("/ladder/working", response_model=Working, operation_id="get_ladder_working")
+def ladder_counts(plan_id: str, dataset: str, service: TheService) -> Response:
+    """Why each copy of a dataset counts, or does not."""
+    book = book_of(service, plan_id)
+    find(book.index.datasets, dataset, "datasets")
+    return body(ladder_working(book.index, ladder(book, dataset)))
 
 
 @router.get("/space", response_model=PoolSpace, operation_id="get_space")
 def space(plan_id: str, pool: str, service: TheService, years: int = 5) -> Response:
     """What lies on a pool and for how long it has room."""
     book = book_of(service, plan_id)
-    if pool not in book.index.pools:
-        raise ProblemError(404, "no such thing", f"there is no {pool} among the pools")
+    find(book.index.pools, pool, "pools")
     if not 1 <= years <= MOST_YEARS:
         raise ProblemError(422, "not valid", f"look from 1 to {MOST_YEARS} years ahead")
     return body(pool_space(book, pool, years))
@@ -147,7 +158,7 @@ def space(plan_id: str, pool: str, service: TheService, years: int = 5) -> Respo
 def first(plan_id: str, job: str, service: TheService) -> Response:
     """The ways of making a job's first copy, with hours and dates."""
     book = book_of(service, plan_id)
-    found = find_job(book, job)
+    found = find(book.index.jobs, job, "jobs")
     ways = [] if KINDS[found.kind].moves_nothing or not found.datasets else first_ways(book, found)
     return body(FirstList(job=job, ways=[_first(w) for w in ways]))
 

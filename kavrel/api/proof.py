@@ -4,9 +4,8 @@ from fastapi import APIRouter, Response
 from pydantic import BaseModel
 
 from kavrel.api.answer import TheService, body
-from kavrel.api.copies import book_of
+from kavrel.api.copies import book_of, find
 from kavrel.api.items import PROBLEMS
-from kavrel.api.problem import ProblemError
 from kavrel.core.proof.cell import Cell
 from kavrel.core.proof.compare import CellChange, compare_cells
 from kavrel.core.proof.hazards import HAZARDS
@@ -49,13 +48,11 @@ def working(plan_id: str, dataset: str, hazard: str, service: TheService) -> Res
     """How a cell came about: the night of its worst loss, and every part of the way back."""
     book = book_of(service, plan_id)
     plan = book.index.plan
-    struck = next((h for h in (*HAZARDS, *PAIRED) if h.id == hazard), None)
-    if dataset not in book.index.datasets or struck is None:
-        what = "hazards" if dataset in book.index.datasets else "datasets"
-        raise ProblemError(404, "no such thing", f"there is no such thing among the {what}")
+    of = find(book.index.datasets, dataset, "datasets")
+    struck = find({h.id: h for h in (*HAZARDS, *PAIRED)}, hazard, "hazards")
     matrix = tuple(access_matrix(book.index, service.today(plan)))
     scene = Scene(book.index, book, matrix)
-    return body(cell_working(scene, struck, book.index.datasets[dataset]))
+    return body(cell_working(scene, struck, of))
 
 
 @router.get("/pairs", response_model=PairCells, operation_id="list_pairs")

@@ -77,7 +77,7 @@ def back(
         return
     for copy in found.copies:
         name = book.index.jobs[copy.job].name
-        newest = f"{copy.newest:%Y-%m-%d %H:%M} UTC" if copy.newest else "-"
+        newest = f"{copy.newest:%Y-%m-%d %H:%M %Z}" if copy.newest else "-"
         mark = "->" if copy.job == found.best else "  "
         click.echo(
             f"{mark} {name[:28]:28} {newest:22} loses {lost_span(copy.loses_seconds):8} {copy.why}"

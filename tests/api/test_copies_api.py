@@ -51,6 +51,17 @@ def test_space_first_copies_and_weeks(client: TestClient, base: str) -> None:
     assert week["monday"] == "2027-03-22"
 
 
+def test_figures_are_explained_when_asked(client: TestClient, base: str) -> None:
+    asked = {"dataset": "scans", "hazard": "fire+key_lost"}
+    lost, back, *_ = client.get(f"{base}/proof/working", params=asked).json()["inputs"]
+    assert (lost["name"], back["name"]) == ("work lost at worst", "time to be back")
+    for wrong in ({**asked, "hazard": "flood"}, {**asked, "dataset": "none"}):
+        assert client.get(f"{base}/proof/working", params=wrong).status_code == 404
+    counted = client.get(f"{base}/ladder/working", params={"dataset": "scans"}).json()
+    assert counted["value"] == 3
+    assert client.get(f"{base}/ladder/working", params={"dataset": "none"}).status_code == 404
+
+
 def test_pairs_and_plans_side_by_side(client: TestClient, base: str) -> None:
     pairs = client.get(f"{base}/pairs").json()
     assert {p["id"] for p in pairs["pairs"]} == {c["hazard"] for c in pairs["cells"]}

@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.copies import flow as flows
 from kavrel.core.copies import retention, schedule
-from kavrel.core.copies.book import Copy, CopyBook, utc
+from kavrel.core.copies.book import Copy, CopyBook
 from kavrel.core.copies.retention import FOREVER, Point, existing
 from kavrel.core.proof.cell import StepView
 from kavrel.core.proof.hazards.hazard import Scene, Strike
@@ -54,7 +54,7 @@ class _View(BaseModel):
 class CopyBack(_View):
     """What one copy still has: the points with the file in it, the newest good one, what it loses.
 
-    `why` says why there is none; `steps` how it is fetched.
+    Instants in the lab's time. `why` says why there is none; `steps` how it is fetched.
     """
 
     job: str
@@ -142,8 +142,8 @@ def have_it_back(
             CopyBack(
                 job=copy.job.id,
                 place=copy.place.name(scene.index),
-                points=tuple(utc(t) for t in good),
-                newest=utc(newest) if newest is not None else None,
+                points=tuple(datetime.fromtimestamp(t, zone) for t in good),
+                newest=datetime.fromtimestamp(newest, zone) if newest is not None else None,
                 loses_seconds=lost - newest if newest is not None else None,
                 hours=way.hours if newest is not None and way.hours < FOREVER else None,
                 steps=tuple(
@@ -194,7 +194,7 @@ def _working(
         step(
             "points there when it is noticed",
             there,
-            "points",
+            "point" if there == 1 else "points",
             f"runs {schedule.in_words(copy.job.schedule)}, keeps "
             f"{retention.in_words(copy.job.retention)}, as of {local(noticed, zone)}",
         ),

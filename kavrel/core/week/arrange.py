@@ -28,7 +28,7 @@ from kavrel.core.pools.pool import pool_states
 from kavrel.core.week.counts import Counts, counts
 from kavrel.core.week.nights import MONTH_DAYS, scheduled_book
 from kavrel.core.week.tasks import cap_steps
-from kavrel.core.week.week import outside, resource_name
+from kavrel.core.week.week import narrowest_first, outside, resource_name
 
 GRID_MINUTES = 5
 DAY_MINUTES = 1440
@@ -386,8 +386,7 @@ def _remedies(book: CopyBook, piece: _Piece, missing: float) -> tuple[str, ...]:
 def _no_place(book: CopyBook, piece: _Piece, others: Sequence[_Piece]) -> Unfit:
     """Which night on which resource is too full for it, and by how much."""
     worst = (0.0, 0.0, "")
-    narrowest = ("link", "lan", "pool", "disk")
-    for resource in sorted(piece.resources, key=lambda r: narrowest.index(r.partition(":")[0])):
+    for resource in narrowest_first(piece.resources):
         for midnight, own in zip(piece.midnights, piece.seconds, strict=True):
             opens = midnight + piece.low * 60
             if piece.low + piece.length > DAY_MINUTES and piece.now < piece.low:
@@ -430,7 +429,7 @@ def _move(book: CopyBook, piece: _Piece, placed: dict[str, int], others: Sequenc
     if leaves:
         reasons.append(leaves)
     for other in others:
-        shared = [r for r in piece.resources if r in other.resources]
+        shared = narrowest_first(r for r in piece.resources if r in other.resources)
         if other is piece or not shared:
             continue
         theirs = other.runs(other.now)

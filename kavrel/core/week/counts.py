@@ -15,7 +15,7 @@ from kavrel.core.pools.pool import pool_states
 from kavrel.core.week.fluid import TaskRun
 from kavrel.core.week.nights import MONTH_DAYS, scheduled_book
 from kavrel.core.week.tasks import simulated
-from kavrel.core.week.week import LEAST_OVERLAP_SECONDS, outside, resource_name
+from kavrel.core.week.week import LEAST_OVERLAP_SECONDS, narrowest_first, outside, resource_name
 from kavrel.core.working import Working, local, step
 
 # So many cases of a kind are named in the working.
@@ -100,7 +100,7 @@ def _meetings(book: CopyBook, runs: Sequence[TaskRun]) -> list[Working]:
             if load.seconds > 1:
                 by_resource[load.resource].append((run.begin, run.end, run.task))
     met: dict[tuple[float, str, str], str] = {}
-    for resource in sorted(by_resource):
+    for resource in narrowest_first(by_resource):
         held = sorted(by_resource[resource])
         for i, (_, end, first) in enumerate(held):
             for begin, _, second in held[i + 1 :]:

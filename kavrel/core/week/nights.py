@@ -21,6 +21,8 @@ MONTH_DAYS = 35
 # Shorter runs make no night long.
 LEAST_SECONDS = 60
 MOST_SHOWN = 12
+# What is slowed by less than a hundredth is not slowed.
+SLOWED_TIMES = 1.01
 
 
 class Night(BaseModel):
@@ -103,12 +105,7 @@ def night_working(index: Index, night: Night, runs: Sequence[TaskRun]) -> Workin
             "s",
             f"{local(r.begin, zone)} to {local(r.end, zone)}",
             step("with everything to itself", r.alone, "s", "as on Copies, a usual run"),
-            step(
-                "times as long",
-                (r.end - r.begin) / r.alone,
-                "",
-                "others, and limits by day, leave it less",
-            ),
+            *_slowed(r),
         )
         for r in longest
     ]
@@ -136,10 +133,18 @@ def _night(day: date, runs: list[TaskRun], zone: ZoneInfo) -> Night:
         runs=len(runs),
         busy_hours=busy / 3600,
         ends_at=datetime.fromtimestamp(reached, zone),
-        slowed=sum(1 for t, _ in slower if t > 1.01),
+        slowed=sum(1 for t, _ in slower if t > SLOWED_TIMES),
         worst_job=task,
         worst_slowdown=times,
     )
+
+
+def _slowed(run: TaskRun) -> list[Working]:
+    """By how much others and limits by day slowed a run; nothing where they did not."""
+    times = (run.end - run.begin) / run.alone
+    if times <= SLOWED_TIMES:
+        return []
+    return [step("takes", times, "times as long", "others, and limits by day, leave it less")]
 
 
 def next_start(book: CopyBook, job_id: str, after: float) -> float | None:

@@ -1,7 +1,7 @@
 """The week: every run as long as it will really take beside the others, and what goes wrong."""
 
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import date, datetime, time, timedelta
 from functools import lru_cache
 from typing import Literal
@@ -142,10 +142,9 @@ def _clashes(book: CopyBook, runs: Sequence[Run], found: Sequence[TaskRun]) -> l
         for resource in run.resources:
             by_resource[resource].append((begin, begin + run.seconds, run))
     # A pair that meets on several resources is one clash, named by the narrowest: link, LAN, disks.
-    narrowest = ("link", "lan", "pool", "disk")
     seen: dict[tuple[str, str, float], Clash] = {}
     names = book.index.jobs
-    for resource in sorted(by_resource, key=lambda r: narrowest.index(r.partition(":")[0])):
+    for resource in narrowest_first(by_resource):
         for (_, first_end, first), (begin, end, second) in _meetings(by_resource[resource]):
             if min(first_end, end) - begin < LEAST_OVERLAP_SECONDS:
                 continue
@@ -236,6 +235,12 @@ def outside(job: Job, begin: float, end: float, zone: ZoneInfo) -> str | None:
 
 def _hours(seconds: float) -> str:
     return f"{seconds / 3600:.1f} h" if seconds >= 3600 else f"{seconds / 60:.0f} min"
+
+
+def narrowest_first(resources: Iterable[str]) -> list[str]:
+    """Resources in the order in which people name what two runs share."""
+    order = ("link", "lan", "pool", "disk")
+    return sorted(resources, key=lambda r: (order.index(r.partition(":")[0]), r))
 
 
 def resource_name(book: CopyBook, resource: str) -> str:

@@ -104,6 +104,6 @@ def test_the_longest_night_of_a_month_lists_its_runs() -> None:
     # Two that begin together on one link each take about as long as both alone.
     slowest = max(worst.working.inputs, key=lambda i: float(i.value or 0))
     assert float(slowest.value or 0) / 3600 == pytest.approx(worst.busy_hours)
-    times = [named(i, "times as long").value for i in worst.working.inputs]
+    times = [named(i, "takes").value for i in worst.working.inputs]
     assert max(float(t or 0) for t in times) == pytest.approx(worst.worst_slowdown)
     assert daily().at in slowest.formula

@@ -1281,6 +1281,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/{plan_id}/ladder/working": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ladder Counts
+         * @description Why each copy of a dataset counts, or does not.
+         */
+        get: operations["get_ladder_working"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans/{plan_id}/space": {
         parameters: {
             query?: never;
@@ -1333,6 +1353,26 @@ export interface paths {
          * @description The week that holds a day.
          */
         get: operations["get_week"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/proof/working": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Working
+         * @description How a cell came about: the night of its worst loss, and every part of the way back.
+         */
+        get: operations["get_cell_working"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2260,6 +2300,7 @@ export interface components {
             steps: components["schemas"]["StepView"][];
             /** Why */
             why: string;
+            working: components["schemas"]["Working"];
         };
         /**
          * CopyVerdict
@@ -2294,6 +2335,7 @@ export interface components {
             late: number;
             /** Mean Age Hours */
             mean_age_hours: number;
+            working: components["schemas"]["Working"];
         };
         /**
          * Curve
@@ -4834,6 +4876,7 @@ export interface components {
          * @description From noon of `day` to the next noon.
          *
          *     The last end, the hours that anything ran, how many runs were slowed by others, and the worst.
+         *     `working` is there for the longest of each month.
          */
         Night: {
             /**
@@ -4856,6 +4899,7 @@ export interface components {
             worst_job: string;
             /** Worst Slowdown */
             worst_slowdown: number;
+            working?: components["schemas"]["Working"] | null;
         };
         /**
          * NightsAnswer
@@ -14657,6 +14701,84 @@ export interface operations {
             };
         };
     };
+    get_ladder_working: {
+        parameters: {
+            query: {
+                dataset: string;
+            };
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Working"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_space: {
         parameters: {
             query: {
@@ -14834,6 +14956,85 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Week"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_cell_working: {
+        parameters: {
+            query: {
+                dataset: string;
+                hazard: string;
+            };
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Working"];
                 };
             };
             /** @description No such plan or thing */

@@ -6,7 +6,10 @@ import { useState } from 'react';
 import { api, Refused, unwrap, type Schemas } from '../../api/client';
 import { usePlan } from '../../api/plan';
 import { Empty } from '../../parts/Empty';
+import { Worked } from '../../parts/Asked';
+import { WorkingSlip } from '../../parts/WorkingSlip';
 import { DASHES, DashLegend, Plot } from '../../drawing/Plot';
+import { Press } from '../../drawing/Press';
 import { size, span } from '../../text/format';
 
 const DAY = 86_400_000;
@@ -22,6 +25,7 @@ export function BackView() {
   const [dataset, setDataset] = useState(
     plan.datasets.find((d) => d.worth === 'irreplaceable')?.id ?? plan.datasets[0]?.id ?? '',
   );
+  const [explained, setExplained] = useState<string | null>(null);
   const [days, setDays] = useState({
     written_on: iso(today - 60 * DAY),
     lost_on: iso(today - 20 * DAY),
@@ -102,15 +106,20 @@ export function BackView() {
           <p className="my-1" aria-live="polite">
             {best?.newest ? (
               <>
-                <b>Yes, from {names.get(best.job)}</b>, as of {best.newest.slice(0, 16).replace('T', ' ')} UTC:{' '}
-                <span className="figure">{span(best.loses_seconds ?? 0)}</span> of work are lost, and it takes{' '}
-                <span className="figure">{span((best.hours ?? 0) * 3600)}</span>.
+                <b>Yes, from {names.get(best.job)}</b>, as of {best.newest.slice(0, 16).replace('T', ' ')}:{' '}
+                <Worked name="" value={span(best.loses_seconds ?? 0)} onOpen={() => setExplained(best.job)} /> of work
+                are lost, and it takes{' '}
+                <Worked name="" value={span((best.hours ?? 0) * 3600)} onOpen={() => setExplained(best.job)} />.
               </>
             ) : (
               <b className="text-danger">No: no copy has a point with it in it any more.</b>
             )}
           </p>
-          <Combs back={found} names={names} />
+          <Combs back={found} names={names} onExplain={setExplained} />
+          <WorkingSlip
+            working={found.copies.find((c) => c.job === explained)?.working ?? null}
+            onClose={() => setExplained(null)}
+          />
           <div className="mt-3 grid gap-x-8 gap-y-3 xl:grid-cols-[600px_minmax(0,1fr)]">
             <section aria-label="The later it is noticed">
               <h3>The later it is noticed, the more is lost</h3>
@@ -144,7 +153,15 @@ export function BackView() {
   );
 }
 
-function Combs({ back, names }: { back: Schemas['Back']; names: Map<string, string> }) {
+function Combs({
+  back,
+  names,
+  onExplain,
+}: {
+  back: Schemas['Back'];
+  names: Map<string, string>;
+  onExplain: (job: string) => void;
+}) {
   const moments = {
     written: Date.parse(back.written_on) + DAY / 2,
     lost: Date.parse(back.lost_on) + DAY / 2,
@@ -164,7 +181,7 @@ function Combs({ back, names }: { back: Schemas['Back']; names: Map<string, stri
         viewBox={`0 0 ${WIDTH} ${height}`}
         width={WIDTH}
         className="block min-w-[1180px]"
-        role="img"
+        role="group"
         aria-label="Points of each copy that hold the file"
       >
         <rect
@@ -184,9 +201,17 @@ function Combs({ back, names }: { back: Schemas['Back']; names: Map<string, stri
           return (
             <g key={c.job}>
               <path d={`M${LEFT} ${y + 20} H${WIDTH - 20}`} stroke="var(--hair)" />
-              <text x="0" y={y + 16} fontWeight={c.job === back.best ? 650 : 400}>
-                {(names.get(c.job) ?? c.job).slice(0, 26)}
-              </text>
+              <Press name={`${names.get(c.job) ?? c.job}: show the working`} onPress={() => onExplain(c.job)}>
+                <text
+                  x="0"
+                  y={y + 16}
+                  fontWeight={c.job === back.best ? 650 : 400}
+                  textDecoration="underline"
+                  style={{ textDecorationColor: 'var(--line)', textUnderlineOffset: 3 }}
+                >
+                  {(names.get(c.job) ?? c.job).slice(0, 26)}
+                </text>
+              </Press>
               {c.points.map((p) => (
                 <path
                   key={p}
@@ -233,16 +258,28 @@ function Combs({ back, names }: { back: Schemas['Back']; names: Map<string, stri
 }
 
 function Curves({ back, names }: { back: Schemas['Back']; names: Map<string, string> }) {
-  const lines = back.curves
+  const curves = back.curves
     .map((c) => ({
       name: names.get(c.job) ?? c.job,
       points: c.points.filter((p) => p.seconds != null).map((p) => ({ x: p.days, y: (p.seconds ?? 0) / 86_400 })),
     }))
     .filter((c) => c.points.length > 0)
-    .slice(0, 4);
-  if (!lines.length) return <p className="text-danger">No copy brings anything back, however early it is noticed.</p>;
-  const drawn = lines.map((l, n) => ({ ...l, dash: DASHES[n] ?? '' }));
-  const last = Math.max(...lines.flatMap((l) => l.points.map((p) => p.x)));
+    // Those that reach furthest; where they end together, those that lose least.
+    .sort((a, b) => b.points.length - a.points.length || (a.points[0]?.y ?? 0) - (b.points[0]?.y ?? 0));
+  if (!curves.length) return <p className="text-danger">No copy brings anything back, however early it is noticed.</p>;
+  const several = curves.length > 1;
+  const days = [...new Set(curves.flatMap((c) => c.points.map((p) => p.x)))].sort((a, b) => a - b);
+  const lowest = days.map((x) => ({
+    x,
+    y: Math.min(...curves.flatMap((c) => c.points.filter((p) => p.x === x).map((p) => p.y))),
+  }));
+  const single = curves.slice(0, several ? DASHES.length - 1 : 1);
+  const drawn = [
+    ...(several ? [{ name: 'whichever copy is best', points: lowest, dash: DASHES[0] ?? '', weight: 3.5 }] : []),
+    ...single.map((c, n) => ({ ...c, dash: DASHES[n + (several ? 1 : 0)] ?? '' })),
+  ];
+  const left = curves.length - single.length;
+  const last = Math.max(...days);
   return (
     <>
       <Plot
@@ -261,6 +298,8 @@ function Curves({ back, names }: { back: Schemas['Back']; names: Map<string, str
       <DashLegend lines={drawn} />
       <p className="text-quiet">
         Across: days until it is noticed. Up: work lost at worst. A line ends where nothing comes back.
+        {left > 0 &&
+          ` Not drawn on their own: ${left} more ${left === 1 ? 'copy' : 'copies'} that ${left === 1 ? 'ends' : 'end'} sooner.`}
       </p>
     </>
   );

@@ -1,10 +1,12 @@
 /** Three copies, two boxes, one elsewhere, one undeletable, none untested: drawn, dataset by dataset. */
 
-import type { Schemas } from '../../api/client';
-import { usePlan } from '../../api/plan';
-import { Empty } from '../../parts/Empty';
 import { useQuery } from '@tanstack/react-query';
-import { api, unwrap } from '../../api/client';
+import { useState } from 'react';
+import { api, unwrap, type Schemas } from '../../api/client';
+import { usePlan } from '../../api/plan';
+import { Press } from '../../drawing/Press';
+import { AskedWorking } from '../../parts/AskedWorking';
+import { Empty } from '../../parts/Empty';
 
 type Ladder = Schemas['Ladder'];
 type Rung = Schemas['Rung'];
@@ -27,6 +29,7 @@ function ring(rung: Rung, own: Rung): (typeof COLUMNS)[number]['id'] {
 
 export function LadderView() {
   const { plan, evaluation } = usePlan();
+  const [explained, setExplained] = useState<string | null>(null);
   if (!plan.datasets.length)
     return (
       <Empty title="Three copies, two boxes, one elsewhere">
@@ -49,7 +52,7 @@ export function LadderView() {
           viewBox={`0 0 ${WIDTH} ${height}`}
           width={WIDTH}
           className="block min-w-[1180px]"
-          role="img"
+          role="group"
           aria-label={`How far up ${evaluation.ladders.length} datasets stand`}
         >
           {COLUMNS.map((c) => (
@@ -75,16 +78,42 @@ export function LadderView() {
               y={34 + n * ROW}
               name={plan.datasets.find((d) => d.id === ladder.dataset)?.name ?? ''}
               names={names}
+              onExplain={() => setExplained(ladder.dataset)}
             />
           ))}
         </svg>
       </div>
+      {explained && (
+        <AskedWorking
+          about={['ladder', explained]}
+          ask={async (plan_id) =>
+            unwrap(
+              await api.GET('/api/plans/{plan_id}/ladder/working', {
+                params: { path: { plan_id }, query: { dataset: explained } },
+              }),
+            )
+          }
+          onClose={() => setExplained(null)}
+        />
+      )}
       <Lookup />
     </div>
   );
 }
 
-function Row({ ladder, y, name, names }: { ladder: Ladder; y: number; name: string; names: Map<string, string> }) {
+function Row({
+  ladder,
+  y,
+  name,
+  names,
+  onExplain,
+}: {
+  ladder: Ladder;
+  y: number;
+  name: string;
+  names: Map<string, string>;
+  onExplain: () => void;
+}) {
   const [own, ...copies] = ladder.rungs;
   if (!own) return null;
   const places = new Map<string, Rung[]>(COLUMNS.map((c) => [c.id, [] as Rung[]]));
@@ -97,9 +126,16 @@ function Row({ ladder, y, name, names }: { ladder: Ladder; y: number; name: stri
       <text x="0" y={y + 16} fontWeight="600">
         {name.length > 24 ? `${name.slice(0, 23)}...` : name}
       </text>
-      <text x="0" y={y + 32} style={{ fill: 'var(--quiet)' }}>
-        {`${ladder.copies} counted, ${ladder.boxes} ${ladder.boxes === 1 ? 'box' : 'boxes'}`}
-      </text>
+      <Press name={`${name}: how it is counted`} onPress={onExplain}>
+        <text
+          x="0"
+          y={y + 32}
+          textDecoration="underline"
+          style={{ fill: 'var(--quiet)', textDecorationColor: 'var(--line)', textUnderlineOffset: 3 }}
+        >
+          {`${ladder.copies} counted, ${ladder.boxes} ${ladder.boxes === 1 ? 'box' : 'boxes'}`}
+        </text>
+      </Press>
       <rect x={LEFT + 12} y={base - 8} width="16" height="16" fill="var(--ink)">
         <title>{`${name} lives on ${own.place} in ${own.box}`}</title>
       </rect>

@@ -1,6 +1,7 @@
 /** The route map: places across, datasets as lines that call at each of their copies. */
 
 import { usePlan } from '../../api/plan';
+import { Press } from '../../drawing/Press';
 
 interface Station {
   key: string;
@@ -131,12 +132,11 @@ export function RouteMap({ selected, onSelect }: { selected: string | null; onSe
             {jobs
               .filter((j) => j.kind === 'snapshot')
               .map((j, n) => (
-                <Stop
+                <Press
                   key={j.id}
-                  job={j.id}
                   name={`${j.name}: snapshots`}
-                  selected={selected === j.id}
-                  onSelect={onSelect}
+                  pressed={selected === j.id}
+                  onPress={() => onSelect(j.id)}
                 >
                   <path
                     d={`M${home + 11 + n * 14} ${y - 5} v10 m3 -10 v10 m3 -10 v10`}
@@ -145,7 +145,7 @@ export function RouteMap({ selected, onSelect }: { selected: string | null; onSe
                     fill="none"
                   />
                   <rect x={home + 8 + n * 14} y={y - 9} width="13" height="18" fill="transparent" />
-                </Stop>
+                </Press>
               ))}
             {stops.map(({ job, at }) => {
               const before = seen.get(at) ?? 0;
@@ -153,12 +153,11 @@ export function RouteMap({ selected, onSelect }: { selected: string | null; onSe
               const cx = at + before * 18;
               const stroke = selected === job.id ? 'var(--accent)' : 'var(--ink)';
               return (
-                <Stop
+                <Press
                   key={job.id}
-                  job={job.id}
                   name={`${job.name}: ${job.kind} of ${d.name}`}
-                  selected={selected === job.id}
-                  onSelect={onSelect}
+                  pressed={selected === job.id}
+                  onPress={() => onSelect(job.id)}
                 >
                   {job.kind === 'shelf' || job.kind === 'bucket' ? (
                     <path
@@ -179,45 +178,12 @@ export function RouteMap({ selected, onSelect }: { selected: string | null; onSe
                     />
                   )}
                   {job.encrypted && <path d={`M${cx - 3} ${y} h6`} stroke={stroke} strokeWidth="3" />}
-                </Stop>
+                </Press>
               );
             })}
           </g>
         );
       })}
     </svg>
-  );
-}
-
-function Stop({
-  job,
-  name,
-  selected,
-  onSelect,
-  children,
-}: {
-  job: string;
-  name: string;
-  selected: boolean;
-  onSelect: (job: string) => void;
-  children: React.ReactNode;
-}) {
-  return (
-    <g
-      role="button"
-      tabIndex={0}
-      aria-label={name}
-      aria-pressed={selected}
-      className="cursor-pointer"
-      onClick={() => onSelect(job)}
-      onKeyDown={(e) => {
-        if (e.key !== 'Enter' && e.key !== ' ') return;
-        e.preventDefault();
-        onSelect(job);
-      }}
-    >
-      <title>{name}</title>
-      {children}
-    </g>
   );
 }

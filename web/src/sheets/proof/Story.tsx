@@ -1,8 +1,7 @@
 import { useState } from 'react';
-import type { Schemas } from '../../api/client';
+import { api, unwrap, type Schemas } from '../../api/client';
 import { usePlan } from '../../api/plan';
-import { Slip } from '../../parts/Slip';
-import { AssumptionEditor } from '../../parts/WorkingTree';
+import { AskedWorking } from '../../parts/AskedWorking';
 import { span } from '../../text/format';
 import { FATES } from './Cells';
 import { Sign } from './Sign';
@@ -13,9 +12,6 @@ export function Story({ cell, title, question }: { cell: Schemas['Cell']; title:
   const [open, setOpen] = useState(false);
   const dataset = plan.datasets.find((d) => d.id === cell.dataset);
   const jobs = new Map(plan.jobs.map((j) => [j.id, j.name]));
-  const assumed = [
-    ...new Set([...cell.steps.map((s) => s.assumption), ...cell.hazard.split('+').flatMap((h) => PARAMETERS[h] ?? [])]),
-  ].filter(Boolean);
   return (
     <section aria-label="Story" className="mt-3 border-t border-ink pt-2">
       <div className="flex flex-wrap items-baseline gap-x-3">
@@ -30,11 +26,9 @@ export function Story({ cell, title, question }: { cell: Schemas['Cell']; title:
           {cell.fate === 'restored' || cell.fate === 'down' ? '. ' : ': '}
           {cell.why}.{cell.readable && <b className="text-danger"> Others can read it.</b>}
         </span>
-        {assumed.length > 0 && (
-          <button className="act ml-auto" onClick={() => setOpen(true)}>
-            assumptions
-          </button>
-        )}
+        <button className="act ml-auto" onClick={() => setOpen(true)}>
+          working
+        </button>
       </div>
       <p className="text-quiet">{question}</p>
       <div className="mt-1 grid gap-x-8 gap-y-2 lg:grid-cols-[150px_minmax(0,1fr)_minmax(0,1.2fr)]">
@@ -82,11 +76,17 @@ export function Story({ cell, title, question }: { cell: Schemas['Cell']; title:
         </div>
       </div>
       {open && (
-        <Slip title="What this cell assumes" onClose={() => setOpen(false)}>
-          {assumed.map((id) => (
-            <AssumptionEditor key={id} id={id} />
-          ))}
-        </Slip>
+        <AskedWorking
+          about={['cell', cell.dataset, cell.hazard]}
+          ask={async (plan_id) =>
+            unwrap(
+              await api.GET('/api/plans/{plan_id}/proof/working', {
+                params: { path: { plan_id }, query: { dataset: cell.dataset, hazard: cell.hazard } },
+              }),
+            )
+          }
+          onClose={() => setOpen(false)}
+        />
       )}
     </section>
   );
@@ -140,13 +140,3 @@ function Phases({ cell }: { cell: Schemas['Cell'] }) {
     </svg>
   );
 }
-
-/** Assumptions that a hazard itself is made of. */
-const PARAMETERS: Record<string, string[]> = {
-  deleted: ['deleted_notice_days', 'deleted_share'],
-  malware: ['malware_notice_days'],
-  offsite_silent: ['silence_days'],
-  malware_credentials: ['malware_notice_days'],
-  corruption: ['corruption_notice_days', 'corruption_share', 'scrub_days'],
-  uplink_down: ['uplink_days'],
-};

@@ -1,11 +1,12 @@
 /** Arrange for me: which starts would move and why, what cannot fit, and the month before and after. */
 
 import { useState } from 'react';
-import type { Schemas } from '../../api/client';
+import type { Schemas, Working } from '../../api/client';
 import { useChange, usePlan } from '../../api/plan';
 import { useQuestion } from '../../api/questions';
-import { Progress } from '../../parts/Asked';
+import { Progress, Worked } from '../../parts/Asked';
 import { Empty } from '../../parts/Empty';
+import { WorkingSlip } from '../../parts/WorkingSlip';
 
 const HOUR = 34;
 const LEFT = 190;
@@ -89,40 +90,46 @@ const FIGURES = [
 ] as const;
 
 function Months({ before, after }: { before: Schemas['Counts']; after: Schemas['Counts'] }) {
+  const [working, setWorking] = useState<Working | null>(null);
   return (
-    <table className="my-2">
-      <thead>
-        <tr className="border-b border-ink">
-          <th>The coming five weeks</th>
-          {FIGURES.map(([, title]) => (
-            <th key={title} className="pl-5 text-right">
-              {title}
-            </th>
-          ))}
-          <th className="pl-5 text-right">copies are old, on average</th>
-        </tr>
-      </thead>
-      <tbody>
-        {(
-          [
-            ['as it is', before],
-            ['arranged', after],
-          ] as const
-        ).map(([title, c]) => (
-          <tr key={title} className="border-b border-hair">
-            <td>{title}</td>
-            {FIGURES.map(([key]) => (
-              <td key={key} className={`figure pl-5 text-right ${c[key] ? 'font-semibold text-danger' : ''}`}>
-                {c[key]} <span className="unit">{c[key] === 1 ? 'run' : 'runs'}</span>
-              </td>
+    <>
+      <table className="my-2">
+        <thead>
+          <tr className="border-b border-ink">
+            <th>The coming five weeks</th>
+            {FIGURES.map(([, title]) => (
+              <th key={title} className="pl-5 text-right">
+                {title}
+              </th>
             ))}
-            <td className="figure pl-5 text-right">
-              {c.mean_age_hours.toFixed(1)} <span className="unit">h</span>
-            </td>
+            <th className="pl-5 text-right">copies are old, on average</th>
           </tr>
-        ))}
-      </tbody>
-    </table>
+        </thead>
+        <tbody>
+          {(
+            [
+              ['as it is', before],
+              ['arranged', after],
+            ] as const
+          ).map(([title, c]) => (
+            <tr key={title} className="border-b border-hair">
+              <td>
+                <Worked name={title} value="" onOpen={() => setWorking(c.working)} />
+              </td>
+              {FIGURES.map(([key]) => (
+                <td key={key} className={`figure pl-5 text-right ${c[key] ? 'font-semibold text-danger' : ''}`}>
+                  {c[key]} <span className="unit">{c[key] === 1 ? 'run' : 'runs'}</span>
+                </td>
+              ))}
+              <td className="figure pl-5 text-right">
+                {c.mean_age_hours.toFixed(1)} <span className="unit">h</span>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <WorkingSlip working={working} onClose={() => setWorking(null)} />
+    </>
   );
 }
 

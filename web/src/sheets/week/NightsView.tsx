@@ -1,11 +1,13 @@
 /** A year of nights as bars: how long each is at work, and the worst of every month. */
 
 import { scaleLinear } from 'd3-scale';
-import type { Schemas } from '../../api/client';
+import { useState } from 'react';
+import type { Schemas, Working } from '../../api/client';
 import { usePlan } from '../../api/plan';
 import { Empty } from '../../parts/Empty';
 import { useQuestion } from '../../api/questions';
-import { Progress } from '../../parts/Asked';
+import { Progress, Worked } from '../../parts/Asked';
+import { WorkingSlip } from '../../parts/WorkingSlip';
 import { clock } from '../../text/format';
 
 type Night = Schemas['Night'];
@@ -15,6 +17,7 @@ const LEFT = 44;
 
 export function NightsView() {
   const { plan } = usePlan();
+  const [working, setWorking] = useState<Working | null>(null);
   const asking = useQuestion<'nights'>(plan.jobs.length ? { kind: 'nights', days: 366 } : null);
   if (!plan.jobs.length) return <Empty title="The nights of a year">No jobs yet: the nights are empty.</Empty>;
   const found = asking.answer;
@@ -47,7 +50,15 @@ export function NightsView() {
                 <tr key={n.day} className="border-b border-hair">
                   <td className="figure">{n.day}</td>
                   <td className="figure pl-5 text-right">
-                    {n.busy_hours.toFixed(1)} <span className="unit">h</span>
+                    <Worked
+                      name=""
+                      value={
+                        <>
+                          {n.busy_hours.toFixed(1)} <span className="unit">h</span>
+                        </>
+                      }
+                      onOpen={() => setWorking(n.working ?? null)}
+                    />
                   </td>
                   <td className="figure pl-5 text-right">
                     {n.ends_at.slice(0, 10) === n.day ? '' : `${n.ends_at.slice(5, 10)} `}
@@ -64,6 +75,7 @@ export function NightsView() {
               ))}
             </tbody>
           </table>
+          <WorkingSlip working={working} onClose={() => setWorking(null)} />
         </>
       )}
     </div>
