@@ -9,10 +9,11 @@ from pydantic import BaseModel
 from kavrel.api.answer import TheService, body
 from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
-from kavrel.api.service import Service
 from kavrel.core.bench.capacity import parse_capacity
 from kavrel.core.index import Index
-from kavrel.core.paper.runbook import Runbook, runbook
+from kavrel.core.paper.document import Document
+from kavrel.core.paper.restore_sheet import restore_sheet
+from kavrel.core.paper.runbook import runbook
 from kavrel.core.plan import FilesystemId
 from kavrel.core.pools.facts import Conditions
 from kavrel.core.pools.layout import Layout
@@ -60,15 +61,22 @@ def list_layouts(
     return body(LayoutList(layouts=layouts(facts, filesystem, conditions)))
 
 
-@router.get("/plans/{plan_id}/runbook", response_model=Runbook, operation_id="get_runbook")
+@router.get("/plans/{plan_id}/runbook", response_model=Document, operation_id="get_runbook")
 def get_runbook(plan_id: str, service: TheService) -> Response:
     """The runbook in the order of work."""
-    return body(_runbook(service, plan_id))
-
-
-def _runbook(service: Service, plan_id: str) -> Runbook:
     row, plan = service.plans.head(plan_id)
-    return runbook(plan, service.evaluation(plan_id, row.head, plan), f"revision {row.head}")
+    found = service.evaluation(plan_id, row.head, plan)
+    return body(runbook(plan, found, f"revision {row.head}"))
+
+
+@router.get(
+    "/plans/{plan_id}/restore-sheet", response_model=Document, operation_id="get_restore_sheet"
+)
+def get_restore_sheet(plan_id: str, service: TheService) -> Response:
+    """The sheet for whoever must restore without the administrator."""
+    row, plan = service.plans.head(plan_id)
+    found = service.evaluation(plan_id, row.head, plan)
+    return body(restore_sheet(plan, found, f"revision {row.head}"))
 
 
 class PaperView(BaseModel):

@@ -4,6 +4,7 @@ import click
 
 from kavrel.cli.common import money
 from kavrel.core.plan import Plan
+from kavrel.core.quantities import span_words
 from kavrel.core.working import Working
 
 working_option = click.option(
@@ -38,27 +39,18 @@ def shown(plan: Plan, working: Working) -> str:
     if unit == "money":
         return money(plan, int(value))
     if unit == "s":
-        return span(float(value))
+        return span_words(float(value))
     if unit == "odds":
         return f"{value:.3%}"
     plain = f"{value:,}" if isinstance(value, int) or value.is_integer() else f"{value:,.5g}"
     return f"{plain.removesuffix('.0')} {unit}".rstrip()
 
 
-def span(seconds: float) -> str:
-    """Seconds as days, hours or minutes."""
-    if seconds >= 2 * 86_400:
-        return f"{seconds / 86_400:.1f} d"
-    if seconds >= 3600:
-        return f"{seconds / 3600:.1f} h"
-    return f"{seconds / 60:.1f} min" if seconds else "0"
-
-
 def lost_span(seconds: float | None) -> str:
     """Work lost; all of it where nothing comes back."""
-    return "all" if seconds is None else span(seconds)
+    return "all" if seconds is None else span_words(seconds)
 
 
 def back_span(seconds: float | None) -> str:
     """Time to be back, if ever."""
-    return "never" if seconds is None else span(seconds)
+    return "never" if seconds is None else span_words(seconds)

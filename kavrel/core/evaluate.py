@@ -12,6 +12,7 @@ from kavrel.core.cautions import cautions
 from kavrel.core.cautions.caution import Caution, View
 from kavrel.core.copies import retention, schedule
 from kavrel.core.copies.book import CopyBook
+from kavrel.core.copies.fetch import how_to_fetch
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.ladder import Ladder, ladder
 from kavrel.core.copies.space import held_bytes
@@ -28,6 +29,7 @@ from kavrel.core.proof.hazards import HAZARDS
 from kavrel.core.proof.proof import prove, worst_working
 from kavrel.core.shares.access import Access, access_matrix
 from kavrel.core.shares.addresses import Listener, listeners
+from kavrel.core.shares.names import folders
 from kavrel.core.shares.promises import Promise, promises
 from kavrel.core.shares.reach import Reach, reach
 from kavrel.core.week.nights import scheduled_book
@@ -107,7 +109,8 @@ class JobView(_View):
     """A job in words, with its durations and the age of its newest point.
 
     `slowdown`: how much longer a run takes in the worst night. `held_bytes`: what its points hold
-    beside the newest state. `travels`: how its bytes are protected on a link, empty without one.
+    beside the newest state. `travels`: how its bytes are protected on a link, empty without one. `fetch`:
+    how something is fetched from it, step by step.
     """
 
     id: str
@@ -127,6 +130,7 @@ class JobView(_View):
     slowdown: float
     held_bytes: int
     travels: str
+    fetch: tuple[str, ...]
 
 
 class KindView(_View):
@@ -199,6 +203,7 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
     index = Index(plan)
     states = pool_states(index)
     matrix = access_matrix(index, today)
+    paths = folders(plan)
     book = scheduled_book(index, states, today)
     this_week = week(book, today)
     cells = prove(index, book, matrix)
@@ -220,7 +225,7 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
         promises=promised,
         listeners=heard,
         kinds=KIND_VIEWS,
-        jobs=tuple(_job(book, j.id) for j in plan.jobs),
+        jobs=tuple(_job(book, j.id, paths) for j in plan.jobs),
         ladders=ladders,
         week=this_week,
         hazards=tuple(
@@ -356,7 +361,7 @@ def _access_table(plan: Plan, matrix: Sequence[Access]) -> AccessTable:
     )
 
 
-def _job(book: CopyBook, job_id: str) -> JobView:
+def _job(book: CopyBook, job_id: str, paths: dict[str, str]) -> JobView:
     index = book.index
     job = index.jobs[job_id]
     source, target = book.source(job), book.place(job)
@@ -382,6 +387,7 @@ def _job(book: CopyBook, job_id: str) -> JobView:
         slowdown=book.flow(job).slowdown,
         held_bytes=int(held_bytes(book, job, book.as_of)),
         travels=travels(book, job),
+        fetch=how_to_fetch(book, job, paths),
     )
 
 

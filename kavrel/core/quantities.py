@@ -133,3 +133,15 @@ def whole(low: int, high: int) -> Any:
 def currency_minor(code: str) -> int:
     """Minor units in one unit of the currency (ISO 4217): 100 for most, 1 for the yen."""
     return 1 if code in {"JPY", "KRW", "CLP", "ISK", "VND", "XAF", "XOF"} else 100
+
+
+def span_words(seconds: float) -> str:
+    """A span of time as people say it: 40 s, 12 min, 5.3 h, 3.2 days."""
+    if seconds < 60:
+        return f"{seconds:.0f} s"
+    for unit, size, until in (("min", 60, 5_400), ("h", 3_600, 172_800)):
+        if seconds < until:
+            amount = seconds / size
+            return f"{amount:.1f} {unit}" if amount < 10 else f"{amount:.0f} {unit}"
+    days = seconds / 86_400
+    return f"{days:.1f} days" if days < 10 else f"{days:.0f} days"

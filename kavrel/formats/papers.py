@@ -14,9 +14,8 @@ from kavrel.core.plan import Plan
 from kavrel.formats import plan_file
 from kavrel.formats.calendar import week_ics
 from kavrel.formats.disks_csv import disks_csv
-from kavrel.formats.restore_markdown import restore_markdown
+from kavrel.formats.document_markdown import document_markdown
 from kavrel.formats.run_sheet_markdown import run_sheet_markdown
-from kavrel.formats.runbook_markdown import runbook_markdown
 from kavrel.formats.samba import smb_conf, smb_hosts
 from kavrel.formats.servers import files
 from kavrel.formats.servers.bundle import bundle
@@ -79,7 +78,7 @@ PAPERS: Mapping[str, Paper] = {
             "runbook.md",
             "text/markdown",
             "the runbook as Markdown, with tick boxes",
-            lambda o, _: runbook_markdown(runbook(o.plan, o.evaluation, o.origin)),
+            lambda o, _: document_markdown(runbook(o.plan, o.evaluation, o.origin)),
         ),
         Paper(
             "run-sheet.md",
@@ -91,7 +90,7 @@ PAPERS: Mapping[str, Paper] = {
             "if-something-happens.md",
             "text/markdown",
             "for whoever must restore without you: where things are, steps, tick boxes",
-            lambda o, _: restore_markdown(restore_sheet(o.plan, o.evaluation, o.origin)),
+            lambda o, _: document_markdown(restore_sheet(o.plan, o.evaluation, o.origin)),
         ),
         Paper(
             "plan.json",

@@ -1,7 +1,7 @@
 """The run sheet of the shuffle as Markdown (CommonMark with task lists)."""
 
 from kavrel.core.moves.shuffle import Shuffle
-from kavrel.formats.runbook_markdown import plain_text
+from kavrel.formats.document_markdown import plain_text
 
 
 def run_sheet_markdown(lab: str, move: Shuffle, origin: str) -> str:

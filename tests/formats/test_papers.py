@@ -14,7 +14,7 @@ from kavrel.core.paper.runbook import runbook
 from kavrel.core.plan import Plan, Share
 from kavrel.formats.calendar import week_ics
 from kavrel.formats.disks_csv import COLUMNS, disks_csv
-from kavrel.formats.runbook_markdown import runbook_markdown
+from kavrel.formats.document_markdown import document_markdown
 from kavrel.formats.samba import smb_conf, smb_hosts
 from tests.builders import TODAY, disk, job, lab, result
 from tests.conftest import NOW
@@ -63,7 +63,7 @@ def test_csv_shows_decimal_and_binary_and_where_a_disk_is(demo: Plan) -> None:
 @pytest.mark.parametrize("name", HOSTILE)
 def test_markdown_keeps_the_name_on_its_line(name: str) -> None:
     plan = lab(disks=(*lab().disks, disk(4, label=name)))
-    text = runbook_markdown(runbook(plan, result(plan), "revision 1"))
+    text = document_markdown(runbook(plan, result(plan), "revision 1"))
     plain = re.sub(r"\\([\\`*_{}\[\]<>#|~!&])", r"\1", text)
     assert any(line.startswith(f"- [ ] {name}: surface-check") for line in plain.splitlines())
     assert "<script>" not in text

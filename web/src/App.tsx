@@ -5,7 +5,7 @@ import { api, unwrap } from './api/client';
 import { Frame } from './Frame';
 import { PlansPage } from './sheets/plans/PlansPage';
 
-const RunbookPage = lazy(() => import('./sheets/paper/RunbookPage').then((m) => ({ default: m.RunbookPage })));
+const DocumentPage = lazy(() => import('./sheets/paper/DocumentPage').then((m) => ({ default: m.DocumentPage })));
 const RunSheetPage = lazy(() => import('./sheets/paper/RunSheetPage').then((m) => ({ default: m.RunSheetPage })));
 
 export function App() {
@@ -14,7 +14,8 @@ export function App() {
       <Routes>
         <Route path="/" element={<LastPlan />} />
         <Route path="/plans" element={<PlansPage />} />
-        <Route path="/plan/:plan/runbook" element={<RunbookPage />} />
+        <Route path="/plan/:plan/runbook" element={<DocumentPage paper="runbook" />} />
+        <Route path="/plan/:plan/restore-sheet" element={<DocumentPage paper="restore-sheet" />} />
         <Route path="/plan/:plan/run-sheet" element={<RunSheetPage />} />
         <Route path="/plan/:plan/:sheet?" element={<Frame />} />
         <Route path="*" element={<Navigate to="/" replace />} />

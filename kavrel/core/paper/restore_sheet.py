@@ -1,24 +1,29 @@
 """The sheet for whoever must restore without the administrator, having never seen the lab."""
 
-from pydantic import BaseModel, ConfigDict
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from typing import Literal
 
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
+from kavrel.core.paper.document import Document, Fact, Section, Step
 from kavrel.core.plan import Plan
-from kavrel.core.proof.cell import Cell
+from kavrel.core.proof.cell import Cell, StepView
 from kavrel.core.proof.restores import WORTH_ORDER
+from kavrel.core.quantities import span_words
 
-# What somebody may stand before; the rest needs the administrator.
-HAZARDS = (
-    "box_lost",
-    "fire",
-    "theft",
-    "malware",
-    "malware_credentials",
-    "second_disk",
-    "boot_lost",
-    "deleted",
-)
+# What somebody may stand before, and what of it there may be several of; the rest needs the
+# administrator.
+HAZARDS: Mapping[str, Literal["box", "pool", "site", "one"]] = {
+    "box_lost": "box",
+    "fire": "site",
+    "theft": "site",
+    "malware": "one",
+    "malware_credentials": "one",
+    "second_disk": "pool",
+    "boot_lost": "box",
+    "deleted": "one",
+}
 PHASES = {
     "notice": "first of all",
     "replace": "replace",
@@ -26,118 +31,136 @@ PHASES = {
     "transfer": "bring back",
     "verify": "check",
 }
+RULES = (
+    "Take your time: nothing gets worse by waiting an hour, much gets worse by haste.",
+    "Stop the jobs first: one that runs now can carry the damage into the copy, or prune the point "
+    "that you need.",
+    "Write nothing to a disk that may still hold the data. Pull no disk before its serial is read aloud.",
+    "Pull the mains plug before a case is opened; never open a power supply.",
+    "Keep the copy untouched: restore to new disks, never over the only copy.",
+)
 
 
-class SheetStep(BaseModel):
-    """A step with a tick box: its words and hours."""
-
-    model_config = ConfigDict(frozen=True)
-
-    text: str
-    hours: float
-
-
-class DatasetSheet(BaseModel):
-    """One dataset's way back."""
-
-    model_config = ConfigDict(frozen=True)
-
-    name: str
-    verdict: str
-    steps: tuple[SheetStep, ...]
-
-
-class HazardSheet(BaseModel):
-    """What to do after one thing has happened, datasets in the order of their worth."""
-
-    model_config = ConfigDict(frozen=True)
-
-    title: str
-    question: str
-    datasets: tuple[DatasetSheet, ...]
-
-
-class RestoreSheet(BaseModel):
-    """Where everything is, then what to do."""
-
-    model_config = ConfigDict(frozen=True)
-
-    title: str
-    origin: str
-    boxes: tuple[str, ...]
-    copies: tuple[str, ...]
-    keys: tuple[str, ...]
-    hazards: tuple[HazardSheet, ...]
-
-
-def restore_sheet(plan: Plan, evaluation: Evaluation, origin: str) -> RestoreSheet:
-    """Boxes and where they stand, copies and how old they may be, keys and where they lie, steps."""
+def restore_sheet(plan: Plan, evaluation: Evaluation, origin: str) -> Document:
+    """Rules, boxes, copies with how each is fetched from, keys; then each hazard, step by step."""
     index = Index(plan)
-    boxes = []
-    for host in plan.hosts:
-        pools = [p.name for p in plan.pools if p.host == host.id]
-        where = index.sites[host.site].name
-        address = host.vpn_address or host.address
-        said = f"{host.name}, at {where}" + (f", address {address}" if address else "")
-        boxes.append(said + (f": holds {', '.join(pools)}" if pools else ""))
-    copies, keys = [], []
-    for view in evaluation.jobs:
-        job = index.jobs[view.id]
-        if view.newest_age_seconds is None:
-            continue
-        names = ", ".join(index.datasets[d].name for d in job.datasets)
-        site = index.sites[view.target_site].name if view.target_site else "nowhere"
-        days = view.newest_age_seconds / 86_400
-        copies.append(
-            f"{job.name}: {view.title} of {names} on {view.target_name} at {site}, at most {days:.1f} days old"
-        )
-        if job.encrypted:
-            places = ", ".join(index.sites[s].name for s in job.key_kept_at)
-            keys.append(f"{job.name}: {places or 'only in the box itself'}")
-    views = {h.id: h for h in evaluation.hazards}
     order = {d.id: (WORTH_ORDER[d.worth], d.size_bytes) for d in plan.datasets}
-    sheets = []
-    for hazard in HAZARDS:
-        cells = [c for c in evaluation.proof if c.hazard == hazard and c.fate != "runs_on"]
-        cells.sort(key=lambda c: order[c.dataset])
-        if cells:
-            view_ = views[hazard]
-            sheets.append(
-                HazardSheet(
-                    title=view_.title,
-                    question=view_.question,
-                    datasets=tuple(_dataset(index, c) for c in cells),
-                )
-            )
+    sections = [
+        Section(title="Before anything", facts=tuple(Fact(text=r) for r in RULES)),
+        Section(title="Where the boxes stand", facts=_boxes(index)),
+        Section(title="Where the copies lie", facts=_copies(index, evaluation)),
+        Section(title="Where the keys are", facts=_keys(index)),
+    ]
+    views = {h.id: h for h in evaluation.hazards}
+    for hazard, what in HAZARDS.items():
+        struck: dict[str, list[Cell]] = defaultdict(list)
+        for cell in evaluation.proof:
+            if cell.hazard == hazard and cell.fate != "runs_on":
+                struck[_struck(index, what, cell)].append(cell)
+        for name, cells in struck.items():
+            cells.sort(key=lambda c: order[c.dataset])
+            title = views[hazard].title + (f": {name}" if name else "")
+            sections += _hazard(index, title, views[hazard].question, cells)
     variant = f", {plan.variant}" if plan.variant else ""
-    return RestoreSheet(
+    return Document(
         title=f"If something has happened: {plan.name}{variant}",
         origin=f"{origin}, {evaluation.today}",
-        boxes=tuple(boxes),
-        copies=tuple(copies),
-        keys=tuple(keys),
-        hazards=tuple(sheets),
+        sections=tuple(s for s in sections if s.facts or s.steps or s.intro),
     )
 
 
-def _dataset(index: Index, cell: Cell) -> DatasetSheet:
-    name = index.datasets[cell.dataset].name
+def _struck(index: Index, what: str, cell: Cell) -> str:
+    """Which of several boxes, pools or sites is concerned; empty where there is only one case."""
+    pool = index.pools[index.datasets[cell.dataset].pool]
+    names = {
+        "pool": f"pool {pool.name}",
+        "box": index.hosts[pool.host].name,
+        "site": index.sites[index.hosts[pool.host].site].name,
+    }
+    return names.get(what, "")
+
+
+def _boxes(index: Index) -> tuple[Fact, ...]:
+    found = []
+    for host in index.plan.hosts:
+        pools = [p.name for p in index.plan.pools if p.host == host.id]
+        address = host.vpn_address or host.address
+        said = f"{host.name}, at {index.sites[host.site].name}"
+        said += f", address {address}" if address else ""
+        found.append(Fact(text=said + (f": holds {', '.join(pools)}" if pools else "")))
+    return tuple(found)
+
+
+def _copies(index: Index, evaluation: Evaluation) -> tuple[Fact, ...]:
+    found = []
+    for view in evaluation.jobs:
+        if view.newest_age_seconds is None:
+            continue
+        job = index.jobs[view.id]
+        names = ", ".join(index.datasets[d].name for d in job.datasets)
+        site = index.sites[view.target_site].name if view.target_site else "nowhere"
+        said = (
+            f"{job.name}: {view.title} of {names} on {view.target_name} at {site}, at most "
+            f"{span_words(view.newest_age_seconds)} old"
+        )
+        found.append(Fact(text=said, how=view.fetch))
+    return tuple(found)
+
+
+def _keys(index: Index) -> tuple[Fact, ...]:
+    found = []
+    for job in index.plan.jobs:
+        if job.encrypted:
+            places = ", ".join(index.sites[s].name for s in job.key_kept_at)
+            found.append(Fact(text=f"{job.name}: {places or 'only in the box itself'}"))
+    return tuple(found)
+
+
+def _hazard(index: Index, title: str, question: str, cells: Sequence[Cell]) -> list[Section]:
+    """What all of it needs first; then each dataset, in the order of their worth."""
+    # Whoever reads this has noticed; the figures count from when it happened.
+    cells = [
+        c.model_copy(update={"steps": tuple(s for s in c.steps if s.text != "notice")})
+        for c in cells
+    ]
+    helped = [c for c in cells if c.fate in ("restored", "down")]
+    common: list[StepView] = []
+    if len(helped) > 1:
+        shared = set.intersection(*({s.text for s in c.steps} for c in helped))
+        early = ("notice", "replace")
+        common = [s for s in helped[0].steps if s.text in shared and s.phase in early]
+    found = [Section(title=title, intro=question, steps=tuple(_step(s) for s in common))]
+    done = {s.text for s in common}
+    alike: dict[str, list[str]] = {}
+    for cell in cells:
+        name = index.datasets[cell.dataset].name
+        steps = tuple(_step(s) for s in cell.steps if s.text not in done)
+        if cell.fate in ("restored", "down") and steps:
+            found.append(
+                Section(title=name, intro=_verdict(index, cell) + ".", steps=steps, below=True)
+            )
+        else:
+            alike.setdefault(_verdict(index, cell), []).append(name)
+    # What needs no steps of its own is said once.
+    found += [Section(title=", ".join(n), intro=f"{v}.", below=True) for v, n in alike.items()]
+    return found
+
+
+def _step(one: StepView) -> Step:
+    return Step(text=f"{PHASES[one.phase]}: {one.text}", hours=one.hours)
+
+
+def _verdict(index: Index, cell: Cell) -> str:
+    back = span_words(cell.rto_seconds or 0.0)
     if cell.fate == "restored":
         job = index.jobs[cell.copy_job or ""].name
-        days = (cell.rpo_seconds or 0.0) / 86_400
-        back = (cell.rto_seconds or 0.0) / 3600
-        verdict = (
-            f"comes back from {job}, up to {days:.1f} days of work are lost, about {back:.0f} h"
-        )
-    elif cell.fate == "down":
-        verdict = (
-            f"nothing is lost; about {(cell.rto_seconds or 0.0) / 3600:.0f} h until it works again"
-        )
-    elif cell.fate == "fetch_again":
-        verdict = "is not copied: fetch it again from where it came"
-    elif cell.fate == "exposed":
-        verdict = "works on, but without a fresh copy: change nothing, make a copy first"
-    else:
-        verdict = "has no copy that helps: switch off, touch nothing, ask a recovery service"
-    steps = tuple(SheetStep(text=f"{PHASES[s.phase]}: {s.text}", hours=s.hours) for s in cell.steps)
-    return DatasetSheet(name=name, verdict=verdict, steps=steps)
+        lost = span_words(cell.rpo_seconds or 0.0)
+        figures = f"up to {lost} of work are lost, about {back} in all from when it happened"
+        return f"comes back from {job}, {figures}"
+    if cell.fate == "down":
+        return f"nothing is lost; about {back} until it works again"
+    if cell.fate == "fetch_again":
+        return "is not copied: fetch it again from where it came"
+    if cell.fate == "exposed":
+        return "works on, but without a fresh copy: change nothing, make a copy first"
+    return "has no copy that helps: switch off, touch nothing, ask a recovery service"

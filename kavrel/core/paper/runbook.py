@@ -1,10 +1,9 @@
 """The runbook: the plan as steps in the order of work, each with its cautions, to tick by hand."""
 
-from pydantic import BaseModel, ConfigDict
-
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
+from kavrel.core.paper.document import Document, Section, Step
 from kavrel.core.plan import Disk, Plan
 from kavrel.core.shares.names import folders
 
@@ -20,37 +19,7 @@ MAINS = (
 )
 
 
-class Step(BaseModel):
-    """One box to tick: what to do, what to mind, how long it takes where that is known."""
-
-    model_config = ConfigDict(frozen=True)
-
-    text: str
-    minds: tuple[str, ...] = ()
-    hours: float | None = None
-
-
-class Section(BaseModel):
-    """A part of the work, in order."""
-
-    model_config = ConfigDict(frozen=True)
-
-    title: str
-    intro: str = ""
-    steps: tuple[Step, ...]
-
-
-class Runbook(BaseModel):
-    """A title, where it comes from, and the work in sections."""
-
-    model_config = ConfigDict(frozen=True)
-
-    title: str
-    origin: str
-    sections: tuple[Section, ...]
-
-
-def runbook(plan: Plan, evaluation: Evaluation, revision: str) -> Runbook:
+def runbook(plan: Plan, evaluation: Evaluation, revision: str) -> Document:
     """The runbook of a plan; `revision` names where it comes from."""
     index = Index(plan)
     sections = [
@@ -68,7 +37,7 @@ def runbook(plan: Plan, evaluation: Evaluation, revision: str) -> Runbook:
         _restore(evaluation),
         _upkeep(evaluation),
     ]
-    return Runbook(
+    return Document(
         title=f"Runbook: {plan.name}" + (f", {plan.variant}" if plan.variant else ""),
         origin=f"{revision}, {evaluation.today}",
         sections=tuple(s for s in sections if s.steps),

@@ -264,7 +264,7 @@ class _Maker:
         own = WORTH_ORDER[chosen.dataset.worth]
         first = [c.dataset.name for c in others if WORTH_ORDER[c.dataset.worth] < own]
         beside = [c.dataset.name for c in others if WORTH_ORDER[c.dataset.worth] == own]
-        names, word = (first, "after") if first else (beside, "beside")
+        names, word = (first, "wait for") if first else (beside, "share the way with")
         said = ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
         return f"{word} {said}"
 

@@ -75,7 +75,7 @@ def way_back(scene: Scene, dataset: Dataset, strike: Strike, copy: Copy) -> WayB
     before: tuple[Step, ...] = (prepare,)
     bucket = copy.place.bucket is not None
     if away and not bucket and (copy.place.disk or fetched < wire_hours):
-        before = (prepare, Step(f"bring {name}", travel, "travel_hours", "fetch"))
+        before = (prepare, Step(f"bring {_bring(scene, copy)}", travel, "travel_hours", "fetch"))
         way, text = carried, f"copy {size_text(size)} on the LAN"
         hours = carried.hours(size)
     else:
@@ -89,6 +89,14 @@ def way_back(scene: Scene, dataset: Dataset, strike: Strike, copy: Copy) -> WayB
         way,
         size,
     )
+
+
+def _bring(scene: Scene, copy: Copy) -> str:
+    """What somebody has to carry over: the box, or the disk, and from where."""
+    index, place = scene.index, copy.place
+    host, site = place.host(index), place.site(index)
+    what = index.hosts[host].name if place.pool and host else f"disk {place.name(index)}"
+    return f"{what} from {index.sites[site].name}" if site else what
 
 
 def _demand(way: Path, size: float, hours: float, dataset: Dataset) -> Demand | None:

@@ -82,7 +82,7 @@ def test_the_freshest_surviving_copy_is_used() -> None:
 def test_the_box_is_brought_when_that_is_quicker_than_the_wire() -> None:
     # 1000 GB at 100 Mbit/s x 0.88 takes 25 h; fetching the box takes 3 h and the LAN 2.5 h.
     texts = [s.text for s in cell(lab(jobs=(job("r", **FAR),)), "fire").steps]
-    assert "bring second" in texts
+    assert "bring far from away" in texts
     small = lab(
         datasets=(lab().datasets[0].model_copy(update={"size_bytes": 10 * GB}),),
         jobs=(job("r", **FAR),),
@@ -190,7 +190,7 @@ def test_restores_to_one_box_wait_for_those_worth_more() -> None:
         datasets=(cheap, lab().datasets[0]),
         jobs=(job("r", datasets=("files", "cheap"), **FAR),),
     )
-    assert "after files" in [s.text for s in cell(both, "fire", "cheap").steps]
+    assert "wait for files" in [s.text for s in cell(both, "fire", "cheap").steps]
     assert not any(s.text.startswith("after") for s in cell(both, "fire").steps)
 
 

@@ -214,7 +214,7 @@ def test_equals_share_the_way_back_and_the_lesser_waits() -> None:
     copying = 1000 * GB / (110e6 * 1.0) / 3600  # the LAN's 110 MB/s
     assert first - alone == pytest.approx(copying * 3600, rel=0.01)  # as long again: halved
     assert third - first == pytest.approx(copying * 3600, rel=0.01)  # then it has the way alone
-    assert "after files, twin" in [s.text for s in cell(plan, "box_lost", "less").steps]
+    assert "wait for files, twin" in [s.text for s in cell(plan, "box_lost", "less").steps]
 
 
 def test_pairs_name_hazards_and_each_says_why() -> None:
@@ -260,7 +260,7 @@ def test_fire_with_the_line_burnt_has_everything_carried() -> None:
     small = lab().datasets[0].model_copy(update={"size_bytes": 10 * GB})
     plan = lab(datasets=(small,), jobs=(job("r", **FAR),))
     assert not any("bring" in s.text for s in cell(plan, "fire").steps)
-    assert any("bring second" in s.text for s in pair(plan, "fire+uplink_down").steps)
+    assert any("bring far from away" in s.text for s in pair(plan, "fire+uplink_down").steps)
 
 
 def test_malware_needs_somebody_who_may_write() -> None:
@@ -278,4 +278,4 @@ def test_disk_of_another_box_is_no_shelf_disk() -> None:
     )
     found = cell(plan, "theft")
     assert found.fate == "restored"
-    assert any(s.text == "bring loose 9" and s.hours == 5.0 for s in found.steps)
+    assert any(s.text == "bring disk loose 9 from away" and s.hours == 5.0 for s in found.steps)

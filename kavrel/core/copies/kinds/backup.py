@@ -1,6 +1,15 @@
 """Versioned, deduplicating backup to a repository on another pool."""
 
-from kavrel.core.copies.kinds.kind import Kind
+from kavrel.core.copies.kinds.kind import Kind, Whereabouts
+
+
+def _fetch(at: Whereabouts) -> tuple[str, ...]:
+    return (
+        f"the repository lies on {at.pool} in {at.box}" + (f"; {at.key}" if at.key else ""),
+        "list its points, choose the newest from before the damage",
+        "restore into an empty folder, never over what is left; look at it, then move it into place",
+    )
+
 
 BACKUP = Kind(
     id="backup",
@@ -14,4 +23,5 @@ BACKUP = Kind(
     does_not="the loss of its key, or whoever holds the credentials",
     compresses=True,
     reads="files",
+    fetch=_fetch,
 )

@@ -1,6 +1,17 @@
 """Sync to a bucket: objects over the S3 protocol, at somebody else's site."""
 
-from kavrel.core.copies.kinds.kind import Kind
+from kavrel.core.copies.kinds.kind import Kind, Whereabouts
+
+
+def _fetch(at: Whereabouts) -> tuple[str, ...]:
+    return (
+        f"sign in to the provider of {at.pool} as {at.account}"
+        if at.account
+        else f"open {at.pool}",
+        at.key or "it is not encrypted",
+        "older versions are kept as versions of each object; download into an empty folder",
+    )
+
 
 BUCKET = Kind(
     id="bucket",
@@ -14,4 +25,5 @@ BUCKET = Kind(
     does_not="the account being closed or unpaid, the loss of the key",
     compresses=True,
     reads="files",
+    fetch=_fetch,
 )

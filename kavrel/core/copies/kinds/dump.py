@@ -1,6 +1,15 @@
 """Database dump, then backup: the only file copy of a live database that is fit to start."""
 
-from kavrel.core.copies.kinds.kind import Kind
+from kavrel.core.copies.kinds.kind import Kind, Whereabouts
+
+
+def _fetch(at: Whereabouts) -> tuple[str, ...]:
+    return (
+        f"the dumps lie on {at.pool} in {at.box}" + (f"; {at.key}" if at.key else ""),
+        "stop what uses the database; read the dump into a new, empty one, not over the old one",
+        "start the application against it and look at the newest entries",
+    )
+
 
 DUMP = Kind(
     id="dump",
@@ -16,4 +25,5 @@ DUMP = Kind(
     reads="everything",
     sends="everything",
     consistent=True,
+    fetch=_fetch,
 )

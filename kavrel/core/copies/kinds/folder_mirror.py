@@ -1,6 +1,17 @@
 """One-way folder mirror: the source only sends, the target only receives and keeps a trash can."""
 
-from kavrel.core.copies.kinds.kind import Kind
+from kavrel.core.copies.kinds.kind import Kind, Whereabouts
+
+
+def _fetch(at: Whereabouts) -> tuple[str, ...]:
+    trash = f", for {at.trash_days} days" if at.trash_days else ""
+    return (
+        at.stop_first,
+        f"the newest state lies in the folder on {at.pool} in {at.box}; what was replaced or deleted "
+        f"lies in its trash can{trash}",
+        f"copy it back: rsync -aHAX --partial FOLDER/ {at.home_box}:{at.folder}-back/",
+    )
+
 
 FOLDER_MIRROR = Kind(
     id="folder_mirror",
@@ -13,4 +24,5 @@ FOLDER_MIRROR = Kind(
     protects="deletion noticed while the trash can still has it, loss of the box",
     does_not="what is noticed later than the trash can keeps it; changes between two runs",
     reads="files",
+    fetch=_fetch,
 )

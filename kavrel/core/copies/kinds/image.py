@@ -1,6 +1,15 @@
 """Image backup of virtual machines and containers, each whole and bootable."""
 
-from kavrel.core.copies.kinds.kind import Kind
+from kavrel.core.copies.kinds.kind import Kind, Whereabouts
+
+
+def _fetch(at: Whereabouts) -> tuple[str, ...]:
+    return (
+        f"the images lie on {at.pool} in {at.box}" + (f"; {at.key}" if at.key else ""),
+        "restore one as a new guest beside the old one, with its network unplugged",
+        "start it and look inside; only then take the old one away and plug the network in",
+    )
+
 
 IMAGE = Kind(
     id="image",
@@ -15,4 +24,5 @@ IMAGE = Kind(
     compresses=True,
     reads="everything",
     consistent=True,
+    fetch=_fetch,
 )

@@ -1,11 +1,53 @@
 """What a kind of job declares: what it reads and writes, needs, locks, takes and protects."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
 from kavrel.core.plan import FilesystemId, JobKind
 
 Store = Literal["none", "pool", "disk", "bucket"]
+
+
+@dataclass(frozen=True)
+class Whereabouts:
+    """Where a copy is and what it is of, in names that stand on the boxes.
+
+    `box` with its address; `pool` may be a shelf disk or a bucket; `folders` those of the datasets
+    at home; `key` says where the key is, empty without encryption.
+    """
+
+    job: str
+    box: str
+    pool: str
+    filesystem: str
+    home_box: str
+    home_pool: str
+    folders: tuple[str, ...]
+    disk: str
+    account: str
+    key: str
+    trash_days: int
+
+    @property
+    def folder(self) -> str:
+        """The first folder at home, as an example."""
+        return self.folders[0] if self.folders else "/srv"
+
+    @property
+    def zfs_name(self) -> str:
+        """The same as ZFS names it."""
+        return self.folder.removeprefix("/srv/")
+
+    @property
+    def stop_first(self) -> str:
+        """A job that runs on would carry the loss into the copy."""
+        return f"stop {self.job} before anything else: its next run carries the loss over"
+
+
+def nothing_to_fetch(at: Whereabouts) -> tuple[str, ...]:
+    """A chore keeps nothing."""
+    return ()
 
 
 @dataclass(frozen=True)
@@ -18,7 +60,8 @@ class Kind:
     any. `reads`: what a run goes over at the source: changed blocks; all files' metadata, then the
     changed files; or everything. `sends`: what travels: changes or everything. `consistent`:
     whether a live database in it is fit to start. `by_hand`: somebody has to be there. `holds`:
-    whether it keeps its disks busy. The last lines are for people.
+    whether it keeps its disks busy. `fetch`: how something comes
+    back from it, for somebody who has never seen the lab. The other lines are for people.
     """
 
     id: JobKind
@@ -39,6 +82,7 @@ class Kind:
     sends: Literal["nothing", "changes", "everything"] = "changes"
     consistent: bool = False
     by_hand: bool = False
+    fetch: Callable[[Whereabouts], tuple[str, ...]] = nothing_to_fetch
 
     @property
     def moves_nothing(self) -> bool:

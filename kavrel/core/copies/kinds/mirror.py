@@ -1,6 +1,15 @@
 """Plain mirror of files: the newest state and nothing else."""
 
-from kavrel.core.copies.kinds.kind import Kind
+from kavrel.core.copies.kinds.kind import Kind, Whereabouts
+
+
+def _fetch(at: Whereabouts) -> tuple[str, ...]:
+    return (
+        at.stop_first,
+        f"it is the state of its last run and nothing older, on {at.pool} in {at.box}",
+        f"copy it back: rsync -aHAX --partial FOLDER/ {at.home_box}:{at.folder}-back/",
+    )
+
 
 MIRROR = Kind(
     id="mirror",
@@ -14,4 +23,5 @@ MIRROR = Kind(
     does_not="anything that travels with the next run: deletion, encryption, corruption",
     versions=False,
     reads="files",
+    fetch=_fetch,
 )

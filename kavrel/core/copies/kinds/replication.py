@@ -1,6 +1,22 @@
 """Snapshot replication to another pool: incremental, ready to run from."""
 
-from kavrel.core.copies.kinds.kind import Kind
+from kavrel.core.copies.kinds.kind import Kind, Whereabouts
+
+
+def _fetch(at: Whereabouts) -> tuple[str, ...]:
+    new = f"{at.zfs_name}-back"
+    if at.filesystem == "btrfs":
+        return (
+            f"on {at.box}, list the points: btrfs subvolume list -r /srv/{at.pool}",
+            f"send one back: btrfs send POINT | ssh {at.home_box} btrfs receive /srv/{at.home_pool}",
+            "it arrives read-only: make a writable snapshot of it and point the share there",
+        )
+    return (
+        f"on {at.box}, list the points: zfs list -t snapshot -o name,creation -r {at.pool}",
+        f"send one back under a new name: zfs send -R DATASET@POINT | ssh {at.home_box} zfs receive -u {new}",
+        "look at it, then rename it into place; leave the far end as it is until then",
+    )
+
 
 REPLICATION = Kind(
     id="replication",
@@ -14,4 +30,5 @@ REPLICATION = Kind(
     does_not="a deletion older than its retention",
     source_filesystems=frozenset({"zfs", "btrfs"}),
     consistent=True,
+    fetch=_fetch,
 )

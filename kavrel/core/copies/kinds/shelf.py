@@ -1,6 +1,16 @@
 """A disk copied to by hand and put on the shelf."""
 
-from kavrel.core.copies.kinds.kind import Kind
+from kavrel.core.copies.kinds.kind import Kind, Whereabouts
+
+
+def _fetch(at: Whereabouts) -> tuple[str, ...]:
+    return (
+        f"take down disk {at.disk}; read the label aloud; let it warm up if it comes from the cold",
+        "dock it and mount it read-only: mount -o ro /dev/DISK1 /mnt"
+        + (f"; {at.key}" if at.key else ""),
+        f"copy from it: rsync -aHAX --partial /mnt/FOLDER/ {at.folder}-back/; then back on the shelf",
+    )
+
 
 SHELF = Kind(
     id="shelf",
@@ -15,4 +25,5 @@ SHELF = Kind(
     versions=False,
     reads="files",
     by_hand=True,
+    fetch=_fetch,
 )

@@ -1,6 +1,21 @@
 """Snapshots on the pool itself: back in minutes, gone with the pool."""
 
-from kavrel.core.copies.kinds.kind import Kind
+from kavrel.core.copies.kinds.kind import Kind, Whereabouts
+
+
+def _fetch(at: Whereabouts) -> tuple[str, ...]:
+    if at.filesystem == "btrfs":
+        return (
+            f"on {at.box}, list the points: btrfs subvolume list -s /srv/{at.pool}",
+            "take files out of the read-only subvolume: cp -a --reflink=auto, into a new folder",
+        )
+    return (
+        f"on {at.box}, list the points: zfs list -t snapshot -o name,creation -r {at.zfs_name}",
+        f"files: copy them out of {at.folder}/.zfs/snapshot/POINT, into a new folder",
+        f"all of it: zfs clone {at.zfs_name}@POINT {at.zfs_name}-back; a rollback would throw away "
+        "whatever is newer",
+    )
+
 
 SNAPSHOT = Kind(
     id="snapshot",
@@ -16,4 +31,5 @@ SNAPSHOT = Kind(
     reads="nothing",
     sends="nothing",
     consistent=True,
+    fetch=_fetch,
 )

@@ -1201,6 +1201,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/{plan_id}/restore-sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Restore Sheet
+         * @description The sheet for whoever must restore without the administrator.
+         */
+        get: operations["get_restore_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans/{plan_id}/paper": {
         parameters: {
             query?: never;
@@ -2281,7 +2301,7 @@ export interface components {
          * CopyBack
          * @description What one copy still has: the points with the file in it, the newest good one, what it loses.
          *
-         *     `why` says why there is none; `steps` how it is fetched.
+         *     Instants in the lab's time. `why` says why there is none; `steps` how it is fetched.
          */
         CopyBack: {
             /** Job */
@@ -2624,6 +2644,18 @@ export interface components {
             stranded_bytes: number;
         };
         /**
+         * Document
+         * @description A title, where it comes from, and its sections.
+         */
+        Document: {
+            /** Title */
+            title: string;
+            /** Origin */
+            origin: string;
+            /** Sections */
+            sections: components["schemas"]["Section"][];
+        };
+        /**
          * Due
          * @description One thing to do: `last` is the last good entry; `overdue_days` is negative until due.
          */
@@ -2796,6 +2828,19 @@ export interface components {
              * @default 10
              */
             idle_minutes: number;
+        };
+        /**
+         * Fact
+         * @description Something to know, with what to do about it.
+         */
+        Fact: {
+            /** Text */
+            text: string;
+            /**
+             * How
+             * @default []
+             */
+            how: string[];
         };
         /**
          * FieldChange
@@ -3325,7 +3370,8 @@ export interface components {
          * @description A job in words, with its durations and the age of its newest point.
          *
          *     `slowdown`: how much longer a run takes in the worst night. `held_bytes`: what its points hold
-         *     beside the newest state. `travels`: how its bytes are protected on a link, empty without one.
+         *     beside the newest state. `travels`: how its bytes are protected on a link, empty without one. `fetch`:
+         *     how something is fetched from it, step by step.
          */
         JobView: {
             /** Id */
@@ -3360,6 +3406,8 @@ export interface components {
             held_bytes: number;
             /** Travels */
             travels: string;
+            /** Fetch */
+            fetch: string[];
         };
         /**
          * KindView
@@ -5893,18 +5941,6 @@ export interface components {
             resources: string[];
         };
         /**
-         * Runbook
-         * @description A title, where it comes from, and the work in sections.
-         */
-        Runbook: {
-            /** Title */
-            title: string;
-            /** Origin */
-            origin: string;
-            /** Sections */
-            sections: components["schemas"]["Section"][];
-        };
-        /**
          * Rung
          * @description One copy of a dataset, or the dataset itself, and what it counts for.
          *
@@ -5986,7 +6022,7 @@ export interface components {
         };
         /**
          * Section
-         * @description A part of the work, in order.
+         * @description A part of the paper, in order; `below`: it belongs to the section before it.
          */
         Section: {
             /** Title */
@@ -5996,8 +6032,21 @@ export interface components {
              * @default
              */
             intro: string;
-            /** Steps */
+            /**
+             * Facts
+             * @default []
+             */
+            facts: components["schemas"]["Fact"][];
+            /**
+             * Steps
+             * @default []
+             */
             steps: components["schemas"]["Step"][];
+            /**
+             * Below
+             * @default false
+             */
+            below: boolean;
         };
         /**
          * Settings
@@ -14327,7 +14376,83 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Runbook"];
+                    "application/json": components["schemas"]["Document"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_restore_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Document"];
                 };
             };
             /** @description No such plan or thing */

@@ -7,6 +7,7 @@ import { api, Refused, unwrap, type Schemas } from '../../api/client';
 import { usePlan } from '../../api/plan';
 import { Empty } from '../../parts/Empty';
 import { Worked } from '../../parts/Asked';
+import { Fetch } from '../../parts/Fetch';
 import { WorkingSlip } from '../../parts/WorkingSlip';
 import { DASHES, DashLegend, Plot } from '../../drawing/Plot';
 import { Press } from '../../drawing/Press';
@@ -139,6 +140,7 @@ export function BackView() {
                   ))}
                 </ol>
               )}
+              {best && <Fetch how={evaluation.jobs.find((j) => j.id === best.job)?.fetch ?? []} />}
               {of && (
                 <p className="unit mt-1">
                   For a lost part of {size(of.size_bytes)}: the share is an assumption of Proof, “Share of a dataset in

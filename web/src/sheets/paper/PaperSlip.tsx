@@ -19,6 +19,12 @@ export function PaperSlip({ onClose }: { onClose: () => void }) {
           <div className="text-quiet">in the order of work, with cautions and boxes to tick</div>
         </li>
         <li>
+          <Link className="font-semibold underline" to={`/plan/${meta.id}/restore-sheet`} target="_blank">
+            If something has happened
+          </Link>
+          <div className="text-quiet">for whoever must restore alone and has never seen the lab</div>
+        </li>
+        <li>
           <Link className="font-semibold underline" to={`/plan/${meta.id}/run-sheet`} target="_blank">
             Run sheet of the shuffle
           </Link>

@@ -3,13 +3,15 @@ import { api, unwrap, type Schemas } from '../../api/client';
 import { usePlan } from '../../api/plan';
 import { AskedWorking } from '../../parts/AskedWorking';
 import { span } from '../../text/format';
+import { Fetch } from '../../parts/Fetch';
 import { FATES } from './Cells';
 import { Sign } from './Sign';
 
 /** The story of a cell: what dies, what each copy is then worth, which steps lead back. */
 export function Story({ cell, title, question }: { cell: Schemas['Cell']; title: string; question: string }) {
-  const { plan } = usePlan();
+  const { plan, evaluation } = usePlan();
   const [open, setOpen] = useState(false);
+  const fetch = evaluation.jobs.find((j) => j.id === cell.copy_job)?.fetch ?? [];
   const dataset = plan.datasets.find((d) => d.id === cell.dataset);
   const jobs = new Map(plan.jobs.map((j) => [j.id, j.name]));
   return (
@@ -57,6 +59,12 @@ export function Story({ cell, title, question }: { cell: Schemas['Cell']; title:
               )}
             </p>
           ))}
+          {fetch.length > 0 && (
+            <>
+              <h3 className="mt-2">To fetch it from {jobs.get(cell.copy_job ?? '')}</h3>
+              <Fetch how={fetch} />
+            </>
+          )}
         </div>
         <div>
           <h3>The way back</h3>

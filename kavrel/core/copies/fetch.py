@@ -1,0 +1,42 @@
+"""How something is fetched from a copy, for somebody who has never seen the lab."""
+
+from collections.abc import Mapping
+
+from kavrel.core.copies.book import CopyBook
+from kavrel.core.copies.kinds import KINDS
+from kavrel.core.copies.kinds.kind import Whereabouts
+from kavrel.core.plan import Job
+
+
+def how_to_fetch(book: CopyBook, job: Job, folders: Mapping[str, str]) -> tuple[str, ...]:
+    """Sentences in order; none for a job that makes no copy. `folders`: see `shares.names`."""
+    kind = KINDS[job.kind]
+    if not kind.copies:
+        return ()
+    index, place = book.index, book.place(job)
+    host = index.hosts.get(place.host(index) or "")
+    disk = index.disks.get(place.disk or "")
+    bucket = index.buckets.get(place.bucket or "")
+    home = index.pools[index.datasets[job.datasets[0]].pool] if job.datasets else None
+    key = ""
+    if job.encrypted:
+        sites = ", ".join(index.sites[s].name for s in job.key_kept_at)
+        key = f"its key is kept at {sites}" if sites else "its key is only in the box that made it"
+    address = (host.vpn_address or host.address) if host else ""
+    return kind.fetch(
+        Whereabouts(
+            job=job.name,
+            box=(host.name + (f" ({address})" if address else "")) if host else "",
+            pool=place.name(index),
+            filesystem=index.pools[place.pool].filesystem if place.pool else "",
+            home_box=index.hosts[home.host].name if home else "",
+            home_pool=home.name if home else "",
+            folders=tuple(folders[d] for d in job.datasets),
+            disk=f"{disk.label}" + (f", serial {disk.serial}" if disk.serial else "")
+            if disk
+            else "",
+            account=bucket.account if bucket else "",
+            key=key,
+            trash_days=job.retention.trash_days,
+        )
+    )

@@ -1,0 +1,33 @@
+"""Papers for people as Markdown (CommonMark with task lists), every name kept as plain text."""
+
+import re
+
+from kavrel.core.paper.document import Document
+
+_SPECIAL = re.compile(r"([\\`*_{}\[\]<>#|~!&])")
+# Shorter steps are not worth a figure.
+LEAST_HOURS = 0.1
+
+
+def document_markdown(paper: Document) -> str:
+    """The paper's text; hours are for planning, not promises."""
+    lines = [f"# {plain_text(paper.title)}", "", f"From {plain_text(paper.origin)}.", ""]
+    for section in paper.sections:
+        lines += [f"{'###' if section.below else '##'} {plain_text(section.title)}", ""]
+        if section.intro:
+            lines += [plain_text(section.intro), ""]
+        for fact in section.facts:
+            lines.append(f"- {plain_text(fact.text)}")
+            lines += [f"  - {plain_text(how)}" for how in fact.how]
+        for step in section.steps:
+            hours = f" ({step.hours:.1f} h)" if step.hours and step.hours >= LEAST_HOURS else ""
+            lines.append(f"- [ ] {plain_text(step.text)}{hours}")
+            lines += [f"  - **Mind:** {plain_text(mind)}" for mind in step.minds]
+        if section.facts or section.steps:
+            lines.append("")
+    return "\n".join(lines)
+
+
+def plain_text(text: str) -> str:
+    """Text that Markdown shows as it is, on one line."""
+    return _SPECIAL.sub(r"\\\1", " ".join(text.split()))
