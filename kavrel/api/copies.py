@@ -2,26 +2,28 @@
 
 from collections.abc import Mapping
 from datetime import date, datetime, time, timedelta
-from typing import TypeVar
+from typing import Annotated, TypeVar
 from zoneinfo import ZoneInfo
 
-from fastapi import APIRouter, Response
-from pydantic import BaseModel
+from fastapi import APIRouter, Body, Response
+from pydantic import BaseModel, ConfigDict, Field
 
-from kavrel.api.answer import TheService, body
+from kavrel.api.answer import BaseRevision, TheService, body, state
 from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
-from kavrel.api.service import Service
+from kavrel.api.service import PlanState, Service
 from kavrel.core.copies.book import CopyBook, utc
 from kavrel.core.copies.first import FirstWay, first_ways
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.ladder import ladder, ladder_working
 from kavrel.core.copies.space import PoolSpace, frees, pool_space
+from kavrel.core.edit import put_starts
 from kavrel.core.index import Index
-from kavrel.core.plan import FirstCopy
+from kavrel.core.plan import FirstCopy, Plan
 from kavrel.core.pools.pool import pool_states
 from kavrel.core.proof.back import Back, have_it_back
 from kavrel.core.proof.hazards.hazard import Scene
+from kavrel.core.quantities import Id, WallTime
 from kavrel.core.week.nights import scheduled_book
 from kavrel.core.week.week import Week, week
 from kavrel.core.working import Working
@@ -174,3 +176,29 @@ def get_week(plan_id: str, day: date, service: TheService) -> Response:
     """The week that holds a day."""
     day = near(day)
     return body(week(book_of(service, plan_id, day), day))
+
+
+class Starts(BaseModel):
+    """New start times of day by job id."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    starts: Annotated[dict[Id, WallTime], Field(min_length=1, max_length=1000)]
+
+
+@router.post("/starts", response_model=PlanState, operation_id="move_starts")
+def move_starts(
+    plan_id: str, wanted: Annotated[Starts, Body()], base: BaseRevision, service: TheService
+) -> Response:
+    """Moves the start times of several jobs in one change, as arranging asks."""
+
+    def make(plan: Plan) -> tuple[Plan, str]:
+        known = {j.id: j for j in plan.jobs}
+        for key in wanted.starts:
+            find(known, key, "jobs")
+        count = len(wanted.starts)
+        said = known[next(iter(wanted.starts))].name if count == 1 else f"{count} jobs"
+        return put_starts(plan, wanted.starts), f"start of {said} moved"
+
+    service.plans.change(plan_id, base, None, make)
+    return state(service, plan_id)

@@ -1,6 +1,6 @@
 """Changes to a plan: each gives a new plan; the old one stays as it was."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from kavrel.core.consistency import Problem, problems
@@ -92,6 +92,17 @@ def _check_log(plan: Plan, entry: Any) -> None:
     if find(plan, kind, entry.about) is None:
         problem = Problem("log", entry.id, "about", f"there is no {entry.about} among the {kind}")
         raise EditError([problem])
+
+
+def put_starts(plan: Plan, starts: Mapping[str, str]) -> Plan:
+    """The plan with these jobs, by id, starting at these times of day (HH:MM); raises EditError."""
+    jobs = tuple(
+        j.model_copy(update={"schedule": j.schedule.model_copy(update={"at": starts[j.id]})})
+        if j.id in starts
+        else j
+        for j in plan.jobs
+    )
+    return checked(plan.model_copy(update={"jobs": jobs}))
 
 
 def put_settings(plan: Plan, **settings: Any) -> Plan:

@@ -93,6 +93,22 @@ def ask(client: TestClient, base: str, question: dict[str, Any]) -> Any:
     return ended["answer"]
 
 
+def test_many_starts_move_in_one_change(client: TestClient, base: str) -> None:
+    before = client.get(base).json()
+    at = {"If-Match": f'"r{before["meta"]["revision"]}"'}
+    starts = {"papers-vault": "02:10", "to-mill": "01:35"}
+    moved = client.post(f"{base}/starts", json={"starts": starts}, headers=at)
+    assert moved.status_code == 200, moved.text
+    assert moved.json()["meta"]["revision"] == before["meta"]["revision"] + 1
+    jobs = {j["id"]: j["schedule"]["at"] for j in moved.json()["plan"]["jobs"]}
+    assert {k: jobs[k] for k in starts} == starts
+    assert client.post(f"{base}/starts", json={"starts": starts}, headers=at).status_code == 412
+    now = {"If-Match": f'"r{moved.json()["meta"]["revision"]}"'}
+    for wrong, status in (({"none": "02:10"}, 404), ({"to-mill": "25:00"}, 422), ({}, 422)):
+        answer = client.post(f"{base}/starts", json={"starts": wrong}, headers=now)
+        assert answer.status_code == status, answer.text
+
+
 def test_arranging_living_and_the_nights_are_questions(client: TestClient, base: str) -> None:
     arranged = ask(client, base, {"kind": "arrange"})["arrangement"]
     assert arranged["before"]["overlaps"] > arranged["after"]["overlaps"] == 0

@@ -77,7 +77,7 @@ HOW = [
     (
         "mirror",
         {"target_pool": "second", "retention": Retention()},
-        "stop it before anything else: its next run carries the loss over",
+        "stop it before anything else",
     ),
     ("image", {"target_pool": "second"}, "with its network unplugged"),
     ("dump", {"target_pool": "second"}, "into a new, empty one"),

@@ -39,6 +39,7 @@ export type Edit =
       do: 'luns';
       luns: { count: number; size_bytes: number; prefix: string; dataset: string; thick: boolean };
     }
+  | { do: 'starts'; starts: Record<string, string> }
   | {
       do: 'settings';
       settings: { name?: string; variant?: string; currency?: string; zone?: string };
@@ -58,6 +59,8 @@ function send(base: string, edit: Edit, revision: number): Promise<unknown> {
       return call('POST', `${base}/restore`, { revision: edit.revision }, revision);
     case 'luns':
       return call('POST', `${base}/luns`, edit.luns, revision);
+    case 'starts':
+      return call('POST', `${base}/starts`, { starts: edit.starts }, revision);
     case 'settings':
       return call('PATCH', base, edit.settings, revision);
     case 'undo':

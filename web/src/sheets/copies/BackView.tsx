@@ -204,6 +204,7 @@ function Combs({
             <g key={c.job}>
               <path d={`M${LEFT} ${y + 20} H${WIDTH - 20}`} stroke="var(--hair)" />
               <Press name={`${names.get(c.job) ?? c.job}: show the working`} onPress={() => onExplain(c.job)}>
+                <rect x="0" y={y} width={LEFT - 10} height="24" fill="transparent" />
                 <text
                   x="0"
                   y={y + 16}

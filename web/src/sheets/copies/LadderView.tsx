@@ -120,20 +120,22 @@ function Row({
   for (const copy of copies) places.get(ring(copy, own))?.push(copy);
   const base = y + 22;
   const lacks = ladder.lacks.join(', ');
+  const counted = `${ladder.copies} counted, ${ladder.boxes} ${ladder.boxes === 1 ? 'box' : 'boxes'}`;
   return (
     <g>
       <path d={`M0 ${y + ROW - 4} H${WIDTH}`} stroke="var(--hair)" />
       <text x="0" y={y + 16} fontWeight="600">
         {name.length > 24 ? `${name.slice(0, 23)}...` : name}
       </text>
-      <Press name={`${name}: how it is counted`} onPress={onExplain}>
+      <Press name={`${counted}, ${name}: show the working`} onPress={onExplain}>
+        <rect x="0" y={y + 17} width={LEFT - 40} height="24" fill="transparent" />
         <text
           x="0"
           y={y + 32}
           textDecoration="underline"
           style={{ fill: 'var(--quiet)', textDecorationColor: 'var(--line)', textUnderlineOffset: 3 }}
         >
-          {`${ladder.copies} counted, ${ladder.boxes} ${ladder.boxes === 1 ? 'box' : 'boxes'}`}
+          {counted}
         </text>
       </Press>
       <rect x={LEFT + 12} y={base - 8} width="16" height="16" fill="var(--ink)">

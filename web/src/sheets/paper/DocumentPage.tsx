@@ -35,7 +35,7 @@ export function DocumentPage({ paper }: { paper: 'runbook' | 'restore-sheet' }) 
             (s, n) =>
               !s.below && (
                 <li key={n}>
-                  <a className="block py-1 underline sm:py-0.5" href={`#part-${n}`}>
+                  <a className="block py-1 underline" href={`#part-${n}`}>
                     {s.title}
                   </a>
                 </li>

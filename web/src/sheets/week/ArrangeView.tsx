@@ -28,7 +28,8 @@ export function ArrangeView({ onDone }: { onDone: () => void }) {
   const names = new Map(plan.jobs.map((j) => [j.id, j.name]));
   const apply = async (jobs: Schemas['Job'][]) => {
     try {
-      for (const item of jobs) await change.mutateAsync({ edit: { do: 'put', collection: 'jobs', item } });
+      const starts = Object.fromEntries(jobs.map((j) => [j.id, j.schedule.at]));
+      await change.mutateAsync({ edit: { do: 'starts', starts } });
       onDone();
     } catch (error) {
       setWrong((error as Error).message);
