@@ -29,7 +29,7 @@ from kavrel.core.proof.hazards import HAZARDS
 from kavrel.core.proof.proof import prove, worst_working
 from kavrel.core.shares.access import Access, access_matrix
 from kavrel.core.shares.addresses import Listener, listeners
-from kavrel.core.shares.names import folders
+from kavrel.core.shares.names import copy_folders, folders
 from kavrel.core.shares.promises import Promise, promises
 from kavrel.core.shares.reach import Reach, reach
 from kavrel.core.week.nights import scheduled_book
@@ -203,7 +203,7 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
     index = Index(plan)
     states = pool_states(index)
     matrix = access_matrix(index, today)
-    paths = folders(plan)
+    paths, copies = folders(plan), copy_folders(plan)
     book = scheduled_book(index, states, today)
     this_week = week(book, today)
     cells = prove(index, book, matrix)
@@ -225,7 +225,7 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
         promises=promised,
         listeners=heard,
         kinds=KIND_VIEWS,
-        jobs=tuple(_job(book, j.id, paths) for j in plan.jobs),
+        jobs=tuple(_job(book, j.id, paths, copies) for j in plan.jobs),
         ladders=ladders,
         week=this_week,
         hazards=tuple(
@@ -361,7 +361,12 @@ def _access_table(plan: Plan, matrix: Sequence[Access]) -> AccessTable:
     )
 
 
-def _job(book: CopyBook, job_id: str, paths: dict[str, str]) -> JobView:
+def _job(
+    book: CopyBook,
+    job_id: str,
+    paths: dict[str, str],
+    copies: dict[tuple[str, str], str],
+) -> JobView:
     index = book.index
     job = index.jobs[job_id]
     source, target = book.source(job), book.place(job)
@@ -387,7 +392,7 @@ def _job(book: CopyBook, job_id: str, paths: dict[str, str]) -> JobView:
         slowdown=book.flow(job).slowdown,
         held_bytes=int(held_bytes(book, job, book.as_of)),
         travels=travels(book, job),
-        fetch=how_to_fetch(book, job, paths),
+        fetch=how_to_fetch(book, job, paths, copies),
     )
 
 

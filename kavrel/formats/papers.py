@@ -15,13 +15,14 @@ from kavrel.formats import plan_file
 from kavrel.formats.calendar import week_ics
 from kavrel.formats.disks_csv import disks_csv
 from kavrel.formats.document_markdown import document_markdown
+from kavrel.formats.lab_jobs import hosts_with_jobs, lab_jobs, script
 from kavrel.formats.run_sheet_markdown import run_sheet_markdown
 from kavrel.formats.samba import smb_conf, smb_hosts
 from kavrel.formats.servers import files
 from kavrel.formats.servers.bundle import bundle
 from kavrel.formats.servers.setup_script import setup_script
 from kavrel.formats.servers.site import hosts_with, hosts_with_pools
-from kavrel.formats.timers import crontab, hosts_with_jobs, timers_zip
+from kavrel.formats.timers import crontab, timers_zip
 
 
 class NoPaper(ValueError):
@@ -124,9 +125,22 @@ PAPERS: Mapping[str, Paper] = {
             hosts_with_jobs,
         ),
         Paper(
+            "lab-job",
+            "text/x-python",
+            "the script that cron and timers start, for /usr/local/sbin of every box",
+            lambda o, _: script(),
+        ),
+        Paper(
+            "lab-jobs.json",
+            "application/json",
+            "what that script has to know of one host's jobs, for /etc",
+            lambda o, host: lab_jobs(o.plan, host, o.origin),
+            hosts_with_jobs,
+        ),
+        Paper(
             "timers.zip",
             "application/zip",
-            "the same jobs as systemd timers, odd nights included",
+            "the same jobs as systemd timers, odd nights included; with the script and its file",
             lambda o, host: timers_zip(o.plan, host, o.origin, o.evaluation.today),
             hosts_with_jobs,
         ),

@@ -1,6 +1,6 @@
 """A plan's jobs as a crontab and as systemd timers, which start at the same moments.
 
-Both run /usr/local/sbin/lab-job NAME, a script of the administrator's own. What neither can say in
+Both run /usr/local/sbin/lab-job NAME; see `lab_jobs`. What neither can say in
 its calendar (every n days, the nth weekday, from and until a date) is a guard before the command.
 On the odd nights cron runs a start from the spring gap when the gap is over; systemd would skip
 it, so the timer names those moments of the coming years one by one.
@@ -9,54 +9,21 @@ Source: crontab(5) and cron(8) of Debian, systemd.time(7).
 
 import io
 import zipfile
-from collections.abc import Sequence
+from collections.abc import Mapping
 from datetime import UTC, date, time, timedelta
 
-from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.schedule import ANCHOR, WEEKDAYS, hours_of, in_words, odd_starts
 from kavrel.core.index import Index
 from kavrel.core.plan import Job, Plan, Schedule
-from kavrel.core.shares.names import slug
+from kavrel.core.shares.names import job_names
+from kavrel.formats.lab_jobs import jobs_on, lab_jobs, script
 from kavrel.formats.servers.bundle import MOMENT
 from kavrel.formats.servers.template import plain, render
 
 SCRIPT = "/usr/local/sbin/lab-job"
 ODD_YEARS = 10
+OVERDUE = f"0 9 * * * {SCRIPT} overdue"
 DAY_NUMBER = "$(( $(date -u -d $(date +%F) +%s) / 86400 ))"
-
-
-def runs_on(plan: Plan, job: Job) -> str | None:
-    """The host that starts a job: the far one where it pulls, None where a person does it."""
-    index = Index(plan)
-    if KINDS[job.kind].by_hand:
-        return None
-    if job.host:
-        return job.host
-    if job.credentials == "target" and job.target_pool:
-        return index.pools[job.target_pool].host
-    if job.pool:
-        return index.pools[job.pool].host
-    if job.reads_from:
-        source = index.jobs[job.reads_from]
-        if source.target_pool:
-            return index.pools[source.target_pool].host
-    return index.pools[index.datasets[job.datasets[0]].pool].host if job.datasets else None
-
-
-def hosts_with_jobs(plan: Plan) -> Sequence[str]:
-    """Hosts that start a job, in plan order."""
-    busy = {runs_on(plan, j) for j in plan.jobs}
-    return [h.id for h in plan.hosts if h.id in busy]
-
-
-def jobs_on(plan: Plan, host: str) -> list[Job]:
-    """The jobs that a host starts."""
-    return [j for j in plan.jobs if runs_on(plan, j) == host]
-
-
-def job_name(job: Job) -> str:
-    """The name under which the script knows the job."""
-    return slug(job.name, job.id)
 
 
 def guard(schedule: Schedule) -> str:
@@ -120,11 +87,11 @@ def cron_fields(schedule: Schedule) -> tuple[str, str]:
 
 def crontab(plan: Plan, host: str, origin: str) -> str:
     """The crontab of one host, in the lab's time zone."""
-    name = Index(plan).hosts[host].name
+    name, names = Index(plan).hosts[host].name, job_names(plan)
     lines = [
         f"# crontab of {plain(name)}, written by Kavrel from {plain(origin)}",
         f"# Times are those of {plan.zone}: the host's own zone has to be the same.",
-        f"# {SCRIPT} is yours: it knows what each job does. Mail on failure only.",
+        f"# {SCRIPT} reads /etc/lab-jobs.json; both are papers of Kavrel. Mail on failure only.",
         "",
     ]
     followers: dict[str, list[Job]] = {}
@@ -139,22 +106,24 @@ def crontab(plan: Plan, host: str, origin: str) -> str:
         if job.schedule.zone and job.schedule.zone != plan.zone:
             lines += [
                 said,
-                f"# {job_name(job)} keeps the time of {job.schedule.zone}: use its timer",
+                f"# {names[job.id]} keeps the time of {job.schedule.zone}: use its timer",
                 "",
             ]
             continue
         fields, test = cron_fields(job.schedule)
-        command = _chain(job, followers)
+        command = _chain(job, followers, names)
         whole = f"{test} && {command}" if test else command
         lines += [said, f"{fields} {whole.replace('%', chr(92) + '%')}", ""]
+    if any(j.alarm_days is not None for j in mine):
+        lines += ["# somebody is told when a job has not gone well for too long", OVERDUE, ""]
     return "\n".join(lines)
 
 
-def _chain(job: Job, followers: dict[str, list[Job]]) -> str:
+def _chain(job: Job, followers: dict[str, list[Job]], names: Mapping[str, str]) -> str:
     """The job's command, then those that follow it once it has gone well."""
-    command = f"{SCRIPT} {job_name(job)}"
+    command = f"{SCRIPT} {names[job.id]}"
     for follower in followers.get(job.id, []):
-        command += f" && {_chain(follower, followers)}"
+        command += f" && {_chain(follower, followers, names)}"
     return command
 
 
@@ -189,18 +158,18 @@ def on_calendar(schedule: Schedule, zone: str, today: date) -> list[str]:
 
 def timer_units(plan: Plan, host: str, origin: str, today: date) -> dict[str, str]:
     """Unit name to its text: a service for each job, and a timer where it has a time of its own."""
-    index = Index(plan)
+    index, names = Index(plan), job_names(plan)
     found: dict[str, str] = {}
     mine = jobs_on(plan, host)
     for job in mine:
-        stem = f"lab-{job_name(job)}"
+        stem = f"lab-{names[job.id]}"
         common = {"host": index.hosts[host], "origin": origin, "what": f"{job.name} ({job.kind})"}
-        after = [f"lab-{job_name(j)}.service" for j in mine if j.after == job.id]
+        after = [f"lab-{names[j.id]}.service" for j in mine if j.after == job.id]
         found[f"{stem}.service"] = render(
             "job_service_unit.j2",
             unit=f"{stem}.service",
             guard=guard(job.schedule).replace("%", "%%"),
-            command=f"{SCRIPT} {job_name(job)}",
+            command=f"{SCRIPT} {names[job.id]}",
             after=after,
             **common,
         )
@@ -211,16 +180,33 @@ def timer_units(plan: Plan, host: str, origin: str, today: date) -> dict[str, st
                 calendars=on_calendar(job.schedule, plan.zone, today),
                 **common,
             )
+    if any(j.alarm_days is not None for j in mine):
+        told = {"host": index.hosts[host], "origin": origin, "what": "jobs that are overdue"}
+        found["lab-overdue.service"] = render(
+            "job_service_unit.j2",
+            unit="lab-overdue.service",
+            guard="",
+            command=f"{SCRIPT} overdue",
+            after=[],
+            **told,
+        )
+        found["lab-overdue.timer"] = render(
+            "job_timer_unit.j2",
+            unit="lab-overdue.timer",
+            calendars=[f"*-*-* 09:00:00 {plan.zone}"],
+            **told,
+        )
     return found
 
 
 def timers_zip(plan: Plan, host: str, origin: str, today: date) -> bytes:
-    """The units of a host in one zip; the same plan and day give the same bytes."""
+    """The units of a host, with the script and its file; the same plan and day give the same bytes."""
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as packed:
-        for name, text in timer_units(plan, host, origin, today).items():
+        kept = {"lab-job": script(), "lab-jobs.json": lab_jobs(plan, host, origin)}
+        for name, text in (kept | timer_units(plan, host, origin, today)).items():
             entry = zipfile.ZipInfo(name, MOMENT)
-            entry.external_attr = 0o100644 << 16
+            entry.external_attr = (0o100755 if name == "lab-job" else 0o100644) << 16
             entry.compress_type = zipfile.ZIP_DEFLATED
             packed.writestr(entry, text)
     return out.getvalue()

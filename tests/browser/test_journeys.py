@@ -453,7 +453,9 @@ def test_copies_by_keyboard_from_the_route_to_what_is_elsewhere(page: Page) -> N
 
     page.press("three, two, one T")
     page.reads("another box, same site")
-    page.see("3 counted, 3 boxes, negative scans: show the working", "*[name()='g']").send_keys(Keys.ENTER)
+    page.see("3 counted, 3 boxes, negative scans: show the working", "*[name()='g']").send_keys(
+        Keys.ENTER
+    )
     page.reads("the data and every copy on disks that no other copy lies on")
     page.keys(Keys.ESCAPE)
     page.closed()

@@ -9,12 +9,11 @@ import pytest
 
 from kavrel.core.copies.schedule import in_words, starts
 from kavrel.core.plan import Job, Plan, Retention, Schedule
+from kavrel.formats.lab_jobs import hosts_with_jobs, runs_on
 from kavrel.formats.timers import (
     cron_fields,
     crontab,
     guard,
-    hosts_with_jobs,
-    runs_on,
     timer_units,
 )
 from tests.builders import TODAY, daily, job, lab

@@ -8,8 +8,13 @@ from kavrel.core.copies.kinds.kind import Whereabouts
 from kavrel.core.plan import Job
 
 
-def how_to_fetch(book: CopyBook, job: Job, folders: Mapping[str, str]) -> tuple[str, ...]:
-    """Sentences in order; none for a job that makes no copy. `folders`: see `shares.names`."""
+def how_to_fetch(
+    book: CopyBook,
+    job: Job,
+    folders: Mapping[str, str],
+    copies: Mapping[tuple[str, str], str],
+) -> tuple[str, ...]:
+    """Sentences in order; none for a job that makes no copy. Folders and copies: `shares.names`."""
     kind = KINDS[job.kind]
     if not kind.copies:
         return ()
@@ -18,6 +23,7 @@ def how_to_fetch(book: CopyBook, job: Job, folders: Mapping[str, str]) -> tuple[
     disk = index.disks.get(place.disk or "")
     bucket = index.buckets.get(place.bucket or "")
     home = index.pools[index.datasets[job.datasets[0]].pool] if job.datasets else None
+    home_folder = folders[job.datasets[0]] if job.datasets else ""
     key = ""
     if job.encrypted:
         sites = ", ".join(index.sites[s].name for s in job.key_kept_at)
@@ -31,7 +37,8 @@ def how_to_fetch(book: CopyBook, job: Job, folders: Mapping[str, str]) -> tuple[
             filesystem=index.pools[place.pool].filesystem if place.pool else "",
             home_box=index.hosts[home.host].name if home else "",
             home_pool=home.name if home else "",
-            folders=tuple(folders[d] for d in job.datasets),
+            folder=home_folder,
+            copy=copies.get((job.id, job.datasets[0]), home_folder) if job.datasets else "",
             disk=f"{disk.label}" + (f", serial {disk.serial}" if disk.serial else "")
             if disk
             else "",

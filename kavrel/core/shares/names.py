@@ -5,6 +5,7 @@ Source: MS-FSCC 2.1.5 for the characters, smb.conf(5) for the sections that are 
 
 import re
 import unicodedata
+from collections.abc import Iterable
 
 from kavrel.core.plan import Dataset, Plan
 
@@ -28,12 +29,38 @@ def slug(text: str, otherwise: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:60] or otherwise
 
 
+def pool_names(plan: Plan) -> dict[str, str]:
+    """Pool id to its name on the host, each one different."""
+    return _distinct((p.id, slug(p.name, p.id)) for p in plan.pools)
+
+
+def job_names(plan: Plan) -> dict[str, str]:
+    """Job id to its name on the host, each one different."""
+    return _distinct((j.id, slug(j.name, j.id)) for j in plan.jobs)
+
+
+def _distinct(wanted: Iterable[tuple[str, str]]) -> dict[str, str]:
+    found: dict[str, str] = {}
+    for key, name in wanted:
+        found[key] = f"{name}-{key}" if name in found.values() else name
+    return found
+
+
+def copy_folders(plan: Plan) -> dict[tuple[str, str], str]:
+    """Job id and dataset id to the folder that the copy lies in: /srv/POOL/JOB/DATASET."""
+    pools, jobs, homes = pool_names(plan), job_names(plan), folders(plan)
+    found: dict[tuple[str, str], str] = {}
+    for job in plan.jobs:
+        if job.target_pool:
+            leaves = _distinct((d, homes[d].rpartition("/")[2]) for d in job.datasets)
+            above = f"/srv/{pools[job.target_pool]}/{jobs[job.id]}"
+            found |= {(job.id, d): f"{above}/{leaf}" for d, leaf in leaves.items()}
+    return found
+
+
 def folders(plan: Plan) -> dict[str, str]:
     """Dataset id to its folder on the host, each one different: /srv/POOL/PARENT/DATASET."""
-    pools: dict[str, str] = {}
-    for pool in plan.pools:
-        wanted = slug(pool.name, pool.id)
-        pools[pool.id] = f"{wanted}-{pool.id}" if wanted in pools.values() else wanted
+    pools = pool_names(plan)
     found: dict[str, str] = {}
     left = list(plan.datasets)
     while left:

@@ -324,12 +324,17 @@ def _place(
             inside = [m for m in inside if _after(m, done, piece.low)]
             wanted = done % DAY_MINUTES
         inside.sort(key=lambda m, near=wanted: (_apart(m, near), m))  # type: ignore[misc]
-        free = [m for m in inside if taken.free(piece, m)]
-        if not free:
+        found = None
+        for minute in inside:
+            if taken.free(piece, minute):
+                found = minute if found is None else found
+                if unplaced.free(piece, minute):
+                    found = minute
+                    break
+        if found is None:
             left.append(piece)  # it stays where it is, and others keep out of its way if they can
             unplaced.add(piece, piece.now)
             continue
-        found = next((m for m in free if unplaced.free(piece, m)), free[0])
         placed[piece.job.id] = found
         taken.add(piece, found)
         cost += _apart(found, wanted)

@@ -6,7 +6,7 @@ from functools import cached_property
 
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Export, Host, Plan, Pool
-from kavrel.core.shares.names import folders, slug
+from kavrel.core.shares.names import folders, pool_names
 
 # File systems are made with these, so that fstab can name them before they exist.
 NAMESPACE = uuid.UUID("5d0f6b4e-5a0c-5f0e-9a55-6b61766c6162")
@@ -54,11 +54,7 @@ class Box:
 
     def pool_name(self, pool: Pool) -> str:
         """The pool's name on the host, as its folder has it."""
-        slugs: dict[str, str] = {}
-        for other in self.plan.pools:
-            wanted = slug(other.name, other.id)
-            slugs[other.id] = f"{wanted}-{other.id}" if wanted in slugs.values() else wanted
-        return slugs[pool.id]
+        return pool_names(self.plan)[pool.id]
 
     @cached_property
     def volumes(self) -> list[Volume]:

@@ -72,7 +72,7 @@ HOW = [
     (
         "folder_mirror",
         {"target_pool": "second", "retention": Retention(trash_days=7)},
-        "lies in its trash can, for 7 days",
+        "lies by days in /srv/second/it/.trash-files, for 7 days",
     ),
     (
         "mirror",
@@ -104,8 +104,8 @@ def test_btrfs_is_fetched_in_its_own_way() -> None:
     )
     pools = (pools[0].model_copy(update={"groups": (("box1", "box2"),)}), pools[1])
     text = sheet_of(lab(pools=pools, jobs=(job("s"), job("r", **FAR))))
-    assert "btrfs subvolume list -s /srv/main" in text
-    assert "btrfs send POINT \\| ssh box btrfs receive /srv/main" in text
+    assert "ls /srv/main/.points/files" in text
+    assert "btrfs send /srv/second/r/.points/files/POINT \\| ssh box btrfs receive" in text
 
 
 def test_where_nothing_helps_it_says_to_touch_nothing() -> None:

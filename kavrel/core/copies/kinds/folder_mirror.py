@@ -7,9 +7,9 @@ def _fetch(at: Whereabouts) -> tuple[str, ...]:
     trash = f", for {at.trash_days} days" if at.trash_days else ""
     return (
         at.stop_first,
-        f"the newest state lies in the folder on {at.pool} in {at.box}; what was replaced or deleted "
-        f"lies in its trash can{trash}",
-        f"copy it back: rsync -aHAX --partial FOLDER/ {at.home_box}:{at.folder}-back/",
+        f"the newest state lies in {at.copy} on {at.box}; what was replaced or deleted lies by days in "
+        f"{at.beside}/.trash-{at.leaf}{trash}",
+        f"copy it back: rsync -aHAX --partial {at.copy}/ {at.home_box}:{at.folder}-back/",
     )
 
 

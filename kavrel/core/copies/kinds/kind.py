@@ -13,8 +13,9 @@ Store = Literal["none", "pool", "disk", "bucket"]
 class Whereabouts:
     """Where a copy is and what it is of, in names that stand on the boxes.
 
-    `box` with its address; `pool` may be a shelf disk or a bucket; `folders` those of the datasets
-    at home; `key` says where the key is, empty without encryption.
+    `box` with its address; `pool` may be a shelf disk or a bucket; `folder` is that of the first
+    dataset at home and `copy` where its copy lies, as examples; `key` says where the key is, empty
+    without encryption.
     """
 
     job: str
@@ -23,21 +24,32 @@ class Whereabouts:
     filesystem: str
     home_box: str
     home_pool: str
-    folders: tuple[str, ...]
+    folder: str
+    copy: str
     disk: str
     account: str
     key: str
     trash_days: int
 
     @property
-    def folder(self) -> str:
-        """The first folder at home, as an example."""
-        return self.folders[0] if self.folders else "/srv"
+    def zfs_name(self) -> str:
+        """The dataset as ZFS names it."""
+        return self.folder.removeprefix("/srv/")
 
     @property
-    def zfs_name(self) -> str:
-        """The same as ZFS names it."""
-        return self.folder.removeprefix("/srv/")
+    def zfs_copy(self) -> str:
+        """The copy as ZFS names it."""
+        return self.copy.removeprefix("/srv/")
+
+    @property
+    def beside(self) -> str:
+        """The folder that the copy lies in."""
+        return self.copy.rpartition("/")[0]
+
+    @property
+    def leaf(self) -> str:
+        """The copy's own name."""
+        return self.copy.rpartition("/")[2]
 
     @property
     def stop_first(self) -> str:

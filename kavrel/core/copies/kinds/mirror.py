@@ -6,8 +6,8 @@ from kavrel.core.copies.kinds.kind import Kind, Whereabouts
 def _fetch(at: Whereabouts) -> tuple[str, ...]:
     return (
         at.stop_first,
-        f"it is the state of its last run and nothing older, on {at.pool} in {at.box}",
-        f"copy it back: rsync -aHAX --partial FOLDER/ {at.home_box}:{at.folder}-back/",
+        f"it is the state of its last run and nothing older, in {at.copy} on {at.box}",
+        f"copy it back: rsync -aHAX --partial {at.copy}/ {at.home_box}:{at.folder}-back/",
     )
 
 

@@ -7,13 +7,15 @@ def _fetch(at: Whereabouts) -> tuple[str, ...]:
     new = f"{at.zfs_name}-back"
     if at.filesystem == "btrfs":
         return (
-            f"on {at.box}, list the points: btrfs subvolume list -r /srv/{at.pool}",
-            f"send one back: btrfs send POINT | ssh {at.home_box} btrfs receive /srv/{at.home_pool}",
+            f"on {at.box}, list the points: ls {at.beside}/.points/{at.leaf}",
+            f"send one back: btrfs send {at.beside}/.points/{at.leaf}/POINT | ssh {at.home_box} btrfs "
+            f"receive /srv/{at.home_pool}",
             "it arrives read-only: make a writable snapshot of it and point the share there",
         )
     return (
-        f"on {at.box}, list the points: zfs list -t snapshot -o name,creation -r {at.pool}",
-        f"send one back under a new name: zfs send -R DATASET@POINT | ssh {at.home_box} zfs receive -u {new}",
+        f"on {at.box}, list the points: zfs list -t snapshot -o name,creation -r {at.zfs_copy}",
+        f"send one back under a new name: zfs send {at.zfs_copy}@POINT | ssh {at.home_box} zfs "
+        f"receive -u {new}",
         "look at it, then rename it into place; leave the far end as it is until then",
     )
 

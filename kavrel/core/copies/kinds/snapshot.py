@@ -6,7 +6,7 @@ from kavrel.core.copies.kinds.kind import Kind, Whereabouts
 def _fetch(at: Whereabouts) -> tuple[str, ...]:
     if at.filesystem == "btrfs":
         return (
-            f"on {at.box}, list the points: btrfs subvolume list -s /srv/{at.pool}",
+            f"on {at.box}, list the points: ls {at.beside}/.points/{at.leaf}",
             "take files out of the read-only subvolume: cp -a --reflink=auto, into a new folder",
         )
     return (

@@ -1,0 +1,296 @@
+"""The script that cron and timers start: what it keeps, what it sends, when it complains."""
+
+import json
+import os
+import subprocess
+import sys
+from datetime import UTC, date, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from kavrel.core.copies.kinds import KINDS
+from kavrel.core.copies.retention import DAY, existing, keep
+from kavrel.core.plan import Bucket, Plan, Retention
+from kavrel.formats.hostside import lab_job
+from kavrel.formats.lab_jobs import hosts_with_jobs, lab_jobs, script
+from tests.builders import job, lab
+
+START = datetime(2026, 1, 1, 2, 0, tzinfo=UTC).timestamp()
+RULES = st.builds(
+    Retention,
+    all_days=st.integers(0, 9),
+    last=st.integers(0, 6),
+    hourly=st.integers(0, 5),
+    daily=st.integers(0, 5),
+    weekly=st.integers(0, 4),
+    monthly=st.integers(0, 4),
+    yearly=st.integers(0, 2),
+    thin=st.sampled_from([0, 1, 2, 3, 7]),
+    hold_until=st.sampled_from([None, date(2026, 1, 20)]),
+)
+
+
+@given(st.lists(st.floats(0.02, 20.0), min_size=5, max_size=60), RULES)
+@settings(max_examples=80, deadline=None)
+def test_it_prunes_run_by_run_what_the_plan_predicts(gaps: list[float], rules: Retention) -> None:
+    moments = [START]
+    for gap in gaps:
+        moments.append(moments[-1] + gap * DAY)
+    told = rules.model_dump(mode="json", exclude_defaults=True)
+    points = keep([(t, t) for t in moments], rules, "Europe/Berlin")
+    there: list[float] = []
+    standing: list[float] = []
+    for now in moments:
+        standing = lab_job.still_standing(standing, [*there, now], rules.thin)
+        there = lab_job.stays([*there, now], told, "Europe/Berlin", now, standing)
+        assert there == [p.data_time for p in existing(points, now)]
+
+
+class Box:
+    """A host with the script, its file, and stand-ins for commands on the path."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.script = folder / "lab-job"
+        self.script.write_text(script(), encoding="utf-8")
+        (folder / "bin").mkdir()
+        (folder / "own").mkdir()
+        self.zfs = folder / "zfs.json"
+        self.zfs_state({})
+        stand_in = Path(__file__).parent / "zfs_stand_in.py"
+        self.command("zfs", f'exec {sys.executable} {stand_in} "$@"')
+        # The other box is this one: what is sent by SSH runs here, and is written down.
+        self.command("ssh", f'shift 2; echo "$1" >> {folder}/ssh.log; shift; exec sh -c "$1"')
+
+    def command(self, name: str, text: str) -> None:
+        path = self.folder / "bin" / name
+        path.write_text(f"#!/bin/sh\n{text}\n", encoding="utf-8")
+        path.chmod(0o755)
+
+    def zfs_state(self, content: dict[str, str], **sets: dict[str, str]) -> None:
+        state = {"sets": sets, "content": content, "tokens": {}, "cut": False}
+        self.zfs.write_text(json.dumps(state), encoding="utf-8")
+
+    @property
+    def sets(self) -> dict[str, dict[str, str]]:
+        return dict(json.loads(self.zfs.read_text(encoding="utf-8"))["sets"])
+
+    def jobs(self, **jobs: dict[str, Any]) -> None:
+        told = {"zone": "Europe/Berlin", "jobs": {k: {"title": "it", **v} for k, v in jobs.items()}}
+        (self.folder / "jobs.json").write_text(json.dumps(told), encoding="utf-8")
+
+    def run(
+        self, *words: str, now: float = START, **more: str
+    ) -> "subprocess.CompletedProcess[str]":
+        return subprocess.run(
+            [sys.executable, str(self.script), *words],
+            capture_output=True,
+            text=True,
+            check=False,
+            env={
+                "PATH": f"{self.folder / 'bin'}:{os.environ['PATH']}",
+                "LAB_JOBS": str(self.folder / "jobs.json"),
+                "LAB_JOB_STATE": str(self.folder / "state"),
+                "LAB_JOB_OWN": str(self.folder / "own"),
+                "LAB_JOB_NOW": str(now),
+                "ZFS_STATE": str(self.zfs),
+                **more,
+            },
+        )
+
+
+@pytest.fixture
+def box(tmp_path: Path) -> Box:
+    return Box(tmp_path)
+
+
+def test_snapshots_of_others_are_never_pruned(box: Box) -> None:
+    box.zfs_state(
+        {}, **{"main": {}, "main/files": {"by-hand": "", "lab-other-20200101T000000Z": ""}}
+    )
+    box.jobs(
+        s={
+            "kind": "snapshot",
+            "filesystem": "zfs",
+            "sets": ["main/files"],
+            "retention": {"last": 2},
+        }
+    )
+    for n in range(4):
+        done = box.run("s", now=START + n * DAY)
+        assert (done.returncode, done.stdout, done.stderr) == (0, "", "")
+    assert list(box.sets["main/files"]) == [
+        "by-hand",
+        "lab-other-20200101T000000Z",
+        "lab-s-20260103T020000Z",
+        "lab-s-20260104T020000Z",
+    ]
+
+
+SENT = {
+    "kind": "replication",
+    "filesystem": "zfs",
+    "pairs": [["main/files", "far/r/files"]],
+    "peer": "100.64.0.9",
+    "resumable": True,
+    "retention": {"last": 3},
+}
+
+
+def test_what_thinning_lets_stand_is_remembered(box: Box) -> None:
+    box.zfs_state({}, **{"main": {}, "main/files": {}})
+    rules = Retention(thin=5, last=2)
+    told = rules.model_dump(mode="json", exclude_defaults=True)
+    box.jobs(s={"kind": "snapshot", "filesystem": "zfs", "sets": ["main/files"], "retention": told})
+    moments = [START + n * DAY for n in range(12)]
+    for now in moments:
+        assert box.run("s", now=now).returncode == 0
+    left = existing(keep([(t, t) for t in moments], rules, "UTC"), moments[-1])
+    named = [f"lab-s-{datetime.fromtimestamp(p.data_time, UTC):%Y%m%dT%H%M%SZ}" for p in left]
+    assert list(box.sets["main/files"]) == named
+
+
+@pytest.mark.parametrize("pulls", [False, True])
+def test_replication_sends_differences_and_prunes_the_far_end(box: Box, pulls: bool) -> None:
+    box.jobs(r={**SENT, "pulls": pulls})
+    box.zfs_state({}, **{"main": {}, "main/files": {}, "far": {}})
+    for n in range(5):
+        state = json.loads(box.zfs.read_text(encoding="utf-8"))
+        state["content"] = {"main/files": f"day {n}"}
+        box.zfs.write_text(json.dumps(state), encoding="utf-8")
+        done = box.run("r", now=START + n * DAY)
+        assert done.returncode == 0, done.stderr
+    assert list(box.sets["far/r/files"].values()) == ["day 2", "day 3", "day 4"]
+    assert list(box.sets["main/files"].values()) == ["day 4"]  # the next run starts from it
+    told = (box.folder / "ssh.log").read_text(encoding="utf-8")
+    assert set(told.split()) == {"100.64.0.9"}
+
+
+def test_a_receive_that_was_cut_off_goes_on_where_it_was(box: Box) -> None:
+    box.jobs(r=SENT)
+    box.zfs_state({"main/files": "first"}, **{"main": {}, "main/files": {}, "far": {}})
+    cut = box.run("r", ZFS_CUT="far/r/files")
+    assert cut.returncode == 1
+    assert "failed" in cut.stderr
+    again = box.run("r", now=START + DAY)
+    assert again.returncode == 0, again.stderr
+    # What was cut off has arrived, and the next as a difference from it.
+    assert list(box.sets["far/r/files"]) == ["lab-r-20260101T020000Z", "lab-r-20260102T020000Z"]
+
+
+def test_a_job_of_a_tool_of_ones_own_says_what_is_missing_and_then_runs(box: Box) -> None:
+    box.jobs(b={"kind": "backup", "alarm_days": 2})
+    missing = box.run("b")
+    assert missing.returncode == 1
+    assert f"put its command into {box.folder}/own/b" in missing.stderr
+    late = box.run("overdue")
+    assert (late.returncode, late.stdout) == (1, "b has never gone well\n")
+    own = box.folder / "own" / "b"
+    own.write_text("#!/bin/sh\nexit 0\n", encoding="utf-8")
+    own.chmod(0o755)
+    assert box.run("b").returncode == 0
+    assert box.run("overdue", now=START + DAY).stdout == ""
+    late = box.run("overdue", now=START + 3 * DAY)
+    assert late.stdout == "b last went well 3.0 days ago\n"
+
+
+def test_a_run_that_has_not_ended_is_not_started_twice(box: Box) -> None:
+    own = box.folder / "own" / "b"
+    # It starts itself again while it is running.
+    own.write_text(
+        f'#!/bin/sh\n{sys.executable} {box.script} b 2> "{box.folder}/second"\n', encoding="utf-8"
+    )
+    own.chmod(0o755)
+    box.jobs(b={"kind": "backup"})
+    assert box.run("b").returncode == 1
+    assert "its last run has not ended" in (box.folder / "second").read_text(encoding="utf-8")
+
+
+def test_what_is_asked_wrongly_is_said(box: Box) -> None:
+    assert "lab-job:" in box.run("x").stderr  # no file yet
+    box.jobs(a={"kind": "backup"})
+    wrong = box.run("x")
+    assert (wrong.returncode, "name one of: a" in wrong.stderr) == (2, True)
+    assert box.run("list").stdout == "a: it\n"
+
+
+def test_smart_tests_find_their_disks_by_serial(box: Box) -> None:
+    listed = json.dumps({"blockdevices": [{"path": "/dev/sdx", "serial": "S-1"}]})
+    box.command("lsblk", f"echo '{listed}'")
+    box.command("smartctl", f'echo "$@" >> {box.folder}/smart.log')
+    box.jobs(t={"kind": "smart_long", "serials": ["S-1", "S-2"]})
+    done = box.run("t")
+    assert (box.folder / "smart.log").read_text(
+        encoding="utf-8"
+    ) == "-q errorsonly -t long /dev/sdx\n"
+    assert "no disk with serial S-2" in done.stderr
+
+
+def test_every_job_of_the_demo_is_known_to_the_script(box: Box, demo: Plan) -> None:
+    for host in hosts_with_jobs(demo):
+        (box.folder / "jobs.json").write_text(lab_jobs(demo, host, "revision 1"), encoding="utf-8")
+        names = [line.partition(":")[0] for line in box.run("list").stdout.splitlines()]
+        assert names
+        for name in names:
+            shown = box.run("--show", name)
+            assert (shown.returncode, shown.stderr) == (0, ""), shown.stderr
+            # The disks of a SMART test are looked up on the host itself.
+            assert shown.stdout or "tests" in name, name
+    shown = box.run("--show", names[0])
+    assert not (box.folder / "state").exists()  # showing does nothing
+
+
+def test_commands_follow_the_plan(box: Box) -> None:
+    far = {"target_pool": "second"}
+    plan = lab(
+        jobs=(
+            job("push", kind="replication", limit_mbit=8.0, **far),
+            job("pull", kind="replication", credentials="target", **far),
+            job("bin-it", kind="folder_mirror", retention=Retention(trash_days=7), **far),
+            job("box", kind="config", datasets=(), host="box", retention=Retention(last=9), **far),
+            job("mine", kind="backup", **far),
+            job("x", kind="scrub", datasets=(), pool="main", retention=Retention()),
+        ),
+        buckets=(Bucket(id="pail", name="pail", site="away", account="me"),),
+    )
+    told = {}
+    for host in ("box", "far"):
+        (box.folder / "jobs.json").write_text(lab_jobs(plan, host, "revision 1"), encoding="utf-8")
+        for line in box.run("list").stdout.splitlines():
+            name = line.partition(":")[0]
+            told[host, name] = box.run("--show", name).stdout
+    assert set(told) == {
+        ("box", "push"),
+        ("far", "pull"),
+        ("box", "bin-it"),
+        ("box", "box"),
+        ("box", "mine"),
+        ("box", "x"),
+    }
+    name = "lab-push-20260101T020000Z"
+    assert (
+        f"zfs send main/files@{name} | pv -q -L 977k | ssh -o BatchMode=yes far "
+        "'zfs receive -s -u -o readonly=on second/push/files'" in told["box", "push"]
+    )
+    assert "ssh -o BatchMode=yes box 'zfs send main/files@lab-pull-" in told["far", "pull"]
+    assert (
+        "rsync -aHAX --delete --partial --backup "
+        "--backup-dir=/srv/second/bin-it/.trash-files/2026-01-01-030000 "
+        "/srv/main/files/ far:/srv/second/bin-it/files" in told["box", "bin-it"]
+    )
+    assert "tar -C / -cz etc | ssh -o BatchMode=yes far" in told["box", "box"]
+    assert told["box", "x"] == "zpool scrub -w main\n"
+    assert told["box", "mine"] == f"{box.folder}/own/mine\n"
+
+
+def test_the_script_knows_every_kind_or_leaves_it_to_a_tool(demo: Plan) -> None:
+    told = lab_job.Job("j", {"kind": "x", "title": "x"}, "UTC", False, START)
+    known = {k for k in KINDS if k in Path(str(lab_job.__file__)).read_text(encoding="utf-8")}
+    assert known >= {"snapshot", "replication", "folder_mirror", "mirror", "config", "scrub", "bin"}
+    with pytest.raises(lab_job.Trouble, match="a tool of yours"):
+        told.run()
+    assert datetime.fromtimestamp(START, UTC) + timedelta(0) == datetime(2026, 1, 1, 2, tzinfo=UTC)
