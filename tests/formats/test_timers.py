@@ -169,7 +169,7 @@ def test_systemd_accepts_the_units(tmp_path: Path, demo: Plan) -> None:
         folder.mkdir()
         units = timer_units(plan, host, "revision 1", TODAY)
         for name, text in units.items():
-            # The script is the administrator's own: any that exists will do here.
+            # The script is not on this machine: any that exists will do here.
             path = folder / name
             path.write_text(text.replace("/usr/local/sbin/lab-job", "/bin/true"), encoding="utf-8")
         done = subprocess.run(

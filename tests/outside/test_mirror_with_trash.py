@@ -4,14 +4,13 @@ Source: rsync(1), --delete with --backup and --backup-dir; the common practice o
 """
 
 import os
-import shutil
-import subprocess
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from kavrel.core.copies.retention import DAY, existing, keep
 from kavrel.core.plan import Retention
 from tests.conftest import needs
+from tests.formats.hostside.box import Box
 
 FIRST = datetime(2026, 3, 1, 1, 0, tzinfo=UTC)
 NIGHTS = 20
@@ -27,33 +26,19 @@ LIVES = (
 )
 
 
-def mirror(source: Path, target: Path, night: int) -> None:
-    """One run: what it replaces or deletes goes to the trash can, which is then cleaned."""
-    trash = target.parent / "trash" / f"{night:03}"
-    subprocess.run(
-        [
-            "rsync",
-            "-a",
-            "--checksum",
-            "--delete",
-            "--backup",
-            f"--backup-dir={trash}",
-            f"{source}/",
-            f"{target}/",
-        ],
-        check=True,
-        capture_output=True,
-    )
-    for folder in sorted((target.parent / "trash").glob("*")):
-        if night - int(folder.name) >= TRASH_DAYS:
-            shutil.rmtree(folder)
+def mirror(box: Box, night: int) -> None:
+    """One run of the script that the timers start."""
+    done = box.run("m", now=(FIRST + timedelta(days=night)).timestamp())
+    assert done.returncode == 0, done.stderr
 
 
 @needs("rsync")
 def test_what_comes_back_is_what_the_retention_predicts(tmp_path: Path) -> None:
-    source, target = tmp_path / "source", tmp_path / "target"
+    source, target = tmp_path / "source", tmp_path / "far" / "target"
     source.mkdir()
-    target.mkdir()
+    box = Box(tmp_path)
+    pairs = [[str(source), str(target)]]
+    box.jobs(m={"kind": "folder_mirror", "pairs": pairs, "trash_days": TRASH_DAYS})
     runs = [(FIRST + timedelta(days=n)).timestamp() for n in range(NIGHTS)]
     points = keep([(t, t) for t in runs], Retention(trash_days=TRASH_DAYS), "UTC")
     for night in range(NIGHTS):
@@ -64,9 +49,10 @@ def test_what_comes_back_is_what_the_retention_predicts(tmp_path: Path) -> None:
                 (source / name).unlink(missing_ok=True)
         # One file changes every night: its older states are what the can holds of it.
         (source / "diary").write_text(f"day {night}", encoding="utf-8")
-        mirror(source, target, night)
+        os.utime(source / "diary", (runs[night], runs[night]))  # rsync looks at size and time
+        mirror(box, night)
         held = {p.name for p in target.iterdir()}
-        trash = tmp_path / "trash"
+        trash = target.parent / ".trash-target"
         held |= {p.name for p in trash.rglob("*") if p.is_file()} if trash.exists() else set()
         # The prediction: a file comes back if a point that still exists saw it.
         seen = {runs.index(p.data_time) for p in existing(points, runs[night])}

@@ -17,6 +17,7 @@ from kavrel.core.copies.space import held
 from kavrel.core.plan import Retention
 from tests.builders import lab
 from tests.conftest import needs
+from tests.formats.hostside.box import Box
 
 pytestmark = [
     needs("mkfs.btrfs"),
@@ -97,3 +98,41 @@ def test_snapshots_pruned_by_the_rules_hold_what_is_predicted(mount: Path) -> No
     while used(mount) != predicted and time.monotonic() < deadline:
         pass
     assert used(mount) == predicted
+
+
+def test_the_script_snapshots_sends_and_prunes_what_is_predicted(
+    mount: Path, tmp_path: Path
+) -> None:
+    """lab-job on a real Btrfs: points on the pool, points sent to another place, both pruned."""
+    live, far = mount / "live", mount / "far" / "live"
+    run("btrfs", "subvolume", "create", str(live))
+    box = Box(tmp_path)
+    rules = Retention(last=2, daily=3, weekly=2)
+    told = rules.model_dump(mode="json", exclude_defaults=True)
+    box.jobs(
+        s={"kind": "snapshot", "filesystem": "btrfs", "sets": [str(live)], "retention": told},
+        r={
+            "kind": "replication",
+            "filesystem": "btrfs",
+            "pairs": [[str(live), str(far)]],
+            "retention": told,
+        },
+    )
+    start = datetime(2026, 3, 1, 1, 0, tzinfo=UTC)
+    moments = [(start + timedelta(days=n)).timestamp() for n in range(16)]
+    for night, now in enumerate(moments):
+        (live / "diary").write_text(f"day {night}", encoding="utf-8")
+        for name in ("s", "r"):
+            done = box.run(name, now=now)
+            assert done.returncode == 0, done.stderr
+    left = existing(keep([(t, t) for t in moments], rules, "Europe/Berlin"), moments[-1])
+    days = [moments.index(p.data_time) for p in left]
+    for folder, name in (
+        (mount / ".points" / "live", "s"),
+        (mount / "far" / ".points" / "live", "r"),
+    ):
+        found = sorted(p for p in folder.iterdir() if p.name.startswith(f"lab-{name}-"))
+        texts = [(p / "diary").read_text(encoding="utf-8") for p in found]
+        assert texts == [f"day {n}" for n in days]
+    # At home the replication keeps only what its next run starts from.
+    assert len(list((mount / ".points" / "live").glob("lab-r-*"))) == 1

@@ -31,10 +31,13 @@ def _units(box: Box, origin: str) -> Iterator[tuple[str, str]]:
     for volume in box.volumes:
         name = unit_name(volume.folder)
         yield name, render("mount_unit.j2", unit=name, v=volume, options=mount_options, **common)
+    # What a job of the plan does has a timer of its own: see `timers`.
+    emptied = {d for j in box.plan.jobs if j.kind == "bin" for d in j.datasets}
+    scrubbed = {j.pool for j in box.plan.jobs if j.kind == "scrub"}
     bins = [
         (box.folders[s.dataset], s.recycle_days)
         for s in box.plan.shares
-        if s.recycle_days and s.dataset in {d.id for d in box.datasets}
+        if s.recycle_days and s.dataset in {d.id for d in box.datasets} - emptied
     ]
     if bins:
         commands = [
@@ -68,7 +71,7 @@ def _units(box: Box, origin: str) -> Iterator[tuple[str, str]]:
     }
     for number, pool in enumerate(box.pools):
         command = scrubs.get(pool.filesystem)
-        if not command or not pool.standing:
+        if not command or not pool.standing or pool.id in scrubbed:
             continue
         name = box.pool_name(pool)
         stem = f"kavrel-scrub-{name}"

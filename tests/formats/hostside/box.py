@@ -1,0 +1,66 @@
+"""A host with the script lab-job on it, for tests: its file, its state, stand-ins on its path."""
+
+import json
+import os
+import subprocess
+import sys
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from kavrel.formats.lab_jobs import script
+
+START = datetime(2026, 1, 1, 2, 0, tzinfo=UTC).timestamp()
+
+
+class Box:
+    """A host with the script, its file, and stand-ins for commands on the path."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.script = folder / "lab-job"
+        self.script.write_text(script(), encoding="utf-8")
+        (folder / "bin").mkdir()
+        (folder / "own").mkdir()
+        self.zfs = folder / "zfs.json"
+        self.zfs_state({})
+        stand_in = Path(__file__).parent / "zfs_stand_in.py"
+        self.command("zfs", f'exec {sys.executable} {stand_in} "$@"')
+        # The other box is this one: what is sent by SSH runs here, and is written down.
+        self.command("ssh", f'shift 2; echo "$1" >> {folder}/ssh.log; shift; exec sh -c "$1"')
+
+    def command(self, name: str, text: str) -> None:
+        path = self.folder / "bin" / name
+        path.write_text(f"#!/bin/sh\n{text}\n", encoding="utf-8")
+        path.chmod(0o755)
+
+    def zfs_state(self, content: dict[str, str], **sets: dict[str, str]) -> None:
+        state = {"sets": sets, "content": content, "tokens": {}, "cut": False}
+        self.zfs.write_text(json.dumps(state), encoding="utf-8")
+
+    @property
+    def sets(self) -> dict[str, dict[str, str]]:
+        return dict(json.loads(self.zfs.read_text(encoding="utf-8"))["sets"])
+
+    def jobs(self, **jobs: dict[str, Any]) -> None:
+        told = {"zone": "Europe/Berlin", "jobs": {k: {"title": "it", **v} for k, v in jobs.items()}}
+        (self.folder / "jobs.json").write_text(json.dumps(told), encoding="utf-8")
+
+    def run(
+        self, *words: str, now: float = START, **more: str
+    ) -> "subprocess.CompletedProcess[str]":
+        return subprocess.run(
+            [sys.executable, str(self.script), *words],
+            capture_output=True,
+            text=True,
+            check=False,
+            env={
+                "PATH": f"{self.folder / 'bin'}:{os.environ['PATH']}",
+                "LAB_JOBS": str(self.folder / "jobs.json"),
+                "LAB_JOB_STATE": str(self.folder / "state"),
+                "LAB_JOB_OWN": str(self.folder / "own"),
+                "LAB_JOB_NOW": str(now),
+                "ZFS_STATE": str(self.zfs),
+                **more,
+            },
+        )
