@@ -129,32 +129,40 @@ class Tally(NamedTuple):
     life_money: Array
 
 
+def _moments(life: Array, at: Array) -> Array:
+    """Moments of all lifetimes on one axis: the lifetimes follow each other, far apart."""
+    return life * LATER + at
+
+
 class _Times:
-    """When something happened, in order of lifetime and time."""
+    """When something happened, in order of lifetime and time, and until when it went on."""
 
-    def __init__(self, life: Array, at: Array, until: Array | None = None) -> None:
-        order = np.argsort(life * LATER + at, kind="stable")
+    def __init__(self, life: Array, at: Array, until: Array) -> None:
+        order = np.argsort(_moments(life, at), kind="stable")
         self.life, self.at = life[order], at[order]
-        self.until = until[order] if until is not None else None
-        self.key = self.life * LATER + self.at
+        self.key = _moments(self.life, self.at)
+        # What goes on for ever ends with its lifetime.
+        over = _moments(self.life, np.minimum(until[order], LATER - 1))
+        # One more at each end: before the first, and after the last.
+        self.over = np.concatenate(([-np.inf], over))
+        self.since = np.concatenate(([0.0], self.at))
+        self.next = np.append(self.key, np.inf)
 
-    def going(self, life: Array, at: Array) -> tuple[Array, Array]:
-        """Whether the last one before `at` still goes on then, and since when."""
-        assert self.until is not None
-        if not len(self.key):
-            return np.zeros(len(life), dtype=bool), np.zeros(len(life))
-        n = np.searchsorted(self.key, life * LATER + at, side="left") - 1
-        n0 = np.maximum(n, 0)
-        inside = (n >= 0) & (self.life[n0] == life) & (at < self.until[n0])
-        return inside, self.at[n0]
+    def place(self, moments: Array) -> Array:
+        """How many happened before each of these moments, counted over all lifetimes."""
+        return np.searchsorted(self.key, moments, side="left")
 
-    def soon(self, life: Array, at: Array, within: float) -> Array:
-        """Whether the next one comes within so many years."""
-        if not len(self.key) or within <= 0:
-            return np.zeros(len(life), dtype=bool)
-        n = np.searchsorted(self.key, life * LATER + at, side="right")
-        n0 = np.minimum(n, len(self.key) - 1)
-        return (n < len(self.key)) & (self.life[n0] == life) & (self.at[n0] < at + within)
+    def going(self, place: Array, moments: Array) -> Array:
+        """Whether the last one before still goes on then."""
+        return self.over[place] > moments
+
+    def soon(self, place: Array, moments: Array, within: float) -> Array:
+        """Whether the next one comes within so many years; one at the very moment is not the next."""
+        coming = self.next[place]
+        same = coming == moments
+        if same.any():
+            coming = self.next[np.minimum(place + same, len(self.key))]
+        return coming < moments + within
 
 
 def live(
@@ -207,6 +215,8 @@ class _Chunk:
         self.carriers = [self._carrier(c) for c in model.carriers]
         self.jobs = [self._job(j) for j in model.jobs]
         self.common: dict[int, tuple[Array, Array]] = {}
+        # Events that strike several datasets are looked up once for all of them.
+        self.places: dict[int, dict[_Times, Array]] = {}
 
     def _luck(self, name: str) -> np.random.Generator:
         return np.random.default_rng([*self.seed, crc32(name.encode())])
@@ -259,15 +269,25 @@ class _Chunk:
         for k in dataset.carriers:
             times = self.carriers[k]
             cause = self.model.carriers[k].cause
-            self._strike(dataset, unlucky, tally, cause, times.life, times.at, taken=k)
+            places = self.places.setdefault(id(times.at), {})
+            self._strike(dataset, unlucky, tally, cause, times.life, times.at, places, taken=k)
         for strikes in dataset.strikes:
             luck = self._luck(f"{strikes.cause} of {dataset.id}")
             life, at = self._when(strikes, luck)
             notice = np.full(len(life), strikes.notice_days)
             if strikes.spread:
                 notice = luck.exponential(strikes.notice_days, len(life))
+            places = {} if strikes.common is None else self.places.setdefault(id(at), {})
             self._strike(
-                dataset, unlucky, tally, strikes.cause, life, at, notice=notice, share=strikes.share
+                dataset,
+                unlucky,
+                tally,
+                strikes.cause,
+                life,
+                at,
+                places,
+                notice=notice,
+                share=strikes.share,
             )
         return tally
 
@@ -287,6 +307,7 @@ class _Chunk:
         cause: str,
         life: Array,
         at: Array,
+        places: dict[_Times, Array],
         taken: int | None = None,
         notice: Array | None = None,
         share: float = 1.0,
@@ -294,6 +315,14 @@ class _Chunk:
         """Adds what these events cost: the best copy that is there at the moment decides."""
         if not len(life):
             return
+
+        moments = _moments(life, at)
+
+        def place(times: _Times) -> Array:
+            if times not in places:
+                places[times] = times.place(moments)
+            return places[times]
+
         least = np.full(len(life), np.inf)
         for copy, (bad, key) in zip(dataset.copies, unlucky, strict=True):
             if cause in copy.useless or (taken is not None and taken in copy.carriers):
@@ -302,9 +331,15 @@ class _Chunk:
             if key is not None:
                 there &= at < key[life]
             for k in copy.carriers:
-                gone, _ = self.carriers[k].going(life, at)
-                there &= ~gone & ~self.carriers[k].soon(life, at, dataset.back_years)
-            lost = self._days(copy, life, at, notice)
+                times = self.carriers[k]
+                n = place(times)
+                there &= ~times.going(n, moments) & ~times.soon(n, moments, dataset.back_years)
+            lost = self._days(copy, len(life), notice)
+            for j in copy.jobs:
+                times = self.jobs[j]
+                n = place(times)
+                silent = times.going(n, moments)
+                lost = lost + np.where(silent, (at - times.since[n]) / DAY, 0.0)
             least = np.minimum(least, np.where(there, lost, np.inf))
         gone = np.isinf(least)
         days = np.where(gone, 0.0, least)
@@ -312,19 +347,18 @@ class _Chunk:
         tally.life_days[:] += np.bincount(life, days, self.count)
         money = np.where(gone, dataset.worth_money * share, days * dataset.day_money * share)
         tally.life_money[:] += np.bincount(life, money, self.count)
-        tally.lost[cause] = tally.lost.get(cause, 0) + len(np.unique(life[gone]))
+        tally.lost[cause] = tally.lost.get(cause, 0) + int(
+            np.count_nonzero(np.bincount(life[gone], minlength=1))
+        )
         tally.days[cause] = tally.days.get(cause, 0.0) + float(days.sum())
 
-    def _days(self, copy: LabCopy, life: Array, at: Array, notice: Array | None) -> Array:
-        """Days of work lost when this copy is used."""
+    def _days(self, copy: LabCopy, count: int, notice: Array | None) -> Array:
+        """Days of work lost when this copy is used and its jobs have worked."""
         if notice is None:
-            phase = self._luck(f"phase of {copy.id}").random(len(life))
+            phase = self._luck(f"phase of {copy.id}").random(count)
             lost = copy.best + phase * (copy.worst - copy.best)
         else:
             # Between two delays of the table the longer counts.
             n = np.searchsorted(np.asarray(copy.delays), notice)
             lost = np.append(np.asarray(copy.losses), np.inf)[n]
-        for j in copy.jobs:
-            silent, since = self.jobs[j].going(life, at)
-            lost = lost + np.where(silent, (at - since) / DAY, 0.0)
         return lost
