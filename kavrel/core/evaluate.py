@@ -13,6 +13,7 @@ from kavrel.core.cautions.caution import Caution, View
 from kavrel.core.copies import retention, schedule
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.fetch import how_to_fetch
+from kavrel.core.copies.keys import key_at, key_taken_by
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.ladder import Ladder, ladder
 from kavrel.core.copies.space import held_bytes
@@ -110,7 +111,8 @@ class JobView(_View):
 
     `slowdown`: how much longer a run takes in the worst night. `held_bytes`: what its points hold
     beside the newest state. `travels`: how its bytes are protected on a link, empty without one. `fetch`:
-    how something is fetched from it, step by step.
+    how something is fetched from it, step by step. `key_at`, `key_taken_by`: where its key is, and
+    which hazards take it there; empty without one.
     """
 
     id: str
@@ -131,6 +133,8 @@ class JobView(_View):
     held_bytes: int
     travels: str
     fetch: tuple[str, ...]
+    key_at: str
+    key_taken_by: str
 
 
 class KindView(_View):
@@ -392,6 +396,8 @@ def _job(
         slowdown=book.flow(job).slowdown,
         held_bytes=int(held_bytes(book, job, book.as_of)),
         travels=travels(book, job),
+        key_at=key_at(index, job),
+        key_taken_by=key_taken_by(index, job),
         fetch=how_to_fetch(book, job, paths, copies),
     )
 

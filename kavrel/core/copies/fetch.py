@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 
 from kavrel.core.copies.book import CopyBook
+from kavrel.core.copies.keys import key_at
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.kinds.kind import Whereabouts
 from kavrel.core.plan import Job
@@ -26,8 +27,9 @@ def how_to_fetch(
     home_folder = folders[job.datasets[0]] if job.datasets else ""
     key = ""
     if job.encrypted:
-        sites = ", ".join(index.sites[s].name for s in job.key_kept_at)
-        key = f"its key is kept at {sites}" if sites else "its key is only in the box that made it"
+        key = "its key is only in the box that made it"
+        if job.key_kept_at:
+            key = f"its key is kept at {key_at(index, job)}"
     address = (host.vpn_address or host.address) if host else ""
     return kind.fetch(
         Whereabouts(

@@ -4,6 +4,7 @@ from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from typing import Literal
 
+from kavrel.core.copies.keys import key_at
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
 from kavrel.core.paper.document import Document, Fact, Section, Step
@@ -108,12 +109,9 @@ def _copies(index: Index, evaluation: Evaluation) -> tuple[Fact, ...]:
 
 
 def _keys(index: Index) -> tuple[Fact, ...]:
-    found = []
-    for job in index.plan.jobs:
-        if job.encrypted:
-            places = ", ".join(index.sites[s].name for s in job.key_kept_at)
-            found.append(Fact(text=f"{job.name}: {places or 'only in the box itself'}"))
-    return tuple(found)
+    return tuple(
+        Fact(text=f"{job.name}: {key_at(index, job)}") for job in index.plan.jobs if job.encrypted
+    )
 
 
 def _hazard(index: Index, title: str, question: str, cells: Sequence[Cell]) -> list[Section]:
@@ -147,7 +145,9 @@ def _hazard(index: Index, title: str, question: str, cells: Sequence[Cell]) -> l
 
 
 def _step(one: StepView) -> Step:
-    return Step(text=f"{PHASES[one.phase]}: {one.text}", hours=one.hours)
+    word = PHASES[one.phase]
+    text = one.text if one.text.startswith(word) else f"{word}: {one.text}"
+    return Step(text=text, hours=one.hours)
 
 
 def _verdict(index: Index, cell: Cell) -> str:

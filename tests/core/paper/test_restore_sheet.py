@@ -48,7 +48,7 @@ def test_what_is_worth_most_comes_first_and_what_all_need_is_said_once() -> None
     )
     fire = part(sheet_of(plan), "fire at its site: home")
     assert fire.index("### files") < fire.index("### a cheap one")
-    assert fire.count("- [ ] replace: replace box and disks (72.0 h)") == 1
+    assert fire.count("- [ ] replace box and disks (72.0 h)") == 1
     assert fire.index("replace box") < fire.index("### files")
     # Whoever reads it has noticed.
     assert "notice" not in fire

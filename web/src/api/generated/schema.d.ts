@@ -3391,7 +3391,8 @@ export interface components {
          *
          *     `slowdown`: how much longer a run takes in the worst night. `held_bytes`: what its points hold
          *     beside the newest state. `travels`: how its bytes are protected on a link, empty without one. `fetch`:
-         *     how something is fetched from it, step by step.
+         *     how something is fetched from it, step by step. `key_at`, `key_taken_by`: where its key is, and
+         *     which hazards take it there; empty without one.
          */
         JobView: {
             /** Id */
@@ -3428,6 +3429,10 @@ export interface components {
             travels: string;
             /** Fetch */
             fetch: string[];
+            /** Key At */
+            key_at: string;
+            /** Key Taken By */
+            key_taken_by: string;
         };
         /**
          * KindView

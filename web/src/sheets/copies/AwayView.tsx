@@ -73,22 +73,16 @@ export function AwayView() {
               <tbody>
                 {away.map((j) => {
                   const view = evaluation.jobs.find((v) => v.id === j.id);
-                  const home = view?.source_site ?? '';
-                  const keys = j.key_kept_at.map((s) => sites.get(s) ?? s);
-                  const burns = j.encrypted && j.key_kept_at.every((s) => s === home);
                   return (
                     <tr key={j.id} className="border-b border-hair align-baseline">
                       <td className="font-semibold wrap-anywhere">{j.name}</td>
-                      <td className={burns ? 'text-danger' : ''}>
-                        {!j.encrypted
-                          ? 'not encrypted'
-                          : keys.length
-                            ? `${keys.join(', ')}${burns ? ': goes with the box in a fire' : ''}`
-                            : 'in the box alone: goes with it'}
+                      <td>
+                        {j.encrypted ? view?.key_at : 'not encrypted'}
+                        {view?.key_taken_by && <span className="text-danger">: taken by {view.key_taken_by}</span>}
                       </td>
                       <td>{view?.travels ?? ''}</td>
                       <td className={j.credentials === 'everyday' ? 'text-danger' : ''}>{HOLDERS[j.credentials]}</td>
-                      <td className="figure">
+                      <td className="figure whitespace-nowrap">
                         {j.alarm_days == null ? <span className="text-danger">nobody</span> : `after ${j.alarm_days} d`}
                       </td>
                     </tr>
