@@ -348,6 +348,7 @@ def _jobs(plan: Plan) -> Iterator[Problem]:
                 + ": for versions take a backup or a replication",
             )
         yield from _window(job)
+        yield from _left_out(job)
 
 
 def _caps(plan: Plan) -> Iterator[Problem]:
@@ -465,6 +466,18 @@ def _window(job: Job) -> Iterator[Problem]:
     if job.first_copy != "done" and KINDS[job.kind].moves_nothing:
         said = f"a {KINDS[job.kind].title} copies nothing: leave it at done"
         yield Problem("jobs", job.id, "first_copy", said)
+
+
+def _left_out(job: Job) -> Iterator[Problem]:
+    kind = KINDS[job.kind]
+    if job.left_out and kind.reads != "files":
+        said = (
+            f"a {kind.title} takes a dataset whole: give what is thrown away a dataset of its own"
+        )
+        yield Problem("jobs", job.id, "left_out", said)
+    if job.left_out_share and not job.left_out:
+        said = "which files? Name their patterns, or leave the share at 0"
+        yield Problem("jobs", job.id, "left_out", said)
 
 
 def _chain(job: Job, jobs: dict[str, Job]) -> Iterator[Problem]:

@@ -714,6 +714,8 @@ def _jobs() -> tuple[Job, ...]:
             target_pool="anvil",
             schedule=Schedule(kind="daily", at="04:10"),
             retention=Retention(trash_days=7),
+            left_out=(".cache/", "*.part"),
+            left_out_share=0.05,
         ),
         Job(
             id="dipper-config",

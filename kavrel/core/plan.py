@@ -539,6 +539,7 @@ JobKind = Literal[
     "mover",
     "restore_test",
 ]
+Pattern = Annotated[str, Field(pattern=r"^[^\s\x00-\x1f]{1,80}$")]
 Holder = Literal["source", "target", "everyday", "hand"]
 FirstCopy = Literal["done", "side_by_side", "carried", "over_link"]
 
@@ -551,6 +552,8 @@ class Job(Value):
     this one follows; `window_from` and `window_to` are when it must run; `fixed` start times are not
     moved by Arrange. `credentials`: who could delete the copy; the source (it is pushed), the far
     box alone (it pulls). `alarm_days`: somebody is told when nothing has arrived for so long.
+    `left_out`: patterns of throw-away files that it skips, as rsync's filters have them, and
+    `left_out_share` what they come to of the datasets' bytes.
     """
 
     id: Id
@@ -578,6 +581,8 @@ class Job(Value):
     window_to: WallTime | None = None
     fixed: Flag = False
     alarm_days: real(0.05, 3650.0) | None = None  # type: ignore[valid-type]
+    left_out: Annotated[tuple[Pattern, ...], Field(max_length=40)] = ()
+    left_out_share: real(0.0, 0.99) = 0.0  # type: ignore[valid-type]
 
 
 # --- Proof -----------------------------------------------------------------------------------

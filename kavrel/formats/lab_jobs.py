@@ -141,6 +141,8 @@ class _Teller:
             found["pulls"] = True
         if job.limit_mbit:
             found["limit_kib_per_s"] = round(job.limit_mbit * 1e6 / 8 / 1024)
+        if job.left_out:
+            found["left_out"] = list(job.left_out)
         if job.retention.trash_days:
             found["trash_days"] = job.retention.trash_days
         return found

@@ -8,7 +8,9 @@ from kavrel.core.plan import AcceptedRisk, Bucket, Cap, Job, Plan, Retention, Sc
 from kavrel.store.rows import Row, flags, read_items, read_rows, values, write_items, write_rows
 
 PLAIN = tuple(
-    f for f in Job.model_fields if f not in ("datasets", "key_kept_at", "schedule", "retention")
+    f
+    for f in Job.model_fields
+    if f not in ("datasets", "key_kept_at", "left_out", "schedule", "retention")
 )
 FLAGS = tuple(f for f in PLAIN if Job.model_fields[f].annotation is bool)
 RISK = ("id", "dataset", "hazard", "reason", "made_on", "who", "basis")
@@ -25,23 +27,27 @@ def read(db: sqlite3.Connection, plan_id: str) -> dict[str, Any]:
     keys: dict[str, list[str]] = defaultdict(list)
     for row in read_rows(db, "job_key_site", ("job", "site"), plan_id, "job, place"):
         keys[row["job"]].append(row["site"])
+    left_out: dict[str, list[str]] = defaultdict(list)
+    for row in read_rows(db, "job_left_out", ("job", "pattern"), plan_id, "job, place"):
+        left_out[row["job"]].append(row["pattern"])
     rows = read_rows(db, "job", JOB, plan_id, "position")
     risks = read_rows(db, "accepted_risk", RISK, plan_id, "position")
     return {
         "caps": read_items(db, "cap", Cap, plan_id),
         "buckets": read_items(db, "bucket", Bucket, plan_id),
-        "jobs": tuple(_job(r, datasets[r["id"]], keys[r["id"]]) for r in rows),
+        "jobs": tuple(_job(r, datasets[r["id"]], keys[r["id"]], left_out[r["id"]]) for r in rows),
         "accepted": tuple(AcceptedRisk(on=r.pop("made_on"), **r) for r in risks),
     }
 
 
-def _job(row: dict[str, Any], datasets: list[str], keys: list[str]) -> Job:
+def _job(row: dict[str, Any], datasets: list[str], keys: list[str], left_out: list[str]) -> Job:
     schedule = {f: row[f"schedule_{f}"] for f in Schedule.model_fields}
     schedule["weekdays"] = tuple(int(d) for d in schedule["weekdays"].split(",") if d)
     return Job(
         **flags({f: row[f] for f in PLAIN}, *FLAGS),
         datasets=tuple(datasets),
         key_kept_at=tuple(keys),
+        left_out=tuple(left_out),
         schedule=Schedule(**schedule),
         retention=Retention(**{f: row[f"keep_{f}"] for f in Retention.model_fields}),
     )
@@ -70,3 +76,5 @@ def write(db: sqlite3.Connection, plan_id: str, plan: Plan) -> None:
     write_rows(db, "job_dataset", ("job", "place", "dataset"), plan_id, datasets)
     keys = [(j.id, n, s) for j in plan.jobs for n, s in enumerate(j.key_kept_at)]
     write_rows(db, "job_key_site", ("job", "place", "site"), plan_id, keys)
+    patterns = [(j.id, n, p) for j in plan.jobs for n, p in enumerate(j.left_out)]
+    write_rows(db, "job_left_out", ("job", "place", "pattern"), plan_id, patterns)

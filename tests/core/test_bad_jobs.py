@@ -67,6 +67,12 @@ def complaint(plan: Plan, **fields: Any) -> dict[str, str]:
         ({"datasets": ()}, "datasets", "at least one"),
         ({"pool": "main"}, "pool", "does not work on a pool"),
         ({"first_copy": "over_link"}, "first_copy", "copies nothing"),
+        ({"left_out": ("*.part",)}, "left_out", "a dataset of its own"),
+        (
+            {"kind": "backup", "target_pool": "second", "left_out_share": 0.1},
+            "left_out",
+            "Name their patterns",
+        ),
         ({"reads_from": "old"}, "reads_from", "of the dataset itself"),
         (
             {"schedule": Schedule(kind="monthly", every=12, day=31, start="2026-02-01")},

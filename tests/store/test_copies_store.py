@@ -46,6 +46,8 @@ def full() -> Plan:
         window_to="05:00",
         fixed=True,
         alarm_days=2.5,
+        left_out=(".cache/", "*.part"),
+        left_out_share=0.1,
     )
     timed = Schedule(
         kind="hourly",

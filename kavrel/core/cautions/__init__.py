@@ -46,6 +46,7 @@ from kavrel.core.cautions.isos_writable import ISOS_WRITABLE
 from kavrel.core.cautions.key_burns import KEY_BURNS
 from kavrel.core.cautions.key_in_one_place import KEY_IN_ONE_PLACE
 from kavrel.core.cautions.large_records import LARGE_RECORDS
+from kavrel.core.cautions.left_out_everywhere import LEFT_OUT_EVERYWHERE
 from kavrel.core.cautions.little_memory import LITTLE_MEMORY
 from kavrel.core.cautions.live_database import LIVE_DATABASE
 from kavrel.core.cautions.locked_after_a_cut import LOCKED_AFTER_A_CUT
@@ -159,6 +160,7 @@ RULES: tuple[Rule, ...] = (
     NOTICED_TOO_LATE,
     NOT_ENCRYPTED_AWAY,
     KEY_BURNS,
+    LEFT_OUT_EVERYWHERE,
     TUNNEL_MISSING,
     NO_WAY,
     CARRY_FIRST_COPY,

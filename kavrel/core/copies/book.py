@@ -134,7 +134,8 @@ class CopyBook:
     def stored_share(self, job: Job, dataset: Dataset) -> float:
         """Bytes that the copy takes of one byte of the dataset."""
         shrinks = KINDS[job.kind].compresses and dataset.compressible
-        return self.index.assumptions["compressed_share"] if shrinks else 1.0
+        share = self.index.assumptions["compressed_share"] if shrinks else 1.0
+        return share * (1 - job.left_out_share)
 
     def first_bytes(self, job: Job) -> int:
         """Bytes of the first whole copy."""
@@ -243,7 +244,7 @@ class CopyBook:
             return 0.0
         accesses = self.index.assumptions["file_accesses"]
         datasets = [self.index.datasets[d] for d in job.datasets]
-        files = sum(d.size_bytes / d.file_bytes for d in datasets)
+        files = sum(d.size_bytes / d.file_bytes for d in datasets) * (1 - job.left_out_share)
         ends = [self.source(job)]
         # A repository knows what it has; a mirror's other end has to be looked at as well.
         if job.kind in ("mirror", "folder_mirror", "shelf"):

@@ -31,7 +31,7 @@ def how_to_fetch(
         if job.key_kept_at:
             key = f"its key is kept at {key_at(index, job)}"
     address = (host.vpn_address or host.address) if host else ""
-    return kind.fetch(
+    how = kind.fetch(
         Whereabouts(
             job=job.name,
             box=(host.name + (f" ({address})" if address else "")) if host else "",
@@ -49,3 +49,6 @@ def how_to_fetch(
             trash_days=job.retention.trash_days,
         )
     )
+    if job.left_out:
+        how += (f"not in it, for it is left out: {', '.join(job.left_out)}",)
+    return how

@@ -29,6 +29,7 @@ class WayBack:
     after: tuple[Step, ...]
     path: Path | None = None
     size_bytes: float = 0.0
+    left_out_share: float = 0.0
 
     @property
     def hours(self) -> float:
@@ -62,7 +63,7 @@ def way_back(scene: Scene, dataset: Dataset, strike: Strike, copy: Copy) -> WayB
         "prepare_restore_hours",
         "fetch",
     )
-    size = dataset.size_bytes * strike.share_of_data
+    size = dataset.size_bytes * strike.share_of_data * (1 - copy.job.left_out_share)
     if copy.place.pool == dataset.pool:
         return WayBack((prepare,), None, None, ())
     away = copy.place.site(index) != index.site_of_pool(dataset.pool)
@@ -88,6 +89,7 @@ def way_back(scene: Scene, dataset: Dataset, strike: Strike, copy: Copy) -> WayB
         (Step("read it back to verify", check, "", "verify"),),
         way,
         size,
+        copy.job.left_out_share,
     )
 
 

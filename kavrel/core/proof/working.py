@@ -131,6 +131,9 @@ def step_working(
         if strike.share_of_data < 1:
             share = step("share of the dataset that is concerned", strike.share_of_data)
             inputs = (share, *inputs)
+        if way.left_out_share:
+            left = step("left out by the copy's patterns", way.left_out_share, "of its bytes")
+            inputs = (left, *inputs)
     elif one.phase == "verify" and way:
         formula = "bytes / reading speed of the pool"
         speed = scene.book.states[dataset.pool].layout.read_mb_per_s

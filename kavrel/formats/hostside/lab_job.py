@@ -342,6 +342,7 @@ class Job:
             above, _, leaf = copy.rpartition("/")
             trash = f"{above}/.trash-{leaf}"
             options = ["-aHAX", "--delete", "--partial"]
+            options += [f"--exclude={pattern}" for pattern in self.told.get("left_out", ())]
             if days:
                 day = datetime.fromtimestamp(self.now, ZoneInfo(self.zone)).strftime(
                     "%Y-%m-%d-%H%M%S"

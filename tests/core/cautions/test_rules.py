@@ -196,6 +196,13 @@ MADE: dict[str, Callable[[], Plan]] = {
     "not_encrypted_away": lambda: lab(
         sites=(lab().sites[0], Site(id="away", name="away", own=False)), jobs=(job("r", **FAR),)
     ),
+    "left_out_everywhere": lambda: lab(
+        jobs=(
+            job("s"),
+            job("b", kind="backup", target_pool="second", left_out=(".cache/", "*.o")),
+            job("m", kind="shelf", target_disk="loose9", left_out=("*.o",), retention=Retention()),
+        )
+    ),
     "key_burns": lambda: lab(jobs=(job("r", encrypted=True, key_kept_at=("home",), **FAR),)),
     "tunnel_missing": lambda: lab(
         links=(lab().links[0].model_copy(update={"encrypted": False}),), jobs=(job("r", **FAR),)

@@ -4,7 +4,7 @@ from zoneinfo import ZoneInfo
 import pytest
 
 from kavrel.core.plan import Link, Retention, Schedule
-from tests.builders import GB, TODAY, assume, book, daily, disk, job, lab
+from tests.builders import GB, TODAY, assume, book, daily, disk, job, lab, result
 
 TO_FAR = {"kind": "replication", "target_pool": "second"}
 
@@ -119,3 +119,24 @@ def test_a_shelf_disk_is_read_in_a_dock() -> None:
     )
     # USB 3 dock to pool: about 600 GB an hour; common practice, no source.
     assert book(plan).way(plan.jobs[0]).hours(600 * GB) == pytest.approx(1.0, rel=0.01)
+
+
+def test_what_is_left_out_neither_travels_nor_comes_back() -> None:
+    near = {"kind": "backup", "target_pool": "second"}
+    whole = job("whole", **near)
+    part = job("part", left_out=(".cache/", "*.part"), left_out_share=0.25, **near)
+    plan = lab(jobs=(whole, part))
+    found = book(plan)
+    assert found.first_bytes(part) == pytest.approx(0.75 * found.first_bytes(whole))
+    assert found.changed_bytes(part, 1) == pytest.approx(
+        0.75 * found.changed_bytes(whole, 1), abs=2
+    )
+    assert found.scan_seconds(part) == pytest.approx(0.75 * found.scan_seconds(whole))
+    alone = {
+        j.id: next(c for c in result(lab(jobs=(j,))).proof if c.hazard == "box_lost")
+        for j in plan.jobs
+    }
+    moved = {k: next(s.hours for s in c.steps if s.phase == "transfer") for k, c in alone.items()}
+    assert moved["part"] == pytest.approx(0.75 * moved["whole"])
+    views = {v.id: v for v in result(plan).jobs}
+    assert views["part"].fetch[-1] == "not in it, for it is left out: .cache/, *.part"

@@ -194,7 +194,13 @@ def test_commands_follow_the_plan(box: Box) -> None:
         jobs=(
             job("push", kind="replication", limit_mbit=8.0, **far),
             job("pull", kind="replication", credentials="target", **far),
-            job("bin-it", kind="folder_mirror", retention=Retention(trash_days=7), **far),
+            job(
+                "bin-it",
+                kind="folder_mirror",
+                retention=Retention(trash_days=7),
+                left_out=(".cache/",),
+                **far,
+            ),
             job("box", kind="config", datasets=(), host="box", retention=Retention(last=9), **far),
             job("mine", kind="backup", **far),
             job("x", kind="scrub", datasets=(), pool="main", retention=Retention()),
@@ -222,7 +228,7 @@ def test_commands_follow_the_plan(box: Box) -> None:
     )
     assert "ssh -o BatchMode=yes box 'zfs send main/files@lab-pull-" in told["far", "pull"]
     assert (
-        "rsync -aHAX --delete --partial --backup "
+        "rsync -aHAX --delete --partial --exclude=.cache/ --backup "
         "--backup-dir=/srv/second/bin-it/.trash-files/2026-01-01-030000 "
         "/srv/main/files/ far:/srv/second/bin-it/files" in told["box", "bin-it"]
     )

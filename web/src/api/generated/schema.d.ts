@@ -3292,6 +3292,8 @@ export interface components {
          *     this one follows; `window_from` and `window_to` are when it must run; `fixed` start times are not
          *     moved by Arrange. `credentials`: who could delete the copy; the source (it is pushed), the far
          *     box alone (it pulls). `alarm_days`: somebody is told when nothing has arrived for so long.
+         *     `left_out`: patterns of throw-away files that it skips, as rsync's filters have them, and
+         *     `left_out_share` what they come to of the datasets' bytes.
          */
         Job: {
             /** Id */
@@ -3384,6 +3386,16 @@ export interface components {
             fixed: boolean;
             /** Alarm Days */
             alarm_days?: number | null;
+            /**
+             * Left Out
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Left Out Share
+             * @default 0
+             */
+            left_out_share: number;
         };
         /**
          * JobView
@@ -4539,6 +4551,16 @@ export interface components {
             fixed: boolean;
             /** Alarm Days */
             alarm_days?: number | null;
+            /**
+             * Left Out
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Left Out Share
+             * @default 0
+             */
+            left_out_share: number;
         };
         /** NewLink */
         NewLink: {

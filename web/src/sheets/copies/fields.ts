@@ -52,6 +52,8 @@ const TARGET: Partial<Record<Kind, 'pool' | 'disk' | 'bucket'>> = {
 };
 const ON_POOL: Kind[] = ['scrub', 'smart_short', 'smart_long', 'mover'];
 const CHORES: Kind[] = [...ON_POOL, 'bin', 'config', 'restore_test'];
+/** Kinds that go file by file, and so can leave some out. */
+const BY_FILE: Kind[] = ['backup', 'folder_mirror', 'mirror', 'bucket', 'shelf'];
 const kindOf = (d: Draft) => d.kind as Kind;
 const isCopy = (d: Draft) => !CHORES.includes(kindOf(d));
 const versioned = (d: Draft) => isCopy(d) && !['mirror', 'folder_mirror', 'shelf'].includes(kindOf(d));
@@ -235,6 +237,21 @@ export const jobFields = (plan: Plan, job: Job): FieldSpec[] => [
     hidden: (d) => !versioned(d),
   },
   {
+    name: 'left_out',
+    label: 'Leave out',
+    kind: 'words',
+    help: 'patterns of throw-away files, as .cache/ *.part',
+    hidden: (d) => !BY_FILE.includes(kindOf(d)),
+  },
+  {
+    name: 'left_out_share',
+    label: 'which is',
+    kind: 'number',
+    unit: 'of its bytes',
+    help: '0.1: a tenth of the data',
+    hidden: (d) => !BY_FILE.includes(kindOf(d)),
+  },
+  {
     name: 'first_copy',
     label: 'First copy',
     kind: 'select',
@@ -328,6 +345,8 @@ export const shaped = (job: Job): Job => {
     target_bucket: target === 'bucket' ? job.target_bucket : null,
     key_kept_at: copy && job.encrypted ? job.key_kept_at : [],
     first_copy: copy && job.kind !== 'snapshot' ? job.first_copy : 'done',
+    left_out: BY_FILE.includes(job.kind) ? job.left_out : [],
+    left_out_share: BY_FILE.includes(job.kind) ? job.left_out_share : 0,
     retention: kept(job),
     schedule: { ...job.schedule, nth: job.schedule.kind === 'monthly' ? job.schedule.nth : 0 },
   };
@@ -387,6 +406,8 @@ export const newJob = (plan: Plan): Job => ({
   wire_encrypted: false,
   resumable: true,
   first_copy: 'done',
+  left_out: [],
+  left_out_share: 0,
   first_on: null,
   window_from: null,
   window_to: null,

@@ -40,7 +40,11 @@ const state = (accepted: object[] = []): PlanState =>
       jobs: [{ id: 'far', name: 'to the far box' }],
       accepted,
     },
-    evaluation: { today: '2026-11-24', assumptions: [] },
+    evaluation: {
+      today: '2026-11-24',
+      assumptions: [],
+      jobs: [{ id: 'r', fetch: ['send one back: zfs send'] }],
+    },
   }) as unknown as PlanState;
 const within = (children: React.ReactNode, accepted: object[] = []) =>
   render(
@@ -102,6 +106,11 @@ describe('the story of a cell', () => {
     const widths = [...bar.querySelectorAll('rect')].map((r) => Number(r.getAttribute('width')));
     expect(widths).toHaveLength(3);
     expect((widths[1] ?? 0) / (widths[0] ?? 1)).toBeCloseTo(5, 5);
+  });
+
+  it('says how it is fetched from the copy that is used', () => {
+    within(<Story cell={cell({ copy_job: 'r' })} title="fire at its site" question="?" />);
+    expect(screen.getByText(/send one back: zfs send/)).toBeTruthy();
   });
 
   it('says when others can read what is gone', () => {

@@ -73,17 +73,17 @@ describe('arrange for me', () => {
     expect(after - before).toBeCloseTo((34 * 160) / 60, 5);
   });
 
-  it('moves them all, one after the other, and shows the week', async () => {
+  it('moves them all in one change, and shows the week', async () => {
     const calls: string[] = [];
     vi.stubGlobal('fetch', (url: string, init: RequestInit) => {
-      calls.push(`${init.method ?? ''} ${url}`);
+      calls.push(`${init.method ?? ''} ${url} ${init.body as string}`);
       return Promise.resolve(new Response(JSON.stringify(state([])), { status: 200 }));
     });
     const done = vi.fn();
     shown(<ArrangeView onDone={done} />, ARRANGED);
     await userEvent.click(screen.getByText('move it'));
     await waitFor(() => expect(done).toHaveBeenCalled());
-    expect(calls).toEqual(['PUT /api/plans/p/jobs/a']);
+    expect(calls).toEqual(['POST /api/plans/p/starts {"starts":{"a":"02:10"}}']);
   });
 
   it('says that nothing has to move', () => {
