@@ -139,6 +139,8 @@ class _Teller:
         }
         if pulls and "peer" in found:
             found["pulls"] = True
+        if job.kind == "replication" and (job.reads_from, job.datasets[0]) in self.copies:
+            found["brought_by"] = self.names[job.reads_from or ""]
         if job.limit_mbit:
             found["limit_kib_per_s"] = round(job.limit_mbit * 1e6 / 8 / 1024)
         if job.left_out:

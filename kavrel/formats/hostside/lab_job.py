@@ -2,7 +2,7 @@
 """lab-job: runs one job of the lab by the system's own tools. Written by Kavrel; needs Python 3.9.
 
     lab-job NAME             runs the job NAME of /etc/lab-jobs.json
-    lab-job --show NAME      prints the commands and runs none
+    lab-job --show NAME      prints the commands instead: it looks, and changes nothing
     lab-job overdue          says which jobs have not gone well for too long; fails if there are any
     lab-job list             prints the jobs
 
@@ -282,24 +282,40 @@ class Job:
             points.prune(self.told["retention"], self.zone, self.now)
 
     def replication(self) -> None:
-        """Sends each dataset from the newest point that both ends have, then prunes both."""
+        """Sends each dataset from the newest point that both ends have, then prunes.
+
+        What another job has brought here goes on with that job's own points: one more in its copy
+        would be in the way of its next run.
+        """
+        system, brought_by = self.told["filesystem"], self.told.get("brought_by")
         for place, copy in self.told["pairs"]:
-            here = Points(self.source, self.told["filesystem"], place, self.name)
-            there = Points(self.target, self.told["filesystem"], copy, self.name)
+            here = Points(self.source, system, place, brought_by or self.name)
+            there = Points(self.target, system, copy, brought_by or self.name)
             if here.zfs:
                 self.target.run("zfs", "create", "-p", copy.rpartition("/")[0])
                 self.go_on(copy)
             else:
                 self.target.make(there.folder)
-            common = [n for n in here.all() if n in there.all()]
-            name = self.point_name()
-            here.take(name)
-            self.send(here, there, name, common[-1] if common else None)
-            # The source keeps only what the next run starts from.
-            for old in here.all():
-                if old != name:
-                    here.remove(old)
+            name = self.newest(here) if brought_by else self.point_name()
+            if not brought_by:
+                here.take(name)
+            arrived = there.all()
+            if name not in arrived:
+                common = [n for n in here.all() if n in arrived]
+                self.send(here, there, name, common[-1] if common else None)
+            if not brought_by:
+                # The source keeps only what the next run starts from.
+                for old in here.all():
+                    if old != name:
+                        here.remove(old)
             there.prune(self.told["retention"], self.zone, self.now)
+
+    def newest(self, points: Points) -> str:
+        """The newest point that another job has brought."""
+        found = list(points.all())
+        if not found and not self.show:
+            raise Trouble(f"{points.place} has no point yet: nothing to send on")
+        return found[-1] if found else "POINT"
 
     def go_on(self, copy: str) -> None:
         """Ends a receive that was cut off, where the far end kept what it had."""
@@ -339,6 +355,10 @@ class Job:
         """Makes the folder at the other end equal; what goes is kept in a trash can, if there is one."""
         days = self.told.get("trash_days", 0)
         for place, copy in self.told["pairs"]:
+            if not self.show and not self.source.ask("ls", "-A", place):
+                raise Trouble(
+                    f"{place} is empty or not mounted: mirroring that would empty the copy"
+                )
             above, _, leaf = copy.rpartition("/")
             trash = f"{above}/.trash-{leaf}"
             options = ["-aHAX", "--delete", "--partial"]

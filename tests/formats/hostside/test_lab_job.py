@@ -14,7 +14,8 @@ from kavrel.core.copies.retention import DAY, existing, keep
 from kavrel.core.plan import Bucket, Plan, Retention
 from kavrel.formats.hostside import lab_job
 from kavrel.formats.lab_jobs import hosts_with_jobs, lab_jobs
-from tests.builders import job, lab
+from tests.builders import disk, job, lab
+from tests.conftest import needs
 from tests.formats.hostside.box import START, Box
 
 RULES = st.builds(
@@ -112,6 +113,34 @@ def test_replication_sends_differences_and_prunes_the_far_end(box: Box, pulls: b
     assert list(box.sets["main/files"].values()) == ["day 4"]  # the next run starts from it
     told = (box.folder / "ssh.log").read_text(encoding="utf-8")
     assert set(told.split()) == {"100.64.0.9"}
+
+
+def test_what_another_job_brought_is_sent_on_with_its_own_points(box: Box) -> None:
+    on = {**SENT, "pairs": [["far/r/files", "third/q/files"]], "brought_by": "r", "peer": ""}
+    box.jobs(r=SENT, q=on)
+    box.zfs_state({}, **{"main": {}, "main/files": {}, "far": {}, "third": {}})
+    early = box.run("q")
+    assert "nothing to send on" in early.stderr
+    for n in range(3):
+        for name in ("r", "q"):
+            done = box.run(name, now=START + n * DAY)
+            assert done.returncode == 0, done.stderr
+    assert box.run("q", now=START + 3 * DAY).returncode == 0  # nothing new: nothing to do
+    names = [f"lab-r-2026010{n}T020000Z" for n in (1, 2, 3)]
+    assert list(box.sets["far/r/files"]) == list(box.sets["third/q/files"]) == names
+
+
+@needs("rsync")
+def test_an_empty_source_does_not_empty_the_copy(box: Box) -> None:
+    source, copy = box.folder / "source", box.folder / "far" / "copy"
+    source.mkdir()
+    (source / "letter").write_text("dear", encoding="utf-8")
+    box.jobs(m={"kind": "mirror", "pairs": [[str(source), str(copy)]]})
+    assert box.run("m").returncode == 0
+    (source / "letter").unlink()  # as when a disk is not mounted
+    done = box.run("m", now=START + DAY)
+    assert "would empty the copy" in done.stderr
+    assert (copy / "letter").read_text(encoding="utf-8") == "dear"
 
 
 def test_a_receive_that_was_cut_off_goes_on_where_it_was(box: Box) -> None:
@@ -244,3 +273,23 @@ def test_the_script_knows_every_kind_or_leaves_it_to_a_tool(demo: Plan) -> None:
     with pytest.raises(lab_job.Trouble, match="a tool of yours"):
         told.run()
     assert datetime.fromtimestamp(START, UTC) + timedelta(0) == datetime(2026, 1, 1, 2, tzinfo=UTC)
+
+
+def test_a_job_that_reads_a_copy_is_told_whose_points_they_are() -> None:
+    third = (
+        lab()
+        .pools[1]
+        .model_copy(update={"id": "third", "name": "third", "groups": (("far3", "far4"),)})
+    )
+    plan = lab(
+        disks=(*lab().disks, disk(3, "far"), disk(4, "far")),
+        pools=(*lab().pools, third),
+        jobs=(
+            job("push", kind="replication", target_pool="second"),
+            job("on", kind="replication", reads_from="push", target_pool="third"),
+        ),
+    )
+    (told,) = json.loads(lab_jobs(plan, "far", "revision 1"))["jobs"].values()
+    assert told["brought_by"] == "push"
+    assert told["pairs"] == [["second/push/files", "third/on/files"]]
+    assert "peer" not in told  # both are in this box
