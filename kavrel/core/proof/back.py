@@ -181,7 +181,8 @@ def _working(
     lost, noticed = days
     back = []
     if newest is not None:
-        hours = sum(float(f.value or 0.0) for f in fetched)
+        parts = [float(f.value) for f in fetched if isinstance(f.value, int | float)]
+        hours = sum(parts) if len(parts) == len(fetched) else None
         formula = "one step after another, with nobody else on the way"
         back = [step("time to be back", hours, "h", formula, *fetched)]
     return step(

@@ -1,6 +1,7 @@
 """The working of a cell: the night from which its worst loss comes, and every part of the way back."""
 
 from kavrel.core.copies import retention, schedule
+from kavrel.core.copies.retention import FOREVER
 from kavrel.core.plan import Dataset, Job
 from kavrel.core.proof.cell import Cell, StepView
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Step, Strike
@@ -146,4 +147,5 @@ def step_working(
     elif one.phase == "transfer":
         formula = "others that share the way go first, or beside it"
     named = one.text if one.text == one.phase else f"{one.phase}: {one.text}"
-    return step(named, one.hours, "h", formula, *inputs)
+    # Over no link at all it never ends.
+    return step(named, one.hours if one.hours < FOREVER else None, "h", formula, *inputs)

@@ -96,6 +96,9 @@ def test_the_newest_point_between_writing_and_loss_is_the_one() -> None:
     assert snaps.newest.day == 10
     assert snaps.loses_seconds == pytest.approx(11 * 3600)
     assert found.best == "s"  # as new as the other, and back sooner
+    for copy in found.copies:
+        hours = next(i.value for i in copy.working.inputs if i.name == "time to be back")
+        assert hours == pytest.approx(copy.hours)
     assert far.hours is not None
     assert snaps.hours is not None
     assert snaps.hours < far.hours
@@ -107,6 +110,15 @@ def test_a_file_that_lived_between_two_points_is_in_none() -> None:
     assert found.best is None
     assert found.copies[0].points == ()
     assert found.copies[0].why == "no run fell between writing and loss"
+
+
+def test_without_a_way_back_no_time_is_named() -> None:
+    bare = lab(links=(), jobs=(job("r", **FAR),))
+    found = back(bare, date(2026, 11, 1), date(2026, 11, 10), date(2026, 11, 24))
+    assert found.best is None
+    named = {str(i.value) for c in found.copies for i in c.working.inputs}
+    assert "inf" not in found.model_dump_json()
+    assert "inf" not in named
 
 
 def test_noticed_too_late_it_says_so() -> None:
