@@ -141,7 +141,7 @@ def make_luns(
                 secured=True,
             )
             changed = changed.model_copy(update={"exports": (*changed.exports, export)})
-        return checked(changed), f"{luns.count} disks for clients {luns.prefix} made"
+        return checked(changed, plan), f"{luns.count} disks for clients {luns.prefix} made"
 
     service.plans.change(plan_id, base, None, make)
     return state(service, plan_id, 201)

@@ -8,9 +8,13 @@ from dataclasses import dataclass
 
 from kavrel.core.assumptions import REGISTRY
 from kavrel.core.bench.bays import bays, misfit
+from kavrel.core.copies.carrier import chain, runs_on, source_host, target_host
+from kavrel.core.copies.keys import natively_encrypted
 from kavrel.core.copies.kinds import KINDS
-from kavrel.core.copies.retention import keeps_nothing
+from kavrel.core.copies.retention import complaint as rules_complaint
+from kavrel.core.copies.retention import keeps_nothing, rules_of
 from kavrel.core.copies.schedule import complaint
+from kavrel.core.index import Index
 from kavrel.core.plan import COLLECTIONS, Disk, Job, Plan, Pool
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.contradictions import contradictions
@@ -19,12 +23,17 @@ from kavrel.core.shares.names import share_name_complaint
 
 @dataclass(frozen=True)
 class Problem:
-    """Something wrong at `collection` / `item` / `field`, with what would be right."""
+    """Something wrong at `collection` / `item` / `field`, with what would be right.
+
+    `tolerated`: a plan that has it still opens and can be edited, with a caution, for the rule came
+    after some plans; no edit brings it in anew.
+    """
 
     collection: str
     item: str
     field: str
     message: str
+    tolerated: bool = False
 
 
 def problems(plan: Plan) -> list[Problem]:
@@ -118,6 +127,8 @@ def _references(plan: Plan) -> Iterator[Problem]:
         ("jobs", "host", "hosts"),
         ("jobs", "after", "jobs"),
         ("jobs", "target_bucket", "buckets"),
+        ("jobs", "lands_in", "exports"),
+        ("jobs", "lands_as", "accounts"),
         ("accepted", "dataset", "datasets"),
     ):
         for item in getattr(plan, collection):
@@ -318,6 +329,7 @@ def _grants(plan: Plan) -> Iterator[Problem]:
 
 def _jobs(plan: Plan) -> Iterator[Problem]:
     jobs = {j.id: j for j in plan.jobs}
+    index = Index(plan)
     yield from _caps(plan)
     for job in plan.jobs:
         yield from _job_fields(plan, job)
@@ -330,25 +342,118 @@ def _jobs(plan: Plan) -> Iterator[Problem]:
         trouble = complaint(job.schedule)
         if trouble:
             yield Problem("jobs", job.id, f"schedule.{trouble[0]}", trouble[1])
-        kind = KINDS[job.kind]
-        if kind.copies and kind.versions and keeps_nothing(job.retention):
-            yield Problem("jobs", job.id, "retention", "this keeps nothing: give at least one rule")
-        if job.retention.trash_days and job.kind != "folder_mirror":
-            yield Problem(
-                "jobs", job.id, "retention.trash_days", f"a {kind.title} has no trash can"
-            )
-        only_newest = job.retention.model_dump(exclude={"last", "trash_days"})
-        if job.kind in ("folder_mirror", "mirror") and any(only_newest.values()):
-            yield Problem(
-                "jobs",
-                job.id,
-                "retention",
-                f"a {kind.title} has only the newest state"
-                + (" and its trash can" if job.kind == "folder_mirror" else "")
-                + ": for versions take a backup or a replication",
-            )
+        yield from _kept(job)
         yield from _window(job)
+        yield from _carried(index, job)
+        yield from _landed(index, job)
         yield from _left_out(job)
+
+
+def _kept(job: Job) -> Iterator[Problem]:
+    """Rules of retention that keep nothing, or that the kind's tool cannot follow."""
+    kind, kept = KINDS[job.kind], job.retention
+
+    def wrong(field: str, message: str, tolerated: bool = False) -> Problem:
+        return Problem("jobs", job.id, f"retention{field and '.'}{field}", message, tolerated)
+
+    if kind.copies and kind.versions and keeps_nothing(kept):
+        yield wrong("", "this keeps nothing: give at least one rule")
+    if kept.trash_days and not kind.trash:
+        yield wrong("trash_days", f"a {kind.title} has no trash can")
+    newest_only = kind.trash or (kind.copies and not kind.versions and not kind.by_hand)
+    if newest_only and [n for n in rules_of(kept) if n not in ("last", "trash_days")]:
+        yield wrong(
+            "",
+            f"a {kind.title} has only the newest state"
+            + (" and its trash can" if kind.trash else "")
+            + ": for versions take a backup or a replication",
+        )
+    if kept.thin and kind.copies and kind.versions and not (kind.thins or kind.trash):
+        said = f"the tool of a {kind.title} prunes by counts and ages: nothing thins its points out"
+        yield wrong("thin", said, tolerated=True)
+    if job.schedule.kind == "minutes" and kept.trash_days > MOST_TRASH_DAYS:
+        said = (
+            f"what runs all the time keeps at most {MOST_TRASH_DAYS} days of trash: take a backup "
+            "for longer"
+        )
+        yield wrong("trash_days", said)
+    trouble = rules_complaint(kept)
+    if trouble:
+        yield wrong(*trouble)
+
+
+# Every few minutes of more days than these is a history that nobody can look through.
+MOST_TRASH_DAYS = 60
+
+
+def _carried(index: Index, job: Job) -> Iterator[Problem]:
+    """What the plan asks for and no box can do."""
+    kind = KINDS[job.kind]
+    if job.schedule.kind == "minutes" and not kind.continuous:
+        said = f"a {kind.title} runs by the hour at most: only what is told of changes runs always"
+        yield Problem("jobs", job.id, "schedule.kind", said)
+    if job.catch_up and (job.after or kind.by_hand):
+        said = "it has no time of its own that could be missed"
+        yield Problem("jobs", job.id, "catch_up", said)
+    if kind.sends_raw and job.encrypted:
+        plain = [d for d in job.datasets if not natively_encrypted(index, index.datasets[d])]
+        if plain:
+            names = ", ".join(index.datasets[d].name for d in plain)
+            said = (
+                f"a {kind.title} is encrypted where ZFS itself encrypts the dataset, and {names} is "
+                "not: it would be sent plain; encrypt the dataset, or take a backup"
+            )
+            yield Problem("jobs", job.id, "encrypted", said, tolerated=True)
+    how = chain(index, job)
+    if how and how.how == "broken" and not _in_circle(index, job):
+        before = index.jobs[job.after or ""]
+        mine, theirs = (index.hosts.get(runs_on(index, j) or "") for j in (job, before))
+        said = (
+            f"{before.name} runs on {theirs.name if theirs else 'no box'}, this on "
+            f"{mine.name if mine else 'no box'}: no box that both touch can tell when it has ended"
+        )
+        yield Problem("jobs", job.id, "after", said, tolerated=True)
+
+
+def _in_circle(index: Index, job: Job) -> bool:
+    seen = {job.id}
+    while job.after:
+        job = index.jobs[job.after]
+        if job.id in seen:
+            return True
+        seen.add(job.id)
+    return False
+
+
+def _landed(index: Index, job: Job) -> Iterator[Problem]:
+    """The export, and the account there, through which a copy gets into the far box."""
+    kind = KINDS[job.kind]
+    if job.lands_as and not job.lands_in:
+        yield Problem("jobs", job.id, "lands_as", "an account of what? Name the export first")
+    if not job.lands_in:
+        return
+    export = next(e for e in index.plan.exports if e.id == job.lands_in)
+
+    def wrong(message: str, field: str = "lands_in") -> Problem:
+        return Problem("jobs", job.id, field, message)
+
+    if export.protocol not in kind.lands:
+        able = ", ".join(sorted(kind.lands)) or "none: it goes by SSH or not at all"
+        yield wrong(f"a {kind.title} does not land by {export.protocol}; it can by: {able}")
+    elif index.datasets[export.dataset].pool != job.target_pool:
+        yield wrong(f"{export.name} is not on the pool that this job writes to")
+    elif export.may != "write":
+        yield wrong(f"{export.name} is for reading only")
+    elif runs_on(index, job) == target_host(index, job):
+        yield wrong("the far box starts it and writes to its own disks: nothing lands by an export")
+    elif source_host(index, job) == target_host(index, job):
+        yield wrong("both are the same box: nothing lands by an export")
+    accounts = [a for a in export.accounts if index.accounts[a].enabled]
+    if export.accounts and job.lands_as is None:
+        yield wrong(f"as whom? {export.name} asks for an account", "lands_as")
+    elif job.lands_as and job.lands_as not in accounts:
+        login = index.accounts[job.lands_as].login
+        yield wrong(f"{login} may not sign in at {export.name}", "lands_as")
 
 
 def _caps(plan: Plan) -> Iterator[Problem]:
@@ -411,7 +516,7 @@ def _homes(plan: Plan, job: Job) -> Iterator[Problem]:
         said = "one job reads one pool: make a job for each pool"
         yield Problem("jobs", job.id, "datasets", said)
     # A repository or a dump may lie on its own pool, and is then a copy on the same disks.
-    if job.target_pool in homes and job.kind in ("replication", "mirror", "folder_mirror"):
+    if job.target_pool in homes and kind.target == "pool" and not kind.compresses:
         yield Problem(
             "jobs",
             job.id,
@@ -420,6 +525,9 @@ def _homes(plan: Plan, job: Job) -> Iterator[Problem]:
         )
     elif job.target_pool in homes:
         yield Problem("jobs", job.id, "target_pool", "the target is where the data already is")
+    if job.kind == "bin" and len({pools[p].host for p in homes}) > 1:
+        said = "these lie in different boxes, and a job runs on one: make a job for each box"
+        yield Problem("jobs", job.id, "datasets", said, tolerated=True)
     for pool_id in homes:
         pool = pools[pool_id]
         if kind.source_filesystems and pool.filesystem not in kind.source_filesystems:
@@ -470,7 +578,7 @@ def _window(job: Job) -> Iterator[Problem]:
 
 def _left_out(job: Job) -> Iterator[Problem]:
     kind = KINDS[job.kind]
-    if job.left_out and kind.reads != "files":
+    if job.left_out and kind.reads not in ("files", "told"):
         said = (
             f"a {kind.title} takes a dataset whole: give what is thrown away a dataset of its own"
         )

@@ -61,9 +61,21 @@ def fresh_id(plan: Plan, collection: str) -> str:
     return f"{stem}-{max(numbers, default=0) + 1}"
 
 
-def checked(plan: Plan) -> Plan:
-    """The plan itself; raises EditError where it contradicts itself."""
+def brought_in(plan: Plan, before: Plan | None) -> list[Problem]:
+    """The problems of a plan but those that are tolerated and stood in the plan before."""
     found = problems(plan)
+    if before is None or not any(p.tolerated for p in found):
+        return found
+    old = set(problems(before))
+    return [p for p in found if not (p.tolerated and p in old)]
+
+
+def checked(plan: Plan, before: Plan | None = None) -> Plan:
+    """The plan itself; raises EditError where it contradicts itself.
+
+    What is tolerated and stood in the plan `before` does not hold an edit up.
+    """
+    found = brought_in(plan, before)
     if found:
         raise EditError(found)
     return plan
@@ -83,7 +95,7 @@ def put(plan: Plan, collection: str, item: Any) -> Plan:
         changed = tuple(item if i.id == item.id else i for i in items)
     if collection == "log":
         _check_log(plan, item)
-    return checked(plan.model_copy(update={collection: changed}))
+    return checked(plan.model_copy(update={collection: changed}), plan)
 
 
 def _check_log(plan: Plan, entry: Any) -> None:
@@ -102,12 +114,12 @@ def put_starts(plan: Plan, starts: Mapping[str, str]) -> Plan:
         else j
         for j in plan.jobs
     )
-    return checked(plan.model_copy(update={"jobs": jobs}))
+    return checked(plan.model_copy(update={"jobs": jobs}), plan)
 
 
 def put_settings(plan: Plan, **settings: Any) -> Plan:
     """The plan with its name, variant, currency or zone changed."""
-    return checked(plan.model_copy(update=settings))
+    return checked(plan.model_copy(update=settings), plan)
 
 
 def remove(plan: Plan, collection: str, item_id: str) -> Plan:
@@ -141,7 +153,7 @@ def remove(plan: Plan, collection: str, item_id: str) -> Plan:
     if collection == "apps":
         update["mounts"] = tuple(m for m in plan.mounts if m.app != item_id)
     changed = plan.model_copy(update=update)
-    found = problems(changed)
+    found = brought_in(changed, plan)
     if found:
         users = sorted({_name(plan, p) for p in found})
         raise StillUsed(f"still used by {', '.join(users)}: change that first")

@@ -29,7 +29,7 @@ from kavrel.core.quantities import (
 )
 
 PLAN_FORMAT: Literal["kavrel-plan"] = "kavrel-plan"
-PLAN_VERSION: Literal[1] = 1
+PLAN_VERSION: Literal[2] = 2
 
 
 class Value(BaseModel):
@@ -218,6 +218,11 @@ FilesystemId = Literal["zfs", "ext4", "xfs", "btrfs", "none"]
 Purpose = Literal["files", "vms", "footage"]
 
 
+FilesystemUuid = Annotated[
+    str, Field(pattern=r"^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$")
+]
+
+
 class Pool(Value):
     """Disks joined into one store. `groups` are mirrors, parity groups or single disks.
 
@@ -244,6 +249,7 @@ class Pool(Value):
     tier: Annotated[tuple[Id, ...], Field(max_length=8)] = ()
     tier_mirrored: Flag = True
     mover_at: WallTime = "03:30"
+    uuid: FilesystemUuid | None = None  # of a file system that stands; ZFS goes by its name
 
     @property
     def disks(self) -> tuple[str, ...]:
@@ -465,14 +471,15 @@ class Opening(Value):
 class Schedule(Value):
     """When a job starts, in wall time of `zone` (None: the plan's).
 
-    `hourly` starts every `every` hours from `at`, only within the hours `only_from` to `only_to`
-    where they are given; `daily` and `weekly` and `monthly` count `every` from the date `start`
-    (default: Monday 2024-01-01). `monthly` runs on `day` (-1: the last), or, with `nth` not 0, on
+    `minutes` starts every 5, 10, 15 or 30 minutes of the day. `hourly` starts every `every` hours
+    from `at`, only within the hours `only_from` to `only_to` where they are given; `daily`, `weekly`
+    and `monthly` count `every` from the date `start` (default: Monday 2024-01-01). `monthly` runs on
+    `day` (-1: the last), or, with `nth` not 0, on
     the nth of the weekdays (-1: the last). A month that has no such day is skipped, as cron,
     systemd and RFC 5545 do. `after` starts when the job that is named in `Job.after` ends.
     """
 
-    kind: Literal["hourly", "daily", "weekly", "monthly", "after"]
+    kind: Literal["minutes", "hourly", "daily", "weekly", "monthly", "after"]
     every: whole(1, 400) = 1  # type: ignore[valid-type]
     at: WallTime = "00:00"
     weekdays: Annotated[
@@ -488,11 +495,24 @@ class Schedule(Value):
     until: Day | None = None
 
 
+PeriodName = Literal["hourly", "daily", "weekly", "monthly", "yearly"]
+
+
+class Window(Value):
+    """One point of each `every` while it is younger than `days`, and older than the window before."""
+
+    every: PeriodName
+    days: whole(1, 36_500)  # type: ignore[valid-type]
+
+
 class Retention(Value):
     """Which points stay: a point is kept while any rule keeps it; the newest always stays.
 
-    `thin` keeps at most so many, dense near and sparse far. `trash_days` is how long the trash can
-    of a mirror keeps what was replaced or deleted. Until `hold_until` nothing is pruned.
+    `counting`: whether coarser rules count beyond what finer ones keep, or each rule on its own.
+    `of_period`: which point of an hour, day, week, month or year stands for it. `windows` of age
+    are a school of their own; see `copies.retention`. `thin` keeps at most so many, dense near and
+    sparse far. `trash_days` is how long the trash can of a mirror keeps what was replaced or
+    deleted. Until `hold_until` nothing is pruned.
     """
 
     all_days: whole(0, 36_500) = 0  # type: ignore[valid-type]
@@ -505,6 +525,9 @@ class Retention(Value):
     thin: whole(0, 500) = 0  # type: ignore[valid-type]
     trash_days: whole(0, 3650) = 0  # type: ignore[valid-type]
     hold_until: Day | None = None
+    counting: Literal["beyond", "each"] = "beyond"
+    of_period: Literal["last", "first"] = "last"
+    windows: Annotated[tuple[Window, ...], Field(max_length=5)] = ()
 
 
 class Bucket(Value):
@@ -530,6 +553,8 @@ JobKind = Literal[
     "image",
     "dump",
     "bucket",
+    "sync",
+    "drive",
     "shelf",
     "config",
     "bin",
@@ -537,6 +562,8 @@ JobKind = Literal[
     "smart_short",
     "smart_long",
     "mover",
+    "updates",
+    "restart",
     "restore_test",
 ]
 Pattern = Annotated[str, Field(pattern=r"^[^\s\x00-\x1f]{1,80}$")]
@@ -552,8 +579,10 @@ class Job(Value):
     this one follows; `window_from` and `window_to` are when it must run; `fixed` start times are not
     moved by Arrange. `credentials`: who could delete the copy; the source (it is pushed), the far
     box alone (it pulls). `alarm_days`: somebody is told when nothing has arrived for so long.
-    `left_out`: patterns of throw-away files that it skips, as rsync's filters have them, and
-    `left_out_share` what they come to of the datasets' bytes.
+    `lands_in` names the export of the far box that it writes through, `lands_as` the account that
+    it signs in with there; without them it goes by SSH, or by its tool's own way. `left_out`:
+    patterns of throw-away files that it skips, as rsync's filters have them, and `left_out_share`
+    what they come to of the datasets' bytes.
     """
 
     id: Id
@@ -581,6 +610,9 @@ class Job(Value):
     window_to: WallTime | None = None
     fixed: Flag = False
     alarm_days: real(0.05, 3650.0) | None = None  # type: ignore[valid-type]
+    catch_up: Flag = False  # a run that was missed while the box was off is made up for
+    lands_in: Id | None = None
+    lands_as: Id | None = None
     left_out: Annotated[tuple[Pattern, ...], Field(max_length=40)] = ()
     left_out_share: real(0.0, 0.99) = 0.0  # type: ignore[valid-type]
 
@@ -688,7 +720,7 @@ class PlanFile(Value):
     """A plan as a file: the format's name and version, then the plan."""
 
     format: Literal["kavrel-plan"] = PLAN_FORMAT
-    version: Literal[1] = PLAN_VERSION
+    version: Literal[2] = PLAN_VERSION
     plan: Plan
 
 

@@ -1,10 +1,11 @@
 """The jobs and what is due as iCalendar (RFC 5545), in the lab's time zone."""
 
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
+from zoneinfo import ZoneInfo
 
 from icalendar import Calendar, Event, vRecur
 
-from kavrel.core.copies.schedule import dtstart, odd_starts, rrule
+from kavrel.core.copies.schedule import dtstart, odd_starts, rrule, starts
 from kavrel.core.evaluate import Evaluation, JobView
 from kavrel.core.plan import Job, Plan, Schedule
 from kavrel.formats.timers import ODD_YEARS
@@ -21,12 +22,20 @@ def _timed(plan: Plan, views: dict[str, JobView], job: Job) -> tuple[Schedule, t
     return job.schedule, timedelta(seconds=round(offset.total_seconds()))
 
 
+def _following(schedule: Schedule, zone: str, offset: timedelta, today: date) -> list[datetime]:
+    """Starts of a follower in the coming year, in the plan's time."""
+    place = ZoneInfo(zone)
+    found = starts(schedule, zone, today, today + timedelta(days=366))
+    return [datetime.fromtimestamp(t + offset.total_seconds(), place) for t in found]
+
+
 def week_ics(plan: Plan, evaluation: Evaluation, stamp: datetime) -> bytes:
     """Each job as a recurring event of its usual length; each due thing as a day's event.
 
     RFC 5545 skips a start in the spring gap: those of the coming years are named one by one, as
-    RDATEs in UTC. A job that follows another stands where that one usually ends. `stamp` is the
-    aware moment of writing.
+    RDATEs in UTC. A job that follows another stands where that one usually ends, for the coming
+    year, start by start: past midnight no rule over wall times would say so. `stamp` is the aware
+    moment of writing.
     """
     calendar = Calendar()
     calendar.add("prodid", "-//Kavrel//plan//EN")
@@ -40,15 +49,22 @@ def week_ics(plan: Plan, evaluation: Evaluation, stamp: datetime) -> bytes:
         event.add("uid", f"{job.id}@kavrel.invalid")
         event.add("dtstamp", stamp)
         timed, offset = _timed(plan, views, job)
-        event.add("dtstart", dtstart(timed, plan.zone) + offset)
+        if job.after:
+            moments = _following(timed, plan.zone, offset, evaluation.today)
+            if not moments:
+                continue
+            event.add("dtstart", moments[0])
+            event.add("rdate", [m.astimezone(UTC) for m in moments[1:]] or [moments[0]])
+        else:
+            event.add("dtstart", dtstart(timed, plan.zone))
+            event.add("rrule", vRecur.from_ical(rrule(timed, plan.zone)))
         hours = view.usual_run.value
         if isinstance(hours, float):
             event.add("duration", timedelta(seconds=max(60, round(hours * 3600))))
-        event.add("rrule", vRecur.from_ical(rrule(timed)))
         last = evaluation.today.replace(year=evaluation.today.year + ODD_YEARS, day=1)
-        odd = odd_starts(timed, plan.zone, evaluation.today, last)
+        odd = () if job.after else odd_starts(timed, plan.zone, evaluation.today, last)
         if odd:
-            event.add("rdate", [(t + offset).astimezone(UTC) for t in odd])
+            event.add("rdate", [t.astimezone(UTC) for t in odd])
         event.add("summary", f"{job.name} ({view.title})")
         event.add(
             "description",

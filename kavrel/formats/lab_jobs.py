@@ -1,52 +1,50 @@
 """What each host runs: which jobs are whose, and the file that the script lab-job reads.
 
 The script itself is `hostside/lab_job.py`, the same for every host; what it does follows from the
-plan alone. Copies lie at /srv/POOL/JOB/DATASET of the target.
+plan alone. Copies lie at /srv/POOL/JOB/DATASET of the target, or in the export that they land in.
 """
 
 import json
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from importlib.resources import files
 from typing import Any
 
+from kavrel.core.copies.carrier import (
+    address_of,
+    chain,
+    marks_target,
+    never_starts,
+    runs_on,
+    source_host,
+    target_host,
+)
+from kavrel.core.copies.keys import encrypted_at_source
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.index import Index
-from kavrel.core.plan import Host, Job, Plan
+from kavrel.core.plan import Job, Plan
 from kavrel.core.shares.names import copy_folders, folders, job_names, pool_names
-
-
-def runs_on(plan: Plan, job: Job) -> str | None:
-    """The host that starts a job: the far one where it pulls, None where a person does it."""
-    index = Index(plan)
-    if KINDS[job.kind].by_hand:
-        return None
-    if job.host:
-        return job.host
-    if job.credentials == "target" and job.target_pool:
-        return index.pools[job.target_pool].host
-    if job.pool:
-        return index.pools[job.pool].host
-    return _source_host(index, job)
-
-
-def _source_host(index: Index, job: Job) -> str | None:
-    """The host that has what a job reads."""
-    if job.reads_from:
-        source = index.jobs[job.reads_from]
-        if source.target_pool:
-            return index.pools[source.target_pool].host
-    return index.pools[index.datasets[job.datasets[0]].pool].host if job.datasets else None
+from kavrel.formats.servers.site import Box
 
 
 def hosts_with_jobs(plan: Plan) -> Sequence[str]:
-    """Hosts that start a job, in plan order."""
-    busy = {runs_on(plan, j) for j in plan.jobs}
-    return [h.id for h in plan.hosts if h.id in busy]
+    """Hosts that start a job or watch for one, in plan order."""
+    index = Index(plan)
+    busy = {runs_on(index, j) for j in plan.jobs}
+    for job in plan.jobs:
+        if job.alarm_days is not None and runs_on(index, job):
+            busy |= {target_host(index, job), source_host(index, job)}
+    return [h.id for h in plan.hosts if h.id in busy or upkeep(plan, h.id)]
 
 
 def jobs_on(plan: Plan, host: str) -> list[Job]:
-    """The jobs that a host starts."""
-    return [j for j in plan.jobs if runs_on(plan, j) == host]
+    """The jobs that a host starts; those that nothing can start are left out."""
+    index = Index(plan)
+    return [j for j in plan.jobs if runs_on(index, j) == host and not never_starts(index, j)]
+
+
+def _emptied_there(index: Index, job: Job) -> bool:
+    """Whether the trash can of a job is emptied by the far box: a module lets in files alone."""
+    return bool(job.lands_in and job.retention.trash_days and not KINDS[job.kind].by_tool)
 
 
 def script() -> str:
@@ -56,56 +54,124 @@ def script() -> str:
 
 def lab_jobs(plan: Plan, host: str, origin: str) -> str:
     """/etc/lab-jobs.json of one host."""
-    names = job_names(plan)
-    teller = _Teller(plan, host)
+    sheet = _Sheet(plan, host)
     told = {
-        "host": Index(plan).hosts[host].name,
+        "host": sheet.index.hosts[host].name,
         "written_from": origin,
         "zone": plan.zone,
-        "jobs": {names[j.id]: teller.told(j) for j in jobs_on(plan, host)},
+        "jobs": {sheet.names[j.id]: sheet.told(j) for j in jobs_on(plan, host)}
+        | upkeep(plan, host),
+        "watched": list(sheet.watched()),
     }
     return json.dumps(told, indent=1, ensure_ascii=False) + "\n"
 
 
-class _Teller:
-    """Tells a host about its jobs."""
+def upkeep(plan: Plan, host: str) -> dict[str, dict[str, Any]]:
+    """Chores of a host that nobody planned and nothing else would do, by name.
+
+    Trash cans of what lands by a module, which lets files in and nothing else; bins of shares, or
+    their room never comes back; scrubs of pools that no job scrubs, on different Sundays.
+    """
+    sheet = _Sheet(plan, host)
+    found: dict[str, dict[str, Any]] = {}
+
+    def add(name: str, title: str, schedule: dict[str, Any], **more: Any) -> None:
+        while name in found or name in sheet.names.values():
+            name += "-2"
+        found[name] = {"title": title, "schedule": schedule, **more}
+
+    for job in plan.jobs:
+        if _emptied_there(sheet.index, job) and target_host(sheet.index, job) == host:
+            places = [sheet.copies[job.id, d].rpartition("/") for d in job.datasets]
+            add(
+                f"{sheet.names[job.id]}-trash",
+                f"trash cans of {job.name}",
+                {"kind": "daily", "at": "04:50"},
+                kind="trash",
+                cans=[[f"{a}/.trash-{leaf}", job.retention.trash_days] for a, _, leaf in places],
+            )
+    planned = {d for j in plan.jobs if j.kind == "bin" for d in j.datasets}
+    bins = sheet.bins([s.dataset for s in plan.shares if s.dataset not in planned])
+    if bins["bins"]:
+        add("upkeep-bins", "bins of shares", {"kind": "daily", "at": "04:40"}, kind="bin", **bins)
+    scrubbed = {j.pool for j in plan.jobs if j.kind == "scrub"}
+    for number, pool in enumerate(p for p in plan.pools if p.host == host):
+        if pool.standing and pool.id not in scrubbed and pool.filesystem in ("zfs", "btrfs"):
+            sunday = {"kind": "monthly", "every": 3, "nth": 1 + number % 4, "weekdays": [6]}
+            add(
+                f"upkeep-scrub-{sheet.pools[pool.id]}",
+                f"scrub of pool {pool.name}, about every three months",
+                {**sunday, "at": "02:00"},
+                kind="scrub",
+                **sheet.pool(pool.id),
+            )
+    return found
+
+
+def watches(plan: Plan, host: str) -> bool:
+    """Whether a host has to look out for points that should come."""
+    return next(_Sheet(plan, host).watched(), None) is not None
+
+
+class _Sheet:
+    """What one host is told about its jobs."""
 
     def __init__(self, plan: Plan, host: str) -> None:
-        self.index, self.host = Index(plan), host
+        self.index, self.host, self.plan = Index(plan), host, plan
         self.homes, self.copies = folders(plan), copy_folders(plan)
         self.pools, self.names = pool_names(plan), job_names(plan)
 
     def told(self, job: Job) -> dict[str, Any]:
         """All that the script has to know of a job."""
-        found: dict[str, Any] = {"kind": job.kind, "title": KINDS[job.kind].title}
-        if job.alarm_days is not None:
-            found["alarm_days"] = job.alarm_days
-        if KINDS[job.kind].copies or job.kind == "config":
+        kind = KINDS[job.kind]
+        found: dict[str, Any] = {"kind": job.kind, "title": kind.title}
+        how = chain(self.index, job)
+        behind = [
+            self.names[j.id]
+            for j in self.plan.jobs
+            if j.after == job.id and (c := chain(self.index, j)) and c.how == "line"
+        ]
+        if behind:
+            found["then"] = behind
+        if how is None:
+            found["schedule"] = job.schedule.model_dump(mode="json", exclude_defaults=True)
+        elif how.how == "seen":
+            found["waits_for"] = self._seen(self.index.jobs[job.after or ""], how.looked_at)
+        if job.catch_up:
+            found["catch_up"] = True
+        if kind.copies or job.kind == "config":
             found["retention"] = job.retention.model_dump(mode="json", exclude_defaults=True)
         if job.pool:
-            found |= self._pool(job.pool)
+            found |= self.pool(job.pool)
         if job.kind == "snapshot":
-            found |= self._pool(self.index.datasets[job.datasets[0]].pool)
+            pool = self.index.datasets[job.datasets[0]].pool
+            found |= self.pool(pool)
             found["sets"] = [self._place(self.homes[d], found["filesystem"]) for d in job.datasets]
+            if found["filesystem"] == "btrfs":
+                found["mounted"] = self._mounts(pool, "source")
         elif job.kind in ("replication", "mirror", "folder_mirror"):
             found |= self._carried(job)
         elif job.kind == "config" and job.target_pool:
-            found |= self._far(self.index.pools[job.target_pool].host)
+            found |= self._far(target_host(self.index, job))
             found["folder"] = f"/srv/{self.pools[job.target_pool]}/{self.names[job.id]}"
             found["paths"] = ["etc"]
+            found["mounted"] = self._mounts(job.target_pool, "target")
         elif job.kind in ("smart_short", "smart_long") and job.pool:
-            pool = self.index.pools[job.pool]
-            ids = (*pool.disks, *pool.spares, *pool.tier)
+            members = self.index.pools[job.pool]
+            ids = (*members.disks, *members.spares, *members.tier)
             found["serials"] = [s for d in ids if (s := self.index.disks[d].serial)]
         elif job.kind == "bin":
-            found["bins"] = [
-                [self.homes[s.dataset], s.recycle_days]
-                for s in self.index.plan.shares
-                if s.recycle_days and s.dataset in job.datasets
-            ]
+            found |= self.bins(job.datasets)
+        if self._has_to_mark(job):
+            found["marks"] = self._mark(job)
+            found |= self._far(target_host(self.index, job)) if kind.by_tool else {}
+        if self._tells_source(job):
+            found["tells_source"] = True
         return found
 
-    def _pool(self, pool: str) -> dict[str, Any]:
+    # -- where -----------------------------------------------------------------------------------
+
+    def pool(self, pool: str) -> dict[str, Any]:
         return {"pool": self.pools[pool], "filesystem": self.index.pools[pool].filesystem}
 
     @staticmethod
@@ -113,17 +179,41 @@ class _Teller:
         """A folder as the snapshot tools of its file system name it."""
         return folder.removeprefix("/srv/") if filesystem == "zfs" else folder
 
+    def _mounts(self, pool_id: str, side: str) -> list[dict[str, str]]:
+        """What has to be mounted for a pool to be there, so that nothing fills the root disk."""
+        pool, name = self.index.pools[pool_id], self.pools[pool_id]
+        if pool.filesystem == "zfs":
+            return [{"side": side, "at": f"/srv/{name}", "zfs": name}]
+        volumes = [v for v in Box(self.plan, pool.host).volumes if v.pool.id == pool_id]
+        if not volumes:
+            return [{"side": side, "at": f"/srv/{name}"}]
+        return [
+            {"side": side, "at": v.folder, **({"uuid": v.uuid} if v.uuid else {})} for v in volumes
+        ]
+
+    def _home(self, dataset: str) -> list[dict[str, str]]:
+        """A ZFS dataset that is locked or not mounted looks like an empty folder."""
+        home = self.index.pools[self.index.datasets[dataset].pool]
+        if home.filesystem != "zfs":
+            return []
+        folder = self.homes[dataset]
+        name = self._place(folder, "zfs")
+        return [{"side": "source", "at": folder, "zfs": name, "for": folder}]
+
     def _far(self, other: str | None) -> dict[str, Any]:
         """How the other end is reached; nothing where it is this box itself."""
         if other is None or other == self.host:
             return {}
-        return {"peer": _reached(self.index.hosts[other])}
+        return {"peer": address_of(self.index.hosts[other])}
+
+    # -- what travels ----------------------------------------------------------------------------
 
     def _carried(self, job: Job) -> dict[str, Any]:
         """Pairs of folders, from and to, and how they travel."""
         assert job.target_pool  # the plan is consistent
         target = self.index.pools[job.target_pool]
         system = target.filesystem if job.kind == "replication" else "none"
+        from_host = source_host(self.index, job)
         pulls = target.host == self.host
         found: dict[str, Any] = {
             "filesystem": system,
@@ -135,10 +225,22 @@ class _Teller:
                 for d in job.datasets
             ],
             "resumable": job.resumable,
-            **self._far(_source_host(self.index, job) if pulls else target.host),
+            **self._far(from_host if pulls else target.host),
         }
         if pulls and "peer" in found:
             found["pulls"] = True
+        if system != "zfs":
+            source = self._source_pool(job)
+            found["mounted"] = [*self._mounts(source, "source")] if source else []
+            if job.kind != "replication" and not job.reads_from:
+                found["mounted"] += [m for d in job.datasets for m in self._home(d)]
+            if not job.lands_in:
+                found["mounted"] += self._mounts(job.target_pool, "target")
+        if job.lands_in:
+            found["module"] = self._module(job)
+            found.pop("peer", None)
+        if encrypted_at_source(self.index, job):
+            found["encrypted"] = True
         if job.kind == "replication" and (job.reads_from, job.datasets[0]) in self.copies:
             found["brought_by"] = self.names[job.reads_from or ""]
         if job.limit_mbit:
@@ -149,12 +251,118 @@ class _Teller:
             found["trash_days"] = job.retention.trash_days
         return found
 
+    def _source_pool(self, job: Job) -> str | None:
+        if job.reads_from:
+            return self.index.jobs[job.reads_from].target_pool
+        return self.index.datasets[job.datasets[0]].pool
+
+    def _module(self, job: Job) -> dict[str, str]:
+        """The rsync module that a mirror lands in: where files are sent to, and its own folder."""
+        export = next(e for e in self.plan.exports if e.id == job.lands_in)
+        host = address_of(self.index.hosts[target_host(self.index, job) or ""])
+        at = f"[{host}]" if ":" in host else host
+        login = f"{self.index.accounts[job.lands_as].login}@" if job.lands_as else ""
+        port = f":{export.port}" if export.port else ""
+        return {
+            "url": f"rsync://{login}{at}{port}/{export.name}",
+            "path": self.homes[export.dataset],
+        }
+
     def _from(self, job: Job, dataset: str) -> str:
         """What a job reads: another one's copy, or the dataset itself."""
         upstream = (job.reads_from or "", dataset)
         return self.copies.get(upstream, self.homes[dataset])
 
+    def bins(self, datasets: Sequence[str]) -> dict[str, Any]:
+        """The bins of the shares of these datasets, those of this box."""
+        here = [
+            d
+            for d in dict.fromkeys(datasets)
+            if self.index.pools[self.index.datasets[d].pool].host == self.host
+        ]
+        kept = {s.dataset: s.recycle_days for s in self.plan.shares if s.recycle_days}
+        pools = {self.index.datasets[d].pool: None for d in here if d in kept}
+        mounts = [m for p in pools for m in self._mounts(p, "source")]
+        return {
+            "bins": [[self.homes[d], kept[d]] for d in here if d in kept],
+            "mounted": mounts + [m for d in here if d in kept for m in self._home(d)],
+        }
 
-def _reached(host: Host) -> str:
-    """The address that both ends use: the overlay's, else the fixed one, else the name."""
-    return host.vpn_address or host.address or host.name
+    # -- who looks out for it --------------------------------------------------------------------
+
+    def _mark(self, job: Job) -> str:
+        """The file at the target whose time says how new its copy is."""
+        above = self.copies[job.id, job.datasets[0]].rpartition("/")[0]
+        return f"{above}/.lab-{self.names[job.id]}"
+
+    def _has_to_mark(self, job: Job) -> bool:
+        """Whether somebody looks for a mark at the target; where there are points, those tell."""
+        if not (job.target_pool and job.datasets and marks_target(job)) or KINDS[job.kind].thins:
+            return False
+        target = target_host(self.index, job)
+        looked_for = any(
+            (how := chain(self.index, j)) and how.looked_at == target
+            for j in self.plan.jobs
+            if j.after == job.id
+        )
+        return looked_for or job.alarm_days is not None
+
+    def _tells_source(self, job: Job) -> bool:
+        """Whether the box that is pulled from is told, so that it hears when the other falls silent."""
+        mine, theirs = runs_on(self.index, job), source_host(self.index, job)
+        return job.alarm_days is not None and KINDS[job.kind].copies and theirs not in (None, mine)
+
+    def _arrival(self, job: Job) -> dict[str, Any]:
+        """How the newest point of a job is seen on the box that it lies on."""
+        found: dict[str, Any] = {"job": self.names[job.id]}
+        if job.kind in ("replication", "snapshot"):
+            sent = job.kind == "replication"
+            pool = job.target_pool or self.index.datasets[job.datasets[0]].pool
+            system = self.index.pools[pool].filesystem
+            where = self.copies if sent else {(job.id, d): self.homes[d] for d in job.datasets}
+            if (job.reads_from, job.datasets[0]) in self.copies:
+                found["job"] = self.names[job.reads_from or ""]
+            found |= {
+                "filesystem": system,
+                "places": [self._place(where[job.id, d], system) for d in job.datasets],
+                "received": sent,
+            }
+        elif job.kind == "config" and job.target_pool:
+            found["folder"] = f"/srv/{self.pools[job.target_pool]}/{self.names[job.id]}"
+        elif job.target_pool and marks_target(job):
+            found["mark"] = self._mark(job)
+        return found
+
+    def _seen(self, job: Job, place: str | None) -> dict[str, Any]:
+        """How a follower on this box sees that a job has gone well: at its box, or where it wrote."""
+        if place == runs_on(self.index, job):
+            return {"job": self.names[job.id], "stamp": "done", **self._far(place)}
+        return {**self._arrival(job), **self._far(place)}
+
+    def watched(self) -> Iterator[dict[str, Any]]:
+        """Points that this box looks out for, at the place where they should lie.
+
+        The box that runs a job asks the one that it writes to; that one looks itself, for the
+        other may have fallen silent; and the one that is pulled from hears of each good run.
+        """
+        for job in self.plan.jobs:
+            runner = runs_on(self.index, job)
+            if job.alarm_days is None or runner is None:
+                continue
+            days = {"days": job.alarm_days}
+            target, source = target_host(self.index, job), source_host(self.index, job)
+            kind = KINDS[job.kind]
+            if self.host == runner:
+                if not kind.copies and job.kind != "config":
+                    yield {"job": self.names[job.id], "stamp": "done", **days}
+                elif kind.by_tool:
+                    # Its tool alone can be asked what lies there; without it the job's own word.
+                    yield {"job": self.names[job.id], "own": True, **days}
+                elif job.lands_in:
+                    yield {"job": self.names[job.id], "stamp": "done", **days}
+                else:
+                    yield {**self._arrival(job), **self._far(target), **days}
+            elif self.host == target and marks_target(job):
+                yield {**self._arrival(job), **days}
+            elif self.host == source and self._tells_source(job):
+                yield {"job": self.names[job.id], "stamp": "heard", **days}

@@ -121,7 +121,7 @@ PAPERS: Mapping[str, Paper] = {
             "crontab",
             "text/plain",
             "the jobs of one host for cron, with guards where cron has no words",
-            lambda o, host: crontab(o.plan, host, o.origin),
+            lambda o, host: crontab(o.plan, host, o.origin, o.evaluation.today),
             hosts_with_jobs,
         ),
         Paper(

@@ -36,6 +36,8 @@ def load(content: bytes) -> Plan:
     if not isinstance(found, dict) or found.get("format") != PLAN_FORMAT:
         raise PlanFileError(f'this is not a plan file: "format" should be "{PLAN_FORMAT}"')
     version = found.get("version")
+    if version == 1:  # all that came since has a default
+        found = {**found, "version": PLAN_VERSION}
     if isinstance(version, int) and version > PLAN_VERSION:
         raise PlanFileError(
             f"the file has version {version}, from a newer Kavrel; this one reads {PLAN_VERSION}"
@@ -46,7 +48,7 @@ def load(content: bytes) -> Plan:
         raise PlanFileError("the plan file has errors", validation_places(error)) from None
     except RecursionError:
         raise PlanFileError("the file is nested too deeply") from None
-    contradictions = problems(plan)
+    contradictions = [p for p in problems(plan) if not p.tolerated]
     if contradictions:
         raise PlanFileError(
             "the plan contradicts itself",

@@ -1,66 +1,55 @@
 """A plan's jobs as a crontab and as systemd timers, which start at the same moments.
 
-Both run /usr/local/sbin/lab-job NAME; see `lab_jobs`. What neither can say in
-its calendar (every n days, the nth weekday, from and until a date) is a guard before the command.
-On the odd nights cron runs a start from the spring gap when the gap is over; systemd would skip
-it, so the timer names those moments of the coming years one by one.
-Source: crontab(5) and cron(8) of Debian, systemd.time(7).
+Both run /usr/local/sbin/lab-job NAME; see `lab_jobs`. What neither can say in its calendar (every n
+days, the nth weekday, from and until a date, another time zone) lab-job knows: cron starts it with
+--cron, a timer's service asks `lab-job due` first. A job that follows one on another box is looked
+for every few minutes. On the odd nights cron runs a start from the spring gap when the gap is over;
+systemd would skip it, so the timer names those moments of the coming years one by one.
+Source: crontab(5) and cron(8) of Debian, systemd.time(7), systemd.unit(5) for OnFailure.
 """
 
-import io
-import zipfile
-from collections.abc import Mapping
-from datetime import UTC, date, time, timedelta
+from datetime import UTC, date, datetime, time, timedelta
+from typing import Any
+from zoneinfo import ZoneInfo
 
-from kavrel.core.copies.schedule import ANCHOR, WEEKDAYS, hours_of, in_words, odd_starts
+from kavrel.core.copies.carrier import LOOKS_EVERY_MINUTES, chain
+from kavrel.core.copies.schedule import ANCHOR, WEEKDAYS, hours_of, in_words, odd_starts, starts
 from kavrel.core.index import Index
-from kavrel.core.plan import Job, Plan, Schedule
+from kavrel.core.plan import Plan, Schedule
 from kavrel.core.shares.names import job_names
-from kavrel.formats.lab_jobs import jobs_on, lab_jobs, script
-from kavrel.formats.servers.bundle import MOMENT
+from kavrel.formats.lab_jobs import jobs_on, lab_jobs, script, upkeep, watches
+from kavrel.formats.servers.packing import packed
 from kavrel.formats.servers.template import plain, render
 
 SCRIPT = "/usr/local/sbin/lab-job"
+PATH = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin"
 ODD_YEARS = 10
-OVERDUE = f"0 9 * * * {SCRIPT} overdue"
-DAY_NUMBER = "$(( $(date -u -d $(date +%F) +%s) / 86400 ))"
+OVERDUE_AT = "09:00"
+LOOKS = f"*/{LOOKS_EVERY_MINUTES} * * * *"
 
 
-def guard(schedule: Schedule) -> str:
-    """A shell test that holds on the days of the schedule; empty where the calendar says all."""
-    tests = []
-    anchor = schedule.start or ANCHOR
-    if schedule.start:
-        tests.append(f"[ $(date +%Y%m%d) -ge {schedule.start:%Y%m%d} ]")
-    if schedule.until:
-        tests.append(f"[ $(date +%Y%m%d) -le {schedule.until:%Y%m%d} ]")
-    every = schedule.every
-    if schedule.kind == "daily" and every > 1:
-        first = (anchor - date(1970, 1, 1)).days
-        tests.append(f"[ $(( ({DAY_NUMBER} - {first}) % {every} )) -eq 0 ]")
-    if schedule.kind == "weekly" and every > 1:
-        monday = (anchor - timedelta(days=anchor.weekday()) - date(1970, 1, 1)).days
-        tests.append(f"[ $(( ({DAY_NUMBER} - {monday}) / 7 % {every} )) -eq 0 ]")
-    if schedule.kind == "monthly" and 12 % every:
-        months = anchor.year * 12 + anchor.month - 1
-        now = "$(date +%Y) * 12 + $(date +%-m) - 1"
-        tests.append(f"[ $(( ({now} - {months}) % {every} )) -eq 0 ]")
-    return " && ".join(tests)
+def calendar_says_all(schedule: Schedule) -> bool:
+    """Whether a calendar of systemd's fires on the days of the schedule and on no other."""
+    counted = schedule.every > 1 and (
+        schedule.kind in ("daily", "weekly") or (schedule.kind == "monthly" and 12 % schedule.every)
+    )
+    return not (counted or schedule.start or schedule.until)
 
 
 def _months(schedule: Schedule) -> list[int] | None:
-    """Months of the year in which it runs, None for all (or where a guard counts them)."""
+    """Months of the year in which it runs, None for all (or where lab-job counts them)."""
     if schedule.every == 1 or 12 % schedule.every:
         return None
     anchor = schedule.start or ANCHOR
     return [m for m in range(1, 13) if (m - anchor.month) % schedule.every == 0]
 
 
-def cron_fields(schedule: Schedule) -> tuple[str, str]:
-    """The five fields, and what has to hold beside them (a shell test, or nothing)."""
+def cron_fields(schedule: Schedule) -> str:
+    """The five fields: every start of the schedule is among theirs, in the schedule's own zone."""
     clock = time.fromisoformat(schedule.at)
-    tests = [guard(schedule)]
     hour, days, months, weekdays = str(clock.hour), "*", "*", "*"
+    if schedule.kind == "minutes":
+        return f"*/{schedule.every} * * * *"
     if schedule.kind == "hourly":
         all_hours = schedule.every == 1 and schedule.only_from is None
         hour = "*" if all_hours else ",".join(map(str, hours_of(schedule)))
@@ -70,61 +59,68 @@ def cron_fields(schedule: Schedule) -> tuple[str, str]:
         named = _months(schedule)
         months = ",".join(map(str, named)) if named else "*"
         if schedule.nth:
-            # With both a day and a weekday cron takes either: the weekday is tested instead.
+            # With both a day and a weekday cron takes either: lab-job looks at the weekday.
             low = 7 * schedule.nth - 6
             days = "22-31" if schedule.nth < 0 else f"{low}-{min(low + 6, 31)}"
-            tests.append(f"[ $(date +%u) -eq {schedule.weekdays[0] + 1} ]")
-            if schedule.nth < 0:
-                tests.append('[ "$(date -d "$(date +%F) +7 days" +%m)" != "$(date +%m)" ]')
-        elif schedule.day == -1:
-            days = "28-31"
-            tests.append('[ "$(date -d "$(date +%F) +1 day" +%d)" = 01 ]')
         else:
-            days = str(schedule.day)
-    fields = f"{clock.minute} {hour} {days} {months} {weekdays}"
-    return fields, " && ".join(t for t in tests if t)
+            days = "28-31" if schedule.day == -1 else str(schedule.day)
+    return f"{clock.minute} {hour} {days} {months} {weekdays}"
 
 
-def crontab(plan: Plan, host: str, origin: str) -> str:
+def elsewhere_fields(schedule: Schedule, zone: str, today: date) -> str:
+    """Fields in the plan's zone for a schedule of another: its clock times here, on every day."""
+    place = ZoneInfo(zone)
+    first = max(today, schedule.start or today)
+    found = starts(schedule, zone, first, first + timedelta(days=3 * 366))
+    local = [datetime.fromtimestamp(t, place) for t in found]
+    minutes, hours = sorted({t.minute for t in local}), sorted({t.hour for t in local})
+    return f"{','.join(map(str, minutes or [0]))} {','.join(map(str, hours or [0]))} * * *"
+
+
+def crontab(plan: Plan, host: str, origin: str, today: date) -> str:
     """The crontab of one host, in the lab's time zone."""
-    name, names = Index(plan).hosts[host].name, job_names(plan)
+    index, names = Index(plan), job_names(plan)
     lines = [
-        f"# crontab of {plain(name)}, written by Kavrel from {plain(origin)}",
-        f"# Times are those of {plan.zone}: the host's own zone has to be the same.",
-        f"# {SCRIPT} reads /etc/lab-jobs.json; both are papers of Kavrel. Mail on failure only.",
+        f"# crontab of {plain(index.hosts[host].name)}, written by Kavrel from {plain(origin)}",
+        f"# Times are those of {plan.zone}: the host's own zone has to be the same, or lab-job complains.",
+        f"# {SCRIPT} reads /etc/lab-jobs.json; both are papers of Kavrel. Mail on failure only, to",
+        "# root: let an alias send root's mail to somebody who reads it.",
+        "SHELL=/bin/sh",
+        f"PATH={PATH}",
+        "MAILTO=root",
         "",
     ]
-    followers: dict[str, list[Job]] = {}
-    mine = jobs_on(plan, host)
-    for job in mine:
-        if job.after:
-            followers.setdefault(job.after, []).append(job)
-    for job in mine:
-        if job.after:
-            continue
+    for job in jobs_on(plan, host):
+        how, command = chain(index, job), f"{SCRIPT} --cron {names[job.id]}"
+        if how and how.how == "line":
+            continue  # runs behind the one before it
         said = f"# {plain(job.name)}: {in_words(job.schedule)}"
-        if job.schedule.zone and job.schedule.zone != plan.zone:
+        if how:
+            before = plain(index.jobs[job.after or ""].name)
+            said, fields = f"# {plain(job.name)}: looks whether {before} has come", LOOKS
+        elif job.schedule.zone and job.schedule.zone != plan.zone:
+            fields = elsewhere_fields(job.schedule, plan.zone, today)
+        else:
+            fields = cron_fields(job.schedule)
+        lines += [said, f"{fields} {command}"]
+        if job.catch_up:
             lines += [
-                said,
-                f"# {names[job.id]} keeps the time of {job.schedule.zone}: use its timer",
-                "",
+                "# and within the hour when that was missed",
+                f"{len(lines) % 60} * * * * {command}",
             ]
-            continue
-        fields, test = cron_fields(job.schedule)
-        command = _chain(job, followers, names)
-        whole = f"{test} && {command}" if test else command
-        lines += [said, f"{fields} {whole.replace('%', chr(92) + '%')}", ""]
-    if any(j.alarm_days is not None for j in mine):
-        lines += ["# somebody is told when a job has not gone well for too long", OVERDUE, ""]
+        lines.append("")
+    for name, told in upkeep(plan, host).items():
+        fields = cron_fields(Schedule.model_validate(_frozen(told["schedule"])))
+        lines += [f"# {plain(told['title'])}", f"{fields} {SCRIPT} --cron {name}", ""]
+    if watches(plan, host):
+        said = "# somebody is told when nothing has come for too long"
+        lines += [said, f"0 9 * * * {SCRIPT} overdue", ""]
     return "\n".join(lines)
 
 
-def _chain(job: Job, followers: dict[str, list[Job]], names: Mapping[str, str]) -> str:
-    """The job's command, then those that follow it once it has gone well."""
-    command = f"{SCRIPT} {names[job.id]}"
-    for follower in followers.get(job.id, []):
-        command += f" && {_chain(follower, followers, names)}"
-    return command
+def _frozen(schedule: dict[str, Any]) -> dict[str, Any]:
+    """A schedule of the job file as the plan's own."""
+    return {k: tuple(v) if isinstance(v, list) else v for k, v in schedule.items()}
 
 
 def on_calendar(schedule: Schedule, zone: str, today: date) -> list[str]:
@@ -132,7 +128,9 @@ def on_calendar(schedule: Schedule, zone: str, today: date) -> list[str]:
     clock = time.fromisoformat(schedule.at)
     at = f"{clock:%H:%M}:00"
     day = "*-*-*"
-    if schedule.kind == "hourly":
+    if schedule.kind == "minutes":
+        at = f"*:0/{schedule.every}:00"
+    elif schedule.kind == "hourly":
         hours = ",".join(f"{h:02}" for h in hours_of(schedule))
         at = f"{hours}:{clock.minute:02}:00"
     elif schedule.kind == "weekly":
@@ -160,53 +158,58 @@ def timer_units(plan: Plan, host: str, origin: str, today: date) -> dict[str, st
     """Unit name to its text: a service for each job, and a timer where it has a time of its own."""
     index, names = Index(plan), job_names(plan)
     found: dict[str, str] = {}
+    common = {"host": index.hosts[host], "origin": origin}
+
+    def add(name: str, what: str, command: str, calendars: list[str], **more: object) -> None:
+        stem = f"lab-{name}"
+        told = {"after": [], "condition": "", "catch_up": False, **common, **more, "what": what}
+        service, timer = f"{stem}.service", f"{stem}.timer"
+        found[service] = render("job_service_unit.j2", unit=service, command=command, **told)
+        if calendars:
+            found[timer] = render("job_timer_unit.j2", unit=timer, calendars=calendars, **told)
+
     mine = jobs_on(plan, host)
     for job in mine:
-        stem = f"lab-{names[job.id]}"
-        common = {"host": index.hosts[host], "origin": origin, "what": f"{job.name} ({job.kind})"}
-        after = [f"lab-{names[j.id]}.service" for j in mine if j.after == job.id]
-        found[f"{stem}.service"] = render(
-            "job_service_unit.j2",
-            unit=f"{stem}.service",
-            guard=guard(job.schedule).replace("%", "%%"),
-            command=f"{SCRIPT} {names[job.id]}",
-            after=after,
-            **common,
+        how, name = chain(index, job), names[job.id]
+        if how is None:
+            calendars = on_calendar(job.schedule, plan.zone, today)
+        else:
+            calendars = [f"*:0/{LOOKS_EVERY_MINUTES}"] if how.how == "seen" else []
+        asks = bool(calendars) and (how is not None or not calendar_says_all(job.schedule))
+        add(
+            name,
+            f"{job.name} ({job.kind})",
+            f"{SCRIPT} {name}",
+            calendars,
+            condition=f"{SCRIPT} due {name}" if asks else "",
+            catch_up=job.catch_up,
+            after=[
+                f"lab-{names[j.id]}.service"
+                for j in mine
+                if j.after == job.id and (c := chain(index, j)) and c.how == "line"
+            ],
         )
-        if not job.after:
-            found[f"{stem}.timer"] = render(
-                "job_timer_unit.j2",
-                unit=f"{stem}.timer",
-                calendars=on_calendar(job.schedule, plan.zone, today),
-                **common,
-            )
-    if any(j.alarm_days is not None for j in mine):
-        told = {"host": index.hosts[host], "origin": origin, "what": "jobs that are overdue"}
-        found["lab-overdue.service"] = render(
-            "job_service_unit.j2",
-            unit="lab-overdue.service",
-            guard="",
-            command=f"{SCRIPT} overdue",
-            after=[],
-            **told,
+    for name, told in upkeep(plan, host).items():
+        calendars = on_calendar(
+            Schedule.model_validate(_frozen(told["schedule"])), plan.zone, today
         )
-        found["lab-overdue.timer"] = render(
-            "job_timer_unit.j2",
-            unit="lab-overdue.timer",
-            calendars=[f"*-*-* 09:00:00 {plan.zone}"],
-            **told,
+        add(name, told["title"], f"{SCRIPT} {name}", calendars)
+    if watches(plan, host):
+        what = "points that should have come"
+        add("overdue", what, f"{SCRIPT} overdue", [f"*-*-* {OVERDUE_AT}:00 {plan.zone}"])
+    if found:
+        found["lab-tell@.service"] = render(
+            "tell_unit.j2", unit="lab-tell@.service", command=f"{SCRIPT} tell %i", **common
         )
     return found
 
 
+def timed_files(plan: Plan, host: str, origin: str, today: date) -> dict[str, str]:
+    """What runs at night, by file name: the script, its file, and the units that start it."""
+    kept = {"lab-job": script(), "lab-jobs.json": lab_jobs(plan, host, origin)}
+    return kept | timer_units(plan, host, origin, today)
+
+
 def timers_zip(plan: Plan, host: str, origin: str, today: date) -> bytes:
     """The units of a host, with the script and its file; the same plan and day give the same bytes."""
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as packed:
-        kept = {"lab-job": script(), "lab-jobs.json": lab_jobs(plan, host, origin)}
-        for name, text in (kept | timer_units(plan, host, origin, today)).items():
-            entry = zipfile.ZipInfo(name, MOMENT)
-            entry.external_attr = (0o100755 if name == "lab-job" else 0o100644) << 16
-            entry.compress_type = zipfile.ZIP_DEFLATED
-            packed.writestr(entry, text)
-    return out.getvalue()
+    return packed(timed_files(plan, host, origin, today))

@@ -4,7 +4,7 @@ import sqlite3
 from collections import defaultdict
 from typing import Any
 
-from kavrel.core.plan import AcceptedRisk, Bucket, Cap, Job, Plan, Retention, Schedule
+from kavrel.core.plan import AcceptedRisk, Bucket, Cap, Job, Plan, Retention, Schedule, Window
 from kavrel.store.rows import Row, flags, read_items, read_rows, values, write_items, write_rows
 
 PLAIN = tuple(
@@ -49,14 +49,23 @@ def _job(row: dict[str, Any], datasets: list[str], keys: list[str], left_out: li
         key_kept_at=tuple(keys),
         left_out=tuple(left_out),
         schedule=Schedule(**schedule),
-        retention=Retention(**{f: row[f"keep_{f}"] for f in Retention.model_fields}),
+        retention=_retention(row),
     )
+
+
+def _retention(row: dict[str, Any]) -> Retention:
+    """Windows stand in one column, as `hourly:1 daily:30`."""
+    kept = {f: row[f"keep_{f}"] for f in Retention.model_fields}
+    pairs = [word.split(":") for word in kept["windows"].split()]
+    kept["windows"] = tuple(Window.model_validate({"every": e, "days": int(d)}) for e, d in pairs)
+    return Retention(**kept)
 
 
 def _row(job: Job, position: int) -> Row:
     schedule = job.schedule.model_dump(mode="json")
     schedule["weekdays"] = ",".join(map(str, job.schedule.weekdays))
     kept = job.retention.model_dump(mode="json")
+    kept["windows"] = " ".join(f"{w.every}:{w.days}" for w in job.retention.windows)
     *plain, _ = values(job, PLAIN, position)
     return (*plain, *schedule.values(), *kept.values(), position)
 

@@ -3,11 +3,12 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
+from kavrel.core.copies.keys import encrypted_at_source
 
 
 def _find(view: View) -> Iterator[Finding]:
     for j in view.index.plan.jobs:
-        if j.encrypted and len(j.key_kept_at) == 1:
+        if encrypted_at_source(view.index, j) and len(j.key_kept_at) == 1:
             site = view.index.sites[j.key_kept_at[0]].name
             yield j.id, j.name, f"Its key is kept at {site} alone."
 

@@ -3,13 +3,14 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
+from kavrel.core.copies.keys import encrypted_at_source
 from kavrel.core.copies.kinds import KINDS
 
 
 def _find(view: View) -> Iterator[Finding]:
     for j in view.index.plan.jobs:
         site = view.book.place(j).site(view.index)
-        if KINDS[j.kind].target == "none" or not site or j.encrypted:
+        if KINDS[j.kind].target == "none" or not site or encrypted_at_source(view.index, j):
             continue
         if not view.index.sites[site].own:
             name = view.index.sites[site].name

@@ -8,12 +8,13 @@ from zoneinfo import ZoneInfo
 
 from kavrel.core.copies import flow as flows
 from kavrel.core.copies import retention as keeping
+from kavrel.core.copies.carrier import LOOKS_EVERY_MINUTES, chain, never_starts
 from kavrel.core.copies.first import first_seconds
 from kavrel.core.copies.flow import Flow, Part
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.path import MB, Path, Place, path
 from kavrel.core.copies.retention import DAY, Ages, Point, Rule
-from kavrel.core.copies.schedule import longest_step_days, starts
+from kavrel.core.copies.schedule import OFTEN, longest_step_days, starts
 from kavrel.core.copies.worst import Moment, worst_age, worst_loss
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Job
@@ -167,8 +168,14 @@ class CopyBook:
                 if job.reads_from and kind.copies
                 else None,
                 after=self.flow(self.index.jobs[job.after]) if job.after else None,
+                looks_every_s=self._looks_every(job),
+                never=never_starts(self.index, job),
             )
         return self._flows[job.id]
+
+    def _looks_every(self, job: Job) -> float:
+        how = chain(self.index, job)
+        return LOOKS_EVERY_MINUTES * 60.0 if how and how.how == "seen" else 0.0
 
     def _fixed_seconds(self, job: Job) -> float:
         known = self.index.assumptions
@@ -211,7 +218,7 @@ class CopyBook:
             records = [d.record_kib or self.index.pools[pool].record_kib for d in datasets]
             chunk = [1024 * r * known["records_per_access"] for r in records]
             accesses = 1.0
-        elif kind.reads == "files":
+        elif kind.reads in ("files", "told"):
             chunk = [float(d.file_bytes) for d in datasets]
             accesses = known["changed_file_accesses"]
         else:
@@ -376,6 +383,8 @@ class CopyBook:
         """Mean days between starts over the coming year (the schedule's step when it runs once)."""
         if job.after:
             return self.mean_interval_days(self.index.jobs[job.after])
+        if job.schedule.kind == "minutes":
+            return longest_step_days(job.schedule)
         first = max(self.as_of, job.schedule.start or self.as_of)
         times = starts(
             job.schedule, self.index.plan.zone, first, first + timedelta(days=WINDOW_DAYS)
@@ -407,7 +416,7 @@ class CopyBook:
 
     def _window(self, job: Job) -> tuple[float, float]:
         step_days = self.step_days(job)
-        days = OFTEN_WINDOW_DAYS if job.schedule.kind == "hourly" else WINDOW_DAYS
+        days = OFTEN_WINDOW_DAYS if job.schedule.kind in OFTEN else WINDOW_DAYS
         chain = [job, *self._upstream(job)]
         opened = [j.schedule.start for j in chain if j.schedule.start]
         opened += [j.first_on for j in chain if j.first_on and j.first_copy != "done"]

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 
 from kavrel.core.copies.book import CopyBook
-from kavrel.core.copies.keys import key_at
+from kavrel.core.copies.keys import encrypted_at_source, key_at
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.kinds.kind import Whereabouts
 from kavrel.core.plan import Job
@@ -26,7 +26,7 @@ def how_to_fetch(
     home = index.pools[index.datasets[job.datasets[0]].pool] if job.datasets else None
     home_folder = folders[job.datasets[0]] if job.datasets else ""
     key = ""
-    if job.encrypted:
+    if encrypted_at_source(index, job):
         key = "its key is only in the box that made it"
         if job.key_kept_at:
             key = f"its key is kept at {key_at(index, job)}"

@@ -35,7 +35,8 @@ class Flow:
     `seconds_per_byte` is infinite where there is no way; `scan_seconds` is the look at every file,
     `floor_seconds` reading everything while changes travel. `slowdown` is how much longer a run
     takes in the worst night because others share the way. `first` is the local day and the seconds
-    of the first whole copy, where it is not there yet.
+    of the first whole copy, where it is not there yet. `looks_every_s`: what it follows ends on
+    another box, and it looks only so often whether it has. `never`: nothing starts it.
     """
 
     schedule: Schedule
@@ -50,6 +51,8 @@ class Flow:
     sends_everything: bool = False
     slowdown: float = 1.0
     first: tuple[date, float] | None = None
+    looks_every_s: float = 0.0
+    never: bool = False
     upstream: "Flow | None" = None
     after: "Flow | None" = None
 
@@ -88,9 +91,14 @@ class FlowRun(NamedTuple):
 @lru_cache(maxsize=512)
 def runs(flow: Flow, begin: date, end: date) -> tuple[FlowRun, ...]:
     """Runs of the starts on local days `begin` to `end`; a run waits for the one before it."""
+    if flow.never:
+        return ()
     if flow.after:
         step = longest_step_days(flow.after.schedule)
-        times = tuple(r.end for r in runs(flow.after, begin - timedelta(days=int(step) + 1), end))
+        wait = flow.looks_every_s
+        times = tuple(
+            r.end + wait for r in runs(flow.after, begin - timedelta(days=int(step) + 1), end)
+        )
     else:
         times = starts(flow.schedule, flow.zone, begin, end)
     feed: tuple[Point, ...] | None = None

@@ -1,17 +1,25 @@
 """Which points stay and until when, and by which rule.
 
-A point is kept while any rule keeps it; the newest always stays. The rules of hours, days,
-weeks, months and years keep the last point of each of n periods, in the lab's time zone, weeks
-from Monday. Each coarser rule counts beyond what the finer ones keep, so that 7 daily + 2 weekly
-+ 1 monthly + 1 yearly are eleven points. `all_days` keeps everything that is younger. `thin`
-keeps at most n: each time there is one too many, that point goes whose two neighbours lie closest
-together against its age, so that the points stand dense near and sparse far; the oldest stays.
-`trash_days` is the trash can of a mirror: what a run replaces or deletes stays so much longer.
-Schools differ here: others let one point serve several rules at once, and keep fewer.
-Source: common practice, no source.
+A point is kept while any rule keeps it; the newest always stays. Pruning goes run by run, as the
+tools do it: what is once let go does not come back. Three schools, each as its tool prunes:
+
+- *Counted beyond one another*: the rules of hours, days, weeks, months and years keep one point of
+  each of n periods, and each coarser rule counts beyond what the finer ones keep, so that 7 daily +
+  2 weekly + 1 monthly + 1 yearly are eleven points.
+- *Each on its own*: the same rules, but one point may serve several at once. The same four numbers
+  come to as few as seven points.
+- *Windows of age*: one point an hour while it is younger than a day, one a day for a month, one a
+  week until it is too old.
+
+Of a period the last or the first point is kept; periods are those of the lab's time zone, weeks
+from Monday. While a period runs, its last point is the newest one *then*. `all_days` keeps
+everything that is younger. `thin` keeps at most n: each time there is one too many, that point
+goes whose two neighbours lie closest together against its age, so that the points stand dense near
+and sparse far; the oldest stays. `trash_days` is the trash can of a mirror: what a run replaces or
+deletes stays so much longer. Source: common practice, no source.
 """
 
-from bisect import insort
+from bisect import bisect_left, insort
 from collections.abc import Callable, Sequence
 from datetime import datetime, time
 from itertools import pairwise
@@ -46,9 +54,33 @@ PERIODS: dict[str, tuple[Callable[[datetime], int], float]] = {
 THIN_SPAN_DAYS = 1500.0
 
 
+# What says how the rules count, and keeps nothing by itself.
+MANNERS = ("counting", "of_period")
+
+
+def rules_of(retention: Retention) -> list[str]:
+    """Names of the fields that keep something."""
+    return [n for n in Retention.model_fields if n not in MANNERS and getattr(retention, n)]
+
+
 def keeps_nothing(retention: Retention) -> bool:
     """Whether no rule keeps anything."""
-    return not any(getattr(retention, name) for name in Retention.model_fields)
+    return not rules_of(retention)
+
+
+def complaint(retention: Retention) -> tuple[str, str] | None:
+    """The field and the reason why no tool can keep to these rules, or None."""
+    windows = retention.windows
+    if any(a.days >= b.days for a, b in pairwise(windows)):
+        return "windows", "each window reaches further back than the one before it"
+    order = list(PERIODS)
+    if any(order.index(a.every) >= order.index(b.every) for a, b in pairwise(windows)):
+        return "windows", "each window is coarser than the one before it"
+    beside = [n for n in rules_of(retention) if n != "windows"]
+    if windows and beside:
+        said = "windows of age stand alone: a point that another rule keeps would serve them too"
+        return beside[0], said
+    return None
 
 
 def span_days(retention: Retention, step_days: float) -> float:
@@ -58,6 +90,7 @@ def span_days(retention: Retention, step_days: float) -> float:
         retention.last * step_days,
         THIN_SPAN_DAYS if retention.thin or retention.hold_until else 0.0,
         float(retention.trash_days),
+        float(retention.windows[-1].days if retention.windows else 0),
     ]
     for name, (_, days) in PERIODS.items():
         count = getattr(retention, name)
@@ -84,17 +117,28 @@ def _rules(
         young = [data + span for data, _ in moments]
         found.append((f"younger than {retention.all_days} days", young))
     wanted = [(n, getattr(retention, n)) for n in PERIODS if getattr(retention, n)]
-    if wanted:
-        place = ZoneInfo(zone)
+    place = ZoneInfo(zone)
+    local = [datetime.fromtimestamp(m[0], place) for m in moments] if wanted else []
+    # Until when the finer rules keep each point; with `beyond`, coarser rules count from then.
+    ruled = [max(column) for column in zip(*(c for _, c in found), strict=True)] or None
+    for name, number in wanted:
+        runs = _Buckets([PERIODS[name][0](t) for t in local])
+        first = retention.of_period == "first"
+        if retention.counting == "each":
+            found.append((f"{name}, one of {number}", _on_its_own(runs, available, number, first)))
+            continue
+        here = _beyond(runs, available, number, first, ruled)
+        before = ruled or [-FOREVER] * count
+        found.append(
+            (
+                f"{name}, one of {number}",
+                [u if u > b else -FOREVER for u, b in zip(here, before, strict=True)],
+            )
+        )
+        ruled = [max(u, b) for u, b in zip(here, before, strict=True)]
+    if retention.windows:
         local = [datetime.fromtimestamp(m[0], place) for m in moments]
-        # Until when the finer rules keep each point; coarser rules count beyond that.
-        ruled = [max(column) for column in zip(*(c for _, c in found), strict=True)]
-        ruled = ruled or [-FOREVER] * count
-        for name, number in wanted:
-            before = list(ruled)
-            _keep_periods([PERIODS[name][0](t) for t in local], available, number, ruled)
-            beyond = [u if u > b else -FOREVER for u, b in zip(ruled, before, strict=True)]
-            found.append((f"{name}, one of {number}", beyond))
+        found.append((windows_in_words(retention), _windowed(moments, local, retention)))
     if retention.thin:
         found.append((f"spread over at most {retention.thin}", _thinned(moments, retention.thin)))
     # The newest point stays whatever the rules say; a trash can keeps what it replaced.
@@ -167,28 +211,113 @@ def _thinned(moments: Sequence[tuple[float, float]], most: int) -> list[float]:
     return until
 
 
-def _keep_periods(
-    buckets: Sequence[int], available: Sequence[float], wanted: int, ruled: list[float]
-) -> None:
-    """Raises `ruled` for the last point of each bucket by the rule that keeps `wanted` of them.
+class _Buckets:
+    """Points by the period that they fall into: the first and the last of each, in order."""
 
-    A newer bucket counts from when the finer rules let its last point go; where there are no
-    finer rules, from its first point on.
+    def __init__(self, buckets: Sequence[int]) -> None:
+        self.first: list[int] = []
+        self.last: list[int] = []
+        for i, bucket in enumerate(buckets):
+            if i and bucket == buckets[i - 1]:
+                self.last[-1] = i
+            else:
+                self.first.append(i)
+                self.last.append(i)
+
+
+def _on_its_own(
+    runs: _Buckets, available: Sequence[float], wanted: int, first: bool
+) -> list[float]:
+    """Until when a rule keeps each point that counts every period that has one."""
+    until = [-FOREVER] * len(available)
+    for k, (low, high) in enumerate(zip(runs.first, runs.last, strict=True)):
+        pushed = runs.first[k + wanted] if k + wanted < len(runs.first) else None
+        ends = FOREVER if pushed is None else available[pushed]
+        if first:
+            until[low] = ends
+            continue
+        for i in range(low, high):
+            until[i] = available[i + 1]  # the last of its period, until the next comes
+        until[high] = ends
+    return until
+
+
+def _beyond(
+    runs: _Buckets,
+    available: Sequence[float],
+    wanted: int,
+    first: bool,
+    ruled: Sequence[float] | None,
+) -> list[float]:
+    """Until when a rule keeps each point that counts only periods beyond the finer rules.
+
+    `ruled` is until when those keep each point, None where there are none. A period counts from
+    when they let its point go. With the last of each period, that of the period that still runs is
+    the newest point, which finer rules always have: it counts from when its period is over.
     """
-    first_of: list[float] = []  # when each bucket got its first point
-    last_index: list[int] = []
-    for i, bucket in enumerate(buckets):
-        if i == 0 or bucket != buckets[i - 1]:
-            first_of.append(available[i])
-            last_index.append(i)
+    until = [-FOREVER] * len(available)
+    counts: list[float] = []
+    for k, (low, high) in enumerate(zip(runs.first, runs.last, strict=True)):
+        if ruled is None:
+            counts.append(available[low])
+        elif first:
+            counts.append(max(available[low], ruled[low]))
         else:
-            last_index[-1] = i
-    counts_from = [max(first, ruled[i]) for first, i in zip(first_of, last_index, strict=True)]
-    # From the newest bucket back: a point goes when `wanted` newer buckets count, whichever.
+            over = available[runs.first[k + 1]] if k + 1 < len(runs.first) else FOREVER
+            counts.append(max(over, ruled[high]))
+    # From the newest period back: a point goes when `wanted` newer periods count, whichever.
     newer: list[float] = []
-    for i, counts in zip(reversed(last_index), reversed(counts_from), strict=True):
-        ruled[i] = max(ruled[i], newer[wanted - 1] if len(newer) >= wanted else FOREVER)
-        insort(newer, counts)
+    for low, high, from_ in zip(
+        reversed(runs.first), reversed(runs.last), reversed(counts), strict=True
+    ):
+        chosen = low if first else high
+        until[chosen] = newer[wanted - 1] if len(newer) >= wanted else FOREVER
+        if ruled is None and not first:
+            for i in range(low, high):
+                until[i] = available[i + 1]
+        insort(newer, from_)
+    return until
+
+
+def _windowed(
+    moments: Sequence[tuple[float, float]], local: Sequence[datetime], retention: Retention
+) -> list[float]:
+    """Until when windows of age keep each point.
+
+    In each window there is one point of each period among those that are in it at the same run;
+    what leaves it for the next one is what is left.
+    """
+    runs = [m[1] for m in moments]
+    until = [FOREVER] * len(moments)
+    left = list(range(len(moments)))
+    opens = 0.0
+    for window in retention.windows:
+        bucket_of, ends = PERIODS[window.every][0], window.days * DAY
+        standing: dict[int, tuple[int, int]] = {}  # period: the point, and the run that ends it
+        gone: set[int] = set()
+        for i in left:
+            enters = max(bisect_left(runs, moments[i][0] + opens), i)
+            leaves = bisect_left(runs, moments[i][0] + ends)
+            if enters >= leaves or enters >= len(runs):
+                continue  # no run sees it in this window
+            bucket = bucket_of(local[i])
+            before = standing.get(bucket)
+            if retention.of_period == "first":
+                # The newest point stays anyway: it is let go at the next run at the earliest.
+                asked = max(enters, i + 1)
+                if before and asked < before[1]:
+                    until[i] = runs[asked] if asked < len(runs) else FOREVER
+                    gone.add(i)
+                    continue
+            elif before and enters < before[1]:
+                until[before[0]] = runs[enters]
+                gone.add(before[0])
+            standing[bucket] = (i, leaves)
+        left = [i for i in left if i not in gone]
+        opens = ends
+    for i in left:
+        until[i] = moments[i][0] + opens
+    return until
 
 
 def existing(points: Sequence[Point], at: float) -> list[Point]:
@@ -267,6 +396,17 @@ def newest_good(points: Sequence[Point], k: int, noticed: float) -> Point | None
     return points[k]
 
 
+ONE_A = {"hourly": "hour", "daily": "day", "weekly": "week", "monthly": "month", "yearly": "year"}
+
+
+def windows_in_words(retention: Retention) -> str:
+    """The windows of age as people say them."""
+    said = [f"one a{'n' * (w.every == 'hourly')} {ONE_A[w.every]}" for w in retention.windows]
+    ends = [f"{w.days} day{'s' * (w.days > 1)}" for w in retention.windows]
+    parts = [f"{one} for {end}" for one, end in zip(said[:-1], ends[:-1], strict=True)]
+    return ", ".join([*parts, f"{said[-1]} until {ends[-1]}"])
+
+
 def in_words(retention: Retention) -> str:
     """The rules as people say them."""
     parts = []
@@ -274,11 +414,20 @@ def in_words(retention: Retention) -> str:
         parts.append(f"all for {retention.all_days} days")
     if retention.last:
         parts.append("only the newest" if retention.last == 1 else f"the last {retention.last}")
-    parts += [f"{getattr(retention, n)} {n}" for n in PERIODS if getattr(retention, n)]
+    periods = [f"{getattr(retention, n)} {n}" for n in PERIODS if getattr(retention, n)]
+    parts += periods
+    if retention.windows:
+        parts.append(windows_in_words(retention))
     if retention.thin:
         parts.append(f"thinned to {retention.thin}")
     if retention.trash_days:
         parts.append(f"trash can {retention.trash_days} days")
     if retention.hold_until:
         parts.append(f"all held until {retention.hold_until}")
-    return " + ".join(parts) or "only the newest"
+    manner = []
+    if retention.of_period == "first" and (periods or retention.windows):
+        manner.append("the first of each")
+    if retention.counting == "each" and len(periods) + bool(retention.last) > 1:
+        manner.append("each rule on its own")
+    said = " + ".join(parts) or "only the newest"
+    return f"{said} ({', '.join(manner)})" if manner else said

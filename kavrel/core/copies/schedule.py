@@ -15,6 +15,8 @@ from kavrel.core.plan import Schedule
 
 ANCHOR = date(2024, 1, 1)  # a Monday: "every n" counts from here unless the job says otherwise
 HOURS_IN_STEP = (1, 2, 3, 4, 6, 8, 12)
+MINUTES_IN_STEP = (5, 10, 15, 30)  # whole parts of any step that clocks are moved by
+OFTEN = ("minutes", "hourly")
 WEEKDAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 
 
@@ -24,6 +26,10 @@ def complaint(schedule: Schedule) -> tuple[str, str] | None:
         return None
     if schedule.kind == "hourly" and schedule.every not in HOURS_IN_STEP:
         return "every", "hourly jobs run every 1, 2, 3, 4, 6, 8 or 12 hours"
+    if schedule.kind == "minutes" and schedule.every not in MINUTES_IN_STEP:
+        return "every", "every 5, 10, 15 or 30 minutes"
+    if schedule.kind == "minutes" and schedule.only_from is not None:
+        return "only_from", "what runs by the minute runs all day"
     by_weekday = schedule.kind == "weekly" or (schedule.kind == "monthly" and schedule.nth)
     if by_weekday and not schedule.weekdays:
         return "weekdays", "this never fires: choose at least one weekday"
@@ -86,7 +92,7 @@ def _days(schedule: Schedule, first: date, last: date) -> Iterator[date]:
     day, one = first, timedelta(days=1)
     monday = anchor - timedelta(days=anchor.weekday())
     while day <= last:
-        if schedule.kind in ("hourly", "after"):
+        if schedule.kind in (*OFTEN, "after"):
             yield day
         elif schedule.kind == "daily":
             if (day - anchor).days % schedule.every == 0:
@@ -141,6 +147,8 @@ def gap_end(local: datetime) -> float | None:
 def starts(schedule: Schedule, zone: str, first: date, last: date) -> tuple[float, ...]:
     """Start instants (seconds since 1970, UTC) on local days `first` to `last`, both included."""
     place = ZoneInfo(schedule.zone or zone)
+    if schedule.kind == "minutes":
+        return tuple(_by_the_minute(schedule, place, first, last))
     clock = time.fromisoformat(schedule.at)
     hours = [(h, clock.minute) for h in hours_of(schedule)] if schedule.kind == "hourly" else None
     every_hour = hours is not None and len(hours) == 24
@@ -161,8 +169,21 @@ def starts(schedule: Schedule, zone: str, first: date, last: date) -> tuple[floa
     return tuple(sorted(found))
 
 
+def _by_the_minute(schedule: Schedule, place: ZoneInfo, first: date, last: date) -> Iterator[float]:
+    """Starts by elapsed time, so many to the hour."""
+    days = list(_days(schedule, first, last))
+    if days:
+        at = datetime.combine(days[0], time(), place).timestamp()
+        end = datetime.combine(days[-1] + timedelta(days=1), time(), place).timestamp()
+        while at < end:
+            yield at
+            at += schedule.every * 60
+
+
 def longest_step_days(schedule: Schedule) -> float:
     """An upper bound for the days between two starts, to size how far back to look."""
+    if schedule.kind == "minutes":
+        return schedule.every / 1440
     if schedule.kind in ("hourly", "after"):
         return 1.0
     if schedule.kind == "daily":
@@ -183,6 +204,8 @@ def in_words(schedule: Schedule) -> str:
     place = f" ({schedule.zone})" if schedule.zone else ""
     if schedule.kind == "after":
         return "after another job"
+    if schedule.kind == "minutes":
+        return f"all the time, within {every} min"
     if schedule.kind == "hourly":
         minute = schedule.at[3:]
         said = f"every hour at :{minute}" if every == 1 else f"every {every} h at :{minute}"
@@ -203,13 +226,17 @@ def in_words(schedule: Schedule) -> str:
     return f"{day} of {months.get(every, f'every {every} months')} {at}"
 
 
-def rrule(schedule: Schedule) -> str:
+def rrule(schedule: Schedule, zone: str) -> str:
     """The rule as an RFC 5545 RRULE, without the prefix; counts from `dtstart`."""
     parts: list[str]
     clock = time.fromisoformat(schedule.at)
-    if schedule.kind == "hourly":
-        hours = hours_of(schedule)
-        parts = ["FREQ=DAILY", "BYHOUR=" + ",".join(map(str, hours)), f"BYMINUTE={clock.minute}"]
+    if schedule.kind == "minutes":
+        hours = ",".join(map(str, range(24)))
+        within_hour = ",".join(map(str, range(0, 60, schedule.every)))
+        parts = ["FREQ=DAILY", f"BYHOUR={hours}", f"BYMINUTE={within_hour}"]
+    elif schedule.kind == "hourly":
+        hours = ",".join(map(str, hours_of(schedule)))
+        parts = ["FREQ=DAILY", f"BYHOUR={hours}", f"BYMINUTE={clock.minute}"]
     elif schedule.kind == "daily":
         parts = ["FREQ=DAILY", f"INTERVAL={schedule.every}"]
     elif schedule.kind == "weekly":
@@ -223,7 +250,10 @@ def rrule(schedule: Schedule) -> str:
         else:
             parts.append(f"BYMONTHDAY={schedule.day}")
     if schedule.until:
-        parts.append(f"UNTIL={schedule.until:%Y%m%d}T235959Z")
+        # RFC 5545, 3.3.10: with a local DTSTART, UNTIL is in UTC: the end of that day here.
+        place = ZoneInfo(schedule.zone or zone)
+        ends = datetime.combine(schedule.until, time(23, 59, 59), place).astimezone(UTC)
+        parts.append(f"UNTIL={ends:%Y%m%dT%H%M%SZ}")
     return ";".join(parts)
 
 
@@ -245,5 +275,26 @@ def odd_starts(schedule: Schedule, zone: str, first: date, last: date) -> tuple[
     place = ZoneInfo(schedule.zone or zone)
     clock = time.fromisoformat(schedule.at)
     hours = hours_of(schedule) if schedule.kind == "hourly" else [clock.hour]
+    if schedule.kind == "minutes":
+        return _repeated_minutes(schedule, place, first, last)
     local = [datetime.fromtimestamp(t, place) for t in starts(schedule, zone, first, last)]
     return tuple(t for t in local if t.fold or t.minute != clock.minute or t.hour not in hours)
+
+
+def _repeated_minutes(
+    schedule: Schedule, place: ZoneInfo, first: date, last: date
+) -> tuple[datetime, ...]:
+    """Those of the repeated hour: looked for on the days on which clocks go back."""
+    found: list[datetime] = []
+    day = first
+    while day <= last:
+        midnight, next_ = (
+            datetime.combine(day + timedelta(days=n), time(), place).timestamp() for n in (0, 1)
+        )
+        if next_ - midnight > 86_400:
+            local = (
+                datetime.fromtimestamp(t, place) for t in _by_the_minute(schedule, place, day, day)
+            )
+            found += [t for t in local if t.fold]
+        day += timedelta(days=1)
+    return tuple(found)

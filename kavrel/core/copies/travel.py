@@ -1,6 +1,7 @@
 """How the bytes of a job are protected on their way: in the clear, once, or twice over."""
 
 from kavrel.core.copies.book import CopyBook
+from kavrel.core.copies.keys import encrypted_at_source
 from kavrel.core.plan import Job, Link
 
 
@@ -20,7 +21,7 @@ def travels(book: CopyBook, job: Job) -> str:
         layers.append("in the tunnel")
     if job.wire_encrypted:
         layers.append("by its own way (SSH, TLS)")
-    if job.encrypted:
+    if encrypted_at_source(book.index, job):
         layers.append("at the source")
     relayed = ", relayed" if link.relayed else ""
     if not layers:

@@ -4,7 +4,7 @@ from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from typing import Literal
 
-from kavrel.core.copies.keys import key_at
+from kavrel.core.copies.keys import encrypted_at_source, key_at
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
 from kavrel.core.paper.document import Document, Fact, Section, Step
@@ -110,7 +110,9 @@ def _copies(index: Index, evaluation: Evaluation) -> tuple[Fact, ...]:
 
 def _keys(index: Index) -> tuple[Fact, ...]:
     return tuple(
-        Fact(text=f"{job.name}: {key_at(index, job)}") for job in index.plan.jobs if job.encrypted
+        Fact(text=f"{job.name}: {key_at(index, job)}")
+        for job in index.plan.jobs
+        if encrypted_at_source(index, job)
     )
 
 

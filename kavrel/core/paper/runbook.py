@@ -1,5 +1,6 @@
 """The runbook: the plan as steps in the order of work, each with its cautions, to tick by hand."""
 
+from kavrel.core.copies.keys import encrypted_at_source
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
@@ -186,7 +187,7 @@ def _copies(index: Index, evaluation: Evaluation) -> Section:
             steps.append(Step(text=f"{text}, keep {view.retention_words}"))
             continue
         minds = []
-        if job.encrypted:
+        if encrypted_at_source(index, job):
             places = [index.sites[s].name for s in job.key_kept_at]
             minds.append(f"Keep the key at: {', '.join(places) or 'nowhere is planned'}.")
         if job.first_copy != "done":

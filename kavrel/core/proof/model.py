@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from kavrel.core.copies.book import Copy, CopyBook
+from kavrel.core.copies.keys import encrypted_at_source
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.retention import DAY, FOREVER
 from kavrel.core.index import Index
@@ -144,7 +145,7 @@ class _Builder:
         useless = {cause for cause, s in strikes.items() if s.lost_copy(copy)}
         bad = known["tested_bad_share" if self.scene.tried(copy) else "untested_bad_share"]
         key = 0.0
-        if job.encrypted and len(job.key_kept_at) < 2:
+        if encrypted_at_source(self.index, job) and len(job.key_kept_at) < 2:
             key = known["key_lost_rate"]
             home = self.index.site_of_pool(copy.dataset.pool)
             if set(job.key_kept_at or (home,)) <= {home}:

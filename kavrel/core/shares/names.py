@@ -47,13 +47,18 @@ def _distinct(wanted: Iterable[tuple[str, str]]) -> dict[str, str]:
 
 
 def copy_folders(plan: Plan) -> dict[tuple[str, str], str]:
-    """Job id and dataset id to the folder that the copy lies in: /srv/POOL/JOB/DATASET."""
+    """Job id and dataset id to the folder that the copy lies in: /srv/POOL/JOB/DATASET.
+
+    What lands by an export lies in its folder instead of the pool's.
+    """
     pools, jobs, homes = pool_names(plan), job_names(plan), folders(plan)
+    exported = {e.id: homes[e.dataset] for e in plan.exports}
     found: dict[tuple[str, str], str] = {}
     for job in plan.jobs:
         if job.target_pool:
             leaves = _distinct((d, homes[d].rpartition("/")[2]) for d in job.datasets)
-            above = f"/srv/{pools[job.target_pool]}/{jobs[job.id]}"
+            root = exported[job.lands_in] if job.lands_in else f"/srv/{pools[job.target_pool]}"
+            above = f"{root}/{jobs[job.id]}"
             found |= {(job.id, d): f"{above}/{leaf}" for d, leaf in leaves.items()}
     return found
 

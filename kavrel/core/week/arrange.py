@@ -21,7 +21,7 @@ from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.kinds import KINDS
-from kavrel.core.copies.schedule import starts
+from kavrel.core.copies.schedule import OFTEN, starts
 from kavrel.core.index import Index
 from kavrel.core.plan import Job, Plan
 from kavrel.core.pools.pool import pool_states
@@ -216,7 +216,7 @@ def _piece(book: CopyBook, job: Job, today: date) -> _Piece | None:
     for n, at in enumerate(times):
         day = datetime.fromtimestamp(at, zone).date()
         midnight = datetime.combine(day, time(), zone).timestamp()
-        if job.schedule.kind == "hourly":
+        if job.schedule.kind in OFTEN:
             midnight = at - minutes(job.schedule.at) * 60
         midnights.append(midnight)
         gap = (at - times[n - 1]) / 86_400 if n else days
@@ -225,7 +225,7 @@ def _piece(book: CopyBook, job: Job, today: date) -> _Piece | None:
             max([x.seconds for x in book.loads(job, gap) if x.resource[:5] == "link:"], default=0.0)
         )
     by_hand = KINDS[job.kind].by_hand
-    movable = not (job.fixed or by_hand or job.schedule.kind == "hourly" or job.schedule.zone)
+    movable = not (job.fixed or by_hand or job.schedule.kind in OFTEN or job.schedule.zone)
     length = (high - low) % DAY_MINUTES or DAY_MINUTES
     return _Piece(
         job=job,

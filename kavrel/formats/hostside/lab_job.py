@@ -2,13 +2,20 @@
 """lab-job: runs one job of the lab by the system's own tools. Written by Kavrel; needs Python 3.9.
 
     lab-job NAME             runs the job NAME of /etc/lab-jobs.json
+    lab-job --cron NAME      the same from cron: only where a start of its calendar is due, and
+                             then what follows it on this box
     lab-job --show NAME      prints the commands instead: it looks, and changes nothing
-    lab-job overdue          says which jobs have not gone well for too long; fails if there are any
+    lab-job due NAME         whether a start is due now: exit code 0 or 1
+    lab-job overdue          says of which jobs nothing has come for too long; fails if there are any
+    lab-job tell UNIT        mails root what a unit said that failed
     lab-job list             prints the jobs
 
 Snapshots are named lab-JOB-TIME in UTC; only those of the job itself are ever pruned, by its
-retention. What no common tool does (a repository, a bucket, a hypervisor) is a script of your own
-in /usr/local/lib/lab-job.d/JOB. It says nothing when all goes well, so that mail means trouble.
+retention. Nothing is written to a place that is not what the plan says is mounted there. What no
+common tool does (a repository, a bucket, a hypervisor) is a script of your own in
+/usr/local/lib/lab-job.d/JOB; JOB.newest beside it prints when its newest point is from. It says
+nothing when all goes well, so that mail means trouble. Exit codes: 0 went well, 1 did not, 2 asked
+wrongly, 3 went well and has something to tell.
 """
 
 from __future__ import annotations
@@ -18,11 +25,13 @@ import json
 import os
 import re
 import shlex
+import socket
 import subprocess
 import sys
 import time
-from collections.abc import Sequence
-from datetime import datetime, timezone
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager, suppress
+from datetime import date, datetime, timedelta, timezone
 from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -30,8 +39,13 @@ from zoneinfo import ZoneInfo
 CONFIG = Path(os.environ.get("LAB_JOBS", "/etc/lab-jobs.json"))
 STATE = Path(os.environ.get("LAB_JOB_STATE", "/var/lib/lab-job"))
 OWN = Path(os.environ.get("LAB_JOB_OWN", "/usr/local/lib/lab-job.d"))
+SECRETS = Path(os.environ.get("LAB_JOB_SECRETS", "/etc/lab-job.d"))
 STAMP = "%Y%m%dT%H%M%SZ"
 DAY = 86_400.0
+LATE = 600.0  # a start counts as due for so long; cron and systemd are seconds late
+GONE_MEANWHILE = 24  # rsync: files vanished while it looked; the copy is whole without them
+CHANGED_MEANWHILE = 1  # tar: a file changed while it was read
+NO_WAY = 255  # ssh: could not reach the other box, or was not let in
 PERIODS = (
     ("hourly", "%Y-%m-%d %H"),
     ("daily", "%Y-%m-%d"),
@@ -43,6 +57,10 @@ PERIODS = (
 
 class Trouble(Exception):
     """The job cannot go on; the text says why."""
+
+
+class Found(Exception):
+    """The job went well, and has something to tell."""
 
 
 # --- which points stay -----------------------------------------------------------------------
@@ -57,24 +75,43 @@ def stays(
 ) -> list[float]:
     """Which of the points (epoch s, oldest first) stay: while any rule keeps them; the newest always.
 
-    Hours, days, weeks, months and years count beyond what the finer rules keep. `standing` are
-    those that thinning lets stand.
+    `counting` says whether hours, days, weeks, months and years count beyond what the finer rules
+    keep, or each on its own; `of_period` which point stands for a period. `standing` are those
+    that thinning lets stand.
     """
+    if not times:
+        return []
     place = ZoneInfo(zone)
     hold = rules.get("hold_until")
     if hold and now < datetime.fromisoformat(hold).replace(tzinfo=place).timestamp():
         return list(times)
-    last = rules.get("last", 0)
+    last, forms = rules.get("last", 0), dict(PERIODS)
     kept = set(times[-last:]) if last else set()
     kept |= {t for t in times if t + rules.get("all_days", 0) * DAY > now}
-    for name, form in PERIODS:
-        wanted, seen, before = rules.get(name, 0), "", set(kept)
-        for point in reversed(times):
+
+    def of_each_period(points: Sequence[float], form: str) -> list[float]:
+        """The point that stands for each period, the newest period first."""
+        chosen: dict[str, float] = {}
+        for point in points:
             period = datetime.fromtimestamp(point, place).strftime(form)
-            if wanted and period != seen and point not in before:
-                kept.add(point)
-                wanted -= 1
-            seen = period
+            if rules.get("of_period") != "first" or period not in chosen:
+                chosen[period] = point
+        return sorted(chosen.values(), reverse=True)
+
+    for name, form in PERIODS:
+        wanted = rules.get(name, 0)
+        if not wanted:
+            continue
+        counted = of_each_period(times, form)
+        if rules.get("counting") != "each":
+            counted = [point for point in counted if point not in kept]
+        kept |= set(counted[:wanted])
+    opens = 0.0
+    for window in rules.get("windows", ()):
+        ends = window["days"] * DAY
+        inside = [t for t in times if t + opens <= now < t + ends]
+        kept |= set(of_each_period(inside, forms[window["every"]]))
+        opens = ends
     kept |= set(standing)
     return [t for t in times if t in kept or t == times[-1]]
 
@@ -112,11 +149,30 @@ def prunes(
     before = json.loads(memory.read_text(encoding="utf-8")) if memory.exists() else []
     standing = still_standing(before, times, rules.get("thin", 0))
     if standing and not show:
-        memory.write_text(json.dumps(standing), encoding="utf-8")
+        write_whole(memory, json.dumps(standing))
     return stays(times, rules, zone, now, standing)
 
 
 # --- commands, here or on the other box ------------------------------------------------------
+
+# The lock of the run; children keep it too, so that it holds until the last of them has ended.
+_held: list[int] = []
+
+
+def finished(words: Sequence[str]) -> subprocess.CompletedProcess[str]:
+    """What a command said and how it ended; raises Trouble where it is not on this box."""
+    try:
+        return subprocess.run(
+            words,
+            check=False,
+            stdin=subprocess.DEVNULL,
+            capture_output=True,
+            text=True,
+            errors="replace",
+            pass_fds=_held,
+        )
+    except OSError as error:
+        raise Trouble(f"{words[0]} cannot be started: {error.strerror}") from error
 
 
 class Side:
@@ -131,53 +187,127 @@ class Side:
             return list(command)
         return ["ssh", "-o", "BatchMode=yes", self.peer, shlex.join(command)]
 
-    def run(self, *command: str) -> None:
+    def run(self, *command: str, fine: Sequence[int] = (0,)) -> None:
         """Runs it; raises Trouble with what it complained of."""
         words = self.words(*command)
         if self.show:
             print(shlex.join(words))
             return
-        done = subprocess.run(
-            words, check=False, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True
-        )
-        if done.returncode:
+        done = finished(words)
+        if done.returncode not in fine:
             raise Trouble(f"{shlex.join(words)}: {done.stderr.strip() or done.returncode}")
 
     def ask(self, *command: str) -> list[str]:
-        """Its lines; none where it fails, as when a dataset is not there yet."""
-        done = subprocess.run(
-            self.words(*command),
-            check=False,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.DEVNULL,
-            text=True,
-        )
+        """Its lines; none where it fails, as when a dataset is not there yet.
+
+        Raises Trouble where the other box cannot be asked: that is no answer.
+        """
+        try:
+            done = finished(self.words(*command))
+        except Trouble:
+            if self.show:
+                return []
+            raise
+        if self.peer and done.returncode == NO_WAY and not self.show:
+            raise Trouble(f"{self.peer} cannot be asked: {done.stderr.strip() or 'no way to it'}")
         return done.stdout.splitlines() if done.returncode == 0 else []
 
     def make(self, folder: str) -> None:
         """A folder with all above it."""
         self.run("mkdir", "-p", folder)
 
+    def mark(self, path: str, moment: float) -> None:
+        """Leaves a mark of a moment: a file whose time it is."""
+        self.make(path.rpartition("/")[0])
+        self.run("touch", "-d", f"@{moment:.0f}", path)
 
-def pipe(show: bool, *parts: list[str]) -> None:
-    """Runs commands of which each reads what the one before it writes."""
+    def marked(self, path: str) -> float | None:
+        """The moment of a mark."""
+        lines = self.ask("stat", "-c", "%Y", path)
+        return float(lines[0]) if lines else None
+
+    def end(self, folder: str) -> str:
+        """A folder as rsync names it; an address with colons stands in brackets."""
+        if not self.peer:
+            return folder
+        return f"[{self.peer}]:{folder}" if ":" in self.peer else f"{self.peer}:{folder}"
+
+    def check_mounted(self, told: dict[str, str]) -> None:
+        """Raises Trouble unless what the plan says is mounted there: nothing goes onto the root disk.
+
+        A file system that the plan knows no UUID of is remembered from its first run on.
+        """
+        at = told["at"]
+        lines = self.ask("findmnt", "-n", "-r", "-o", "FSTYPE,SOURCE,UUID", "--mountpoint", at)
+        where = f" on {self.peer}" if self.peer else ""
+        if self.show:
+            print(
+                f"# refuses unless {told.get('zfs') or told.get('uuid') or 'its disk'} is at {at}"
+            )
+            return
+        if not lines:
+            raise Trouble(
+                f"nothing is mounted at {at}{where}: refused, it would fill the root disk"
+            )
+        system, source, uuid = (*lines[-1].split(" "), "", "")[:3]
+        if "zfs" in told:
+            wanted, there = told["zfs"], source if system == "zfs" else f"a {system}"
+        else:
+            memory = STATE / f"mounted.{self.peer}{at}".replace("/", "_")
+            if "uuid" not in told and not memory.exists() and uuid:
+                write_whole(STATE / memory.name, uuid)
+            known = memory.read_text(encoding="utf-8") if memory.exists() else uuid
+            wanted, there = told.get("uuid", known), uuid
+        if wanted != there:
+            raise Trouble(f"at {at}{where} is {there or 'something else'}, not {wanted}: refused")
+
+
+def write_whole(path: Path, text: str) -> None:
+    """Writes a file aside and puts it in its place: it is never there by half."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    part = path.with_name(f"{path.name}.part")
+    part.write_text(text, encoding="utf-8")
+    os.replace(part, path)
+
+
+def close_end(one: subprocess.Popen[bytes]) -> None:
+    """Closes this script's hold on what a command writes."""
+    if one.stdout:
+        one.stdout.close()
+
+
+def pipe(show: bool, *parts: list[str], fine: Sequence[int] = (0,)) -> None:
+    """Runs commands of which each reads what the one before it writes.
+
+    `fine` are exit codes of the first one with which all went well.
+    """
     if show:
         print(" | ".join(shlex.join(p) for p in parts))
         return
     running: list[subprocess.Popen[bytes]] = []
+    missing = ""
     for n, part in enumerate(parts):
-        running.append(
-            subprocess.Popen(
+        try:
+            one = subprocess.Popen(
                 part,
                 stdin=running[-1].stdout if running else subprocess.DEVNULL,
                 stdout=subprocess.PIPE if n + 1 < len(parts) else subprocess.DEVNULL,
+                pass_fds=_held,
             )
-        )
+        except OSError as error:
+            missing = f"{part[0]} cannot be started: {error.strerror}"
+            break
+        running.append(one)
         if n:
-            before = running[n - 1].stdout
-            if before:
-                before.close()  # so that it hears when its reader ends
-    failed = [shlex.join(p) for p, one in zip(parts, running) if one.wait()]
+            close_end(running[n - 1])  # so that it hears when its reader ends
+    if missing and running:
+        close_end(running[-1])
+    codes = [one.wait() for one in running]
+    if missing:
+        raise Trouble(missing)
+    failed = [
+        shlex.join(p) for n, p in enumerate(parts) if codes[n] not in (fine if n == 0 else (0,))
+    ]
     if failed:
         raise Trouble(f"failed: {'; '.join(failed)}")
 
@@ -185,11 +315,32 @@ def pipe(show: bool, *parts: list[str]) -> None:
 # --- points ----------------------------------------------------------------------------------
 
 
-class Points:
-    """The snapshots of one job on one dataset, on one side: {name: epoch s}."""
+def moment_of(pattern: re.Pattern[str], name: str) -> float | None:
+    """When a point was taken, from its name."""
+    match = pattern.match(name)
+    if match is None:
+        return None
+    return datetime.strptime(match.group(1), STAMP).replace(tzinfo=timezone.utc).timestamp()
 
-    def __init__(self, side: Side, filesystem: str, place: str, job: str) -> None:
+
+def next_name(job: str, now: float, there: Sequence[float]) -> str:
+    """The name of a point that is taken now: after those that are there, whatever the clock says."""
+    moment = max([now, *(t + 1 for t in there)])
+    return f"lab-{job}-{datetime.fromtimestamp(moment, timezone.utc).strftime(STAMP)}"
+
+
+class Points:
+    """The snapshots of one job on one dataset, on one side: {name: epoch s}.
+
+    `received`: they came from elsewhere. Of those only the whole ones are points: a receive that was
+    cut off leaves a writable subvolume without the mark of its source.
+    """
+
+    def __init__(
+        self, side: Side, filesystem: str, place: str, job: str, received: bool = False
+    ) -> None:
         self.side, self.zfs, self.place, self.job = side, filesystem == "zfs", place, job
+        self.received = received
         self.pattern = re.compile(rf"^lab-{re.escape(job)}-(\d{{8}}T\d{{6}}Z)$")
 
     @property
@@ -199,19 +350,33 @@ class Points:
         return f"{above}/.points/{name}"
 
     def all(self) -> dict[str, float]:
-        """Those that are there, oldest first."""
-        if self.zfs:
-            lines = self.side.ask("zfs", "list", "-H", "-t", "snapshot", "-o", "name", self.place)
-            names = [line.partition("@")[2] for line in lines]
-        else:
-            names = self.side.ask("ls", "-1", self.folder)
-        found = {}
-        for name in sorted(names):
-            match = self.pattern.match(name)
-            if match:
-                moment = datetime.strptime(match.group(1), STAMP).replace(tzinfo=timezone.utc)
-                found[name] = moment.timestamp()
-        return found
+        """Those that are there and whole, oldest first."""
+        names = self._of_zfs() if self.zfs else self._of_btrfs()
+        return {n: m for n in sorted(names) if (m := moment_of(self.pattern, n)) is not None}
+
+    def _of_zfs(self) -> list[str]:
+        lines = self.side.ask("zfs", "list", "-H", "-t", "snapshot", "-o", "name", self.place)
+        return [line.partition("@")[2] for line in lines]
+
+    def _of_btrfs(self) -> list[str]:
+        """Read-only subvolumes of the folder; of what was received, those with its source's mark."""
+        names = []
+        for line in self.side.ask("btrfs", "subvolume", "list", "-o", "-r", "-R", self.folder):
+            head, _, path = line.partition(" path ")
+            within = ("/" + path).rpartition("/")
+            from_elsewhere = not head.endswith("received_uuid -")
+            if f"/{self.folder}".endswith(within[0]) and (from_elsewhere or not self.received):
+                names.append(within[2])
+        return names
+
+    def clear_broken(self) -> None:
+        """Takes away what a receive left by half, so that it is never taken for a point."""
+        if self.zfs or self.side.show:
+            return
+        whole = self.all()
+        for name in self.side.ask("ls", "-1", self.folder):
+            if self.pattern.match(name) and name not in whole:
+                self.remove(name)
 
     def where(self, name: str) -> str:
         """A point as its own tools name it."""
@@ -251,11 +416,12 @@ class Job:
     def __init__(self, name: str, told: dict[str, Any], zone: str, show: bool, now: float) -> None:
         self.name, self.told, self.zone, self.show, self.now = name, told, zone, show, now
         peer = Side(told.get("peer", ""), show)
-        here = Side("", show)
-        self.source, self.target = (peer, here) if told.get("pulls") else (here, peer)
+        self.here = Side("", show)
+        self.source, self.target = (peer, self.here) if told.get("pulls") else (self.here, peer)
+        self.troubles: list[str] = []
 
     def run(self) -> None:
-        """Does what its kind does."""
+        """Does what its kind does; raises Trouble with all that went wrong, in the end."""
         kinds = {
             "snapshot": self.snapshot,
             "replication": self.replication,
@@ -266,20 +432,39 @@ class Job:
             "smart_short": self.smart,
             "smart_long": self.smart,
             "bin": self.recycle_bin,
+            "trash": self.trash,
+            "updates": self.updates,
+            "restart": self.restart,
         }
+        for mount in self.told.get("mounted", ()):
+            if "for" not in mount:
+                self.side(mount).check_mounted(mount)
         kinds.get(self.told["kind"], self.own)()
+        if self.troubles:
+            raise Trouble("; ".join(self.troubles))
 
-    def point_name(self) -> str:
-        """The name of a point that is taken now."""
-        moment = datetime.fromtimestamp(self.now, timezone.utc)
-        return f"lab-{self.name}-{moment.strftime(STAMP)}"
+    def side(self, mount: dict[str, str]) -> Side:
+        """The side on which a mount has to be."""
+        return self.source if mount["side"] == "source" else self.target
+
+    @contextmanager
+    def each(self, place: str) -> Iterator[None]:
+        """One dataset of several: what goes wrong with it does not keep the others from their run."""
+        try:
+            for mount in self.told.get("mounted", ()):
+                if mount.get("for") == place:
+                    self.side(mount).check_mounted(mount)
+            yield
+        except Trouble as error:
+            self.troubles.append(f"{place}: {error}" if place not in str(error) else str(error))
 
     def snapshot(self) -> None:
         """Marks every dataset, then prunes."""
         for place in self.told["sets"]:
-            points = Points(self.source, self.told["filesystem"], place, self.name)
-            points.take(self.point_name())
-            points.prune(self.told["retention"], self.zone, self.now)
+            with self.each(place):
+                points = Points(self.source, self.told["filesystem"], place, self.name)
+                points.take(next_name(self.name, self.now, list(points.all().values())))
+                points.prune(self.told["retention"], self.zone, self.now)
 
     def replication(self) -> None:
         """Sends each dataset from the newest point that both ends have, then prunes.
@@ -287,28 +472,38 @@ class Job:
         What another job has brought here goes on with that job's own points: one more in its copy
         would be in the way of its next run.
         """
-        system, brought_by = self.told["filesystem"], self.told.get("brought_by")
         for place, copy in self.told["pairs"]:
-            here = Points(self.source, system, place, brought_by or self.name)
-            there = Points(self.target, system, copy, brought_by or self.name)
-            if here.zfs:
-                self.target.run("zfs", "create", "-p", copy.rpartition("/")[0])
-                self.go_on(copy)
-            else:
-                self.target.make(there.folder)
-            name = self.newest(here) if brought_by else self.point_name()
-            if not brought_by:
-                here.take(name)
-            arrived = there.all()
-            if name not in arrived:
-                common = [n for n in here.all() if n in arrived]
-                self.send(here, there, name, common[-1] if common else None)
-            if not brought_by:
-                # The source keeps only what the next run starts from.
-                for old in here.all():
-                    if old != name:
-                        here.remove(old)
-            there.prune(self.told["retention"], self.zone, self.now)
+            with self.each(place):
+                self.replicate(place, copy)
+
+    def replicate(self, place: str, copy: str) -> None:
+        """One dataset."""
+        system, brought_by = self.told["filesystem"], self.told.get("brought_by")
+        here = Points(self.source, system, place, brought_by or self.name, bool(brought_by))
+        there = Points(self.target, system, copy, brought_by or self.name, received=True)
+        if here.zfs:
+            self.target.run("zfs", "create", "-p", copy.rpartition("/")[0])
+            self.go_on(copy)
+        else:
+            self.target.make(there.folder)
+            there.clear_broken()
+        arrived = there.all()
+        if brought_by:
+            name = self.newest(here)
+        else:
+            name = next_name(self.name, self.now, [*here.all().values(), *arrived.values()])
+            here.take(name)
+        if name not in arrived:
+            common = [n for n in here.all() if n in arrived]
+            self.send(here, there, name, common[-1] if common else None)
+            if not self.show and name not in there.all():
+                raise Trouble(f"{copy}: {name} did not arrive whole")
+        if not brought_by:
+            # The source keeps only what the next run starts from.
+            for old in here.all():
+                if old != name:
+                    here.remove(old)
+        there.prune(self.told["retention"], self.zone, self.now)
 
     def newest(self, points: Points) -> str:
         """The newest point that another job has brought."""
@@ -323,19 +518,25 @@ class Job:
             return
         answer = self.target.ask("zfs", "get", "-H", "-o", "value", "receive_resume_token", copy)
         token = answer[0].strip() if answer else "-"
-        if token not in ("-", ""):
-            self.carry(
-                self.source.words("zfs", "send", "-t", token),
-                self.target.words("zfs", "receive", "-s", "-u", copy),
-            )
+        if token in ("-", ""):
+            return
+        if not self.source.ask("zfs", "send", "-n", "-v", "-t", token):
+            # What it would go on from is gone here: it begins anew.
+            self.target.run("zfs", "receive", "-A", copy)
+            return
+        self.carry(
+            self.source.words("zfs", "send", "-t", token),
+            self.target.words("zfs", "receive", "-s", "-u", copy),
+        )
 
     def send(self, here: Points, there: Points, name: str, common: str | None) -> None:
-        """One point, whole or as the difference from a common one."""
+        """One point, whole or as the difference from a common one; encrypted ones as they lie."""
         if here.zfs:
+            raw = ["--raw"] if self.told.get("encrypted") else []
             since = ["-i", f"@{common}"] if common else []
             keep = ["-s"] if self.told.get("resumable") else []
             self.carry(
-                self.source.words("zfs", "send", *since, here.where(name)),
+                self.source.words("zfs", "send", *raw, *since, here.where(name)),
                 self.target.words("zfs", "receive", *keep, "-u", "-o", "readonly=on", there.place),
             )
         else:
@@ -353,85 +554,104 @@ class Job:
 
     def mirror(self) -> None:
         """Makes the folder at the other end equal; what goes is kept in a trash can, if there is one."""
-        days = self.told.get("trash_days", 0)
         for place, copy in self.told["pairs"]:
-            if not self.show and not self.source.ask("ls", "-A", place):
-                raise Trouble(
-                    f"{place} is empty or not mounted: mirroring that would empty the copy"
-                )
-            above, _, leaf = copy.rpartition("/")
-            trash = f"{above}/.trash-{leaf}"
-            options = ["-aHAX", "--delete", "--partial"]
-            options += [f"--exclude={pattern}" for pattern in self.told.get("left_out", ())]
-            if days:
-                day = datetime.fromtimestamp(self.now, ZoneInfo(self.zone)).strftime(
-                    "%Y-%m-%d-%H%M%S"
-                )
-                options += ["--backup", f"--backup-dir={trash}/{day}"]
-            limit = self.told.get("limit_kib_per_s")
-            if limit:
-                options.append(f"--bwlimit={limit}")
+            with self.each(place):
+                self.mirror_one(place, copy)
+
+    def mirror_one(self, place: str, copy: str) -> None:
+        """One dataset."""
+        if not self.show and not self.source.ask("ls", "-A", place):
+            raise Trouble(f"{place} is empty or not mounted: mirroring that would empty the copy")
+        days, module = self.told.get("trash_days", 0), self.told.get("module")
+        above, _, leaf = copy.rpartition("/")
+        trash = f"{above}/.trash-{leaf}"
+        options = ["-aHAX", "--delete", "--partial"]
+        options += [f"--exclude={pattern}" for pattern in self.told.get("left_out", ())]
+        if days:
+            day = datetime.fromtimestamp(self.now, timezone.utc).strftime(STAMP)
+            # A path that begins with a slash is, for a module, one inside it.
+            options += ["--backup", f"--backup-dir={self.inside(trash)}/{day}"]
+        limit = self.told.get("limit_kib_per_s")
+        if limit:
+            options.append(f"--bwlimit={limit}")
+        if module:
+            options += ["--mkpath", f"--password-file={SECRETS / self.name}.secret"]
+            to = f"{module['url']}{self.inside(copy)}/"
+        else:
             self.target.make(copy)
-            ends = (
-                self.end(self.source, f"{place}/"),
-                self.end(self.target, f"{copy}/"),
-            )
-            Side("", self.show).run("rsync", *options, *ends)
-            if days:
-                self.target.make(trash)
-                self.empty(trash, days)
+            to = self.target.end(f"{copy}/")
+        ends = (self.source.end(f"{place}/"), to)
+        self.here.run("rsync", *options, *ends, fine=(0, GONE_MEANWHILE))
+        if days and not module:
+            self.target.make(trash)
+            self.empty(self.target, trash, days)
 
-    @staticmethod
-    def end(side: Side, folder: str) -> str:
-        """A folder as rsync names it."""
-        return f"{side.peer}:{folder}" if side.peer else folder
+    def inside(self, folder: str) -> str:
+        """A folder of the far end as its module names it."""
+        module = self.told.get("module")
+        return folder[len(module["path"]) :] if module else folder
 
-    def empty(self, trash: str, days: int) -> None:
+    def trash(self) -> None:
+        """Empties trash cans whose jobs cannot do it, because they come through a module."""
+        for folder, days in self.told["cans"]:
+            with self.each(folder):
+                self.empty(self.here, folder, days)
+
+    def empty(self, side: Side, trash: str, days: int) -> None:
         """Days of the trash can that are older than so many days go, by their names."""
         if self.show:
             print(f"# remove what is older than {days} days from {trash}")
             return
-        for name in self.target.ask("ls", "-1", trash):
-            try:
-                day = datetime.strptime(name, "%Y-%m-%d-%H%M%S").replace(tzinfo=ZoneInfo(self.zone))
-            except ValueError:
-                continue
-            if self.now - day.timestamp() >= days * DAY:
-                self.target.run("rm", "-rf", "--one-file-system", f"{trash}/{name}")
+        for name in side.ask("ls", "-1", trash):
+            moment = thrown_at(name, self.zone)
+            if moment is not None and self.now - moment >= days * DAY:
+                side.run("rm", "-rf", "--one-file-system", f"{trash}/{name}")
 
     def config(self) -> None:
-        """Packs /etc to the other end, then prunes."""
+        """Packs /etc to the other end, then prunes. Only root reads it there: it holds secrets."""
         folder = self.told["folder"]
-        self.target.make(folder)
-        packed = f"{folder}/{self.point_name()}.tar.gz"
+        self.target.run("mkdir", "-p", "-m", "700", folder)
+        there = self.packed()
+        name = next_name(self.name, self.now, list(there.values()))
+        part, whole = f"{folder}/.{name}.part", f"{folder}/{name}.tar.gz"
         pipe(
             self.show,
             self.source.words("tar", "-C", "/", "-cz", *self.told["paths"]),
-            self.target.words("dd", f"of={packed}", "status=none"),
+            self.target.words("sh", "-c", 'umask 077; exec cat > "$1"', "sh", part),
+            fine=(0, CHANGED_MEANWHILE),
         )
-        pattern = re.compile(rf"^lab-{re.escape(self.name)}-(\d{{8}}T\d{{6}}Z)\.tar\.gz$")
-        there = {}
-        for name in sorted(self.target.ask("ls", "-1", folder)):
-            match = pattern.match(name)
-            if match:
-                taken = datetime.strptime(match.group(1), STAMP).replace(tzinfo=timezone.utc)
-                there[taken.timestamp()] = name
+        self.target.run("gzip", "-t", "-S", ".part", part)
+        self.target.run("mv", part, whole)
+        there = self.packed()
         rules = self.told["retention"]
-        kept = prunes(self.name, list(there), rules, self.zone, self.now, self.show)
-        for moment, name in there.items():
+        kept = prunes(self.name, list(there.values()), rules, self.zone, self.now, self.show)
+        for packed, moment in there.items():
             if moment not in kept:
-                self.target.run("rm", f"{folder}/{name}")
+                self.target.run("rm", f"{folder}/{packed}")
+        for left in self.target.ask("ls", "-1A", folder):
+            if left.startswith(f".lab-{self.name}-") and left.endswith(".part"):
+                self.target.run("rm", f"{folder}/{left}")
+
+    def packed(self) -> dict[str, float]:
+        """The archives at the other end that are whole."""
+        return packed(self.target, self.told["folder"], self.name)
 
     def scrub(self) -> None:
-        """Reads everything and mends what it can."""
-        commands = {
-            "zfs": ("zpool", "scrub", "-w", self.told["pool"]),
-            "btrfs": ("btrfs", "scrub", "start", "-B", "-q", f"/srv/{self.told['pool']}"),
-        }
-        if self.told["filesystem"] not in commands:
+        """Reads everything, mends what it can, and says what it found."""
+        system, pool = self.told["filesystem"], self.told["pool"]
+        if system == "zfs":
+            self.source.run("zpool", "scrub", "-w", pool)
+            said = self.source.ask("zpool", "status", "-x", pool)
+            if not self.show and "is healthy" not in " ".join(said):
+                told = [line.strip() for line in said if line.strip()]
+                raise Trouble(f"pool {pool} is not well: {' | '.join(told) or 'no answer'}")
+        elif system == "btrfs":
+            folder = self.told.get("folder", f"/srv/{pool}")
+            self.source.run("btrfs", "scrub", "start", "-B", "-q", folder)
+            # Fails where any counter of errors is not 0.
+            self.source.run("btrfs", "device", "stats", "-c", folder)
+        else:
             self.own()
-            return
-        self.source.run(*commands[self.told["filesystem"]])
 
     def smart(self) -> None:
         """Starts the drives' own test; smartd or the next look tells how it ended."""
@@ -442,15 +662,45 @@ class Job:
         missing = [s for s in self.told["serials"] if s not in paths]
         for serial in self.told["serials"]:
             if serial in paths:
-                self.source.run("smartctl", "-q", "errorsonly", "-t", length, paths[serial])
+                with self.each(serial):
+                    self.source.run("smartctl", "-q", "errorsonly", "-t", length, paths[serial])
         if missing and not self.show:
-            raise Trouble(f"no disk with serial {', '.join(missing)}")
+            self.troubles.append(f"no disk with serial {', '.join(missing)}")
 
     def recycle_bin(self) -> None:
-        """Empties the bins of the shares of what is older."""
+        """Empties the bins of the shares of what was moved there longer ago.
+
+        A file keeps its own date when it is moved; the time of its last change of state is that of
+        the move. A bin within a home or a folder is a bin too.
+        """
         for folder, days in self.told["bins"]:
-            older = ("-type", "f", "-mtime", f"+{days}", "-delete")
-            self.source.run("find", folder, "-path", "*/.bin/*", *older)
+            with self.each(folder):
+                if self.show:
+                    print(f"# remove what was moved into {folder}/**/.bin over {days} days ago")
+                elif not os.path.isdir(folder):
+                    raise Trouble(f"{folder} is not there")
+                else:
+                    empty_bins(folder, self.now - days * DAY)
+
+    def updates(self) -> None:
+        """Asks the package lists, and tells what waits."""
+        if (OWN / self.name).exists():
+            self.own()
+            return
+        self.source.run("apt-get", "-qq", "update")
+        lines = self.source.ask("apt-get", "-s", "-qq", "dist-upgrade")
+        waiting = [line.split()[1] for line in lines if line.startswith("Inst ")]
+        if waiting and not self.show:
+            raise Found(f"{len(waiting)} updates wait: {' '.join(waiting)}")
+
+    def restart(self) -> None:
+        """Restarts this box, unless one of its jobs is running."""
+        for lock in sorted(STATE.glob("*.lock")):
+            if lock.stem != self.name and not self.show and not is_free(lock):
+                raise Trouble(f"{lock.stem} is running: not restarted")
+        if not self.show:
+            stamp(self.name, "done", self.now)
+        self.here.run("systemctl", "reboot")
 
     def own(self) -> None:
         """What no common tool does: a script of the administrator's."""
@@ -459,31 +709,300 @@ class Job:
             raise Trouble(
                 f"{self.told['title']} needs a tool of yours: put its command into {script}"
             )
-        Side("", self.show).run(str(script))
+        self.here.run(str(script))
+
+    def announce(self) -> None:
+        """Tells other boxes that it went well: those that follow it, and those that miss it else."""
+        mark = self.told.get("marks")
+        if mark:
+            module = self.told.get("module")
+            if module:
+                mine = STATE / f"{self.name}.arrived"
+                mine.touch()
+                os.utime(mine, (self.now, self.now))
+                options = ["-t", "--mkpath", f"--password-file={SECRETS / self.name}.secret"]
+                to = f"{module['url']}{self.inside(mark)}"
+                self.here.run("rsync", *options, str(mine), to)
+            else:
+                self.target.mark(mark, self.now)
+        if self.told.get("tells_source"):
+            self.source.mark(f"{STATE}/{self.name}.heard", self.now)
+
+
+def thrown_at(name: str, zone: str) -> float | None:
+    """When a folder of a trash can was filled, from its name; None where it is something else."""
+    for form, place in ((STAMP, "UTC"), ("%Y-%m-%d-%H%M%S", zone)):
+        try:
+            return datetime.strptime(name, form).replace(tzinfo=ZoneInfo(place)).timestamp()
+        except ValueError:
+            continue
+    return None
+
+
+def empty_bins(folder: str, before: float) -> None:
+    """Removes files of the bins below a folder whose state last changed before a moment."""
+    for above, folders, files in os.walk(folder, topdown=False):
+        inside = ".bin" in os.path.relpath(above, folder).split(os.sep)
+        if not inside:
+            continue
+        for name in files:
+            path = os.path.join(above, name)
+            with suppress(FileNotFoundError):
+                if os.lstat(path).st_ctime < before:
+                    os.unlink(path)
+        for name in folders:
+            # A folder goes when nothing is left in it.
+            with suppress(OSError):
+                os.rmdir(os.path.join(above, name))
+
+
+def packed(side: Side, folder: str, job: str) -> dict[str, float]:
+    """The archives of a job in a folder, oldest first."""
+    pattern = re.compile(rf"^lab-{re.escape(job)}-(\d{{8}}T\d{{6}}Z)\.tar\.gz$")
+    names = sorted(side.ask("ls", "-1", folder))
+    return {n: m for n in names if (m := moment_of(pattern, n)) is not None}
+
+
+# --- when ------------------------------------------------------------------------------------
+
+
+def fires_on(schedule: dict[str, Any], day: date) -> bool:
+    """Whether a schedule has a start on a local day."""
+    start, until = schedule.get("start"), schedule.get("until")
+    if (start and day < date.fromisoformat(start)) or (until and day > date.fromisoformat(until)):
+        return False
+    anchor = date.fromisoformat(start) if start else date(2024, 1, 1)
+    every, kind = schedule.get("every", 1), schedule["kind"]
+    if kind == "daily":
+        return (day - anchor).days % every == 0
+    weekdays = schedule.get("weekdays", ())
+    if kind == "weekly":
+        monday = anchor - timedelta(days=anchor.weekday())
+        return day.weekday() in weekdays and (day - monday).days // 7 % every == 0
+    if kind == "monthly":
+        months = day.year * 12 + day.month - anchor.year * 12 - anchor.month
+        if months % every:
+            return False
+        ends = (day + timedelta(days=1)).month != day.month
+        nth = schedule.get("nth", 0)
+        if nth:
+            last = (day + timedelta(days=7)).month != day.month
+            return day.weekday() == weekdays[0] and (last if nth < 0 else (day.day + 6) // 7 == nth)
+        wanted = schedule.get("day", 1)
+        return ends if wanted == -1 else day.day == wanted
+    return True
+
+
+def starts_on(schedule: dict[str, Any], zone: str, day: date) -> list[float]:
+    """Starts (epoch s) on a local day; one in the spring gap comes when the gap is over."""
+    if not fires_on(schedule, day):
+        return []
+    place, kind = ZoneInfo(schedule.get("zone") or zone), schedule["kind"]
+    midnight, following = (
+        datetime(d.year, d.month, d.day, tzinfo=place).timestamp()
+        for d in (day, day + timedelta(days=1))
+    )
+    if kind == "minutes":
+        step = schedule["every"] * 60
+        return [midnight + n * step for n in range(int((following - midnight) // step))]
+    clock = schedule.get("at", "00:00")
+    minute, hours = int(clock[3:]), [int(clock[:2])]
+    if kind == "hourly":
+        every = schedule.get("every", 1)
+        hours = list(range(hours[0] % every, 24, every))
+        low, high = schedule.get("only_from"), schedule.get("only_to")
+        if low and high:
+            times = {h: f"{h:02}:{minute:02}" for h in hours}
+            if low <= high:
+                hours = [h for h in hours if low <= times[h] < high]
+            else:
+                hours = [h for h in hours if times[h] >= low or times[h] < high]
+    always = kind == "hourly" and len(hours) == 24
+    found = set()
+    for hour in hours:
+        local = datetime(day.year, day.month, day.day, hour, minute, tzinfo=place)
+        once, again = local.timestamp(), local.replace(fold=1).timestamp()
+        if again < once:  # in the spring gap
+            if not always:
+                found.add(gap_end(again, once, place))
+            continue
+        found.add(once)
+        if always:
+            found.add(again)
+    return sorted(found)
+
+
+def gap_end(low: float, high: float, place: ZoneInfo) -> float:
+    """The instant between the two readings of a missing time at which the clocks go on."""
+    before = datetime.fromtimestamp(low, place).utcoffset()
+    while high - low > 0.5:
+        middle = (low + high) / 2
+        if datetime.fromtimestamp(middle, place).utcoffset() == before:
+            low = middle
+        else:
+            high = middle
+    return float(round(high))
+
+
+def last_start(
+    schedule: dict[str, Any], zone: str, now: float, most_days: int = 400
+) -> float | None:
+    """The newest start up to now, of those of the last days."""
+    place = ZoneInfo(schedule.get("zone") or zone)
+    today = datetime.fromtimestamp(now, place).date()
+    for back in range(-1, most_days):
+        found = [t for t in starts_on(schedule, zone, today - timedelta(days=back)) if t <= now]
+        if found:
+            return found[-1]
+    return None
+
+
+def is_due(name: str, told: dict[str, Any], zone: str, now: float) -> bool:
+    """Whether a job has to start now: its time has come, or what it waits for has arrived.
+
+    One that is to be caught up is due as well when its last start was missed.
+    """
+    if "waits_for" in told:
+        followed = stamped(name, "followed")
+        try:
+            arrived = newest_arrived(told["waits_for"], zone)
+        except Trouble:
+            # It is asked every few minutes: complaining once a day is enough.
+            complained = stamped(name, "complained")
+            if complained is not None and now - complained < DAY:
+                return False
+            stamp(name, "complained", now)
+            raise
+        return arrived is not None and (followed is None or arrived > followed)
+    began = stamped(name, "began")
+    start = last_start(told["schedule"], zone, now)
+    if start is None or (began is not None and began >= start):
+        return False
+    if now - start <= LATE:
+        return True
+    if began is None:
+        # Nothing was missed before it was first looked at.
+        since = stamped(name, "since")
+        if since is None:
+            stamp(name, "since", now)
+            return False
+        began = since
+    return bool(told.get("catch_up")) and began < start
+
+
+def stamp(name: str, what: str, moment: float) -> None:
+    """Remembers a moment of a job."""
+    path = STATE / f"{name}.{what}"
+    if not path.exists():
+        write_whole(path, "")
+    os.utime(path, (moment, moment))
+
+
+def stamped(name: str, what: str) -> float | None:
+    """A moment that was remembered."""
+    path = STATE / f"{name}.{what}"
+    return path.stat().st_mtime if path.exists() else None
+
+
+# --- silence ---------------------------------------------------------------------------------
+
+
+def newest_arrived(arrival: dict[str, Any], zone: str) -> float | None:
+    """When the newest point was taken that lies where it should; None where there is none.
+
+    Of several datasets that of the oldest. Raises Trouble where nobody can be asked.
+    """
+    side, job = Side(arrival.get("peer", "")), arrival["job"]
+    if "places" in arrival:
+        newest = []
+        for place in arrival["places"]:
+            points = Points(side, arrival["filesystem"], place, job, bool(arrival.get("received")))
+            newest.append(max(points.all().values(), default=None))
+        return None if None in newest else min(n for n in newest if n is not None)
+    if "folder" in arrival:
+        return max(packed(side, arrival["folder"], job).values(), default=None)
+    if "mark" in arrival:
+        return side.marked(arrival["mark"])
+    script = OWN / f"{job}.newest"
+    if arrival.get("own") and os.access(script, os.X_OK):
+        lines = side.ask(str(script))
+        return as_moment(lines[0], zone) if lines else None
+    return side.marked(f"{STATE}/{job}.{arrival.get('stamp', 'done')}")
+
+
+def as_moment(text: str, zone: str) -> float:
+    """Seconds since 1970, or a date and time as ISO 8601 has them."""
+    with suppress(ValueError):
+        return float(text)
+    try:
+        found = datetime.fromisoformat(text.strip().replace("Z", "+00:00"))
+    except ValueError as error:
+        raise Trouble(f"{text!r} is no moment") from error
+    return (found if found.tzinfo else found.replace(tzinfo=ZoneInfo(zone))).timestamp()
+
+
+def overdue(config: dict[str, Any], now: float) -> list[str]:
+    """What has not come for longer than its alarm allows, asked where it should lie."""
+    found = []
+    for watched in config.get("watched", ()):
+        name, days = watched["job"], watched["days"]
+        try:
+            newest = newest_arrived(watched, config["zone"])
+        except Trouble as error:
+            found.append(f"{name}: {error}")
+            continue
+        if newest is None:
+            since = stamped(name, "watched")
+            if since is None:
+                stamp(name, "watched", now)
+                since = now
+            if watched.get("stamp") != "heard" or now - since > days * DAY:
+                found.append(f"{name}: nothing has ever arrived")
+        elif newest > now + DAY:
+            found.append(f"{name}: its newest point is from the future: the clock was wrong")
+        elif now - newest > days * DAY:
+            what = "nothing was heard of it" if watched.get("stamp") == "heard" else "nothing came"
+            found.append(f"{name}: {what} for {(now - newest) / DAY:.1f} days")
+    return found
+
+
+def tell(unit: str) -> None:
+    """Mails root the last words of a unit; where no mail goes out, all who are signed in see it."""
+    words = subprocess.run(
+        ["journalctl", "-u", unit, "-n", "40", "--no-pager", "-o", "cat"],
+        check=False,
+        capture_output=True,
+        text=True,
+        errors="replace",
+    ).stdout
+    host = socket.gethostname()
+    mail = f"To: root\nSubject: {host}: {unit} failed\n\n{words or 'It said nothing.'}\n"
+    for command in (["sendmail", "-t"], ["wall"], ["logger", "-p", "user.err", "-t", "lab-job"]):
+        with suppress(OSError):
+            path = ["/usr/sbin:/usr/bin:/sbin:/bin", os.environ.get("PATH", "")]
+            done = subprocess.run(
+                command, check=False, input=mail, text=True, env={"PATH": ":".join(path)}
+            )
+            if done.returncode == 0:
+                return
+    raise Trouble(f"nobody could be told that {unit} failed")
 
 
 # --- from the shell --------------------------------------------------------------------------
 
 
-def overdue(jobs: dict[str, Any], now: float) -> list[str]:
-    """Jobs that have not gone well for longer than their alarm allows, in words."""
-    found = []
-    for name, told in jobs.items():
-        days = told.get("alarm_days")
-        if days is None:
-            continue
-        stamp = STATE / f"{name}.done"
-        ended = stamp.stat().st_mtime if stamp.exists() else None
-        if ended is None:
-            found.append(f"{name} has never gone well")
-        elif now - ended > days * DAY:
-            found.append(f"{name} last went well {(now - ended) / DAY:.1f} days ago")
-    return found
+def is_free(lock: Path) -> bool:
+    """Whether no run holds a lock."""
+    with lock.open("r") as file:
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            return False
+    return True
 
 
-def run_job(name: str, told: dict[str, Any], zone: str, show: bool) -> None:
+def run_job(name: str, told: dict[str, Any], zone: str, show: bool, now: float) -> None:
     """Runs a job unless it is still running, and stamps that it went well."""
-    now = float(os.environ.get("LAB_JOB_NOW") or time.time())
     job = Job(name, told, zone, show, now)
     if show:
         job.run()
@@ -494,37 +1013,92 @@ def run_job(name: str, told: dict[str, Any], zone: str, show: bool) -> None:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError as error:
             raise Trouble("its last run has not ended") from error
-        job.run()
-    stamp = STATE / f"{name}.done"
-    stamp.touch()
-    os.utime(stamp, (now, now))
+        _held[:] = [lock.fileno()]
+        stamp(name, "began", now)
+        arrived = newest_arrived(told["waits_for"], zone) if "waits_for" in told else None
+        if arrived is not None:
+            stamp(
+                name, "followed", arrived
+            )  # one run for what has come, whether it goes well or not
+        found = None
+        try:
+            job.run()
+        except Found as told_of:
+            found = told_of
+        stamp(name, "done", now)
+        job.announce()
+        _held.clear()
+    if found:
+        raise found
+
+
+def run_with_followers(
+    name: str, jobs: dict[str, Any], zone: str, show: bool, now: float, by_cron: bool
+) -> None:
+    """Runs a job; from cron, those behind it as well once it has gone well."""
+    run_job(name, jobs[name], zone, show, now)
+    for behind in jobs[name].get("then", ()) if by_cron else ():
+        run_with_followers(behind, jobs, zone, show, now, by_cron)
+
+
+def same_zone(zone: str, now: float) -> None:
+    """Raises Trouble where cron starts by another clock than the plan's."""
+    wanted = datetime.fromtimestamp(now, ZoneInfo(zone)).utcoffset()
+    if wanted is not None and wanted.total_seconds() != time.localtime(now).tm_gmtoff:
+        raise Trouble(
+            f"this box keeps another time than the plan's {zone}: timedatectl set-timezone {zone}, "
+            "then restart cron"
+        )
+
+
+def ask(words: Sequence[str], config: dict[str, Any], now: float) -> int | None:
+    """Answers list, overdue, tell and due; None where a job is to be run."""
+    jobs = config["jobs"]
+    if list(words) == ["list"]:
+        print("\n".join(f"{name}: {told['title']}" for name, told in jobs.items()))
+        return 0
+    if list(words) == ["overdue"]:
+        late = overdue(config, now)
+        print("\n".join(late), end="\n" if late else "", file=sys.stderr)
+        return 1 if late else 0
+    if len(words) == 2 and words[0] == "tell":
+        tell(words[1])
+        return 0
+    if len(words) == 2 and words[0] == "due" and words[1] in jobs:
+        return 0 if is_due(words[1], jobs[words[1]], config["zone"], now) else 1
+    return None
 
 
 def main(words: Sequence[str]) -> int:
-    """Exit code: 0 when all went well."""
-    show = "--show" in words
-    names = [w for w in words if w != "--show"]
+    """Exit code: see above."""
+    show, by_cron = "--show" in words, "--cron" in words
+    names = [w for w in words if w not in ("--show", "--cron")]
+    now = float(os.environ.get("LAB_JOB_NOW") or time.time())
     try:
         config = json.loads(CONFIG.read_text(encoding="utf-8"))
     except (OSError, ValueError) as error:
         print(f"lab-job: {CONFIG}: {error}", file=sys.stderr)
         return 2
-    jobs = config["jobs"]
-    if names == ["list"]:
-        print("\n".join(f"{name}: {told['title']}" for name, told in jobs.items()))
-        return 0
-    if names == ["overdue"]:
-        late = overdue(jobs, float(os.environ.get("LAB_JOB_NOW") or time.time()))
-        print("\n".join(late), end="\n" if late else "")
-        return 1 if late else 0
-    if len(names) != 1 or names[0] not in jobs:
-        print(f"lab-job: name one of: {', '.join(jobs)}; or list, overdue", file=sys.stderr)
-        return 2
+    jobs, zone = config["jobs"], config["zone"]
     try:
-        run_job(names[0], jobs[names[0]], config["zone"], show)
+        answer = ask(names, config, now)
+        if answer is not None:
+            return answer
+        if len(names) != 1 or names[0] not in jobs:
+            print(f"lab-job: name one of: {', '.join(jobs)}; or list, overdue", file=sys.stderr)
+            return 2
+        name = names[0]
+        if by_cron:
+            same_zone(zone, now)
+            if not is_due(name, jobs[name], zone, now):
+                return 0
+        run_with_followers(name, jobs, zone, show, now, by_cron)
     except Trouble as error:
-        print(f"lab-job {names[0]}: {error}", file=sys.stderr)
+        print(f"lab-job {' '.join(names)}: {error}", file=sys.stderr)
         return 1
+    except Found as told_of:
+        print(f"lab-job {' '.join(names)}: {told_of}", file=sys.stderr)
+        return 3
     return 0
 
 

@@ -1,21 +1,20 @@
 """One zip for one host: every file it needs, a README in the order of work, and checksums."""
 
 import hashlib
-import io
-import zipfile
 from collections.abc import Callable
 from datetime import date
 
 from kavrel.core.plan import Plan
+from kavrel.formats.lab_jobs import hosts_with_jobs
 from kavrel.formats.samba import smb_conf, smb_hosts
 from kavrel.formats.servers import files
+from kavrel.formats.servers.packing import packed
 from kavrel.formats.servers.setup_script import setup_script
 from kavrel.formats.servers.site import Box
 from kavrel.formats.servers.template import render
 from kavrel.formats.servers.units import units
+from kavrel.formats.timers import timed_files
 
-# The moment in a zip is not the moment of writing: the same plan gives the same bytes.
-MOMENT = (2026, 1, 1, 0, 0, 0)
 Maker = Callable[[Plan, str, str], str]
 
 # In the order of work: file, protocol that it needs (or none), what to do with it.
@@ -58,6 +57,14 @@ STEPS: tuple[tuple[str, str, Maker, str], ...] = (
 )
 
 
+UNIT = "Install in /etc/systemd/system; daemon-reload; enable --now mounts and timers."
+NIGHT = {
+    "lab-job": "Install as /usr/local/sbin/lab-job, mode 755. Its timers are below; take them or the "
+    "crontab, not both.",
+    "lab-jobs.json": "Install as /etc/lab-jobs.json; then lab-job list, and lab-job --show each.",
+}
+
+
 def host_files(plan: Plan, host: str, origin: str, today: date) -> dict[str, tuple[str, str]]:
     """File name to its text and what to do with it, in the order of work."""
     box = Box(plan, host)
@@ -69,7 +76,13 @@ def host_files(plan: Plan, host: str, origin: str, today: date) -> dict[str, tup
             todo = "Install as /etc/samba/smb.conf; testparm; set passwords; start smbd."
             found["smb.conf"] = (smb_conf(plan, host, origin, today), todo)
     for name, text in units(plan, host, origin).items():
-        found[f"systemd/{name}"] = (text, "Install in /etc/systemd/system; daemon-reload; enable.")
+        found[f"systemd/{name}"] = (text, UNIT)
+    if host in hosts_with_jobs(plan):
+        for name, text in timed_files(plan, host, origin, today).items():
+            if name in NIGHT:
+                found[name] = (text, NIGHT[name])
+            else:
+                found[f"systemd/{name}"] = (text, UNIT)
     return found
 
 
@@ -84,12 +97,4 @@ def bundle(plan: Plan, host: str, origin: str, today: date) -> bytes:
     sums = "".join(
         f"{hashlib.sha256(text.encode()).hexdigest()}  {name}\n" for name, text in contents.items()
     )
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as packed:
-        for name, text in {**contents, "SHA256SUMS": sums}.items():
-            entry = zipfile.ZipInfo(name, MOMENT)
-            mode = {"setup.sh": 0o755, "rsyncd.secrets": 0o600}.get(name, 0o644)
-            entry.external_attr = (0o100000 | mode) << 16
-            entry.compress_type = zipfile.ZIP_DEFLATED
-            packed.writestr(entry, text)
-    return out.getvalue()
+    return packed({**contents, "SHA256SUMS": sums})

@@ -14,11 +14,14 @@ NAMESPACE = uuid.UUID("5d0f6b4e-5a0c-5f0e-9a55-6b61766c6162")
 
 @dataclass(frozen=True)
 class Volume:
-    """A file system of a pool: where it is mounted, its UUID, and whether it can be pulled out."""
+    """A file system of a pool: where it is mounted, its UUID, and whether it can be pulled out.
+
+    The UUID of one that stands is the machine's to say: None until the plan knows it.
+    """
 
     pool: Pool
     folder: str
-    uuid: str
+    uuid: str | None
     removable: bool
 
 
@@ -68,9 +71,11 @@ class Box:
             root = f"/srv/{self.pool_name(pool)}"
             parts = pool.groups[0] if pool.family in ("union", "parity1", "parity2") else ("",)
             for n, _ in enumerate(parts):
-                key = uuid.uuid5(NAMESPACE, f"{self.plan.name}/{pool.id}/{n}")
+                key: str | None = str(uuid.uuid5(NAMESPACE, f"{self.plan.name}/{pool.id}/{n}"))
+                if pool.standing:
+                    key = pool.uuid if len(parts) == 1 else None
                 folder = root if len(parts) == 1 else f"{root}-disk{n + 1}"
-                found.append(Volume(pool, folder, str(key), removable))
+                found.append(Volume(pool, folder, key, removable))
         return found
 
 

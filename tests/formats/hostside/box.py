@@ -46,6 +46,11 @@ class Box:
         told = {"zone": "Europe/Berlin", "jobs": {k: {"title": "it", **v} for k, v in jobs.items()}}
         (self.folder / "jobs.json").write_text(json.dumps(told), encoding="utf-8")
 
+    def watch(self, *watched: dict[str, Any]) -> None:
+        told = json.loads((self.folder / "jobs.json").read_text(encoding="utf-8"))
+        text = json.dumps({**told, "watched": watched})
+        (self.folder / "jobs.json").write_text(text, encoding="utf-8")
+
     def run(
         self, *words: str, now: float = START, **more: str
     ) -> "subprocess.CompletedProcess[str]":

@@ -6,6 +6,7 @@ from kavrel.core.copies.kinds.backup import BACKUP
 from kavrel.core.copies.kinds.bin import BIN
 from kavrel.core.copies.kinds.bucket import BUCKET
 from kavrel.core.copies.kinds.config import CONFIG
+from kavrel.core.copies.kinds.drive import DRIVE
 from kavrel.core.copies.kinds.dump import DUMP
 from kavrel.core.copies.kinds.folder_mirror import FOLDER_MIRROR
 from kavrel.core.copies.kinds.image import IMAGE
@@ -13,12 +14,15 @@ from kavrel.core.copies.kinds.kind import Kind
 from kavrel.core.copies.kinds.mirror import MIRROR
 from kavrel.core.copies.kinds.mover import MOVER
 from kavrel.core.copies.kinds.replication import REPLICATION
+from kavrel.core.copies.kinds.restart import RESTART
 from kavrel.core.copies.kinds.restore_test import RESTORE_TEST
 from kavrel.core.copies.kinds.scrub import SCRUB
 from kavrel.core.copies.kinds.shelf import SHELF
 from kavrel.core.copies.kinds.smart_long import SMART_LONG
 from kavrel.core.copies.kinds.smart_short import SMART_SHORT
 from kavrel.core.copies.kinds.snapshot import SNAPSHOT
+from kavrel.core.copies.kinds.sync import SYNC
+from kavrel.core.copies.kinds.updates import UPDATES
 
 KINDS: Mapping[str, Kind] = {
     k.id: k
@@ -31,6 +35,8 @@ KINDS: Mapping[str, Kind] = {
         IMAGE,
         DUMP,
         BUCKET,
+        SYNC,
+        DRIVE,
         SHELF,
         CONFIG,
         BIN,
@@ -38,6 +44,8 @@ KINDS: Mapping[str, Kind] = {
         SMART_SHORT,
         SMART_LONG,
         MOVER,
+        UPDATES,
+        RESTART,
         RESTORE_TEST,
     )
 }

@@ -23,5 +23,7 @@ BACKUP = Kind(
     does_not="the loss of its key, or whoever holds the credentials",
     compresses=True,
     reads="files",
+    lands=frozenset({"nfs", "rsync", "sftp", "s3"}),
+    by_tool=True,
     fetch=_fetch,
 )

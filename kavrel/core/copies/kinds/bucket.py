@@ -25,5 +25,6 @@ BUCKET = Kind(
     does_not="the account being closed or unpaid, the loss of the key",
     compresses=True,
     reads="files",
+    by_tool=True,
     fetch=_fetch,
 )

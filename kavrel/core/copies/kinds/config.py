@@ -16,4 +16,5 @@ CONFIG = Kind(
     copies=False,
     compresses=True,
     reads="nothing",
+    thins=True,
 )

@@ -25,5 +25,7 @@ DUMP = Kind(
     reads="everything",
     sends="everything",
     consistent=True,
+    lands=frozenset({"nfs", "rsync", "sftp", "s3"}),
+    by_tool=True,
     fetch=_fetch,
 )

@@ -24,5 +24,7 @@ FOLDER_MIRROR = Kind(
     protects="deletion noticed while the trash can still has it, loss of the box",
     does_not="what is noticed later than the trash can keeps it; changes between two runs",
     reads="files",
+    trash=True,
+    lands=frozenset({"rsync"}),
     fetch=_fetch,
 )

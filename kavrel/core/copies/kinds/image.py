@@ -24,5 +24,7 @@ IMAGE = Kind(
     compresses=True,
     reads="everything",
     consistent=True,
+    lands=frozenset({"nfs", "rsync", "sftp", "s3"}),
+    by_tool=True,
     fetch=_fetch,
 )

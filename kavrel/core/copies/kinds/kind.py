@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
-from kavrel.core.plan import FilesystemId, JobKind
+from kavrel.core.plan import FilesystemId, JobKind, ProtocolId
 
 Store = Literal["none", "pool", "disk", "bucket"]
 
@@ -70,10 +70,14 @@ class Kind:
     dataset comes back from. `versions`: whether it keeps more than the newest state. `compresses`:
     whether the copy shrinks what shrinks. `source_filesystems`: those it can read from, None for
     any. `reads`: what a run goes over at the source: changed blocks; all files' metadata, then the
-    changed files; or everything. `sends`: what travels: changes or everything. `consistent`:
-    whether a live database in it is fit to start. `by_hand`: somebody has to be there. `holds`:
-    whether it keeps its disks busy. `fetch`: how something comes
-    back from it, for somebody who has never seen the lab. The other lines are for people.
+    changed files; only files that the system says have changed (`told`); or everything. `sends`:
+    what travels: changes or everything. `consistent`: whether a live database in it is fit to start.
+    `by_hand`: somebody has to be there. `by_tool`: a tool of one's own does it, not the system's.
+    `trash`: what a run replaces or deletes goes to a trash can.
+    `continuous`: it may run every few minutes. `sends_raw`: blocks as they lie, encrypted where the
+    dataset is. `thins`: what prunes it can thin points out. `lands`: the protocols of the far box
+    that it can write through. `fetch`: how something comes back from it, for somebody who has
+    never seen the lab. The other lines are for people.
     """
 
     id: JobKind
@@ -90,10 +94,16 @@ class Kind:
     versions: bool = True
     compresses: bool = False
     source_filesystems: frozenset[FilesystemId] | None = None
-    reads: Literal["nothing", "blocks", "files", "everything"] = "blocks"
+    reads: Literal["nothing", "blocks", "told", "files", "everything"] = "blocks"
     sends: Literal["nothing", "changes", "everything"] = "changes"
     consistent: bool = False
     by_hand: bool = False
+    by_tool: bool = False
+    trash: bool = False
+    continuous: bool = False
+    sends_raw: bool = False
+    thins: bool = False
+    lands: frozenset[ProtocolId] = frozenset()
     fetch: Callable[[Whereabouts], tuple[str, ...]] = nothing_to_fetch
 
     @property

@@ -23,5 +23,6 @@ MIRROR = Kind(
     does_not="anything that travels with the next run: deletion, encryption, corruption",
     versions=False,
     reads="files",
+    lands=frozenset({"rsync"}),
     fetch=_fetch,
 )

@@ -16,4 +16,5 @@ MOVER = Kind(
     copies=False,
     versions=False,
     sends="nothing",
+    by_tool=True,
 )

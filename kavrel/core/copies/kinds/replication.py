@@ -32,5 +32,7 @@ REPLICATION = Kind(
     does_not="a deletion older than its retention",
     source_filesystems=frozenset({"zfs", "btrfs"}),
     consistent=True,
+    sends_raw=True,
+    thins=True,
     fetch=_fetch,
 )

@@ -31,5 +31,6 @@ SNAPSHOT = Kind(
     reads="nothing",
     sends="nothing",
     consistent=True,
+    thins=True,
     fetch=_fetch,
 )

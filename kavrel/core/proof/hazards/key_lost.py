@@ -1,13 +1,14 @@
 """The key or pass phrase of the encrypted copies is lost where it was kept."""
 
 from kavrel.core.copies.book import Copy
+from kavrel.core.copies.keys import encrypted_at_source
 from kavrel.core.plan import Dataset
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike
 
 
 def _strike(scene: Scene, dataset: Dataset) -> Strike:
     def lost(copy: Copy) -> str | None:
-        if not copy.job.encrypted or len(copy.job.key_kept_at) > 1:
+        if not encrypted_at_source(scene.index, copy.job) or len(copy.job.key_kept_at) > 1:
             return None
         if not copy.job.key_kept_at:
             return "its key was in the box alone"

@@ -1,0 +1,101 @@
+"""Which box starts a job, and how one that follows another is started: nothing runs by being drawn.
+
+A job that follows another on the same box stands behind it in one line. On another box it is looked
+for: every good run leaves a mark on the box that ran it, and on the box that it wrote to; the
+follower looks for that mark where it can see it, on itself or on the box that it reads from or
+writes to anyway. Where the two share no box, nothing can carry the start.
+"""
+
+from dataclasses import dataclass
+from typing import Literal
+
+from kavrel.core.copies.kinds import KINDS
+from kavrel.core.index import Index
+from kavrel.core.plan import Host, Job
+
+# How often a follower on another box looks whether what it waits for has arrived.
+LOOKS_EVERY_MINUTES = 10
+
+
+def runs_on(index: Index, job: Job) -> str | None:
+    """The host that starts a job: the far one where it pulls, None where a person does it."""
+    if KINDS[job.kind].by_hand:
+        return None
+    if job.host:
+        return job.host
+    if job.credentials == "target" and job.target_pool:
+        return index.pools[job.target_pool].host
+    if job.pool:
+        return index.pools[job.pool].host
+    return source_host(index, job)
+
+
+def source_host(index: Index, job: Job) -> str | None:
+    """The host that has what a job reads."""
+    if job.reads_from:
+        source = index.jobs[job.reads_from]
+        if source.target_pool:
+            return index.pools[source.target_pool].host
+    if job.datasets:
+        return index.pools[index.datasets[job.datasets[0]].pool].host
+    return job.host
+
+
+def target_host(index: Index, job: Job) -> str | None:
+    """The host that a job writes to; None for a shelf disk, a bucket, or a job that writes nowhere."""
+    return index.pools[job.target_pool].host if job.target_pool else None
+
+
+@dataclass(frozen=True)
+class Chain:
+    """How a follower is started.
+
+    In the `line` of the job before it; when a mark is `seen` on the host `looked_at`; by a `hand`;
+    or by nothing at all (`broken`).
+    """
+
+    how: Literal["line", "seen", "hand", "broken"]
+    looked_at: str | None = None
+
+
+def chain(index: Index, job: Job) -> Chain | None:
+    """How a job that follows another is started; None for a job with a time of its own."""
+    if not job.after:
+        return None
+    before = index.jobs[job.after]
+    mine, theirs = runs_on(index, job), runs_on(index, before)
+    if KINDS[job.kind].by_hand:
+        return Chain("hand")
+    if mine is None or theirs is None:
+        return Chain("broken")
+    if mine == theirs:
+        return Chain("line")
+    left_at = (theirs, target_host(index, before) if marks_target(before) else None)
+    for place in (mine, source_host(index, job), target_host(index, job)):
+        if place is not None and place in left_at:
+            return Chain("seen", place)
+    return Chain("broken")
+
+
+def marks_target(job: Job) -> bool:
+    """Whether a good run is seen on the box that it writes to.
+
+    A tool of one's own that comes in by an export may write there and nothing else.
+    """
+    return job.target_pool is not None and not (KINDS[job.kind].by_tool and job.lands_in)
+
+
+def never_starts(index: Index, job: Job) -> bool:
+    """Whether nothing starts a job, or one of those that it follows."""
+    found: Job | None = job
+    while found:
+        how = chain(index, found)
+        if how and how.how == "broken":
+            return True
+        found = index.jobs[found.after] if found.after else None
+    return False
+
+
+def address_of(host: Host) -> str:
+    """How other boxes reach it: the overlay's address that both ends use, else the fixed one."""
+    return host.vpn_address or host.address or host.name
