@@ -18,7 +18,7 @@ from kavrel.core.index import Index
 from kavrel.core.plan import COLLECTIONS, Disk, Job, Plan, Pool
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.contradictions import contradictions
-from kavrel.core.shares.names import share_name_complaint
+from kavrel.core.shares.names import SYSTEM_NAMES, share_name_complaint
 
 
 @dataclass(frozen=True)
@@ -43,6 +43,11 @@ def problems(plan: Plan) -> list[Problem]:
     if not found:  # the checks below follow references
         found += _sheets(plan)
     return found
+
+
+def not_carried_out(plan: Plan) -> list[Problem]:
+    """What an older plan may have that no box does; the plan is consistent otherwise."""
+    return [p for p in _jobs(plan) if p.tolerated]
 
 
 def _duplicates(plan: Plan) -> Iterator[Problem]:
@@ -164,6 +169,7 @@ def _sheets(plan: Plan) -> Iterator[Problem]:
     yield from _pools(plan)
     yield from _holdings(plan)
     yield from _grants(plan)
+    yield from _system_names(plan)
     yield from (Problem(*place) for place in contradictions(plan))
     yield from _jobs(plan)
     for held in plan.assumptions:
@@ -325,6 +331,17 @@ def _grants(plan: Plan) -> Iterator[Problem]:
         if key in seen:
             yield Problem("grants", grant.id, "share", "this one already has a grant on the share")
         seen.add(key)
+
+
+def _system_names(plan: Plan) -> Iterator[Problem]:
+    for collection, field in (("accounts", "login"), ("groups", "name")):
+        for item in getattr(plan, collection):
+            name = getattr(item, field)
+            if name in SYSTEM_NAMES:
+                said = f"{name} is the system's own, and its members may do more than use a share"
+                yield Problem(
+                    collection, item.id, field, f"{said}: take another name", tolerated=True
+                )
 
 
 def _jobs(plan: Plan) -> Iterator[Problem]:

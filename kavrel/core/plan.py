@@ -4,6 +4,7 @@ A plan is a frozen value. Things refer to one another by id; `consistency.proble
 where a reference, a bay or a circle is wrong.
 """
 
+from datetime import date
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -354,6 +355,10 @@ class Account(Value):
     expires_on: Day | None = None  # the first day on which it no longer works
     second_factor: Flag = False
     must_change: Flag = False  # the password was reset: change it at the next sign-in
+
+    def works_on(self, day: date) -> bool:
+        """Whether it can sign in on a day: switched on, and not run out."""
+        return self.enabled and (self.expires_on is None or day < self.expires_on)
 
 
 class Group(Value):

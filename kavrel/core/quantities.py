@@ -77,6 +77,9 @@ def _wall_time(text: str) -> str:
 
 
 def _address(text: str) -> str:
+    # Behind a % any text would pass for the name of an interface.
+    if "%" in text and not re.fullmatch(r"[^%]+%[A-Za-z0-9._-]{1,15}", text):
+        raise ValueError("behind the % of an address stands an interface such as eth0")
     try:
         return str(ipaddress.ip_address(text))
     except ValueError:

@@ -22,7 +22,7 @@ from kavrel.core.copies.keys import encrypted_at_source
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.index import Index
 from kavrel.core.plan import Job, Plan
-from kavrel.core.shares.names import copy_folders, folders, job_names, pool_names
+from kavrel.core.shares.names import SYSTEM_NAMES, copy_folders, folders, job_names, pool_names
 from kavrel.formats.servers.site import Box
 
 
@@ -94,6 +94,15 @@ def upkeep(plan: Plan, host: str) -> dict[str, dict[str, Any]]:
     bins = sheet.bins([s.dataset for s in plan.shares if s.dataset not in planned])
     if bins["bins"]:
         add("upkeep-bins", "bins of shares", {"kind": "daily", "at": "04:40"}, kind="bin", **bins)
+    running_out = sheet.running_out()
+    if any(running_out.values()):
+        add(
+            "upkeep-expiry",
+            "what runs out by its date",
+            {"kind": "daily", "at": "00:05"},
+            kind="expiry",
+            **running_out,
+        )
     scrubbed = {j.pool for j in plan.jobs if j.kind == "scrub"}
     for number, pool in enumerate(p for p in plan.pools if p.host == host):
         if pool.standing and pool.id not in scrubbed and pool.filesystem in ("zfs", "btrfs"):
@@ -286,6 +295,30 @@ class _Sheet:
         return {
             "bins": [[self.homes[d], kept[d]] for d in here if d in kept],
             "mounted": mounts + [m for d in here if d in kept for m in self._home(d)],
+        }
+
+    def running_out(self) -> dict[str, list[list[str]]]:
+        """Accounts and rights with an end, on a box that serves something: files do not end by themselves."""
+        box = Box(self.plan, self.host)
+        mine = {d.id for d in box.datasets}
+        shares = {s.id: s.name for s in self.plan.shares if s.dataset in mine}
+        if not shares and not any(e.dataset in mine for e in self.plan.exports):
+            return {"accounts": [], "grants": []}
+        who = {a.id: a.login for a in self.plan.accounts} | {g.id: g.name for g in self.plan.groups}
+        return {
+            "accounts": [
+                [a.login, a.expires_on.isoformat()]
+                for a in self.plan.accounts
+                if a.enabled and a.expires_on and a.login not in SYSTEM_NAMES
+            ],
+            "grants": [
+                [
+                    g.expires_on.isoformat(),
+                    f"the right of {who[g.account or g.group or '']} on {shares[g.share]} ended",
+                ]
+                for g in self.plan.grants
+                if g.expires_on and g.share in shares
+            ],
         }
 
     # -- who looks out for it --------------------------------------------------------------------

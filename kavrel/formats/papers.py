@@ -4,6 +4,7 @@ import json
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from inspect import signature
 
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
@@ -61,13 +62,19 @@ class Paper:
         return text.encode() if isinstance(text, str) else text
 
 
-def _served(name: str, protocol: str, about: str, make: Callable[[Plan, str, str], str]) -> Paper:
-    """A file of the hosts that serve over a protocol."""
+def _served(name: str, protocol: str, about: str, make: Callable[..., str]) -> Paper:
+    """A file of the hosts that serve over a protocol; `make` may ask for the day as well."""
+    dated = "today" in signature(make).parameters
+
+    def write(o: Occasion, host: str) -> str:
+        more = (o.evaluation.today,) if dated else ()
+        return make(o.plan, host, o.origin, *more)
+
     return Paper(
         name,
         "application/json" if name.endswith(".json") else "text/plain",
         about,
-        lambda o, host: make(o.plan, host, o.origin),
+        write,
         hosts_with(protocol),
     )
 
@@ -155,7 +162,7 @@ PAPERS: Mapping[str, Paper] = {
             "setup.sh",
             "text/x-shellscript",
             "makes pools, datasets, quotas and accounts; runs once, prints before it wipes",
-            lambda o, host: setup_script(o.plan, host, o.origin),
+            lambda o, host: setup_script(o.plan, host, o.origin, o.evaluation.today),
             hosts_with_pools,
         ),
         _served("exports", "nfs", "what NFS offers, and to whom", files.nfs_exports),

@@ -85,8 +85,11 @@ def _section(index: Index, share: Share, cells: list[Access], folder: str) -> li
             "   recycle:repository = .bin/%U",
             "   recycle:keeptree = yes",
             "   recycle:versions = yes",
-            f"   # empty .bin of what is older than {share.recycle_days} days every night,",
-            "   # or the space never comes back",
+            # .bin is made by whoever deletes first: everybody needs a folder of their own in it.
+            "   recycle:directory_mode = 01777",
+            "   recycle:subdir_mode = 0700",
+            f"   # empty .bin of what was moved there over {share.recycle_days} days ago every night,",
+            "   # or the space never comes back; a file keeps its own date, so go by find -ctime",
         ]
     return found
 

@@ -55,7 +55,7 @@ def test_any_name_is_data(name: str) -> None:
         (b"\xff\xfe\x00", "not UTF-8"),
         (b"[]", "not a plan file"),
         (b'{"format": "other"}', "not a plan file"),
-        (json.dumps(document(version=2)).encode(), "newer Kavrel"),
+        (json.dumps(document(version=3)).encode(), "newer Kavrel"),
         (json.dumps(document(version="1")).encode(), "has errors"),
         (b"[" * 100_000, "nested too deeply"),
         (b" " * (9 * 2**20), "larger than"),

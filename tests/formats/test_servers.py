@@ -19,7 +19,7 @@ from kavrel.formats.servers.bundle import host_files
 from kavrel.formats.servers.clients import cards
 from kavrel.formats.servers.setup_script import setup_script
 from kavrel.formats.servers.template import plain
-from kavrel.formats.servers.units import units
+from kavrel.formats.timers import crontab, timer_units
 from tests.builders import TODAY, lab
 from tests.formats.test_papers import HOSTILE
 
@@ -292,9 +292,10 @@ def test_cards_are_for_those_who_may_and_hold_no_password(demo: Plan) -> None:
 
 
 def test_what_a_job_does_has_no_second_timer(demo: Plan) -> None:
-    names = {"kavrel-scrub-ridge.timer", "kavrel-bins.timer"}
-    assert not names & set(units(demo, "heron", "revision 1"))
+    names = {"lab-upkeep-scrub-ridge.timer", "lab-upkeep-bins.timer"}
+    assert not names & set(timer_units(demo, "heron", "revision 1", TODAY))
     without = demo.model_copy(
         update={"jobs": tuple(j for j in demo.jobs if j.kind not in ("scrub", "bin"))}
     )
-    assert names <= set(units(without, "heron", "revision 1"))
+    assert names <= set(timer_units(without, "heron", "revision 1", TODAY))
+    assert "upkeep-bins" in crontab(without, "heron", "revision 1", TODAY)

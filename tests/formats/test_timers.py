@@ -1,23 +1,34 @@
 """Crontab and timers: accepted by the real tools, and starting on the days of the schedule."""
 
+import json
 import re
 import subprocess
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
+from typing import Any
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
+from kavrel.core.copies.carrier import runs_on
 from kavrel.core.copies.schedule import in_words, starts
-from kavrel.core.plan import Job, Plan, Retention, Schedule
-from kavrel.formats.lab_jobs import hosts_with_jobs, runs_on
+from kavrel.core.edit import EditError, put
+from kavrel.core.index import Index
+from kavrel.core.plan import Plan, Retention, Schedule
+from kavrel.formats.hostside import lab_job
+from kavrel.formats.lab_jobs import hosts_with_jobs, lab_jobs
+from kavrel.formats.plan_file import dump, load
 from kavrel.formats.timers import (
+    calendar_says_all,
     cron_fields,
     crontab,
-    guard,
+    elsewhere_fields,
     timer_units,
 )
-from tests.builders import TODAY, daily, job, lab
+from tests.builders import TODAY, book, daily, disk, job, lab
 from tests.conftest import needs
+from tests.outside.test_schedules import SCHEDULES, ZONES
 
 FAR = {"kind": "replication", "target_pool": "second"}
 
@@ -53,45 +64,37 @@ def matches(fields: str, day: date) -> bool:
     )
 
 
-def holds(test: str, days: list[date]) -> set[date]:
-    """The days on which a shell test holds, asked of a real shell with a clock of our own."""
-    if not test:
-        return set(days)
-    # `date` on each of the days: a date given with -d stays what it is.
-    script = f"""
-date() {{
-  case "$*" in
-    *-d*) command date "$@" ;;
-    *) command date -d "$DAY" "$@" ;;
-  esac
-}}
-for DAY in {" ".join(d.isoformat() for d in days)}; do
-  if {test}; then echo "$DAY"; fi
-done
-"""
-    done = subprocess.run(
-        ["sh", "-c", script],
-        capture_output=True,
-        text=True,
-        check=True,
-        env={"PATH": "/usr/bin:/bin", "TZ": "UTC"},
-    )
-    return {date.fromisoformat(line) for line in done.stdout.split()}
+def told(schedule: Schedule) -> dict[str, Any]:
+    """A schedule as the job file has it."""
+    return schedule.model_dump(mode="json", exclude_defaults=True)
 
 
 @pytest.mark.parametrize("schedule", GUARDED, ids=in_words)
 def test_cron_runs_on_the_days_of_the_schedule(schedule: Schedule) -> None:
-    fields, test = cron_fields(schedule)
     days = [FIRST + timedelta(days=n) for n in range((LAST - FIRST).days + 1)]
-    found = holds(test, [d for d in days if matches(fields, d)])
+    asked = [d for d in days if matches(cron_fields(schedule), d)]
+    found = {d for d in asked if lab_job.starts_on(told(schedule), "UTC", d)}
     times = starts(schedule, "UTC", FIRST, LAST)
     assert found == {datetime.fromtimestamp(t, UTC).date() for t in times}
+    # A timer's service asks the same where its calendar alone would fire on other days.
+    assert calendar_says_all(schedule) == (schedule.every == 1)
 
 
-@pytest.mark.parametrize("schedule", GUARDED[:6], ids=in_words)
-def test_the_condition_of_a_timer_is_the_same_test(schedule: Schedule) -> None:
-    assert guard(schedule)
-    assert guard(schedule) in cron_fields(schedule)[1]
+@given(SCHEDULES, st.sampled_from(ZONES))
+@settings(max_examples=40, deadline=None)
+def test_the_script_knows_the_same_starts_over_both_odd_nights(
+    schedule: Schedule, zone: str
+) -> None:
+    for first in (date(2026, 3, 1), date(2026, 10, 1)):
+        days = [first + timedelta(days=n) for n in range(40)]
+        theirs = [t for d in days for t in lab_job.starts_on(told(schedule), zone, d)]
+        assert tuple(sorted(theirs)) == starts(schedule, zone, days[0], days[-1])
+
+
+def test_a_schedule_of_another_zone_is_looked_at_whenever_it_may_start_here() -> None:
+    schedule = daily("03:00", zone="Asia/Kolkata")
+    # 03:00 there is 22:30 in Berlin's winter and 23:30 in its summer.
+    assert elsewhere_fields(schedule, "Europe/Berlin", TODAY) == "30 22,23 * * *"
 
 
 def busy() -> Plan:
@@ -118,8 +121,8 @@ def busy() -> Plan:
 
 def test_each_box_runs_its_own_jobs() -> None:
     plan = busy()
-    jobs = {j.id: runs_on(plan, j) for j in plan.jobs}
-    assert jobs == {
+    index = Index(plan)
+    assert {j.id: runs_on(index, j) for j in plan.jobs} == {
         "push": "box",
         "pull": "far",
         "x": "far",
@@ -128,34 +131,111 @@ def test_each_box_runs_its_own_jobs() -> None:
         "zone": "box",
     }
     assert hosts_with_jobs(plan) == ["box", "far"]
-    text = crontab(plan, "box", "revision 1")
-    assert "30 2 * * * /usr/local/sbin/lab-job push" in text
-    assert "use its timer" in text  # cron knows one zone only
+    text = crontab(plan, "box", "revision 1", TODAY)
+    assert "30 2 * * * /usr/local/sbin/lab-job --cron push" in text
+    assert "30 22,23 * * * /usr/local/sbin/lab-job --cron zone" in text
+    # cron starts with hardly any path: zpool, zfs and findmnt are in sbin.
+    assert re.search(r"^PATH=.*:/usr/sbin:.*:/sbin:", text, re.M)
     assert not re.search(
         r"(?<!\\)%", "".join(x for x in text.splitlines() if not x.startswith("#"))
     )
 
 
-def test_what_follows_runs_in_the_same_line() -> None:
-    base = busy()
-    near = Job.model_validate(
-        {
-            **base.jobs[2].model_dump(),
-            "reads_from": None,
-            "after": "push",
-            "kind": "snapshot",
-            "target_pool": None,
-        }
+def test_what_follows_on_another_box_looks_for_what_it_waits_for() -> None:
+    plan = busy()
+    line = "*/10 * * * * /usr/local/sbin/lab-job --cron x"
+    assert line in crontab(plan, "far", "revision 1", TODAY)
+    units = timer_units(plan, "far", "revision 1", TODAY)
+    assert "OnCalendar=*:0/10\n" in units["lab-x.timer"]
+    assert "ExecCondition=/usr/local/sbin/lab-job due x\n" in units["lab-x.service"]
+    waits = json.loads(lab_jobs(plan, "far", "revision 1"))["jobs"]["x"]["waits_for"]
+    # push is a replication to this very box: its points tell.
+    assert waits == {
+        "job": "push",
+        "filesystem": "zfs",
+        "places": ["second/push/files"],
+        "received": True,
+    }
+
+
+def test_a_chain_that_no_box_can_carry_is_refused_and_an_old_one_never_runs() -> None:
+    third = lab().hosts[1].model_copy(update={"id": "third", "name": "third"})
+    other = (
+        lab()
+        .pools[1]
+        .model_copy(
+            update={"id": "other", "name": "other", "host": "third", "groups": (("t1", "t2"),)}
+        )
     )
+    more = tuple(disk(n, "third", id=f"t{n}") for n in (1, 2))
+    elsewhere = lab().datasets[0].model_copy(update={"id": "data", "name": "data", "pool": "other"})
+    parts: dict[str, Any] = {
+        "hosts": (*lab().hosts, third),
+        "disks": (*lab().disks, *more),
+        "pools": (*lab().pools, other),
+        "datasets": (*lab().datasets, elsewhere),
+    }
+    snaps = job("snaps", datasets=("data",), schedule=Schedule(kind="after"), after="push")
+    push = job("push", **FAR)
+    with pytest.raises(EditError, match="push runs on box, this on third: no box"):
+        lab(**parts, jobs=(push, snaps))
+    good = lab(**parts, jobs=(push,))
+    old = good.model_copy(update={"jobs": (push, snaps)})
+    assert book(old).points(snaps) == ()  # nothing counts on it
+    assert "snaps" not in crontab(old, "third", "revision 1", TODAY)
+    # It opens and is worked on; taking it over again is refused, mending it is not.
+    assert load(dump(old).encode()) == old
+    put(old, "jobs", push.model_copy(update={"name": "pushed"}))
+    with pytest.raises(EditError, match="no box"):
+        put(good, "jobs", snaps)
+
+
+def test_what_follows_on_the_same_box_runs_behind_it() -> None:
+    base = busy()
+    near = job("x", schedule=Schedule(kind="after"), after="push")
     plan = base.model_copy(update={"jobs": (base.jobs[0], near)})
-    assert "lab-job push && /usr/local/sbin/lab-job x" in crontab(plan, "box", "revision 1")
+    assert "lab-job --cron x" not in crontab(plan, "box", "revision 1", TODAY)
+    units = timer_units(plan, "box", "revision 1", TODAY)
+    assert "lab-x.timer" not in units
+    assert "OnSuccess=lab-x.service" in units["lab-push.service"]
+    assert json.loads(lab_jobs(plan, "box", "revision 1"))["jobs"]["push"]["then"] == ["x"]
+
+
+def test_failure_is_told_and_what_was_missed_is_made_up_for() -> None:
+    plan = lab(jobs=(job("push", schedule=daily("02:30"), catch_up=True, alarm_days=2.0, **FAR),))
+    units = timer_units(plan, "box", "revision 1", TODAY)
+    assert all(
+        "OnFailure=lab-tell@%N.service" in units[u]
+        for u in units
+        if u.endswith(".service") and not u.startswith("lab-tell")
+    )
+    assert "Persistent=true" in units["lab-push.timer"]
+    text = crontab(plan, "box", "revision 1", TODAY)
+    assert len(re.findall(r"lab-job --cron push$", text, re.M)) == 2
+    # Silence is heard at both ends: this box asks the far one, and the far one looks itself.
+    arrival = {
+        "job": "push",
+        "filesystem": "zfs",
+        "places": ["second/push/files"],
+        "received": True,
+        "days": 2.0,
+    }
+    assert json.loads(lab_jobs(plan, "box", "r"))["watched"] == [{**arrival, "peer": "far"}]
+    assert json.loads(lab_jobs(plan, "far", "r"))["watched"] == [arrival]
+    assert "lab-job overdue" in crontab(plan, "far", "revision 1", TODAY)
+    # One that pulls tells the box that it pulls from.
+    pull = lab(jobs=(job("pull", credentials="target", alarm_days=2.0, **FAR),))
+    assert json.loads(lab_jobs(pull, "box", "r"))["watched"] == [
+        {"job": "pull", "stamp": "heard", "days": 2.0}
+    ]
+    assert json.loads(lab_jobs(pull, "far", "r"))["jobs"]["pull"]["tells_source"]
 
 
 @needs("crontab")
 def test_cron_accepts_the_file(tmp_path: Path, demo: Plan) -> None:
     for plan, host in ((busy(), "box"), (demo, "heron"), (demo, "dipper")):
         path = tmp_path / "crontab"
-        path.write_text(crontab(plan, host, "revision 1"), encoding="utf-8")
+        path.write_text(crontab(plan, host, "revision 1", TODAY), encoding="utf-8")
         done = subprocess.run(
             ["crontab", "-n", str(path)], capture_output=True, text=True, check=False
         )
@@ -185,17 +265,6 @@ def test_systemd_accepts_the_units(tmp_path: Path, demo: Plan) -> None:
         "OnCalendar=" in t and "02:30:00 Europe/Berlin" in t
         for t in timer_units(busy(), "box", "r", TODAY).values()
     )
-
-
-def test_a_follower_has_no_timer_and_is_started_by_its_source() -> None:
-    base = busy()
-    near = base.jobs[2].model_copy(
-        update={"reads_from": None, "kind": "snapshot", "target_pool": None}
-    )
-    plan = base.model_copy(update={"jobs": (base.jobs[0], near)})
-    units = timer_units(plan, "box", "revision 1", TODAY)
-    assert "lab-x.timer" not in units
-    assert "OnSuccess=lab-x.service" in units["lab-push.service"]
 
 
 def test_the_moments_of_the_spring_gap_are_named_for_ten_years() -> None:

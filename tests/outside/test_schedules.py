@@ -36,7 +36,7 @@ def walls(schedule: Schedule, zone: str) -> list[datetime]:
 def by_rrule(schedule: Schedule) -> list[datetime]:
     """The same by dateutil, in wall time."""
     begin = dtstart(schedule, "UTC").replace(tzinfo=None)
-    text = rrule(schedule).split(";UNTIL")[0]
+    text = rrule(schedule, "UTC").split(";UNTIL")[0]
     found = rrulestr(text, dtstart=begin)
     low, high = (
         datetime.combine(FIRST, datetime.min.time()),
@@ -202,7 +202,10 @@ def test_calendar_events_recur_when_jobs_start_over_both_odd_nights(
     for _, first, last in SPANS:
         ours = {datetime.fromtimestamp(t, UTC) for t in starts(schedule, zone, first, last)}
         low = datetime.combine(first, datetime.min.time())
-        rule = rrulestr(rrule(schedule), dtstart=dtstart(schedule, zone).replace(tzinfo=None))
+        rule = rrulestr(
+            rrule(schedule, zone).split(";UNTIL")[0],
+            dtstart=dtstart(schedule, zone).replace(tzinfo=None),
+        )
         theirs: set[datetime] = set()
         for wall in rule.between(low, datetime.combine(last, datetime.max.time()), inc=True):
             local = wall.replace(tzinfo=place)

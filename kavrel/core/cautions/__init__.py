@@ -74,6 +74,7 @@ from kavrel.core.cautions.no_redundancy import NO_REDUNDANCY
 from kavrel.core.cautions.no_silence_alarm import NO_SILENCE_ALARM
 from kavrel.core.cautions.no_ups import NO_UPS
 from kavrel.core.cautions.no_way import NO_WAY
+from kavrel.core.cautions.not_carried_out import NOT_CARRIED_OUT
 from kavrel.core.cautions.not_encrypted_away import NOT_ENCRYPTED_AWAY
 from kavrel.core.cautions.not_surface_checked import NOT_SURFACE_CHECKED
 from kavrel.core.cautions.noticed_too_late import NOTICED_TOO_LATE
@@ -115,6 +116,8 @@ from kavrel.core.cautions.smb1 import SMB1
 from kavrel.core.cautions.source_can_delete import SOURCE_CAN_DELETE
 from kavrel.core.cautions.stays_down import STAYS_DOWN
 from kavrel.core.cautions.stranded_space import STRANDED_SPACE
+from kavrel.core.cautions.system_account import SYSTEM_ACCOUNT
+from kavrel.core.cautions.system_group import SYSTEM_GROUP
 from kavrel.core.cautions.throw_away_copied import THROW_AWAY_COPIED
 from kavrel.core.cautions.tier_alone import TIER_ALONE
 from kavrel.core.cautions.trash_can_too_short import TRASH_CAN_TOO_SHORT
@@ -133,6 +136,9 @@ from kavrel.core.cautions.windows_names import WINDOWS_NAMES
 
 RULES: tuple[Rule, ...] = (
     NO_COPY,
+    NOT_CARRIED_OUT,
+    SYSTEM_GROUP,
+    SYSTEM_ACCOUNT,
     NO_OFFSITE,
     LOST_FOR_GOOD,
     NO_REDUNDANCY,

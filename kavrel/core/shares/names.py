@@ -9,6 +9,68 @@ from collections.abc import Iterable
 
 from kavrel.core.plan import Dataset, Plan
 
+# Accounts and groups that the system made for itself: whoever joins one gets more than a share.
+# Source: users-and-groups.txt of Debian's base-passwd; docker, libvirt and lxd give root as well.
+SYSTEM_NAMES = frozenset(
+    [
+        "root",
+        "daemon",
+        "bin",
+        "sys",
+        "sync",
+        "games",
+        "man",
+        "lp",
+        "mail",
+        "news",
+        "uucp",
+        "proxy",
+        "www-data",
+        "backup",
+        "list",
+        "irc",
+        "gnats",
+        "nobody",
+        "systemd-network",
+        "systemd-resolve",
+        "systemd-timesync",
+        "systemd-journal",
+        "messagebus",
+        "sshd",
+        "adm",
+        "tty",
+        "disk",
+        "kmem",
+        "dialout",
+        "fax",
+        "voice",
+        "cdrom",
+        "floppy",
+        "tape",
+        "sudo",
+        "audio",
+        "dip",
+        "operator",
+        "src",
+        "shadow",
+        "utmp",
+        "video",
+        "sasl",
+        "plugdev",
+        "staff",
+        "nogroup",
+        "input",
+        "kvm",
+        "render",
+        "crontab",
+        "netdev",
+        "ssh",
+        "wheel",
+        "docker",
+        "libvirt",
+        "lxd",
+    ]
+)
 FORBIDDEN = '\\/[]:|<>+=;,*?"%'
 RESERVED = {"global", "homes", "printers", "ipc$", "print$", "admin$", "c$"}
 

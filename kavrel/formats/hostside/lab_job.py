@@ -435,6 +435,7 @@ class Job:
             "trash": self.trash,
             "updates": self.updates,
             "restart": self.restart,
+            "expiry": self.expiry,
         }
         for mount in self.told.get("mounted", ()):
             if "for" not in mount:
@@ -701,6 +702,20 @@ class Job:
         if not self.show:
             stamp(self.name, "done", self.now)
         self.here.run("systemctl", "reboot")
+
+    def expiry(self) -> None:
+        """Shuts accounts that have run out, and tells which files still let somebody in."""
+        place = ZoneInfo(self.zone)
+        today = datetime.fromtimestamp(self.now, place).date().isoformat()
+        over = [text for day, text in self.told["grants"] if day <= today]
+        for login, day in self.told["accounts"]:
+            if day <= today:
+                # It may have no SMB password, or be no account of this box.
+                self.here.run("smbpasswd", "-d", login, fine=range(256))
+                self.here.run("usermod", "--lock", "--expiredate", "1", login, fine=range(256))
+                over.append(f"account {login} ran out on {day}")
+        if over and not self.show:
+            raise Found(f"{'; '.join(over)}: write this box's server files anew")
 
     def own(self) -> None:
         """What no common tool does: a script of the administrator's."""

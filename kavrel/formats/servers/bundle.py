@@ -3,6 +3,7 @@
 import hashlib
 from collections.abc import Callable
 from datetime import date
+from inspect import signature
 
 from kavrel.core.plan import Plan
 from kavrel.formats.lab_jobs import hosts_with_jobs
@@ -15,7 +16,7 @@ from kavrel.formats.servers.template import render
 from kavrel.formats.servers.units import units
 from kavrel.formats.timers import timed_files
 
-Maker = Callable[[Plan, str, str], str]
+Maker = Callable[..., str]
 
 # In the order of work: file, protocol that it needs (or none), what to do with it.
 STEPS: tuple[tuple[str, str, Maker, str], ...] = (
@@ -23,7 +24,7 @@ STEPS: tuple[tuple[str, str, Maker, str], ...] = (
         "setup.sh",
         "",
         setup_script,
-        "Read it, run it with --print, then run it: it wipes disks, once.",
+        "Read it, run it with --print, then run it: it asks before it wipes; it can be run again.",
     ),
     ("fstab", "", files.fstab, "Append to /etc/fstab; then findmnt --verify and mount -a."),
     ("exports", "nfs", files.nfs_exports, "Install as /etc/exports; then exportfs -ra."),
@@ -71,7 +72,8 @@ def host_files(plan: Plan, host: str, origin: str, today: date) -> dict[str, tup
     found: dict[str, tuple[str, str]] = {}
     for name, protocol, make, text in STEPS:
         if not protocol or box.exports(protocol):
-            found[name] = (make(plan, host, origin), text)
+            more = (today,) if "today" in signature(make).parameters else ()
+            found[name] = (make(plan, host, origin, *more), text)
         if name == "fstab" and host in smb_hosts(plan):
             todo = "Install as /etc/samba/smb.conf; testparm; set passwords; start smbd."
             found["smb.conf"] = (smb_conf(plan, host, origin, today), todo)

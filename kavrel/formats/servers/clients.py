@@ -1,18 +1,22 @@
 """Cards for the people and machines that connect: what to type on each system, and a QR code."""
 
-from collections.abc import Iterator
+import shlex
+from collections.abc import Callable, Iterator
 from datetime import date
+from urllib.parse import quote
 
 import segno
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.index import Index
-from kavrel.core.plan import Host, Plan, Share
+from kavrel.core.plan import Export, Host, Plan, Share
 from kavrel.core.shares.access import access_matrix
 from kavrel.core.shares.protocols.iscsi import target_name
 from kavrel.formats.servers.site import Box
 
 LETTERS = "ZYXWVUTSRQPONMLKJIHGF"
+# Of names in the kernel's table of mounts: what would end a field, begin a comment or an escape.
+ESCAPED = {" ": "\\040", "\t": "\\011", "#": "\\043", "\\": "\\134", "'": "\\047", '"': "\\042"}
 
 
 class Card(BaseModel):
@@ -42,10 +46,10 @@ def cards(plan: Plan, today: date) -> list[Card]:
         used = letters.get(account.login, 0)
         letters[account.login] = used + 1
         host = index.hosts[index.pools[index.datasets[share.dataset].pool].host]
-        letter = LETTERS[used] if used < len(LETTERS) else "*"
+        letter = f"{LETTERS[used]}:" if used < len(LETTERS) else "*"
         found += _share_cards(account.login, share, host, letter, cell.right)
     for host in plan.hosts:
-        found += _export_cards(Box(plan, host.id))
+        found += _export_cards(Box(plan, host.id), today)
     return found
 
 
@@ -53,12 +57,29 @@ def _at(host: Host) -> str:
     return host.address or host.name
 
 
+def _in_address(place: str) -> str:
+    """A host as URLs and mounts name it: an IPv6 address stands in brackets."""
+    return f"[{place}]" if ":" in place else place
+
+
+def _for_windows(place: str) -> str:
+    """A host as a UNC path names it: colons end a drive there (Microsoft, IPv6 literal names)."""
+    if ":" not in place:
+        return place
+    return f"{place.replace(':', '-').replace('%', 's')}.ipv6-literal.net"
+
+
+def _in_table(text: str) -> str:
+    """A name as a field of fstab or of a map: see fstab(5) for the octal escapes."""
+    return "".join(ESCAPED.get(c, c) for c in text)
+
+
 def _share_cards(login: str, share: Share, host: Host, letter: str, right: str) -> Iterator[Card]:
-    place = _at(host)
-    # In addresses a blank is %20; on a command line the whole is quoted.
-    address = f"smb://{place}/{share.name.replace(' ', '%20')}"
+    place = _in_address(_at(host))
+    address = f"smb://{place}/{quote(share.name, safe='')}"
     note = "read and write" if right == "write" else "reading only"
-    windows = f'net use {letter}: "\\\\{place}\\{share.name}" /user:{login} /persistent:yes'
+    unc = f"\\\\{_for_windows(_at(host))}\\{share.name}"
+    windows = f'net use {letter} "{unc}" /user:{login} /persistent:yes'
     yield Card(who=login, thing=share.name, system="Windows", text=windows, note=note)
     yield Card(
         who=login,
@@ -68,29 +89,29 @@ def _share_cards(login: str, share: Share, host: Host, letter: str, right: str) 
         note=f"Finder, Go, Connect to Server; {note}",
     )
     folder = f"/mnt/{share.id}"
-    options = f"credentials=/etc/kavrel/{login}.cred,uid={login},_netdev,nofail"
-    source = f"//{place}/{share.name}"
+    # Without the character set, names beyond ASCII do not come through.
+    options = f"credentials=/etc/kavrel/{login}.cred,uid={login},iocharset=utf8,_netdev,nofail"
+    source = f"//{place.strip('[]')}/{share.name}"
     yield Card(
         who=login,
         thing=share.name,
         system="Linux, once",
-        text=f"mount -t cifs '{source}' {folder} -o {options}",
+        text=f"mount -t cifs {shlex.quote(source)} {folder} -o {options}",
         note="the credentials file belongs to root, mode 600",
     )
-    escaped = source.replace(" ", "\\040")
     yield Card(
         who=login,
         thing=share.name,
         system="Linux, fstab",
-        text=f"{escaped} {folder} cifs {options} 0 0",
+        text=f"{_in_table(source)} {folder} cifs {options} 0 0",
         note=note,
     )
-    colon = source.replace(" ", "\\ ")
+    mapped = "".join(f"\\{c}" if c in " \\\"'#&" else c for c in source)
     yield Card(
         who=login,
         thing=share.name,
         system="Linux, autofs",
-        text=f"{share.id} -fstype=cifs,{options} :{colon}",
+        text=f"{share.id} -fstype=cifs,{options} :{mapped}",
         note="a line of the map; the folder appears when it is opened",
     )
     yield Card(
@@ -103,8 +124,8 @@ def _share_cards(login: str, share: Share, host: Host, letter: str, right: str) 
     )
 
 
-def _export_cards(box: Box) -> Iterator[Card]:
-    place = _at(box.host)
+def _export_cards(box: Box, today: date) -> Iterator[Card]:
+    place = _in_address(_at(box.host))
     for export in box.exports("nfs"):
         folder = box.folders[export.dataset]
         for client in export.clients:
@@ -121,29 +142,65 @@ def _export_cards(box: Box) -> Iterator[Card]:
                 who=client,
                 thing=export.name,
                 system="iSCSI",
-                text=f"iscsiadm -m node -T {target_name(export)} -p {place} --login",
-                note="InitiatorName in /etc/iscsi/initiatorname.iscsi is the name on this card",
+                text=" && ".join(_iscsi(export, place)),
+                note="InitiatorName in /etc/iscsi/initiatorname.iscsi is the name on this card"
+                + ("; SECRET is the one of the target" if export.secured else ""),
             )
-    for protocol, system in (("rsync", "rsync"), ("sftp", "SFTP"), ("s3", "S3"), ("ftp", "FTP")):
+    for protocol, system, text, qr in SIGNED_IN:
         for export in box.exports(protocol):
-            for account in export.accounts:
-                login = box.login(account)
-                text = {
-                    "rsync": f"rsync -a --password-file=/etc/kavrel/{login}.pass "
-                    f"{login}@{place}::{export.name}/ ./",
-                    "sftp": f"sftp -i ~/.ssh/{login} {login}@{place}",
-                    "s3": f"{'https' if export.secured else 'http'}://{place}:{export.port}/"
-                    f"{export.buckets[0] if export.buckets else ''}",
-                    "ftp": f"ftp://{login}@{place}:{export.port or 21}/",
-                }[protocol]
-                yield Card(
-                    who=login,
-                    thing=export.name,
-                    system=system,
-                    text=text,
-                    note="reading only" if export.may == "read" else "read and write",
-                    qr=_qr(text) if protocol in ("sftp", "s3") else "",
-                )
+            for key in export.accounts:
+                if box.index.accounts[key].works_on(today):
+                    login = box.login(key)
+                    said = text(export, place, login)
+                    yield Card(
+                        who=login,
+                        thing=export.name,
+                        system=system,
+                        text=said,
+                        note="reading only" if export.may == "read" else "read and write",
+                        qr=_qr(said) if qr else "",
+                    )
+
+
+def _rsync(export: Export, place: str, login: str) -> str:
+    port = f":{export.port}" if export.port else ""
+    secret = f"--password-file=/etc/kavrel/{login}.pass"
+    return f"rsync -a {secret} rsync://{login}@{place}{port}/{export.name}/ ./"
+
+
+def _sftp(export: Export, place: str, login: str) -> str:
+    return f"sftp -i ~/.ssh/{login} {login}@{place}"
+
+
+def _s3(export: Export, place: str, login: str) -> str:
+    scheme = "https" if export.secured else "http"
+    return f"{scheme}://{place}:{export.port}/{export.buckets[0] if export.buckets else ''}"
+
+
+def _ftp(export: Export, place: str, login: str) -> str:
+    # A client that speaks TLS asks for it in the address; the other way all goes in the clear.
+    return f"{'ftpes' if export.secured else 'ftp'}://{login}@{place}:{export.port or 21}/"
+
+
+# Protocol, its name, what is typed, and whether it fits into a QR code.
+SIGNED_IN: tuple[tuple[str, str, Callable[[Export, str, str], str], bool], ...] = (
+    ("rsync", "rsync", _rsync, False),
+    ("sftp", "SFTP", _sftp, True),
+    ("s3", "S3", _s3, True),
+    ("ftp", "FTP", _ftp, False),
+)
+
+
+def _iscsi(export: Export, place: str) -> Iterator[str]:
+    """Commands of open-iscsi in order: a target is found before it is signed in at."""
+    target = target_name(export)
+    yield f"iscsiadm -m discovery -t sendtargets -p {place}"
+    if export.secured:
+        update = f"iscsiadm -m node -T {target} -p {place} -o update -n node.session.auth."
+        yield f"{update}authmethod -v CHAP"
+        yield f"{update}username -v {export.name}"
+        yield f"{update}password -v SECRET"
+    yield f"iscsiadm -m node -T {target} -p {place} --login"
 
 
 def _qr(text: str) -> str:

@@ -8,6 +8,7 @@ import ipaddress
 import json
 from collections.abc import Iterator
 from dataclasses import dataclass
+from datetime import date
 
 from kavrel.core.plan import Export, Plan
 from kavrel.core.shares.addresses import Listener, listeners
@@ -31,10 +32,11 @@ class Offered:
     comment: str
 
 
-def _offered(box: Box, protocol: str) -> list[Offered]:
+def _offered(box: Box, protocol: str, today: date = date.min) -> list[Offered]:
+    """Exports with who may sign in today: those switched off or run out are in no file."""
     found = []
     for export in box.exports(protocol):
-        logins = [box.login(a) for a in export.accounts if box.index.accounts[a].enabled]
+        logins = [box.login(a) for a in export.accounts if box.index.accounts[a].works_on(today)]
         name = box.index.datasets[export.dataset].name
         folder = box.folders[export.dataset]
         found.append(Offered(export, folder, logins, _nfs_options(export), name))
@@ -57,25 +59,34 @@ def nfs_exports(plan: Plan, host: str, origin: str) -> str:
     )
 
 
-def rsyncd_conf(plan: Plan, host: str, origin: str) -> str:
-    """/etc/rsyncd.conf with a module for each export."""
+def rsyncd_conf(plan: Plan, host: str, origin: str, today: date = date.min) -> str:
+    """/etc/rsyncd.conf with a module for each export that somebody may sign in at.
+
+    An empty `auth users` would open a module to everybody, as root: it is left out, and said so.
+    """
     box = Box(plan, host)
+    found = _offered(box, "rsync", today)
     return render(
-        "rsyncd.conf.j2", host=box.host, plan=plan, origin=origin, exports=_offered(box, "rsync")
+        "rsyncd.conf.j2",
+        host=box.host,
+        plan=plan,
+        origin=origin,
+        exports=[e for e in found if e.logins],
+        shut=[e for e in found if not e.logins],
     )
 
 
-def rsyncd_secrets(plan: Plan, host: str, origin: str) -> str:
+def rsyncd_secrets(plan: Plan, host: str, origin: str, today: date = date.min) -> str:
     """A stub: a line for each login, without a password."""
     box = Box(plan, host)
-    logins = sorted({login for e in _offered(box, "rsync") for login in e.logins})
+    logins = sorted({login for e in _offered(box, "rsync", today) for login in e.logins})
     return render("rsyncd.secrets.j2", host=box.host, origin=origin, logins=logins)
 
 
-def sshd_sftp(plan: Plan, host: str, origin: str) -> str:
+def sshd_sftp(plan: Plan, host: str, origin: str, today: date = date.min) -> str:
     """Match blocks that shut SFTP accounts in."""
     box = Box(plan, host)
-    exports = [e for e in _offered(box, "sftp") if e.logins]
+    exports = [e for e in _offered(box, "sftp", today) if e.logins]
     return render("sshd_sftp.conf.j2", host=box.host, origin=origin, exports=exports)
 
 
@@ -91,9 +102,9 @@ def vsftpd_conf(plan: Plan, host: str, origin: str) -> str:
     )
 
 
-def vsftpd_userlist(plan: Plan, host: str, origin: str) -> str:
+def vsftpd_userlist(plan: Plan, host: str, origin: str, today: date = date.min) -> str:
     """Who may sign in over FTP; the file knows no comments."""
-    return render("vsftpd.userlist.j2", logins=_offered(Box(plan, host), "ftp")[0].logins)
+    return render("vsftpd.userlist.j2", logins=_offered(Box(plan, host), "ftp", today)[0].logins)
 
 
 def target_json(plan: Plan, host: str, origin: str) -> str:
@@ -162,7 +173,9 @@ def mount_options(volume: Volume) -> str:
     found = MOUNT_OPTIONS[volume.pool.filesystem]
     if volume.pool.filesystem == "btrfs" and volume.pool.compression_ratio > 1:
         found += ",compress=zstd"
-    return found + (",nofail" if volume.removable else "")
+    # What is locked after a start waits for its passphrase: the box comes up without it.
+    locked = volume.pool.encrypted
+    return found + (",nofail" if volume.removable or locked else "") + (",noauto" if locked else "")
 
 
 def fstab(plan: Plan, host: str, origin: str) -> str:

@@ -1,46 +1,50 @@
-"""The script that makes a host's pools, datasets, quotas, groups and accounts, once."""
+"""The script that makes a host's wanted pools, its datasets, quotas, groups and accounts.
+
+It can be run again, and goes on where it stopped. A pool that stands is looked for, never made.
+What it cannot build as the plan has it, it refuses, with the reason and what to do by hand: never a
+layout below the promised level, and no disk wiped that is not used.
+"""
 
 import re
 import shlex
+import uuid
 from collections.abc import Iterator
 from dataclasses import dataclass
+from datetime import date
 
 from kavrel.core.plan import Dataset, Disk, Plan, Pool
-from kavrel.core.shares.names import slug
-from kavrel.formats.servers.site import Box
+from kavrel.core.shares.names import SYSTEM_NAMES
+from kavrel.formats.servers.site import NAMESPACE, Box
 from kavrel.formats.servers.template import plain, render
 
 LEVELS = {"raid5": "5", "raid6": "6", "raid50": "5", "raid60": "6", "mirror": "1", "stripe": "0"}
+NESTED = ("raid50", "raid60", "striped_mirror")
+PROFILES = {"copies2": " -d raid1 -m raid1", "copies3": " -d raid1c3 -m raid1c3"}
+FLAGS = {"ext4": "-q -F -U ", "xfs": "-q -f -m uuid=", "btrfs": "-q -f -U "}
+BY_HAND = {
+    "slices1": "cut the disks into slices by the drawing, make an array of each, join those",
+    "slices2": "cut the disks into slices by the drawing, make an array of each, join those",
+    "union": "give each disk a file system of its own, and join their folders by a union mount",
+    "parity1": "give each data disk a file system of its own, then set the parity up over them",
+    "parity2": "give each data disk a file system of its own, then set the parity up over them",
+}
 
 
 @dataclass(frozen=True)
 class Part:
-    """A part of the script with its commands."""
+    """A part of the script with its lines."""
 
     title: str
-    commands: tuple[str, ...]
+    lines: tuple[str, ...]
 
 
-@dataclass(frozen=True)
-class Named:
-    """A disk as the script names it: by its serial number, never as sdb."""
-
-    variable: str
-    serial: str
-
-
-def setup_script(plan: Plan, host: str, origin: str) -> str:
+def setup_script(plan: Plan, host: str, origin: str, today: date = date.min) -> str:
     """The text of setup.sh; wanted pools on full disks are left to the run sheet of the shuffle."""
     box = Box(plan, host)
-    made = [p for p in box.pools if not any(d in box.index.held for d in p.disks)]
-    disks = [box.index.disks[d] for p in made for d in (*p.disks, *p.spares, *p.tier)]
-    parts = [Part(f"pool {p.name}", tuple(_pool(box, p))) for p in made]
-    datasets = [
-        c for d in box.datasets if any(d.pool == p.id for p in made) for c in _dataset(box, d)
-    ]
-    parts.append(Part("datasets, with their quotas", tuple(datasets)))
-    parts.append(Part("groups and accounts", tuple(_people(box))))
-    parts.append(Part("owners and modes", tuple(_owners(box, made))))
+    parts = [Part("groups and accounts", tuple(_people(box, today)))]
+    parts += [Part(f"pool {p.name}", tuple(_pool(box, p))) for p in box.pools]
+    datasets = [line for p in box.pools for line in _datasets(box, p)]
+    parts.append(Part("datasets, their quotas, owners and modes", tuple(datasets)))
     parts.append(Part("folders for SFTP", tuple(_shut_in(box))))
     logins = sorted(a.login for a in plan.accounts if a.enabled)
     return render(
@@ -48,30 +52,148 @@ def setup_script(plan: Plan, host: str, origin: str) -> str:
         host=box.host,
         plan=plan,
         origin=origin,
-        wiped=[_said(d) for d in disks],
-        disks=[Named(_variable(d), plain(d.serial) or "NOT-KNOWN") for d in disks],
-        parts=[p for p in parts if p.commands],
+        parts=[p for p in parts if p.lines],
         passwords=[f"smbpasswd -a {login}" for login in logins],
     )
 
 
-def _said(disk: Disk) -> str:
-    size = f"{disk.capacity_bytes / 1e12:.2f} TB"
-    return plain(
-        f"  {disk.label}  serial {disk.serial or 'NOT KNOWN'}  {disk.bay or 'shelf'}  {size}"
-    )
+def _left(text: str) -> str:
+    return f"left {shlex.quote(plain(text))}"
+
+
+def _all_or_left(commands: list[str], text: str) -> str:
+    """Commands of which each needs the one before it; where one fails, that is said in the end."""
+    return " &&\n  ".join(commands) + f" ||\n  {_left(text)}"
+
+
+# --- people --------------------------------------------------------------------------------------
+
+
+def _people(box: Box, today: date) -> Iterator[str]:
+    for group in box.plan.groups:
+        if group.name in SYSTEM_NAMES:
+            said = f"group {group.name} is the system's own, and its members would get more than a share"
+            yield _left(f"{said}: give it another name")
+            continue
+        make = f"have getent group {group.name} || run groupadd {group.name}"
+        yield f"{make} || {_left(f'group {group.name} could not be made')}"
+    for account in box.plan.accounts:
+        name = account.login
+        if name in SYSTEM_NAMES:
+            yield _left(f"account {name} is the system's own: give it another name")
+            continue
+        over = account.expires_on is not None and account.expires_on <= today
+        if not account.enabled or over:
+            # One that is there already is shut; it is not made for the sake of that.
+            yield f"if have id {name}; then run usermod --lock --expiredate 1 {name}; fi"
+            continue
+        groups = [
+            g.name
+            for g in box.plan.groups
+            if account.id in g.members and g.name not in SYSTEM_NAMES
+        ]
+        ends = account.expires_on.isoformat() if account.expires_on else ""
+        # A group of the same name is not this account's own: it has members that somebody chose.
+        alone = "-N -g nogroup " if name in {g.name for g in box.plan.groups} else ""
+        who = shlex.quote(plain(account.full_name).replace(":", " "))
+        make = f"run useradd -M -s /usr/sbin/nologin {alone}-c {who}"
+        make += f" -e {ends}" if ends else ""
+        yield f"have id {name} || {make} {name} || {_left(f'account {name} could not be made')}"
+        if ends:
+            yield f"run usermod --expiredate {ends} {name} || true"
+        for joined in groups:
+            said = _left(f"{name} could not be put into group {joined}")
+            yield f"run usermod -a -G {joined} {name} || {said}"
+
+
+# --- pools ---------------------------------------------------------------------------------------
 
 
 def _variable(disk: Disk) -> str:
     return "disk_" + re.sub(r"[^a-z0-9]", "_", disk.id)
 
 
-def _names(pool_disks: tuple[str, ...], box: Box) -> str:
-    return " ".join(f'"${_variable(box.index.disks[d])}"' for d in pool_disks)
+def _names(disks: tuple[str, ...], box: Box) -> str:
+    return " ".join(f'"${_variable(box.index.disks[d])}"' for d in disks)
+
+
+def _there(box: Box, pool: Pool) -> str:
+    """A test of the shell that holds where the pool is."""
+    name = box.pool_name(pool)
+    if pool.filesystem == "zfs":
+        return f"pool_is_there {name}"
+    return f"is_mounted /srv/{name}"
 
 
 def _pool(box: Box, pool: Pool) -> Iterator[str]:
-    name = box.pool_name(pool)
+    name, there = box.pool_name(pool), _there(box, pool)
+    disks = [box.index.disks[d] for d in (*pool.disks, *pool.spares, *pool.tier)]
+    if pool.standing:
+        way = f"zpool import {name}" if pool.filesystem == "zfs" else "mount it first"
+        yield f"{there} || {_left(f'pool {pool.name} stands by the plan and is not here: {way}')}"
+        for one in disks:
+            if one.serial:
+                said = (
+                    f"disk {one.label}, serial {one.serial}, of pool {pool.name} is not plugged in"
+                )
+                yield f"find_disk {shlex.quote(plain(one.serial))} >/dev/null || {_left(said)}"
+        return
+    refused = _refused(box, pool)
+    if refused:
+        yield f"have {there} || {_left(f'pool {pool.name} is made by hand: {refused}')}"
+        return
+    used = [box.index.disks[d] for d in (*pool.disks, *_spares(pool))]
+    yield f"if have {there}; then say {shlex.quote(f'pool {name} is there')}; else"
+    yield "ok=yes"
+    for one in used:
+        said = f"no disk with serial {one.serial} is plugged in"
+        yield (
+            f"{_variable(one)}=$(find_disk {shlex.quote(plain(one.serial))}) || "
+            f"{{ ok=no; {_left(f'pool {pool.name} was not made: {said}')}; }}"
+        )
+    yield f"say {shlex.quote(f'Pool {name}: these disks are WIPED. Compare every serial:')}"
+    yield from (f"say {shlex.quote(_said(d))}" for d in used)
+    make = [f"wipe {_names(tuple(d.id for d in used), box)}", *_made(box, pool, name)]
+    yield f'if [ "$ok" = yes ] && may_wipe {name}; then'
+    yield _all_or_left(make, f"pool {pool.name} is not finished: see the last line above")
+    yield f'elif [ "$ok" = yes ]; then {_left(f"pool {pool.name} was not made: its disks are as they were")}'
+    yield "fi"
+    yield "fi"
+    beside = [*pool.tier, *(d for d in pool.spares if d not in _spares(pool))]
+    for key in beside:
+        one = box.index.disks[key]
+        said = f"disk {one.label} of pool {pool.name} was left alone: put it in by hand (tier or spare)"
+        yield _left(said)
+
+
+def _refused(box: Box, pool: Pool) -> str:
+    """Why the script does not make a pool; empty where it does."""
+    if any(d in box.index.held for d in pool.disks):
+        return "its disks hold data: go by the run sheet of the shuffle"
+    if pool.family in BY_HAND:
+        return f"{BY_HAND[pool.family]}; nothing was wiped"
+    if pool.filesystem == "none":
+        return "it has no file system by the plan; nothing was wiped"
+    unknown = [d for d in (*pool.disks, *_spares(pool)) if not box.index.disks[d].serial]
+    if unknown:
+        names = ", ".join(box.index.disks[d].label for d in unknown)
+        return f"the serial of {names} is not in the plan, and no disk is wiped by its order"
+    return ""
+
+
+def _spares(pool: Pool) -> tuple[str, ...]:
+    """The spares that become part of the pool when it is made."""
+    whole_array = pool.family in LEVELS and pool.family not in NESTED
+    return pool.spares if pool.filesystem == "zfs" or whole_array else ()
+
+
+def _said(disk: Disk) -> str:
+    size = f"{disk.capacity_bytes / 1e12:.2f} TB"
+    return plain(f"{disk.label}  serial {disk.serial}  {disk.bay or 'shelf'}  {size}")
+
+
+def _made(box: Box, pool: Pool, name: str) -> Iterator[str]:
+    """Commands that make a pool, each needing the one before it."""
     if pool.filesystem == "zfs":
         word = {"mirror": "mirror", "striped_mirror": "mirror"}.get(pool.family, pool.family)
         kind = "" if word in ("single", "stripe") else f"{word} "
@@ -80,67 +202,104 @@ def _pool(box: Box, pool: Pool) -> Iterator[str]:
         lock = " -O encryption=on -O keyformat=passphrase" if pool.encrypted else ""
         yield (
             f"run zpool create -o ashift={pool.ashift} -O recordsize={pool.record_kib}K "
-            f"-O compression=lz4 -O atime=off -O mountpoint=/srv/{name}{lock} {name} {groups}{spares}"
+            f"-O compression=lz4 -O atime=off -O acltype=posixacl -O xattr=sa "
+            f"-O mountpoint=/srv/{name}{lock} {name} {groups}{spares}"
         )
         return
-    volumes = [v for v in box.volumes if v.pool is pool]
-    devices = list(_array(box, pool, name))
-    yield from devices[:-1]
-    targets = devices[-1].split()
-    for volume, target in zip(volumes, targets, strict=False):
-        flag = {"ext4": "-q -U", "xfs": "-q -m uuid=", "btrfs": "-q -U"}[pool.filesystem]
-        space = "" if flag.endswith("=") else " "
-        rest = (
-            targets if pool.filesystem == "btrfs" and pool.family.startswith("copies") else [target]
-        )
-        profile = {"copies2": " -d raid1 -m raid1", "copies3": " -d raid1c3 -m raid1c3"}.get(
-            pool.family, ""
-        )
-        yield f"run mkfs.{pool.filesystem}{profile} {flag}{space}{volume.uuid} {' '.join(rest)}"
-        yield f"run mkdir -p {volume.folder}"
-        yield f"run mount UUID={volume.uuid} {volume.folder}"
+    volume = next(v for v in box.volumes if v.pool is pool)
+    *commands, devices = _array(box, pool, name)
+    yield from commands
+    targets = devices.split()
+    if pool.encrypted:
+        for n, target in enumerate(targets):
+            key = uuid.uuid5(NAMESPACE, f"{box.plan.name}/{pool.id}/locked/{n}")
+            mapped = f"{name}-{n}"
+            yield f"run cryptsetup luksFormat --uuid {key} {target}"
+            yield f"run cryptsetup open {target} {mapped}"
+            line = shlex.quote(f"{mapped} UUID={key} none luks,noauto")
+            yield f"run append /etc/crypttab {line}"
+        targets = [f"/dev/mapper/{name}-{n}" for n in range(len(targets))]
+    profile = PROFILES.get(pool.family, "")
+    flag = FLAGS[pool.filesystem]
+    yield f"run mkfs.{pool.filesystem}{profile} {flag}{volume.uuid} {' '.join(targets)}"
+    yield f"run mkdir -p {volume.folder}"
+    yield f"run mount UUID={volume.uuid} {volume.folder}"
 
 
 def _array(box: Box, pool: Pool, name: str) -> Iterator[str]:
     """Commands that make the device, and last the devices that get a file system."""
     members = pool.disks
+    create = "run mdadm --create --run --metadata=1.2 --bitmap=none"
     if pool.family == "single" or pool.family.startswith("copies"):
         yield _names(members, box)
-    elif pool.family in ("union", "parity1", "parity2"):
-        yield _names(pool.groups[0], box)
-    elif pool.family == "span" or pool.family.startswith("slices"):
-        if pool.family != "span":
-            yield "# cut the disks into slices by the drawing first, and make an array of each"
-        yield f"run pvcreate {_names(members, box)}"
-        yield f"run vgcreate {name} {_names(members, box)}"
-        yield f"run lvcreate -n data -l 100%FREE {name}"
+    elif pool.family == "span":
+        yield f"run pvcreate -q {_names(members, box)}"
+        yield f"run vgcreate -q {name} {_names(members, box)}"
+        yield f"run lvcreate -q -y -n data -l 100%FREE {name}"
         yield f"/dev/{name}/data"
-    elif pool.family in ("raid50", "raid60", "striped_mirror"):
+    elif pool.family in NESTED:
         level = "1" if pool.family == "striped_mirror" else LEVELS[pool.family]
         inner = []
         for n, group in enumerate(pool.groups):
             yield (
-                f"run mdadm --create /dev/md/{name}-{n} --level={level} "
+                f"{create} /dev/md/{name}-{n} --level={level} "
                 f"--raid-devices={len(group)} {_names(group, box)}"
             )
             inner.append(f"/dev/md/{name}-{n}")
         yield (
-            f"run mdadm --create /dev/md/{name} --level=0 --raid-devices={len(inner)} "
-            f"{' '.join(inner)}"
+            f"run mdadm --create --run --metadata=1.2 /dev/md/{name} --level=0 "
+            f"--raid-devices={len(inner)} {' '.join(inner)}"
         )
         yield f"/dev/md/{name}"
     else:
+        if pool.family == "stripe":
+            create = "run mdadm --create --run --metadata=1.2"
         spare = f" --spare-devices={len(pool.spares)}" if pool.spares else ""
         names = _names((*members, *pool.spares), box)
         yield (
-            f"run mdadm --create /dev/md/{name} --level={LEVELS[pool.family]} "
+            f"{create} /dev/md/{name} --level={LEVELS[pool.family]} "
             f"--raid-devices={len(members)}{spare} {names}"
         )
         yield f"/dev/md/{name}"
 
 
-def _dataset(box: Box, dataset: Dataset) -> Iterator[str]:
-    pool = box.index.pools[dataset.pool]
+# --- datasets ------------------------------------------------------------------------------------
+
+
+def _datasets(box: Box, pool: Pool) -> Iterator[str]:
+    """The datasets of a pool, where it is there: nothing is made on the system disk instead."""
+    mine = [d for d in box.datasets if d.pool == pool.id]
+    if not mine:
+        return
+    yield f"if {_there(box, pool)}; then"
+    if pool.filesystem == "btrfs" and any(d.quota_bytes for d in mine):
+        # Without it a limit is refused.
+        yield f"run btrfs quota enable /srv/{box.pool_name(pool)} || true"
+    for dataset in mine:
+        folder = box.folders[dataset.id]
+        there = shlex.quote(f"dataset {dataset.name} is there: its owner and mode stay as they are")
+        yield f"if have {_dataset_there(pool, folder)}; then say {there}; else"
+        said = f"dataset {dataset.name} is not finished: see the last line above"
+        yield _all_or_left(list(_dataset(box, pool, dataset)), said)
+        yield "fi"
+        yield from _luns(box, pool, dataset)
+        yield from _quotas(box, pool, dataset)
+    names = ", ".join(d.name for d in mine)
+    yield f"else {_left(f'without pool {pool.name} there is no {names}: run this again once it is there')}"
+    yield "fi"
+
+
+def _dataset_there(pool: Pool, folder: str) -> str:
+    """A command that succeeds where a dataset is there already."""
+    if pool.filesystem == "zfs":
+        return f"zfs list -H -o name {folder.removeprefix('/srv/')}"
+    if pool.filesystem == "btrfs":
+        return f"btrfs subvolume show {folder}"
+    return f"test -d {folder}"
+
+
+def _dataset(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
+    """Commands that make one dataset, each needing the one before it."""
     folder = box.folders[dataset.id]
     if pool.filesystem == "zfs":
         options = [f"compression={dataset.compression}"]
@@ -156,17 +315,6 @@ def _dataset(box: Box, dataset: Dataset) -> Iterator[str]:
             options += ["encryption=on", "keyformat=passphrase"]
         flags = " ".join(f"-o {o}" for o in options)
         yield f"run zfs create {flags} {folder.removeprefix('/srv/')}"
-        for quota in box.plan.quotas:
-            if quota.dataset == dataset.id:
-                login = box.login(quota.account)
-                yield f"run zfs set userquota@{login}={quota.bytes} {folder.removeprefix('/srv/')}"
-        for export in box.exports("iscsi"):
-            if export.dataset == dataset.id:
-                thin = "" if export.thick else " -s"
-                yield (
-                    f"run zfs create{thin} -V {export.size_bytes} "
-                    f"{folder.removeprefix('/srv/')}/{export.name}"
-                )
     elif pool.filesystem == "btrfs":
         yield f"run mkdir -p {folder.rpartition('/')[0]}"
         yield f"run btrfs subvolume create {folder}"
@@ -174,34 +322,39 @@ def _dataset(box: Box, dataset: Dataset) -> Iterator[str]:
             yield f"run btrfs qgroup limit {dataset.quota_bytes} {folder}"
     else:
         yield f"run mkdir -p {folder}"
+    owner = box.index.accounts.get(dataset.owner or "")
+    # One that is switched off may not be there: root keeps it until somebody else owns it.
+    login = owner.login if owner and owner.enabled and owner.login not in SYSTEM_NAMES else "root"
+    yield f"run chown {login}:{_group(box, dataset)} {folder}"
+    yield f"run chmod {dataset.mode} {folder}"
 
 
-def _people(box: Box) -> Iterator[str]:
-    for group in box.plan.groups:
-        yield f"getent group {group.name} >/dev/null || run groupadd {group.name}"
-    for account in box.plan.accounts:
+def _luns(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
+    """Volumes for iSCSI, where ZFS makes them."""
+    for export in box.exports("iscsi"):
+        if export.dataset == dataset.id and pool.filesystem == "zfs":
+            thin = "" if export.thick else " -s"
+            lun = f"{box.folders[dataset.id].removeprefix('/srv/')}/{export.name}"
+            make = f"run zfs create{thin} -V {export.size_bytes} {lun}"
+            yield f"have zfs list -H -o name {lun} || {make} || {_left(f'disk {export.name} is not made')}"
+
+
+def _quotas(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
+    """What single accounts may fill; only ZFS counts them dataset by dataset."""
+    for quota in box.plan.quotas:
+        if quota.dataset != dataset.id:
+            continue
+        account = box.index.accounts[quota.account]
         if not account.enabled:
             continue
-        groups = [g.name for g in box.plan.groups if account.id in g.members]
-        more = f" -G {','.join(groups)}" if groups else ""
-        ends = f" -e {account.expires_on}" if account.expires_on else ""
-        who = shlex.quote(plain(account.full_name).replace(":", " "))
-        yield (
-            f"id {account.login} >/dev/null 2>&1 || "
-            f"run useradd -M -s /usr/sbin/nologin -c {who}{ends}{more} {account.login}"
-        )
-
-
-def _owners(box: Box, made: list[Pool]) -> Iterator[str]:
-    pools = {p.id for p in made}
-    for dataset in box.datasets:
-        if dataset.pool not in pools:
-            continue
-        folder = box.folders[dataset.id]
-        owner = box.login(dataset.owner) if dataset.owner else "root"
-        group = _group(box, dataset)
-        yield f"run chown {owner}:{group} {folder}"
-        yield f"run chmod {dataset.mode} {folder}"
+        what = f"the quota of {account.login} on {dataset.name}"
+        if pool.filesystem == "zfs":
+            name = box.folders[dataset.id].removeprefix("/srv/")
+            done = f"run zfs set userquota@{account.login}={quota.bytes} {name}"
+            yield f"{done} || {_left(f'{what} is not set')}"
+        else:
+            why = f"{pool.filesystem} counts a user over the whole file system, not in one folder"
+            yield _left(f"{what}: {why}; give it a dataset of its own on ZFS, or do without")
 
 
 def _shut_in(box: Box) -> Iterator[str]:
@@ -219,5 +372,5 @@ def _group(box: Box, dataset: Dataset) -> str:
         names[g.group]
         for g in box.plan.grants
         if g.share in shares and g.group and g.right == "write"
-    }
-    return writing.pop() if len(writing) == 1 else slug("root", "root")
+    } - SYSTEM_NAMES
+    return writing.pop() if len(writing) == 1 else "root"

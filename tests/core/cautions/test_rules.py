@@ -36,6 +36,7 @@ from kavrel.core.plan import (
 from tests.builders import GB, TB, TODAY, assume, daily, disk, job, lab, result, rules
 
 FAR = {"kind": "replication", "target_pool": "second"}
+SEALED = {"kind": "backup", "target_pool": "second", "encrypted": True}
 ALONE = Pool(
     id="main", name="main", host="box", family="single", filesystem="zfs", groups=(("box1",),)
 )
@@ -203,7 +204,22 @@ MADE: dict[str, Callable[[], Plan]] = {
             job("m", kind="shelf", target_disk="loose9", left_out=("*.o",), retention=Retention()),
         )
     ),
-    "key_burns": lambda: lab(jobs=(job("r", encrypted=True, key_kept_at=("home",), **FAR),)),
+    "system_group": lambda: lab().model_copy(
+        update={"groups": (lab().groups[0].model_copy(update={"name": "sudo"}),)}
+    ),
+    "system_account": lambda: lab().model_copy(
+        update={
+            "accounts": (
+                lab().accounts[0].model_copy(update={"login": "backup"}),
+                lab().accounts[1],
+            )
+        }
+    ),
+    # As an older plan may have it: an edit that brings it in is refused.
+    "not_carried_out": lambda: (p := lab(jobs=(job("r", **FAR),))).model_copy(
+        update={"jobs": (p.jobs[0].model_copy(update={"encrypted": True}),)}
+    ),
+    "key_burns": lambda: lab(jobs=(job("r", key_kept_at=("home",), **SEALED),)),
     "tunnel_missing": lambda: lab(
         links=(lab().links[0].model_copy(update={"encrypted": False}),), jobs=(job("r", **FAR),)
     ),
@@ -426,7 +442,7 @@ LATER: dict[str, Callable[[], Plan]] = {
     "counted_twice": lambda: lab(
         jobs=(job("r", **FAR), job("b", kind="backup", target_pool="second"))
     ),
-    "key_in_one_place": lambda: lab(jobs=(job("r", encrypted=True, key_kept_at=("away",), **FAR),)),
+    "key_in_one_place": lambda: lab(jobs=(job("r", key_kept_at=("away",), **SEALED),)),
     "readable_when_stolen": lab,
     "signature_out_of_date": lambda: lab(
         accepted=(

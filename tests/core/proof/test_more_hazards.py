@@ -159,7 +159,9 @@ def test_the_uplink_down_leaves_the_copy_three_days_older() -> None:
     ("places", "fate"), [((), "exposed"), (("away",), "exposed"), (("home", "away"), "runs_on")]
 )
 def test_a_key_at_two_places_is_not_lost(places: tuple[str, ...], fate: str) -> None:
-    plan = lab(jobs=(job("r", encrypted=True, key_kept_at=places, **FAR),))
+    plan = lab(
+        jobs=(job("r", kind="backup", encrypted=True, key_kept_at=places, target_pool="second"),)
+    )
     assert cell(plan, "key_lost").fate == fate
 
 
@@ -243,10 +245,22 @@ def test_a_pair_is_at_least_as_bad_as_either() -> None:
 
 
 def test_fire_with_the_key_in_the_same_room_leaves_nothing() -> None:
-    plan = lab(jobs=(job("b", encrypted=True, key_kept_at=("away",), **FAR),))
+    plan = lab(
+        jobs=(job("b", kind="backup", encrypted=True, key_kept_at=("away",), target_pool="second"),)
+    )
     assert cell(plan, "fire").fate == "restored"
     assert pair(plan, "fire+key_lost").fate == "lost"
-    both = lab(jobs=(job("b", encrypted=True, key_kept_at=("home", "away"), **FAR),))
+    both = lab(
+        jobs=(
+            job(
+                "b",
+                kind="backup",
+                encrypted=True,
+                key_kept_at=("home", "away"),
+                target_pool="second",
+            ),
+        )
+    )
     assert pair(both, "fire+key_lost").fate == "restored"
 
 

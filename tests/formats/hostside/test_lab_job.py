@@ -2,12 +2,10 @@
 
 import json
 import sys
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
-from hypothesis import strategies as st
 
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.retention import DAY, existing, keep
