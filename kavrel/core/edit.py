@@ -66,8 +66,8 @@ def brought_in(plan: Plan, before: Plan | None) -> list[Problem]:
     found = problems(plan)
     if before is None or not any(p.tolerated for p in found):
         return found
-    old = set(problems(before))
-    return [p for p in found if not (p.tolerated and p in old)]
+    old = {(p.collection, p.item, p.field) for p in problems(before) if p.tolerated}
+    return [p for p in found if not (p.tolerated and (p.collection, p.item, p.field) in old)]
 
 
 def checked(plan: Plan, before: Plan | None = None) -> Plan:

@@ -19,7 +19,6 @@ import pytest
 from kavrel.core.plan import Disk, Export, Network, Plan, Pool
 from kavrel.formats.servers import files
 from kavrel.formats.servers.bundle import bundle
-from kavrel.formats.servers.setup_script import setup_script
 from kavrel.formats.servers.units import unit_name, units
 from tests.builders import TODAY, disk, lab
 from tests.conftest import needs
@@ -41,6 +40,7 @@ def serving(**more: object) -> Plan:
             family="mirror",
             filesystem="ext4",
             groups=(("box4", "box5"),),
+            standing=False,
         ),
         Pool(
             id="stick",
@@ -49,6 +49,7 @@ def serving(**more: object) -> Plan:
             family="single",
             filesystem="btrfs",
             groups=(("box6",),),
+            standing=False,
         ),
         lab().pools[1],
     )
@@ -262,97 +263,6 @@ def test_the_target_file_restores_one_lun_for_one_initiator() -> None:
     assert group["attributes"]["generate_node_acls"] == 0
 
 
-# --- the setup script --------------------------------------------------------------------------
-
-
-def run_setup(
-    plan: Plan, folder: Path, *args: str, answer: str = "WIPE\n"
-) -> subprocess.CompletedProcess[str]:
-    """Runs setup.sh with every dangerous command replaced by one that only writes itself down."""
-    tools = folder / "bin"
-    tools.mkdir(exist_ok=True)
-    for name in (
-        "zpool",
-        "zfs",
-        "mdadm",
-        "mkfs.ext4",
-        "mkfs.btrfs",
-        "mount",
-        "groupadd",
-        "useradd",
-        "chown",
-        "chmod",
-        "id",
-        "getent",
-    ):
-        fails = name in ("id", "getent")
-        body = "exit 2" if fails else f'echo "{name} $*" >>{folder}/done'
-        (tools / name).write_text(f"#!/bin/sh\n{body}\n")
-        (tools / name).chmod(0o755)
-    disks = folder / "by-id"
-    disks.mkdir(exist_ok=True)
-    for one in plan.disks:
-        if one.serial:
-            (disks / f"ata-X_{one.serial}").touch()
-    script = folder / "setup.sh"
-    text = setup_script(plan, "box", "revision 1").replace(
-        "run mkdir -p /srv", f"run mkdir -p {folder}/srv"
-    )
-    script.write_text(text)
-    env = {
-        **os.environ,
-        "PATH": f"{tools}:/usr/bin:/bin",
-        "KAVREL_MARK": str(folder / "mark"),
-        "KAVREL_BY_ID": str(disks),
-    }
-    return subprocess.run(
-        ["sh", str(script), *args],
-        check=False,
-        input=answer,
-        capture_output=True,
-        text=True,
-        env=env,
-    )
-
-
-def test_setup_prints_before_it_wipes_and_refuses_to_run_twice(tmp_path: Path) -> None:
-    plan = serving()
-    printed = run_setup(plan, tmp_path, "--print")
-    assert printed.returncode == 0, printed.stderr
-    assert not (tmp_path / "done").exists()
-    assert "serial SN-1" in printed.stdout
-    refused = run_setup(plan, tmp_path, answer="no\n")
-    assert refused.returncode == 4
-    assert not (tmp_path / "done").exists()
-    ran = run_setup(plan, tmp_path)
-    assert ran.returncode == 0, ran.stderr
-    done = (tmp_path / "done").read_text()
-    assert "zpool create -o ashift=12" in done
-    assert "raidz1" in done
-    assert f"{tmp_path}/by-id/ata-X_SN-1" in done
-    assert "mkfs.ext4 -q -U" in done
-    assert "useradd" in done
-    assert ran.stdout.index("serial SN-1") < ran.stdout.index("+ zpool create")
-    again = run_setup(plan, tmp_path)
-    assert again.returncode == 3
-    assert "does not run twice" in again.stderr
-    assert (tmp_path / "done").read_text() == done
-
-
-def test_setup_stops_before_anything_when_a_disk_is_not_there(tmp_path: Path) -> None:
-    plan = serving()
-    gone = plan.model_copy(
-        update={
-            "disks": tuple(
-                d.model_copy(update={"serial": ""}) if d.id == "box2" else d for d in plan.disks
-            )
-        }
-    )
-    found = run_setup(gone, tmp_path)
-    assert found.returncode == 5
-    assert not (tmp_path / "done").exists()
-
-
 def test_the_bundle_holds_every_file_with_its_checksum_and_no_password(demo: Plan) -> None:
     for host in ("heron", "wren", "dipper"):
         packed = zipfile.ZipFile(io.BytesIO(bundle(demo, host, "revision 1", TODAY)))
@@ -363,7 +273,7 @@ def test_the_bundle_holds_every_file_with_its_checksum_and_no_password(demo: Pla
         for name, digest in sums.items():
             content = packed.read(name)
             assert hashlib.sha256(content).hexdigest() == digest
-            assert b"revision 1" in content or name == "vsftpd.userlist"
+            assert b"revision 1" in content or name in ("vsftpd.userlist", "lab-job")
         readme = packed.read("README.txt").decode()
         positions = [readme.index(n) for n in ("setup.sh", "fstab", "nftables.conf")]
         assert positions == sorted(positions)

@@ -505,11 +505,10 @@ def quiet() -> Plan:
             job(
                 "r",
                 credentials="target",
-                encrypted=True,
                 key_kept_at=("home", "away"),
                 retention=Retention(daily=14, monthly=6),
                 alarm_days=3.0,
-                **FAR,
+                **SEALED,
             ),
             scrub("main", 1),
             scrub("second", 2),

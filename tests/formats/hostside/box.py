@@ -26,6 +26,7 @@ class Box:
         self.zfs_state({})
         stand_in = Path(__file__).parent / "zfs_stand_in.py"
         self.command("zfs", f'exec {sys.executable} {stand_in} "$@"')
+        self.command("zpool", f'exec {sys.executable} {stand_in} zpool "$@"')
         # The other box is this one: what is sent by SSH runs here, and is written down.
         self.command("ssh", f'shift 2; echo "$1" >> {folder}/ssh.log; shift; exec sh -c "$1"')
 

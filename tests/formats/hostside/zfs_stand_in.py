@@ -1,14 +1,17 @@
 #!/usr/bin/env python3
-"""A small stand-in for the `zfs` command: datasets and snapshots in a JSON file named by $ZFS_STATE.
+"""A small stand-in for `zfs` and `zpool`: datasets and snapshots in a JSON file named by $ZFS_STATE.
 
-It knows what lab-job asks of the real one, and refuses what the real one refuses: a difference from
-a snapshot that the far end does not have, a dataset without a parent, a snapshot twice. A receive
-is cut off once where $ZFS_CUT names the dataset; with -s it leaves a token to go on from.
-Source: zfs-send(8), zfs-receive(8) of OpenZFS 2.1.
+It knows what lab-job and setup.sh ask of the real ones, and refuses what those refuse: a difference
+from a snapshot that the far end does not have, a dataset without a parent or twice, a snapshot
+twice, a quota of somebody whom the system does not know, a plain stream onto a raw one. A receive is
+cut off once where $ZFS_CUT names the dataset; with -s it leaves a token to go on from, which is
+worth nothing once the snapshot is gone. Where $ZFS_ROOT is set, datasets are folders below it.
+Source: zfs-send(8), zfs-receive(8), zfs-userspace(8), zpool-status(8) of OpenZFS 2.1.
 """
 
 import json
 import os
+import pwd
 import sys
 from pathlib import Path
 from typing import Any
@@ -36,6 +39,10 @@ def receive(state: dict[str, Any], words: list[str], stream: dict[str, Any]) -> 
         return stop("destination exists")
     if stream["from"] is not None and stream["from"] not in (there or {}):
         return stop("most recent snapshot does not match")
+    raw = state.setdefault("raw", {})
+    if stream["from"] is not None and raw.get(target, False) != stream["raw"]:
+        return stop("an encrypted dataset takes raw streams only, and a plain one none")
+    raw[target] = stream["raw"]
     if os.environ.get("ZFS_CUT") == target and "-s" in words and not state["cut"]:
         state["cut"] = True
         state["tokens"][target] = json.dumps(stream)
@@ -46,9 +53,45 @@ def receive(state: dict[str, Any], words: list[str], stream: dict[str, Any]) -> 
     return 0
 
 
+def pools(state: dict[str, Any], words: list[str]) -> int:
+    """What `zpool` says and does."""
+    verb, last = words[0], words[-1]
+    if verb == "create":
+        rest = [w for n, w in enumerate(words[1:]) if not (w[0] == "-" or words[n][0] == "-")]
+        if rest[0] in state["sets"]:
+            return stop("pool already exists")
+        state["sets"][rest[0]] = {}
+        STATE.write_text(json.dumps(state), encoding="utf-8")
+        folder(rest[0])
+    elif verb in ("list", "status", "scrub"):
+        if last not in state["sets"] or "/" in last:
+            return stop(f"cannot open '{last}': no such pool")
+        if verb == "list":
+            print(last)
+        elif verb == "status":
+            broken = state.get("broken", {}).get(last)
+            print(
+                f"  pool: {last}\n state: DEGRADED\nerrors: {broken}"
+                if broken
+                else f"pool '{last}' is healthy"
+            )
+    else:
+        return stop(f"unknown: {words}")
+    return 0
+
+
+def folder(name: str) -> None:
+    """A dataset is mounted where it is made."""
+    if "ZFS_ROOT" in os.environ:
+        Path(os.environ["ZFS_ROOT"], name).mkdir(parents=True, exist_ok=True)
+
+
 def main(words: list[str]) -> int:
+    if words[0] == "zpool":
+        return pools(json.loads(STATE.read_text(encoding="utf-8")), words[1:])
     # The sender has ended before the state is read: the two run at once.
-    stream = json.loads(sys.stdin.read() or "{}") if words[0] == "receive" else {}
+    listens = words[0] == "receive" and "-A" not in words
+    stream = json.loads(sys.stdin.read() or "{}") if listens else {}
     state = json.loads(STATE.read_text(encoding="utf-8"))
     sets, verb, last = state["sets"], words[0], words[-1]
     name, _, snap = last.partition("@")
@@ -56,11 +99,35 @@ def main(words: list[str]) -> int:
     if verb == "list":
         if last not in sets:
             return stop("dataset does not exist")
-        print("".join(f"{last}@{s}\n" for s in sets[last]), end="")
+        print(
+            f"{last}\n"
+            if "snapshot" not in words
+            else "".join(f"{last}@{s}\n" for s in sets[last]),
+            end="",
+        )
+    elif verb == "create" and "-p" not in words:
+        if last in sets or last.rpartition("/")[0] not in sets:
+            return stop("dataset already exists, or its parent does not")
+        sets[last] = {}
+        if "-V" not in words:
+            folder(last)
     elif verb == "create":
         parts = last.split("/")
+        if parts[0] not in sets:
+            return stop("no such pool")
         for n in range(1, len(parts) + 1):
             sets.setdefault("/".join(parts[:n]), {})
+    elif verb == "set":
+        who = words[1].partition("@")[2].partition("=")[0]
+        try:
+            pwd.getpwnam(who)
+        except KeyError:
+            return stop(f"invalid user {who}")
+        state.setdefault("set", {}).setdefault(last, []).append(words[1])
+    elif verb == "receive" and "-A" in words:
+        state["tokens"].pop(last, None)
+        if not sets[last]:
+            del sets[last]
     elif verb == "snapshot":
         if name not in sets or snap in sets[name]:
             return stop("dataset does not exist, or the snapshot does already")
@@ -74,17 +141,21 @@ def main(words: list[str]) -> int:
             return stop("dataset does not exist")
         print(state["tokens"].get(last, "-"))
     elif verb == "send" and "-t" in words:
+        going = json.loads(last)
+        if going["name"] not in sets.get(going["of"], {}):
+            return stop("the snapshot of the token is gone")
         print(last)
     elif verb == "send":
         if snap not in sets.get(name, {}):
             return stop("snapshot does not exist")
         since = option(words, "-i")
-        print(json.dumps({"name": snap, "content": sets[name][snap], "from": since and since[1:]}))
+        stream = {"name": snap, "content": sets[name][snap], "from": since and since[1:]}
+        print(json.dumps({**stream, "of": name, "raw": "--raw" in words}))
     elif verb == "receive":
         code = receive(state, words, stream)
     else:
         return stop(f"unknown: {words}")
-    if verb in ("create", "snapshot", "destroy", "receive"):
+    if verb in ("create", "snapshot", "destroy", "receive", "set"):
         STATE.write_text(json.dumps(state), encoding="utf-8")
     return code
 

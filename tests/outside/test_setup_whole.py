@@ -1,0 +1,351 @@
+"""setup.sh run whole, as root, in a namespace of its own: accounts, disks and folders afterwards.
+
+Real useradd, groupadd, usermod, wipefs, mkfs, mount and btrfs on loop devices; /etc is an overlay and
+/srv a tmpfs, so that nothing of this machine changes. ZFS is a stand-in that keeps its rules.
+Sources: the manual pages of those programs; udev's names in /dev/disk/by-id, value from memory.
+"""
+
+import hashlib
+import json
+import os
+import subprocess
+import sys
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from datetime import date
+from pathlib import Path
+
+import pytest
+
+from kavrel.core.plan import Account, Dataset, Grant, Group, Plan, Pool, Quota
+from kavrel.formats.servers.setup_script import setup_script
+from tests.builders import GB, disk, lab
+from tests.conftest import needs
+
+pytestmark = [
+    needs("unshare"),
+    needs("mkfs.btrfs"),
+    needs("mkfs.ext4"),
+    pytest.mark.skipif(os.geteuid() != 0, reason="namespaces and accounts need root"),
+]
+STAND_IN = Path(__file__).parent.parent / "formats" / "hostside" / "zfs_stand_in.py"
+RUNNER = """
+set -e
+mkdir -p {folder}/room
+mount -t tmpfs none {folder}/room
+mkdir {folder}/room/up {folder}/room/work
+mount -t overlay overlay -o lowerdir=/etc,upperdir={folder}/room/up,workdir={folder}/room/work /etc
+mount -t tmpfs none /srv
+{before}
+set +e
+printf '{answer}' | sh {folder}/setup.sh {args} >{folder}/said 2>&1
+echo "rc=$?" >{folder}/code
+{after}
+"""
+
+
+@dataclass
+class Ran:
+    """What a run of the script said and left behind."""
+
+    code: int
+    said: str
+    seen: str
+    zfs: dict[str, object] = field(default_factory=dict)
+
+    @property
+    def left(self) -> list[str]:
+        return [x.removeprefix("LEFT: ") for x in self.said.splitlines() if x.startswith("LEFT: ")]
+
+
+class House:
+    """A machine for one script: its disks are files on loop devices."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.loops: list[str] = []
+        (folder / "bin").mkdir()
+        (folder / "by-id").mkdir()
+        for name, word in (("zfs", ""), ("zpool", "zpool")):
+            self.command(name, f'exec {sys.executable} {STAND_IN} {word} "$@"')
+        for name in ("mdadm", "cryptsetup", "pvcreate", "vgcreate", "lvcreate"):
+            self.command(name, f'echo "{name} $*" >>{folder}/others')
+        for n in (1, 2, 3):  # those of the pool that stands
+            (folder / "by-id" / f"ata-X_SN-{n}").touch()
+        self.pools()
+
+    def command(self, name: str, text: str) -> None:
+        path = self.folder / "bin" / name
+        path.write_text(f"#!/bin/sh\n{text}\n", encoding="utf-8")
+        path.chmod(0o755)
+
+    def pools(self, *names: str) -> None:
+        state = {"sets": {n: {} for n in names}, "content": {}, "tokens": {}, "cut": False}
+        (self.folder / "zfs.json").write_text(json.dumps(state), encoding="utf-8")
+
+    def plug_in(self, serial: str, usb: bool = False, size: int = 260_000_000) -> Path:
+        """A disk of this size with a file system of long ago on it."""
+        image = self.folder / f"disk-{serial}"
+        with image.open("wb") as file:
+            file.truncate(size)
+        subprocess.run(["mkfs.ext4", "-q", "-F", str(image)], check=True)
+        made = subprocess.run(
+            ["losetup", "-f", "--show", str(image)], capture_output=True, text=True, check=False
+        )
+        if made.returncode:
+            pytest.skip("this machine has no loop device to give")
+        self.loops.append(made.stdout.strip())
+        end = "-0:0" if usb else ""
+        (self.folder / "by-id" / f"{'usb' if usb else 'ata'}-X_{serial}{end}").symlink_to(
+            made.stdout.strip()
+        )
+        return image
+
+    def run(
+        self,
+        plan: Plan,
+        host: str = "box",
+        *,
+        answer: str = "",
+        before: str = "",
+        after: str = "",
+        args: str = "",
+        today: date = date.min,
+    ) -> Ran:
+        text = setup_script(plan, host, "revision 1", today)
+        (self.folder / "setup.sh").write_text(text, encoding="utf-8")
+        runner = RUNNER.format(
+            folder=self.folder, before=before, after=after, answer=answer, args=args
+        )
+        done = subprocess.run(
+            ["unshare", "-m", "-n", "sh", "-c", runner],
+            capture_output=True,
+            text=True,
+            check=False,
+            env={
+                "PATH": f"{self.folder / 'bin'}:/usr/sbin:/usr/bin:/sbin:/bin",
+                "KAVREL_BY_ID": str(self.folder / "by-id"),
+                "ZFS_STATE": str(self.folder / "zfs.json"),
+                "ZFS_ROOT": "/srv",
+                "LANG": "C",
+            },
+        )
+        assert (self.folder / "code").exists(), done.stderr
+        return Ran(
+            code=int((self.folder / "code").read_text().partition("=")[2]),
+            said=(self.folder / "said").read_text(encoding="utf-8"),
+            seen=done.stdout,
+            zfs=json.loads((self.folder / "zfs.json").read_text(encoding="utf-8")),
+        )
+
+    def unplug(self) -> None:
+        for loop in self.loops:
+            subprocess.run(["losetup", "-d", loop], check=True)
+
+
+@pytest.fixture
+def house(tmp_path: Path) -> Iterator[House]:
+    found = House(tmp_path)
+    yield found
+    found.unplug()
+
+
+def content(path: Path) -> str:
+    return hashlib.sha256(path.read_bytes()).hexdigest()
+
+
+def wanted(family: str, filesystem: str, *disks: str, **more: object) -> Pool:
+    fields = {
+        "id": "fresh",
+        "name": "fresh",
+        "host": "box",
+        "family": family,
+        "filesystem": filesystem,
+        "groups": (disks,),
+        "standing": False,
+        **more,
+    }
+    return Pool.model_validate(fields)
+
+
+def plan_with(pool: Pool, **more: object) -> Plan:
+    """The lab with one more pool, on disks 4 and 5, and a dataset on it."""
+    data = Dataset(id="new", name="new", pool="fresh", size_bytes=GB)
+    fields: dict[str, object] = {
+        "disks": (
+            *(disk(n, serial=f"SN-{n}") for n in (1, 2, 3, 4, 5, 6)),
+            *lab().disks[3:],
+        ),
+        "pools": (*lab().pools, pool),
+        "datasets": (*lab().datasets, data),
+        **more,
+    }
+    return lab(**fields)
+
+
+def test_the_demo_labs_own_scripts_run_to_the_end(house: House, demo: Plan) -> None:
+    for one in demo.disks:
+        (house.folder / "by-id" / f"ata-X_{one.serial}").touch()
+    for host, pool in (("heron", "ridge"), ("wren", "anvil"), ("dipper", "burrow")):
+        house.pools(pool)
+        logins = " ".join(a.login for a in demo.accounts if a.enabled)
+        after = f"for one in {logins}; do id -nG $one; done"
+        ran = house.run(demo, host, after=after)
+        # The wanted pool of the demo stands on disks that hold data: it is made by the run sheet.
+        for_hand = [x for x in ran.left if "loft" not in x]
+        assert for_hand == [], ran.said
+        assert ran.code == (7 if host == "heron" else 0)
+        assert len(ran.seen.splitlines()) == sum(a.enabled for a in demo.accounts)
+        assert "zpool create" not in ran.said
+        sets = ran.zfs["sets"]
+        assert isinstance(sets, dict)
+        assert len([s for s in sets if "/" in s]) >= len(
+            [d for d in demo.datasets if d.pool == pool]
+        )
+        if host == "heron":
+            quotas = ran.zfs["set"]
+            assert isinstance(quotas, dict)
+            assert "userquota@ines=300000000000" in quotas["ridge/home-folders"]
+        # Once more, over what is there: nothing is made again.
+        again = house.run(demo, host)
+        assert "+ zfs create" not in again.said
+
+
+def test_a_standing_pool_that_is_not_here_is_named_and_nothing_is_made_in_its_place(
+    house: House,
+) -> None:
+    ran = house.run(plan_with(wanted("mirror", "zfs", "box4", "box5")), after="ls -A /srv")
+    assert ran.code == 7
+    assert "zpool import main" in " ".join(ran.left)
+    assert not [x for x in ran.said.splitlines() if x.startswith("+ zfs create")]
+    assert ran.seen == ""  # no folder on the system disk either
+
+
+def test_a_wanted_btrfs_pool_is_asked_for_by_name_wiped_and_limited(house: House) -> None:
+    images = [house.plug_in("SN-4"), house.plug_in("SN-5", usb=True)]
+    before = [content(i) for i in images]
+    house.pools("main")
+    data = Dataset(id="new", name="new", pool="fresh", size_bytes=GB, quota_bytes=10**8, owner="bo")
+    plan = plan_with(wanted("copies2", "btrfs", "box4", "box5"), datasets=(*lab().datasets, data))
+    refused = house.run(plan, answer="yes\\n")
+    assert "its disks are as they were" in " ".join(refused.left)
+    assert [content(i) for i in images] == before
+    after = (
+        "findmnt -n -o FSTYPE,UUID --mountpoint /srv/fresh; btrfs qgroup show -r --raw /srv/fresh; "
+        "stat -c '%U:%G %a' /srv/fresh/new; btrfs filesystem usage /srv/fresh | grep RAID1; "
+        "umount /srv/fresh"
+    )
+    ran = house.run(plan, answer="fresh\\n", after=after)
+    assert (ran.code, ran.left) == (0, []), ran.said
+    assert "serial SN-5" in ran.said
+    assert "btrfs" in ran.seen
+    assert " 100000000" in ran.seen  # the limit is really there
+    assert "bo:root 2770" in ran.seen
+    assert "Data,RAID1" in ran.seen
+    # Run again with the pool mounted: nothing is asked, nothing is made.
+    uuid = next(x.split()[-1] for x in ran.seen.splitlines() if x.startswith("btrfs "))
+    before_again = f"mkdir -p /srv/fresh; mount UUID={uuid} /srv/fresh"
+    again = house.run(plan, before=before_again, after="umount /srv/fresh")
+    assert (again.code, again.left) == (0, []), again.said
+    assert "+ mkfs" not in again.said
+    assert "dataset new is there" in again.said
+
+
+def test_a_disk_that_is_in_use_is_not_wiped(house: House) -> None:
+    image = house.plug_in("SN-4")
+    house.pools("main")
+    plan = plan_with(wanted("single", "ext4", "box4"))
+    before = f"mkdir /tmp/used-{os.getpid()}; mount {house.loops[0]} /tmp/used-{os.getpid()}"
+    after = f"umount /tmp/used-{os.getpid()}; rmdir /tmp/used-{os.getpid()}; ls -A /srv"
+    ran = house.run(plan, answer="fresh\\n", before=before, after=after)
+    assert "pool fresh is not finished" in " ".join(ran.left)
+    assert subprocess.run(["blkid", str(image)], check=True, capture_output=True).stdout
+    assert "fresh" not in ran.seen
+
+
+@pytest.mark.parametrize(
+    ("family", "filesystem", "groups"),
+    [
+        ("slices1", "ext4", (("box4", "box5"),)),
+        ("union", "ext4", (("box4", "box5"),)),
+        ("parity1", "ext4", (("box4", "box6"), ("box5",))),
+    ],
+)
+def test_what_it_cannot_build_it_refuses_and_wipes_nothing(
+    house: House, family: str, filesystem: str, groups: tuple[tuple[str, ...], ...]
+) -> None:
+    images = [house.plug_in("SN-4"), house.plug_in("SN-5")]
+    before = [content(i) for i in images]
+    house.pools("main")
+    ran = house.run(
+        plan_with(wanted(family, filesystem, groups=groups)),
+        answer="fresh\\nWIPE\\n",
+        after="ls -A /srv",
+    )
+    assert ran.code == 7
+    assert any("made by hand" in x and "nothing was wiped" in x for x in ran.left)
+    assert any("without pool fresh there is no new" in x for x in ran.left)
+    assert [content(i) for i in images] == before
+    assert "fresh" not in ran.seen  # no data lands on the system disk
+    assert not (house.folder / "others").exists()
+
+
+def test_a_locked_ext4_pool_is_locked_before_it_has_a_file_system(house: House) -> None:
+    house.plug_in("SN-4")
+    house.pools("main")
+    plan = plan_with(wanted("single", "ext4", "box4", encrypted=True))
+    ran = house.run(plan, answer="fresh\\n", after="cat /etc/crypttab", args="--print")
+    said = [x for x in ran.said.splitlines() if x.startswith("+ ")]
+    order = [
+        next(n for n, x in enumerate(said) if word in x)
+        for word in ("wipefs", "luksFormat", "cryptsetup open", "mkfs.ext4", "+ mount")
+    ]
+    assert order == sorted(order)
+    assert any("mkfs.ext4" in x and "/dev/mapper/fresh-0" in x for x in said)
+    assert any("/etc/crypttab fresh-0 UUID=" in x for x in said)
+
+
+def test_people_as_they_are_on_a_machine_that_has_some_already(house: House) -> None:
+    house.pools("main")
+    accounts = (
+        *lab().accounts,
+        Account(id="crew", login="crew", full_name="Crew's own"),
+        Account(id="gone", login="gone", full_name="Gone", enabled=False),
+        Account(id="late", login="late", full_name="Late", expires_on=date(2026, 11, 1)),
+        Account(id="soon", login="soon", full_name="Soon", expires_on=date(2027, 3, 1)),
+    )
+    groups = (
+        Group(id="all", name="all", members=("ana", "bo", "soon")),
+        Group(id="crew", name="crew", members=("bo",)),
+        Group(id="boss", name="sudo", members=("bo",)),
+    )
+    base = lab(
+        accounts=accounts,
+        groups=groups[:2],
+        datasets=(lab().datasets[0].model_copy(update={"owner": "gone"}),),
+        grants=(Grant(id="g1", share="share", group="all", right="write"),),
+        quotas=(Quota(id="q", account="ana", dataset="files", bytes=GB),),
+    )
+    plan = base.model_copy(update={"groups": groups})  # as an older plan may have it
+    ran = house.run(
+        plan,
+        before="useradd -M -c Old ana; useradd -M late",
+        after="for one in ana bo crew soon; do echo $one: $(id -nG $one); done; "
+        "id gone 2>&1; passwd -S late | cut -d' ' -f2; chage -l soon | grep '^Account'; "
+        "stat -c '%U:%G %a' /srv/main/files",
+        today=date(2026, 11, 24),
+    )
+    lines = dict(x.split(": ", 1) for x in ran.seen.splitlines() if ": " in x)
+    assert set(lines["ana"].split()) == {"ana", "all"}  # was there before, and joins
+    assert set(lines["bo"].split()) == {"bo", "all", "crew"}  # not the system's sudo
+    assert lines["crew"] == "nogroup"  # a group of that name has members of its own
+    assert "no such user" in ran.seen  # what is switched off is not made
+    assert "\nL\n" in ran.seen  # what has run out is locked
+    assert (
+        "Mar 01, 2027" in lines["Account expires\t\t\t\t\t\t"]
+        if False
+        else "Mar 01, 2027" in ran.seen
+    )
+    assert "root:all 2770" in ran.seen  # an owner who is switched off does not stop it
+    assert [x for x in ran.left if "sudo" in x]
+    assert ran.zfs["set"] == {"main/files": [f"userquota@ana={GB}"]}
