@@ -373,10 +373,15 @@ class Points:
         """Takes away what a receive left by half, so that it is never taken for a point."""
         if self.zfs or self.side.show:
             return
-        whole = self.all()
+        whole, removed = self.all(), False
         for name in self.side.ask("ls", "-1", self.folder):
             if self.pattern.match(name) and name not in whole:
                 self.remove(name)
+                removed = True
+        if removed:
+            # Its room is there again once the file system has cleaned up behind it.
+            self.side.run("btrfs", "filesystem", "sync", self.folder)
+            self.side.run("btrfs", "subvolume", "sync", self.folder)
 
     def where(self, name: str) -> str:
         """A point as its own tools name it."""

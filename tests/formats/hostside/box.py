@@ -52,6 +52,15 @@ class Box:
         text = json.dumps({**told, "watched": watched})
         (self.folder / "jobs.json").write_text(text, encoding="utf-8")
 
+    def break_pool(self, pool: str, errors: str) -> None:
+        state = json.loads(self.zfs.read_text(encoding="utf-8"))
+        self.zfs.write_text(json.dumps({**state, "broken": {pool: errors}}), encoding="utf-8")
+
+    def start(self, *words: str, now: float = START) -> "subprocess.Popen[bytes]":
+        return subprocess.Popen(
+            [sys.executable, str(self.script), *words], env=self.environment(now)
+        )
+
     def run(
         self, *words: str, now: float = START, **more: str
     ) -> "subprocess.CompletedProcess[str]":
@@ -60,13 +69,15 @@ class Box:
             capture_output=True,
             text=True,
             check=False,
-            env={
-                "PATH": f"{self.folder / 'bin'}:{os.environ['PATH']}",
-                "LAB_JOBS": str(self.folder / "jobs.json"),
-                "LAB_JOB_STATE": str(self.folder / "state"),
-                "LAB_JOB_OWN": str(self.folder / "own"),
-                "LAB_JOB_NOW": str(now),
-                "ZFS_STATE": str(self.zfs),
-                **more,
-            },
+            env={**self.environment(now), **more},
         )
+
+    def environment(self, now: float) -> dict[str, str]:
+        return {
+            "PATH": f"{self.folder / 'bin'}:{os.environ['PATH']}:/usr/sbin:/sbin",
+            "LAB_JOBS": str(self.folder / "jobs.json"),
+            "LAB_JOB_STATE": str(self.folder / "state"),
+            "LAB_JOB_OWN": str(self.folder / "own"),
+            "LAB_JOB_NOW": str(now),
+            "ZFS_STATE": str(self.zfs),
+        }
