@@ -35,6 +35,7 @@ from kavrel.core.plan import (
     Site,
     Supply,
     Tick,
+    Window,
 )
 
 GB = 10**9
@@ -610,6 +611,7 @@ def _jobs() -> tuple[Job, ...]:
             schedule=daily,
             retention=Retention(all_days=28),
             credentials="source",
+            catch_up=True,
         ),
         Job(
             id="papers-vault",
@@ -659,7 +661,9 @@ def _jobs() -> tuple[Job, ...]:
             kind="snapshot",
             datasets=("cuttings",),
             schedule=Schedule(kind="daily", at="22:00"),
-            retention=Retention(daily=14, weekly=8),
+            retention=Retention(
+                windows=(Window(every="daily", days=14), Window(every="weekly", days=60))
+            ),
         ),
         Job(
             id="cuttings-home",
@@ -762,6 +766,20 @@ def _jobs() -> tuple[Job, ...]:
             kind="bin",
             datasets=("scans", "papers"),
             schedule=Schedule(kind="daily", at="04:40"),
+        ),
+        Job(
+            id="heron-updates",
+            name="updates for heron",
+            kind="updates",
+            host="heron",
+            schedule=Schedule(kind="weekly", weekdays=(0,), at="12:30"),
+        ),
+        Job(
+            id="dipper-restart",
+            name="restart of dipper",
+            kind="restart",
+            host="dipper",
+            schedule=Schedule(kind="weekly", every=2, weekdays=(6,), at="06:00"),
         ),
         Job(
             id="try-papers",

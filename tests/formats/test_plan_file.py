@@ -1,13 +1,15 @@
 import json
+from pathlib import Path
 from typing import Any
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from kavrel.core.evaluate import evaluate
 from kavrel.core.plan import Plan
 from kavrel.formats.plan_file import PlanFileError, dump, load, schema
-from tests.builders import lab
+from tests.builders import TODAY, lab
 
 LINES = st.text(
     st.characters(blacklist_categories=("Cs", "Cc"), blacklist_characters="\u2028\u2029"),
@@ -128,3 +130,25 @@ def test_the_schema_speaks_of_every_collection() -> None:
     found = schema()
     assert found["$schema"].endswith("2020-12/schema")
     assert set(found["$defs"]["Plan"]["properties"]) == set(Plan.model_fields)
+
+
+OLD = Path(__file__).parent / "plans"
+
+
+@pytest.mark.parametrize("name", ["version-1-demo.json", "version-1-let-through.json"])
+def test_a_file_of_version_1_still_opens_with_everything_in_it(name: str) -> None:
+    content = (OLD / name).read_bytes()
+    plan = load(content)
+    was, now = json.loads(content)["plan"], json.loads(dump(plan))["plan"]
+
+    def kept(old: object, new: object) -> bool:
+        """Whether all that stood there stands there still; what came since has its default."""
+        if isinstance(old, dict) and isinstance(new, dict):
+            return all(k in new and kept(v, new[k]) for k, v in old.items())
+        if isinstance(old, list) and isinstance(new, list):
+            return len(old) == len(new) and all(map(kept, old, new))
+        return old == new
+
+    assert kept(was, now)
+    assert load(dump(plan).encode()) == plan
+    assert evaluate(plan, TODAY).proof

@@ -612,7 +612,7 @@ def test_a_mirror_lands_in_a_module_of_a_real_rsync_daemon(
             },
             t={"kind": "trash", "cans": [[f"{second}/data/m/.trash-live", 2]]},
         )
-        more = {"LAB_JOB_SECRETS": str(box.folder / "secret")}
+        more: dict[str, Any] = {"LAB_JOB_SECRETS": str(box.folder / "secret")}
         (live / "diary").write_text("day 0")
         deadline = time.monotonic() + 20
         while True:

@@ -9,11 +9,12 @@ from pathlib import Path
 
 import pytest
 
-from kavrel.core.edit import put, remove
+from kavrel.core.edit import EditError, put, remove
+from kavrel.core.evaluate import evaluate
 from kavrel.core.plan import Plan, Site
 from kavrel.store.database import Database, StoreError, StoreFull, backup, migrations
 from kavrel.store.plans import Conflict, NoSuchPlan, NoSuchRevision, Plans
-from tests.builders import disk, job, lab
+from tests.builders import TODAY, disk, job, lab
 from tests.conftest import NOW
 
 
@@ -238,6 +239,37 @@ def test_a_database_of_the_first_schema_opens_with_everything_in_it(tmp_path: Pa
         assert len(plan.disks) == 15
         found.move(row.id, 3, "undo")
         assert found.head(row.id)[1].pools[0].spares == ()
+    finally:
+        opened.close()
+
+
+def test_a_plan_that_was_let_through_before_opens_is_worked_on_and_undone(tmp_path: Path) -> None:
+    # Written by schema 5: a replication "encrypted" that was sent plain, a follower that nothing
+    # starts, points thinned by a tool that cannot, a group that is the system's.
+    path = tmp_path / "old.db"
+    with sqlite3.connect(path) as old:
+        for number, script in migrations()[:5]:
+            old.executescript(f"{script}\nPRAGMA user_version = {number};")
+        old.executescript((Path(__file__).parent / "schema_5_rows.sql").read_text(encoding="utf-8"))
+    old.close()
+    opened = Database(path)
+    try:
+        found = Plans(opened, lambda: NOW)
+        (row,) = found.rows()
+        plan = found.head(row.id)[1]
+        assert plan == found.at(row.id, row.head)
+        assert [j.name for j in plan.jobs] == ["sent", "follows", "thinned"]
+        said = {(c.rule, c.about) for c in evaluate(plan, TODAY).cautions}
+        assert {("not_carried_out", j) for j in ("sent", "follows", "thin")} <= said
+        assert ("system_group", "all") in said
+        # An edit elsewhere goes through; one that would bring the same in again does not.
+        other = plan.jobs[2].model_copy(update={"limit_mbit": 3.0})
+        found.change(row.id, row.head, None, lambda p: (put(p, "jobs", other), "slower"))
+        again = plan.jobs[0].model_copy(update={"id": "again", "name": "again"})
+        with pytest.raises(EditError, match="it would be sent plain"):
+            found.change(row.id, 3, None, lambda p: (put(p, "jobs", again), "no"))
+        found.move(row.id, 3, "undo")
+        assert found.head(row.id)[1] == plan
     finally:
         opened.close()
 

@@ -3,10 +3,32 @@
 from collections.abc import Mapping
 
 from kavrel.core.copies.book import CopyBook
+from kavrel.core.copies.carrier import source_host, target_host
 from kavrel.core.copies.keys import encrypted_at_source, key_at
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.kinds.kind import Whereabouts
+from kavrel.core.index import Index
 from kavrel.core.plan import Job
+
+
+def landing(index: Index, job: Job, copies: Mapping[tuple[str, str], str]) -> str:
+    """Where at the far end a copy lies, and as whom it came in: export, account, dataset, folder.
+
+    Empty for what stays on its own box, lies on a shelf disk or in a bucket.
+    """
+    target = target_host(index, job)
+    if target is None or target == source_host(index, job) or not job.datasets:
+        return ""
+    above = copies[job.id, job.datasets[0]].rpartition("/")[0]
+    box = index.hosts[target].name
+    if not job.lands_in:
+        who = "root, by SSH" if not KINDS[job.kind].by_tool else "its tool's own account"
+        return f"it lies in {above} on {box}, where it comes in as {who}"
+    export = next(e for e in index.plan.exports if e.id == job.lands_in)
+    dataset = index.datasets[export.dataset].name
+    who = f" as {index.accounts[job.lands_as].login}" if job.lands_as else ""
+    word = "module" if export.protocol == "rsync" else f"{export.protocol.upper()} export"
+    return f"it lies in {above} on {box}, dataset {dataset}, where it comes in by {word} {export.name}{who}"
 
 
 def how_to_fetch(
@@ -31,6 +53,7 @@ def how_to_fetch(
         if job.key_kept_at:
             key = f"its key is kept at {key_at(index, job)}"
     address = (host.vpn_address or host.address) if host else ""
+    lands = landing(book.index, job, copies)
     how = kind.fetch(
         Whereabouts(
             job=job.name,
@@ -49,6 +72,8 @@ def how_to_fetch(
             trash_days=job.retention.trash_days,
         )
     )
+    if lands:
+        how = (lands, *how)
     if job.left_out:
         how += (f"not in it, for it is left out: {', '.join(job.left_out)}",)
     return how

@@ -1,12 +1,15 @@
 """The runbook: the plan as steps in the order of work, each with its cautions, to tick by hand."""
 
+from kavrel.core.copies.carrier import address_of, runs_on, source_host, target_host
+from kavrel.core.copies.fetch import landing
 from kavrel.core.copies.keys import encrypted_at_source
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
+from kavrel.core.log.due import last_good
 from kavrel.core.paper.document import Document, Section, Step
 from kavrel.core.plan import Disk, Plan
-from kavrel.core.shares.names import folders
+from kavrel.core.shares.names import copy_folders, folders
 
 MAINS = (
     "Pull the mains plug before opening a case; never open a power supply.",
@@ -66,7 +69,10 @@ def _bench(index: Index) -> Section:
             where = f"into bay {disk.bay} of {index.hosts[disk.host].name}"
         elif disk.shelf:
             where = f"on the shelf at {index.sites[disk.shelf].name}"
-        hours = disk.capacity_bytes / (disk.mb_per_s * 1e6) / 3600
+        checked = last_good(index.plan, "disk_check", "disk", disk.id)
+        hours = None if checked else disk.capacity_bytes / (disk.mb_per_s * 1e6) / 3600
+        first = f"its surface was checked on {checked}" if checked else "surface-check it, then"
+        verb = "; it belongs" if checked else " put it"
         minds = [
             "Write label and serial on the tray: pulling the wrong disk is the classic disaster."
         ]
@@ -76,7 +82,7 @@ def _bench(index: Index) -> Section:
             )
         steps.append(
             Step(
-                text=f"{_named(disk)}: surface-check it, then put it {where}",
+                text=f"{_named(disk)}: {first}{verb} {where}",
                 minds=tuple(minds[: 1 if not disk.holds_data else 2]),
                 hours=hours,
             )
@@ -118,19 +124,19 @@ def _pools(index: Index, evaluation: Evaluation) -> Section:
         members = "; ".join(
             ", ".join(_named(index.disks[d]) for d in group) for group in pool.groups
         )
-        minds = ["Creating the pool wipes every disk named. Read the serials aloud."]
-        if not pool.standing and any(d in index.held for d in pool.disks):
-            minds = ["Its disks hold data: make it by the run sheet of the shuffle, step by step."]
+        over = f"{layout.title} with {pool.filesystem} over {members}"
+        if pool.standing:
+            text = f"On {index.hosts[pool.host].name} look that pool {pool.name} is there: {over}"
+            minds = ["It stands: nothing makes it again; setup.sh only looks for it."]
+        else:
+            text = f"On {index.hosts[pool.host].name} create pool {pool.name}: {over}"
+            minds = ["Creating the pool wipes every disk named. Read the serials aloud."]
+            if any(d in index.held for d in pool.disks):
+                minds = ["Its disks hold data: make it by the run sheet of the shuffle."]
         if layout.survives_any == 0:
             minds.append("It is lost with any one disk.")
-        steps.append(
-            Step(
-                text=f"On {index.hosts[pool.host].name} create pool {pool.name}: {layout.title} "
-                f"with {pool.filesystem} over {members}",
-                minds=tuple(minds),
-            )
-        )
-        if layout.rebuild_hours:
+        steps.append(Step(text=text, minds=tuple(minds)))
+        if layout.rebuild_hours and not pool.standing:
             steps.append(
                 Step(
                     text=f"Pool {pool.name}: pull one disk, see that the mail arrives, put it back",
@@ -145,7 +151,9 @@ def _shares(index: Index) -> Section:
     steps = []
     paths = folders(index.plan)
     for dataset in index.plan.datasets:
-        steps.append(Step(text=f"Make dataset {dataset.name} at {paths[dataset.id]}"))
+        stands = index.pools[dataset.pool].standing
+        verb = "Make dataset, where it is not there yet:" if stands else "Make dataset"
+        steps.append(Step(text=f"{verb} {dataset.name} at {paths[dataset.id]}"))
     for account in index.plan.accounts:
         if account.enabled:
             text = f"Make account {account.login} for {account.full_name}"
@@ -174,6 +182,7 @@ FIRST = {
 
 def _copies(index: Index, evaluation: Evaluation) -> Section:
     steps = []
+    copies = copy_folders(index.plan)
     for view in evaluation.jobs:
         job = index.jobs[view.id]
         kind = KINDS[job.kind]
@@ -196,6 +205,17 @@ def _copies(index: Index, evaluation: Evaluation) -> Section:
             minds.append(
                 f"Hold it back once for {job.alarm_days:g} days: somebody has to be told that nothing came."
             )
+        peer = {source_host(index, job), target_host(index, job)} - {runs_on(index, job), None}
+        if peer and not kind.by_tool and not job.lands_in:
+            runner = index.hosts[runs_on(index, job) or ""].name
+            far = index.hosts[peer.pop() or ""]
+            minds.append(
+                f"Once by hand: root of {runner} gets a key and is let in on {far.name}; then "
+                f"ssh {address_of(far)} true has to end without a question."
+            )
+        lands = landing(index, job, copies)
+        if lands:
+            minds.append(f"{lands[:1].upper()}{lands[1:]}.")
         if job.window_from:
             minds.append(f"It may run from {job.window_from} to {job.window_to}.")
         hours = view.first_copy.value

@@ -35,8 +35,8 @@ from kavrel.core.plan import (
 )
 from tests.builders import GB, TB, TODAY, assume, daily, disk, job, lab, result, rules
 
-FAR = {"kind": "replication", "target_pool": "second"}
-SEALED = {"kind": "backup", "target_pool": "second", "encrypted": True}
+FAR: dict[str, Any] = {"kind": "replication", "target_pool": "second"}
+SEALED: dict[str, Any] = {"kind": "backup", "target_pool": "second", "encrypted": True}
 ALONE = Pool(
     id="main", name="main", host="box", family="single", filesystem="zfs", groups=(("box1",),)
 )

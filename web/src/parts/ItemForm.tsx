@@ -39,6 +39,9 @@ export interface FieldSpec {
   optional?: boolean;
   help?: string;
   hidden?: (draft: Draft) => boolean;
+  /** How a value that is no plain text is written in the field, and read from it; throws what is wrong. */
+  show?: (value: unknown) => string;
+  parse?: (text: string) => unknown;
 }
 
 type Value = string | boolean | string[];
@@ -49,6 +52,7 @@ const at = (item: Plain, name: string): unknown =>
   name.split('.').reduce<unknown>((found, key) => (found as Plain | undefined)?.[key], item);
 
 function written(spec: FieldSpec, value: unknown, currency: string): Value {
+  if (spec.show) return spec.show(value);
   if (spec.kind === 'check') return value === true;
   if (spec.kind === 'several') return (value as unknown[] | undefined)?.map(String) ?? [];
   if (value === null || value === undefined) return '';
@@ -63,6 +67,7 @@ function written(spec: FieldSpec, value: unknown, currency: string): Value {
 /** The value that a field's text stands for; throws what is wrong with it. */
 async function read(spec: FieldSpec, value: Value, currency: string): Promise<unknown> {
   if (typeof value !== 'string') return value;
+  if (spec.parse) return spec.parse(value);
   if (value.trim() === '' && spec.optional) return null;
   const need = (found: number | string): number => {
     if (typeof found === 'string') throw new Error(found);

@@ -3292,8 +3292,10 @@ export interface components {
          *     this one follows; `window_from` and `window_to` are when it must run; `fixed` start times are not
          *     moved by Arrange. `credentials`: who could delete the copy; the source (it is pushed), the far
          *     box alone (it pulls). `alarm_days`: somebody is told when nothing has arrived for so long.
-         *     `left_out`: patterns of throw-away files that it skips, as rsync's filters have them, and
-         *     `left_out_share` what they come to of the datasets' bytes.
+         *     `lands_in` names the export of the far box that it writes through, `lands_as` the account that
+         *     it signs in with there; without them it goes by SSH, or by its tool's own way. `left_out`:
+         *     patterns of throw-away files that it skips, as rsync's filters have them, and `left_out_share`
+         *     what they come to of the datasets' bytes.
          */
         Job: {
             /** Id */
@@ -3304,7 +3306,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "snapshot" | "replication" | "backup" | "folder_mirror" | "mirror" | "image" | "dump" | "bucket" | "shelf" | "config" | "bin" | "scrub" | "smart_short" | "smart_long" | "mover" | "restore_test";
+            kind: "snapshot" | "replication" | "backup" | "folder_mirror" | "mirror" | "image" | "dump" | "bucket" | "sync" | "drive" | "shelf" | "config" | "bin" | "scrub" | "smart_short" | "smart_long" | "mover" | "updates" | "restart" | "restore_test";
             /**
              * Datasets
              * @default []
@@ -3335,7 +3337,10 @@ export interface components {
              *       "monthly": 0,
              *       "yearly": 0,
              *       "thin": 0,
-             *       "trash_days": 0
+             *       "trash_days": 0,
+             *       "counting": "beyond",
+             *       "of_period": "last",
+             *       "windows": []
              *     }
              */
             retention: components["schemas"]["Retention"];
@@ -3386,6 +3391,15 @@ export interface components {
             fixed: boolean;
             /** Alarm Days */
             alarm_days?: number | null;
+            /**
+             * Catch Up
+             * @default false
+             */
+            catch_up: boolean;
+            /** Lands In */
+            lands_in?: string | null;
+            /** Lands As */
+            lands_as?: string | null;
             /**
              * Left Out
              * @default []
@@ -3455,7 +3469,7 @@ export interface components {
              * Id
              * @enum {string}
              */
-            id: "snapshot" | "replication" | "backup" | "folder_mirror" | "mirror" | "image" | "dump" | "bucket" | "shelf" | "config" | "bin" | "scrub" | "smart_short" | "smart_long" | "mover" | "restore_test";
+            id: "snapshot" | "replication" | "backup" | "folder_mirror" | "mirror" | "image" | "dump" | "bucket" | "sync" | "drive" | "shelf" | "config" | "bin" | "scrub" | "smart_short" | "smart_long" | "mover" | "updates" | "restart" | "restore_test";
             /** Title */
             title: string;
             /** Target */
@@ -4469,7 +4483,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "snapshot" | "replication" | "backup" | "folder_mirror" | "mirror" | "image" | "dump" | "bucket" | "shelf" | "config" | "bin" | "scrub" | "smart_short" | "smart_long" | "mover" | "restore_test";
+            kind: "snapshot" | "replication" | "backup" | "folder_mirror" | "mirror" | "image" | "dump" | "bucket" | "sync" | "drive" | "shelf" | "config" | "bin" | "scrub" | "smart_short" | "smart_long" | "mover" | "updates" | "restart" | "restore_test";
             /**
              * Datasets
              * @default []
@@ -4500,7 +4514,10 @@ export interface components {
              *       "monthly": 0,
              *       "yearly": 0,
              *       "thin": 0,
-             *       "trash_days": 0
+             *       "trash_days": 0,
+             *       "counting": "beyond",
+             *       "of_period": "last",
+             *       "windows": []
              *     }
              */
             retention: components["schemas"]["Retention"];
@@ -4551,6 +4568,15 @@ export interface components {
             fixed: boolean;
             /** Alarm Days */
             alarm_days?: number | null;
+            /**
+             * Catch Up
+             * @default false
+             */
+            catch_up: boolean;
+            /** Lands In */
+            lands_in?: string | null;
+            /** Lands As */
+            lands_as?: string | null;
             /**
              * Left Out
              * @default []
@@ -4819,6 +4845,8 @@ export interface components {
              * @default 03:30
              */
             mover_at: string;
+            /** Uuid */
+            uuid?: string | null;
         };
         /** NewQuota */
         NewQuota: {
@@ -5557,6 +5585,8 @@ export interface components {
              * @default 03:30
              */
             mover_at: string;
+            /** Uuid */
+            uuid?: string | null;
         };
         /**
          * PoolSpace
@@ -5881,8 +5911,11 @@ export interface components {
          * Retention
          * @description Which points stay: a point is kept while any rule keeps it; the newest always stays.
          *
-         *     `thin` keeps at most so many, dense near and sparse far. `trash_days` is how long the trash can
-         *     of a mirror keeps what was replaced or deleted. Until `hold_until` nothing is pruned.
+         *     `counting`: whether coarser rules count beyond what finer ones keep, or each rule on its own.
+         *     `of_period`: which point of an hour, day, week, month or year stands for it. `windows` of age
+         *     are a school of their own; see `copies.retention`. `thin` keeps at most so many, dense near and
+         *     sparse far. `trash_days` is how long the trash can of a mirror keeps what was replaced or
+         *     deleted. Until `hold_until` nothing is pruned.
          */
         Retention: {
             /**
@@ -5932,6 +5965,23 @@ export interface components {
             trash_days: number;
             /** Hold Until */
             hold_until?: string | null;
+            /**
+             * Counting
+             * @default beyond
+             * @enum {string}
+             */
+            counting: "beyond" | "each";
+            /**
+             * Of Period
+             * @default last
+             * @enum {string}
+             */
+            of_period: "last" | "first";
+            /**
+             * Windows
+             * @default []
+             */
+            windows: components["schemas"]["Window"][];
         };
         /**
          * Revision
@@ -6018,9 +6068,10 @@ export interface components {
          * Schedule
          * @description When a job starts, in wall time of `zone` (None: the plan's).
          *
-         *     `hourly` starts every `every` hours from `at`, only within the hours `only_from` to `only_to`
-         *     where they are given; `daily` and `weekly` and `monthly` count `every` from the date `start`
-         *     (default: Monday 2024-01-01). `monthly` runs on `day` (-1: the last), or, with `nth` not 0, on
+         *     `minutes` starts every 5, 10, 15 or 30 minutes of the day. `hourly` starts every `every` hours
+         *     from `at`, only within the hours `only_from` to `only_to` where they are given; `daily`, `weekly`
+         *     and `monthly` count `every` from the date `start` (default: Monday 2024-01-01). `monthly` runs on
+         *     `day` (-1: the last), or, with `nth` not 0, on
          *     the nth of the weekdays (-1: the last). A month that has no such day is skipped, as cron,
          *     systemd and RFC 5545 do. `after` starts when the job that is named in `Job.after` ends.
          */
@@ -6029,7 +6080,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "hourly" | "daily" | "weekly" | "monthly" | "after";
+            kind: "minutes" | "hourly" | "daily" | "weekly" | "monthly" | "after";
             /**
              * Every
              * @default 1
@@ -6627,6 +6678,19 @@ export interface components {
             } | null;
             /** Remove */
             remove?: string | null;
+        };
+        /**
+         * Window
+         * @description One point of each `every` while it is younger than `days`, and older than the window before.
+         */
+        Window: {
+            /**
+             * Every
+             * @enum {string}
+             */
+            every: "hourly" | "daily" | "weekly" | "monthly" | "yearly";
+            /** Days */
+            days: number;
         };
         /**
          * Wish

@@ -3,7 +3,7 @@ import { cleanup, render, screen } from '@testing-library/react';
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
 import { api, type Items, type Plan, type PlanState, type Schemas } from '../../api/client';
 import { PlanProvider } from '../../api/plan';
-import { jobFields, newJob, shaped } from './fields';
+import { jobFields, newJob, readWindows, shaped, showWindows } from './fields';
 import { LadderView } from './LadderView';
 
 const rung = (job: string | null, place: string, box: string, site: string, more: object = {}): Schemas['Rung'] => ({
@@ -93,6 +93,8 @@ describe('a job’s form', () => {
     hosts: [],
     sites: [],
     buckets: [],
+    exports: [{ id: 'mill', name: 'mill', protocol: 'rsync' }],
+    accounts: [{ id: 'courier', login: 'courier' }],
     jobs: [],
     zone: 'UTC',
   } as unknown as Plan;
@@ -113,6 +115,19 @@ describe('a job’s form', () => {
     expect(asks('backup', { 'schedule.kind': 'monthly', 'schedule.nth': '-1' })).toContain('schedule.weekdays');
   });
 
+  it('asks how rules count where there are some, and for windows of age as one line', () => {
+    expect(asks('backup', { 'retention.daily': '7', 'retention.windows': '' })).toContain('retention.counting');
+    expect(asks('backup', { 'retention.windows': '' })).not.toContain('retention.counting');
+    expect(asks('backup', { 'retention.windows': 'day 30' })).toContain('retention.of_period');
+    expect(asks('sync')).toContain('retention.trash_days');
+    expect(asks('restart')).toContain('host');
+    const line = 'hour 1, day 30, week 365';
+    expect(showWindows(readWindows(line))).toBe(line);
+    expect(readWindows(' ')).toEqual([]);
+    expect(() => readWindows('fortnight 3')).toThrow('hour 1, day 30');
+    expect(() => readWindows('day soon')).toThrow('how many days');
+  });
+
   it('clears what another kind left behind', () => {
     const was: Items['jobs'] = {
       ...newJob(plan),
@@ -130,6 +145,10 @@ describe('a job’s form', () => {
       retention: { daily: 0, last: 0 },
     });
     expect(shaped({ ...was, kind: 'folder_mirror' }).retention).toMatchObject({ daily: 0, trash_days: 0 });
+    const always = { ...was, schedule: { ...was.schedule, kind: 'minutes' as const }, lands_in: 'mill' };
+    expect(shaped({ ...always, kind: 'sync' }).schedule.kind).toBe('minutes');
+    expect(shaped({ ...always, kind: 'backup' }).schedule.kind).toBe('hourly');
+    expect(shaped({ ...always, kind: 'drive' }).lands_in).toBeNull();
     expect(shaped({ ...was, kind: 'backup' })).toMatchObject({ target_pool: 'main', retention: { daily: 14 } });
   });
 });

@@ -12,7 +12,7 @@ interface Station {
 
 /** Kinds that keep versions in a repository, and those that keep the newest state only. */
 const VERSIONED = new Set(['backup', 'image', 'dump']);
-const NEWEST = new Set(['mirror', 'folder_mirror']);
+const NEWEST = new Set(['mirror', 'folder_mirror', 'sync', 'drive']);
 const LEFT = 170;
 const ROW = 24;
 const TOP = 56;

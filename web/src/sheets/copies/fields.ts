@@ -27,6 +27,8 @@ const KIND_NAMES = {
   image: 'images of VMs and containers',
   dump: 'database dump, then backup',
   bucket: 'sync to a bucket',
+  sync: 'continuous sync to another box',
+  drive: 'cloud drive',
   shelf: 'shelf copy by hand',
   config: 'configuration of a box',
   bin: 'emptying of recycle bins',
@@ -34,6 +36,8 @@ const KIND_NAMES = {
   smart_short: 'SMART short test',
   smart_long: 'SMART long test',
   mover: 'mover of a fast tier',
+  updates: 'looking for updates',
+  restart: 'restart of a box',
   restore_test: 'restore test',
 } as const;
 type Kind = keyof typeof KIND_NAMES;
@@ -48,16 +52,48 @@ const TARGET: Partial<Record<Kind, 'pool' | 'disk' | 'bucket'>> = {
   dump: 'pool',
   config: 'pool',
   bucket: 'bucket',
+  sync: 'pool',
+  drive: 'bucket',
   shelf: 'disk',
 };
 const ON_POOL: Kind[] = ['scrub', 'smart_short', 'smart_long', 'mover'];
-const CHORES: Kind[] = [...ON_POOL, 'bin', 'config', 'restore_test'];
+const ON_HOST: Kind[] = ['config', 'updates', 'restart'];
+const CHORES: Kind[] = [...ON_POOL, ...ON_HOST, 'bin', 'restore_test'];
 /** Kinds that go file by file, and so can leave some out. */
-const BY_FILE: Kind[] = ['backup', 'folder_mirror', 'mirror', 'bucket', 'shelf'];
+const BY_FILE: Kind[] = ['backup', 'folder_mirror', 'mirror', 'bucket', 'sync', 'drive', 'shelf'];
+/** Kinds that keep what they replace or delete in a trash can, and no versions. */
+const WITH_TRASH: Kind[] = ['folder_mirror', 'sync', 'drive'];
+/** Kinds that can be told of changes, and so may run all the time. */
+const ALWAYS: Kind[] = ['sync', 'drive'];
+const BY_HAND: Kind[] = ['shelf', 'restore_test'];
 const kindOf = (d: Draft) => d.kind as Kind;
 const isCopy = (d: Draft) => !CHORES.includes(kindOf(d));
-const versioned = (d: Draft) => isCopy(d) && !['mirror', 'folder_mirror', 'shelf'].includes(kindOf(d));
+const hasTrash = (d: Draft) => WITH_TRASH.includes(kindOf(d));
+const versioned = (d: Draft) => isCopy(d) && !hasTrash(d) && !['mirror', 'shelf'].includes(kindOf(d));
 const after = (d: Draft) => d['schedule.kind'] === 'after';
+const PERIODS = { hour: 'hourly', day: 'daily', week: 'weekly', month: 'monthly', year: 'yearly' } as const;
+type Window = Job['retention']['windows'][number];
+const counted = (d: Draft) => versioned(d) && Object.values(PERIODS).some((p) => Number(d[`retention.${p}`]) > 0);
+
+/** Windows of age as a line: hour 1, day 30, week 365. */
+export const showWindows = (value: unknown): string =>
+  ((value ?? []) as Window[])
+    .map((w) => `${Object.entries(PERIODS).find(([, p]) => p === w.every)?.[0] ?? w.every} ${w.days}`)
+    .join(', ');
+
+/** What such a line says; throws what is wrong with it. */
+export const readWindows = (text: string): Window[] =>
+  text
+    .split(',')
+    .map((part) => part.trim())
+    .filter(Boolean)
+    .map((part) => {
+      const [word = '', days = ''] = part.toLowerCase().split(/\s+/);
+      const every = PERIODS[word as keyof typeof PERIODS] as Window['every'] | undefined;
+      if (!every || !/^\d+$/.test(days))
+        throw new Error('write an hour, day, week, month or year and how many days, as: hour 1, day 30, week 365');
+      return { every, days: Number(days) };
+    });
 
 export const jobFields = (plan: Plan, job: Job): FieldSpec[] => [
   { name: 'name', label: 'Name', kind: 'text' },
@@ -67,7 +103,7 @@ export const jobFields = (plan: Plan, job: Job): FieldSpec[] => [
     label: 'Datasets',
     kind: 'several',
     options: named(plan.datasets),
-    hidden: (d) => ON_POOL.includes(kindOf(d)) || d.kind === 'config' || d.kind === 'restore_test',
+    hidden: (d) => ON_POOL.includes(kindOf(d)) || ON_HOST.includes(kindOf(d)) || d.kind === 'restore_test',
   },
   {
     name: 'pool',
@@ -83,7 +119,7 @@ export const jobFields = (plan: Plan, job: Job): FieldSpec[] => [
     kind: 'select',
     optional: true,
     options: named(plan.hosts),
-    hidden: (d) => d.kind !== 'config',
+    hidden: (d) => !ON_HOST.includes(kindOf(d)),
   },
   {
     name: 'reads_from',
@@ -122,10 +158,28 @@ export const jobFields = (plan: Plan, job: Job): FieldSpec[] => [
     hidden: (d) => TARGET[kindOf(d)] !== 'bucket',
   },
   {
+    name: 'lands_in',
+    label: 'Lands in',
+    kind: 'select',
+    optional: true,
+    options: plan.exports.map((e) => ({ value: e.id, label: `${e.name} (${e.protocol})` })),
+    help: 'an export of the far box; none: by SSH, or its tool’s own way',
+    hidden: (d) => TARGET[kindOf(d)] !== 'pool' || d.kind === 'config' || d.kind === 'replication',
+  },
+  {
+    name: 'lands_as',
+    label: 'as',
+    kind: 'select',
+    optional: true,
+    options: plan.accounts.map((a) => ({ value: a.id, label: a.login })),
+    hidden: (d) => TARGET[kindOf(d)] !== 'pool' || !d.lands_in,
+  },
+  {
     name: 'schedule.kind',
     label: 'When',
     kind: 'select',
     options: options({
+      minutes: 'all the time',
       hourly: 'by the hour',
       daily: 'by the day',
       weekly: 'on weekdays',
@@ -145,10 +199,16 @@ export const jobFields = (plan: Plan, job: Job): FieldSpec[] => [
     name: 'schedule.every',
     label: 'Every',
     kind: 'whole',
-    help: 'hours, days, weeks or months; 3 months: a quarter',
+    help: 'minutes, hours, days, weeks or months; 3 months: a quarter',
     hidden: after,
   },
-  { name: 'schedule.at', label: 'At', kind: 'time', help: `HH:MM in ${plan.zone}`, hidden: after },
+  {
+    name: 'schedule.at',
+    label: 'At',
+    kind: 'time',
+    help: `HH:MM in ${plan.zone}`,
+    hidden: (d) => after(d) || d['schedule.kind'] === 'minutes',
+  },
   {
     name: 'schedule.only_from',
     label: 'Only from',
@@ -198,6 +258,13 @@ export const jobFields = (plan: Plan, job: Job): FieldSpec[] => [
     help: 'HH:MM; empty: the quiet hours, when arranged',
   },
   { name: 'window_to', label: 'and must end by', kind: 'time', optional: true },
+  {
+    name: 'catch_up',
+    label: 'Catch up',
+    kind: 'check',
+    help: 'a run that was missed while the box was off is made up for',
+    hidden: (d) => after(d) || BY_HAND.includes(kindOf(d)),
+  },
   { name: 'fixed', label: 'Start is fixed', kind: 'check', help: 'Arrange leaves it where it is', hidden: after },
   { name: 'retention.all_days', label: 'Keep all for', kind: 'whole', unit: 'days', hidden: (d) => !versioned(d) },
   {
@@ -214,6 +281,30 @@ export const jobFields = (plan: Plan, job: Job): FieldSpec[] => [
   { name: 'retention.monthly', label: '', kind: 'whole', unit: 'months', hidden: (d) => !versioned(d) },
   { name: 'retention.yearly', label: '', kind: 'whole', unit: 'years', hidden: (d) => !versioned(d) },
   {
+    name: 'retention.counting',
+    label: 'These count',
+    kind: 'select',
+    options: options({ beyond: 'beyond one another', each: 'each on its own' }),
+    help: '7 + 2 + 1 + 1: eleven points beyond one another, as few as seven each on its own; as its tool prunes',
+    hidden: (d) => !counted(d),
+  },
+  {
+    name: 'retention.of_period',
+    label: 'Of each keep',
+    kind: 'select',
+    options: options({ last: 'the last point', first: 'the first point' }),
+    hidden: (d) => !counted(d) && !(versioned(d) && d['retention.windows'] !== ''),
+  },
+  {
+    name: 'retention.windows',
+    label: 'or by age',
+    kind: 'text',
+    show: showWindows,
+    parse: readWindows,
+    help: 'hour 1, day 30, week 365: one an hour for a day, one a day for 30, one a week until 365; alone',
+    hidden: (d) => !versioned(d),
+  },
+  {
     name: 'retention.thin',
     label: 'or thinned to',
     kind: 'whole',
@@ -226,7 +317,7 @@ export const jobFields = (plan: Plan, job: Job): FieldSpec[] => [
     label: 'Trash can keeps',
     kind: 'whole',
     unit: 'days',
-    hidden: (d) => d.kind !== 'folder_mirror',
+    hidden: (d) => !hasTrash(d),
   },
   {
     name: 'retention.hold_until',
@@ -337,7 +428,10 @@ export const shaped = (job: Job): Job => {
     ...job,
     datasets: onData ? job.datasets : [],
     pool: ON_POOL.includes(job.kind) ? job.pool : null,
-    host: job.kind === 'config' ? job.host : null,
+    host: ON_HOST.includes(job.kind) ? job.host : null,
+    lands_in: target === 'pool' ? job.lands_in : null,
+    lands_as: target === 'pool' && job.lands_in ? job.lands_as : null,
+    catch_up: timed && !BY_HAND.includes(job.kind) && job.catch_up,
     reads_from: job.kind !== 'snapshot' && (copy || job.kind === 'restore_test') ? job.reads_from : null,
     after: timed ? null : job.after,
     target_pool: target === 'pool' ? job.target_pool : null,
@@ -348,11 +442,18 @@ export const shaped = (job: Job): Job => {
     left_out: BY_FILE.includes(job.kind) ? job.left_out : [],
     left_out_share: BY_FILE.includes(job.kind) ? job.left_out_share : 0,
     retention: kept(job),
-    schedule: { ...job.schedule, nth: job.schedule.kind === 'monthly' ? job.schedule.nth : 0 },
+    schedule: {
+      ...job.schedule,
+      kind: job.schedule.kind === 'minutes' && !ALWAYS.includes(job.kind) ? 'hourly' : job.schedule.kind,
+      nth: job.schedule.kind === 'monthly' ? job.schedule.nth : 0,
+    },
   };
 };
 
-const NONE = {
+const NONE: Job['retention'] = {
+  counting: 'beyond',
+  of_period: 'last',
+  windows: [],
   all_days: 0,
   last: 0,
   hourly: 0,
@@ -366,7 +467,7 @@ const NONE = {
 };
 
 function kept(job: Job): Job['retention'] {
-  if (job.kind === 'folder_mirror') return { ...NONE, trash_days: job.retention.trash_days };
+  if (WITH_TRASH.includes(job.kind)) return { ...NONE, trash_days: job.retention.trash_days };
   if (job.kind === 'mirror') return NONE;
   if (job.kind === 'shelf') return { ...NONE, last: job.retention.last };
   if (CHORES.includes(job.kind)) return job.kind === 'config' ? { ...job.retention, trash_days: 0 } : NONE;
@@ -413,6 +514,9 @@ export const newJob = (plan: Plan): Job => ({
   window_to: null,
   fixed: false,
   alarm_days: null,
+  catch_up: false,
+  lands_in: null,
+  lands_as: null,
 });
 
 export const bucketFields = (plan: Plan): FieldSpec[] => [

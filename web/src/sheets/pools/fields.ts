@@ -35,6 +35,14 @@ export function poolFields(plan: Plan, pool: Items['pools']): FieldSpec[] {
       options: options({ files: 'files', vms: 'virtual machines', footage: 'surveillance footage' }),
     },
     { name: 'standing', label: 'Stands already', kind: 'check', help: 'else it is wanted: see the shuffle' },
+    {
+      name: 'uuid',
+      label: 'UUID',
+      kind: 'text',
+      optional: true,
+      help: 'of its file system, from findmnt -no UUID: jobs refuse whatever else is mounted in its place',
+      hidden: (d) => d.filesystem === 'zfs' || d.standing !== true,
+    },
     { name: 'spares', label: 'Hot spares', kind: 'several', options: disks(loose) },
     {
       name: 'tier',
