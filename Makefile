@@ -16,6 +16,10 @@ test: setup .venv/test-ready ## lint, types, import contract, unit, outside and 
 	@tools/test-tools.sh
 	@tools/check.sh
 
+prove: setup .venv/test-ready ## what takes long for good reason: each step killed, on real file systems
+	@tools/test-tools.sh
+	@.venv/bin/pytest -n 2 -m prove
+
 bench: setup .venv/test-ready ## measure, as ratios against a reference in the same run
 	@tools/test-tools.sh
 	@.venv/bin/python -m tools.bench
@@ -50,4 +54,4 @@ web/dist/index.html: web/node_modules/ready $(SOURCES)
 	@cd web && PATH="$$(../tools/node.sh):$$PATH" && npm run --silent build -- --logLevel warn
 	@touch $@
 
-.PHONY: help setup demo test bench screenshots clean
+.PHONY: help setup demo test prove bench screenshots clean

@@ -14,6 +14,8 @@ need smbclient smbclient
 need rsync rsync
 need findmnt util-linux
 need systemd-analyze systemd
+need unshare util-linux
+need ssh-keygen openssh-client
 need nft nftables
 need sshd openssh-server
 need vsftpd vsftpd

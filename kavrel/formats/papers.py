@@ -161,7 +161,7 @@ PAPERS: Mapping[str, Paper] = {
         Paper(
             "setup.sh",
             "text/x-shellscript",
-            "makes pools, datasets, quotas and accounts; runs once, prints before it wipes",
+            "makes wanted pools, datasets, quotas and accounts; asks before it wipes, can be run again",
             lambda o, host: setup_script(o.plan, host, o.origin, o.evaluation.today),
             hosts_with_pools,
         ),

@@ -1,5 +1,6 @@
 """Bad input of Copies, Week and Proof: each refused at its field, in the trade's words."""
 
+import json
 from typing import Any
 
 import pytest
@@ -7,8 +8,22 @@ from pydantic import ValidationError
 
 from kavrel.core.consistency import problems
 from kavrel.core.edit import EditError, StillUsed, put, remove
-from kavrel.core.plan import AcceptedRisk, Bucket, Cap, Job, Plan, Pool, Retention, Schedule
-from tests.builders import TODAY, daily, disk, job, lab
+from kavrel.core.paper.restore_sheet import restore_sheet
+from kavrel.core.paper.runbook import runbook
+from kavrel.core.plan import (
+    AcceptedRisk,
+    Bucket,
+    Cap,
+    Export,
+    Job,
+    Plan,
+    Pool,
+    Retention,
+    Schedule,
+    Window,
+)
+from kavrel.formats.lab_jobs import lab_jobs
+from tests.builders import TODAY, daily, disk, job, lab, result
 
 FAR = {"kind": "replication", "target_pool": "second"}
 
@@ -49,6 +64,89 @@ def complaint(plan: Plan, **fields: Any) -> dict[str, str]:
             "for versions take a backup",
         ),
         ({"retention": Retention(daily=3, trash_days=7)}, "retention.trash_days", "no trash can"),
+        (
+            {"kind": "sync", "target_pool": "second", "retention": Retention(daily=7)},
+            "retention",
+            "only the newest state and its trash can",
+        ),
+        (
+            {
+                "kind": "sync",
+                "target_pool": "second",
+                "schedule": Schedule(kind="minutes", every=5),
+                "retention": Retention(trash_days=90),
+            },
+            "retention.trash_days",
+            "at most 60 days",
+        ),
+        (
+            {"schedule": Schedule(kind="minutes", every=5)},
+            "schedule.kind",
+            "by the hour at most",
+        ),
+        (
+            {
+                "kind": "sync",
+                "target_pool": "second",
+                "retention": Retention(trash_days=7),
+                "schedule": Schedule(kind="minutes", every=7),
+            },
+            "schedule.every",
+            "5, 10, 15 or 30",
+        ),
+        (
+            {"kind": "backup", "target_pool": "second", "retention": Retention(thin=9)},
+            "retention.thin",
+            "nothing thins",
+        ),
+        (
+            {"retention": Retention(daily=3, windows=(Window(every="daily", days=30),))},
+            "retention.daily",
+            "stand alone",
+        ),
+        (
+            {
+                "retention": Retention(
+                    windows=(Window(every="daily", days=30), Window(every="weekly", days=30))
+                )
+            },
+            "retention.windows",
+            "further back",
+        ),
+        (
+            {
+                "retention": Retention(
+                    windows=(Window(every="weekly", days=30), Window(every="daily", days=60))
+                )
+            },
+            "retention.windows",
+            "coarser",
+        ),
+        (
+            {"kind": "replication", "target_pool": "second", "encrypted": True},
+            "encrypted",
+            "it would be sent plain",
+        ),
+        (
+            {"schedule": Schedule(kind="after"), "after": "old", "catch_up": True},
+            "catch_up",
+            "no time of its own",
+        ),
+        (
+            {"kind": "restart", "datasets": (), "host": None},
+            "host",
+            "needs a host",
+        ),
+        (
+            {
+                "kind": "mirror",
+                "target_pool": "second",
+                "retention": Retention(),
+                "lands_as": "ana",
+            },
+            "lands_as",
+            "Name the export first",
+        ),
         ({"window_from": "02:00"}, "window_to", "give both"),
         ({"window_from": "02:00", "window_to": "02:00"}, "window_to", "no run fits"),
         ({"schedule": Schedule(kind="after")}, "after", "after which job"),
@@ -164,3 +262,91 @@ def test_a_signature_names_a_hazard_or_a_pair(hazard: str) -> None:
     assert AcceptedRisk.model_validate({**risk, "hazard": hazard}).hazard == hazard
     with pytest.raises(ValidationError):
         AcceptedRisk.model_validate({**risk, "hazard": "fire+a+b"})
+
+
+def landing(**more: Any) -> Plan:
+    """A far box with a module on its pool, one for reading, and a place for S3."""
+    there = (
+        lab()
+        .datasets[0]
+        .model_copy(update={"id": "room", "name": "room", "pool": "second", "size_bytes": 0})
+    )
+
+    def export(key: str, **fields: Any) -> Export:
+        base = {
+            "id": key,
+            "name": key,
+            "protocol": "rsync",
+            "dataset": "room",
+            "accounts": ("ana",),
+            "clients": ("192.168.1.0/24",),
+        }
+        return Export.model_validate({**base, **fields})
+
+    return lab(
+        datasets=(*lab().datasets, there),
+        exports=(
+            export("mill"),
+            export("shown", may="read"),
+            export(
+                "pail", protocol="s3", clients=(), port=9000, size_bytes=10**12, buckets=("b-1",)
+            ),
+            export("near", dataset="files"),
+        ),
+        **more,
+    )
+
+
+@pytest.mark.parametrize(
+    ("fields", "field", "words"),
+    [
+        ({"lands_in": "mill"}, "lands_as", "as whom"),
+        ({"lands_in": "mill", "lands_as": "bo"}, "lands_as", "bo may not sign in"),
+        ({"lands_in": "shown", "lands_as": "ana"}, "lands_in", "for reading only"),
+        ({"lands_in": "pail", "lands_as": "ana"}, "lands_in", "it can by: rsync"),
+        ({"lands_in": "near", "lands_as": "ana"}, "lands_in", "not on the pool"),
+        ({"lands_in": "gone", "lands_as": "ana"}, "lands_in", "no gone among the exports"),
+        (
+            {"lands_in": "mill", "lands_as": "ana", "credentials": "target"},
+            "lands_in",
+            "nothing lands by an export",
+        ),
+        (
+            {"kind": "replication", "lands_in": "mill", "lands_as": "ana"},
+            "lands_in",
+            "by SSH or not at all",
+        ),
+    ],
+)
+def test_where_a_copy_lands_is_a_door_that_is_there(
+    fields: dict[str, Any], field: str, words: str
+) -> None:
+    base = {"kind": "mirror", "target_pool": "second", "retention": Retention()}
+    if fields.get("kind") == "replication":
+        base["retention"] = Retention(last=3)
+    said = complaint(landing(), **{**base, **fields})
+    assert words in said[field]
+
+
+def test_what_lands_is_named_on_the_restore_sheet_and_lies_in_the_export() -> None:
+    mirror = job(
+        "m",
+        kind="folder_mirror",
+        target_pool="second",
+        retention=Retention(trash_days=7),
+        lands_in="mill",
+        lands_as="ana",
+        alarm_days=2.0,
+    )
+    plan = landing(jobs=(mirror,))
+    sheet = restore_sheet(plan, result(plan), "revision 1").model_dump_json()
+    where = "/srv/second/room/m on far, dataset room, where it comes in by module mill as ana"
+    assert where in sheet
+    assert where in runbook(plan, result(plan), "revision 1").model_dump_json()
+    told = json.loads(lab_jobs(plan, "box", "r"))["jobs"]["m"]
+    assert told["module"] == {"url": "rsync://ana@far/mill", "path": "/srv/second/room"}
+    assert told["pairs"] == [["/srv/main/files", "/srv/second/room/m/files"]]
+    # The far box empties the trash can, for a module lets nobody delete; and it looks out itself.
+    far = json.loads(lab_jobs(plan, "far", "r"))
+    assert far["jobs"]["m-trash"]["cans"] == [["/srv/second/room/m/.trash-files", 7]]
+    assert far["watched"] == [{"job": "m", "mark": "/srv/second/room/m/.lab-m", "days": 2.0}]

@@ -256,3 +256,46 @@ def test_random_grants_are_what_a_real_server_gives(seed: int, serve: list[Serve
     for share in shares:
         ran_out = found[accounts[4].login, share.id]
         assert ran_out in ("none", share.guest)
+
+
+@ROOT_ONLY
+@pytest.mark.xdist_group("samba")
+def test_everybody_has_a_bin_of_their_own_and_files_keep_their_date(serve: list[Server]) -> None:
+    """vfs_recycle(8): the first who deletes makes .bin; the next still has to get into it."""
+    if not list(Path("/usr/lib").glob("*/samba/vfs/recycle.so")):
+        pytest.skip("vfs_recycle is not on this machine")
+    grants = tuple(
+        Grant(id=f"g{n}", share="share", account=who, right="write")
+        for n, who in enumerate(("ana", "bo"))
+    )
+    shares = (Share(id="share", name="files", dataset="files", recycle_days=7),)
+    plan = lab(
+        accounts=tuple(a.model_copy(update={"login": f"kvbin{a.login}"}) for a in lab().accounts),
+        shares=shares,
+        grants=grants,
+    )
+    server = Server(plan, "box", Path(tempfile.mkdtemp(prefix="kavrel-smb-")))
+    serve.append(server)
+    server.start()
+    folder = server.folder / "data" / "share"
+    long_ago = time.time() - 400 * 86_400
+    for login in ("kvbinana", "kvbinbo"):
+        mine = folder / f"of {login}.txt"
+        mine.write_text(login, encoding="utf-8")
+        mine.chmod(0o666)
+        os.utime(mine, (long_ago, long_ago))
+        base = ["smbclient", "//127.0.0.1/files", "-p", str(server.port), "-s", "/dev/null"]
+        command = f'del "{mine.name}"'
+        done = subprocess.run(
+            [*base, "-U", f"{login}%{PASSWORD}", "-c", command],
+            check=False,
+            capture_output=True,
+            text=True,
+        )
+        assert done.returncode == 0, done.stdout
+        thrown = folder / ".bin" / login / mine.name
+        assert thrown.read_text(encoding="utf-8") == login  # not gone for good
+        state = thrown.stat()
+        assert abs(state.st_mtime - long_ago) < 2  # so its own date says nothing of the move
+        assert state.st_ctime > time.time() - 120
+        assert (folder / ".bin" / login).stat().st_mode & 0o777 == 0o700

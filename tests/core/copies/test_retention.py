@@ -19,7 +19,7 @@ from kavrel.core.copies.retention import (
     losses,
     rulings,
 )
-from kavrel.core.plan import Retention
+from kavrel.core.plan import Retention, Window
 
 
 def worst_of(*args: Any) -> float | None:
@@ -284,3 +284,59 @@ def test_the_mean_loss_lies_between_best_and_worst() -> None:
 )
 def test_the_newer_rules_in_words(rules: Retention, words: str) -> None:
     assert in_words(rules) == words
+
+
+def kept_on(rules: Retention, night: int, count: int = 900) -> list[str]:
+    points = keep(nightly(count), rules, "UTC")
+    at = START + night * DAY + 700
+    return [f"{datetime.fromtimestamp(p.data_time, UTC):%Y-%m-%d}" for p in existing(points, at)]
+
+
+def test_seven_two_one_one_is_eleven_points_or_as_few_as_seven() -> None:
+    rules = {"daily": 7, "weekly": 2, "monthly": 1, "yearly": 1}
+    each = Retention(**rules, counting="each")
+    beyond = [len(kept_on(Retention(**rules), n)) for n in range(700, 760)]
+    alone = [len(kept_on(each, n)) for n in range(700, 760)]
+    # A Sunday serves as one of seven days and of two weeks, the newest as month and year as well.
+    assert (set(beyond), min(alone), max(alone)) == ({11}, 7, 8)
+    assert kept_on(each, 180)[-1] == "2026-06-30"  # a Tuesday: its week, month and year run still
+    assert kept_on(each, 180)[0] == "2026-06-24"  # the Sunday before is among the seven days
+    assert in_words(each) == "7 daily + 2 weekly + 1 monthly + 1 yearly (each rule on its own)"
+
+
+def test_the_first_of_each_period_stands_for_it_where_that_is_wanted() -> None:
+    rules = Retention(daily=2, monthly=3, of_period="first")
+    assert kept_on(rules, 180) == [
+        "2026-04-01",
+        "2026-05-01",
+        "2026-06-01",
+        "2026-06-29",
+        "2026-06-30",
+    ]
+
+
+def test_windows_of_age_are_dense_near_and_end() -> None:
+    rules = Retention(windows=(Window(every="daily", days=5), Window(every="weekly", days=30)))
+    # 30 June 2026: five days; before them the Sundays of the last thirty days, and of the week that
+    # the five days reach into the newest that is older than they are.
+    week = ["06-26", "06-27", "06-28", "06-29", "06-30"]
+    days = ["06-07", "06-14", "06-21", "06-25", *week]
+    assert kept_on(rules, 180) == [f"2026-{d}" for d in days]
+    assert in_words(rules) == "one a day for 5 days, one a week until 30 days"
+    points = keep(nightly(40), rules, "UTC")
+    assert {r for column in rulings(nightly(40), rules, "UTC") for r, _ in column} == {
+        "one a day for 5 days, one a week until 30 days",
+        "newest until the next",
+    }
+    assert points[0].expires_at < START + 30 * DAY
+
+
+def test_weekly_as_the_finest_rule_keeps_the_last_point_then_not_the_last_at_the_end() -> None:
+    # Two points a day, weekly finest: on a Wednesday the newest is the week's, and its month's.
+    moments = tuple((START + n * DAY / 2, START + n * DAY / 2) for n in range(300))
+    points = keep(moments, Retention(weekly=2, monthly=12, yearly=2), "UTC")
+    there: list[float] = []
+    rules = Retention(weekly=2, monthly=12, yearly=2)
+    for data, _ in moments:
+        there = stays([*there, data], rules, "UTC", data)
+        assert there == [p.data_time for p in existing(points, data)]
