@@ -290,10 +290,14 @@ class _Sheet:
             if self.index.pools[self.index.datasets[d].pool].host == self.host
         ]
         kept = {s.dataset: s.recycle_days for s in self.plan.shares if s.recycle_days}
+        # A share of homes has a bin in each of them.
+        homes = {s.dataset for s in self.plan.shares if s.recycle_days and s.home}
         pools = {self.index.datasets[d].pool: None for d in here if d in kept}
         mounts = [m for p in pools for m in self._mounts(p, "source")]
         return {
-            "bins": [[self.homes[d], kept[d]] for d in here if d in kept],
+            "bins": [
+                [self.homes[d] + ("/*" if d in homes else ""), kept[d]] for d in here if d in kept
+            ],
             "mounted": mounts + [m for d in here if d in kept for m in self._home(d)],
         }
 

@@ -240,6 +240,14 @@ def test_a_receive_that_was_cut_off_is_no_point_and_is_cleared_away(
     broken = folder / "lab-r-20260102T020000Z"
     run("btrfs", "subvolume", "create", str(broken))
     (broken / "diary").write_text("half a")
+    sending = box.folder / "state" / f"r.{second}/r/live.sending".replace("/", "_")
+    assert sending.read_text() == "lab-r-20260101T020000Z"
+    # One that another hand made, or opened to write in it, is not this job's to delete.
+    done = box.run("r", now=START + DAY / 2)
+    assert done.returncode == 1
+    assert f"{broken} is no whole point, and not this run's" in done.stderr
+    assert (broken / "diary").exists()
+    sending.write_text(broken.name)
     box.watch(
         {
             "job": "r",
@@ -250,14 +258,32 @@ def test_a_receive_that_was_cut_off_is_no_point_and_is_cleared_away(
         }
     )
     late = box.run("overdue", now=START + 2 * DAY)
-    assert "nothing came for 2.0 days" in late.stderr  # the half one does not count
+    assert "nothing came for 1.5 days" in late.stderr  # the half one does not count
     write(live, "day 2")
     done = box.run("r", now=START + 2 * DAY)
     assert (done.returncode, done.stderr) == (0, "")
     assert points(folder) == {
         "lab-r-20260101T020000Z": "day 0",
+        "lab-r-20260101T140000Z": "day 0",
         "lab-r-20260103T020000Z": "day 2",
     }
+
+
+def test_points_on_a_mounted_subvolume_stay_points(
+    main: Path, second: Path, box: Box, tmp_path: Path
+) -> None:
+    # Seen from the file system's root their paths begin elsewhere: none is taken for a half one.
+    run("btrfs", "subvolume", "create", str(second / "@data"))
+    run("umount", str(second))
+    run("mount", "-o", "loop,subvol=@data", str(tmp_path / "second.img"), str(second))
+    live = main / "live"
+    run("btrfs", "subvolume", "create", str(live))
+    box.jobs(r=replication(main, second))
+    for day in range(3):
+        write(live, f"day {day}")
+        done = box.run("r", now=START + day * DAY)
+        assert (done.returncode, done.stderr) == (0, "")
+    assert list(points(second / "r" / ".points" / "live").values()) == ["day 0", "day 1", "day 2"]
 
 
 def test_nothing_is_written_where_the_disk_is_not_mounted(
@@ -640,22 +666,23 @@ def test_a_mirror_lands_in_a_module_of_a_real_rsync_daemon(
 
 
 def test_the_bin_counts_from_the_move_into_it(main: Path, box: Box) -> None:
-    share = main / "share"
-    bin_ = share / "deep" / ".bin" / "ana" / "2019"
-    bin_.mkdir(parents=True)
+    share, homes = main / "share", main / "homes"
+    thrown = share / ".bin" / "ana" / "2019" / "photo \n of -1999"
+    at_home = homes / "bo" / ".bin" / "bo" / "draft"
+    # A tool's own folder of that name, deep in somebody's work, is no bin of the share.
+    theirs = (share / "site" / ".bin" / "build", homes / "bo" / "site" / ".bin" / "build")
     old = time.time() - 400 * DAY
-    for where in (share / "letter", bin_ / "photo \n of -1999"):
+    for where in (share / "letter", thrown, at_home, *theirs):
+        where.parent.mkdir(parents=True, exist_ok=True)
         where.write_text("old")
         os.utime(where, (old, old))  # moved there just now; the file keeps its own date
-    box.jobs(b={"kind": "bin", "bins": [[str(share), 7]]})
+    box.jobs(b={"kind": "bin", "bins": [[str(share), 7], [f"{homes}/*", 7]]})
     now = time.time()
-    assert box.run("b", now=now).returncode == 0
-    assert (bin_ / "photo \n of -1999").exists()
-    assert box.run("b", now=now + 6.9 * DAY).returncode == 0
-    assert (bin_ / "photo \n of -1999").exists()
-    assert box.run("b", now=now + 7.1 * DAY).returncode == 0
-    assert not bin_.exists()
-    assert (share / "letter").exists()  # what is in no bin is nobody's to delete
+    for days, there in ((0, True), (6.9, True), (7.1, False)):
+        assert box.run("b", now=now + days * DAY).returncode == 0
+        assert (thrown.exists(), at_home.exists()) == (there, there)
+    assert not thrown.parent.exists()
+    assert all(p.exists() for p in (share / "letter", *theirs))
     box.jobs(b={"kind": "bin", "bins": [[f"{main}/gone", 7]]})
     assert "is not there" in box.run("b").stderr
 

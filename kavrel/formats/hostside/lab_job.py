@@ -5,7 +5,7 @@
     lab-job --cron NAME      the same from cron: only where a start of its calendar is due, and
                              then what follows it on this box
     lab-job --show NAME      prints the commands instead: it looks, and changes nothing
-    lab-job due NAME         whether a start is due now: exit code 0 or 1
+    lab-job due NAME         whether a start is due now: exit code 0 or 1, 255 where it cannot say
     lab-job overdue          says of which jobs nothing has come for too long; fails if there are any
     lab-job tell UNIT        mails root what a unit said that failed
     lab-job list             prints the jobs
@@ -21,6 +21,7 @@ wrongly, 3 went well and has something to tell.
 from __future__ import annotations
 
 import fcntl
+import glob
 import json
 import os
 import re
@@ -329,6 +330,13 @@ def next_name(job: str, now: float, there: Sequence[float]) -> str:
     return f"lab-{job}-{datetime.fromtimestamp(moment, timezone.utc).strftime(STAMP)}"
 
 
+# What the tools say of each subvolume in a folder; what is none has its name alone.
+LOOK = (
+    'for p in "$1"/lab-*; do [ -d "$p" ] || continue; '
+    'btrfs subvolume show "$p" 2>/dev/null || echo "Name: ${p##*/}"; done'
+)
+
+
 class Points:
     """The snapshots of one job on one dataset, on one side: {name: epoch s}.
 
@@ -360,28 +368,33 @@ class Points:
 
     def _of_btrfs(self) -> list[str]:
         """Read-only subvolumes of the folder; of what was received, those with its source's mark."""
-        names = []
-        for line in self.side.ask("btrfs", "subvolume", "list", "-o", "-r", "-R", self.folder):
-            head, _, path = line.partition(" path ")
-            within = ("/" + path).rpartition("/")
-            from_elsewhere = not head.endswith("received_uuid -")
-            if f"/{self.folder}".endswith(within[0]) and (from_elsewhere or not self.received):
-                names.append(within[2])
-        return names
+        return [
+            name
+            for name, (read_only, from_elsewhere) in self._looked_at().items()
+            if read_only and (from_elsewhere or not self.received)
+        ]
 
-    def clear_broken(self) -> None:
-        """Takes away what a receive left by half, so that it is never taken for a point."""
-        if self.zfs or self.side.show:
-            return
-        whole, removed = self.all(), False
-        for name in self.side.ask("ls", "-1", self.folder):
-            if self.pattern.match(name) and name not in whole:
-                self.remove(name)
-                removed = True
-        if removed:
-            # Its room is there again once the file system has cleaned up behind it.
-            self.side.run("btrfs", "filesystem", "sync", self.folder)
-            self.side.run("btrfs", "subvolume", "sync", self.folder)
+    def _looked_at(self) -> dict[str, tuple[bool, bool]]:
+        """Each subvolume of the folder: whether it is read-only, and has the mark of a source."""
+        found: dict[str, tuple[bool, bool]] = {}
+        name, mark = "", False
+        for line in self.side.ask("sh", "-c", LOOK, "sh", self.folder):
+            field, _, value = line.strip().partition(":")
+            if field == "Name":
+                name, mark = value.strip(), False
+                found[name] = (False, False)
+            elif field == "Received UUID":
+                mark = value.strip() != "-"
+            elif field == "Flags" and name:
+                found[name] = ("readonly" in value, mark)
+        return found
+
+    def by_half(self) -> list[str]:
+        """What has the name of a point and did not arrive whole."""
+        if self.zfs or not self.received:
+            return []
+        whole = set(self.all())
+        return [n for n in self._looked_at() if self.pattern.match(n) and n not in whole]
 
     def where(self, name: str) -> str:
         """A point as its own tools name it."""
@@ -492,7 +505,7 @@ class Job:
             self.go_on(copy)
         else:
             self.target.make(there.folder)
-            there.clear_broken()
+            self.clear_broken(there)
         arrived = there.all()
         if brought_by:
             name = self.newest(here)
@@ -501,6 +514,7 @@ class Job:
             here.take(name)
         if name not in arrived:
             common = [n for n in here.all() if n in arrived]
+            self.began_to_send(there, name)
             self.send(here, there, name, common[-1] if common else None)
             if not self.show and name not in there.all():
                 raise Trouble(f"{copy}: {name} did not arrive whole")
@@ -510,6 +524,30 @@ class Job:
                 if old != name:
                     here.remove(old)
         there.prune(self.told["retention"], self.zone, self.now)
+
+    def began_to_send(self, there: Points, name: str) -> None:
+        """Remembers what is on its way, so that the next run knows its leavings for its own."""
+        if not there.zfs and not self.show:
+            write_whole(self.on_its_way(there), name)
+
+    def on_its_way(self, there: Points) -> Path:
+        """The file that says which point was last begun to be sent there."""
+        return STATE / f"{self.name}.{there.place.replace('/', '_')}.sending"
+
+    def clear_broken(self, there: Points) -> None:
+        """Takes away what a cut left of this job's own sending; of anything else it only tells."""
+        if self.show:
+            return
+        memory = self.on_its_way(there)
+        own = memory.read_text(encoding="utf-8") if memory.exists() else ""
+        for name in there.by_half():
+            if name != own:
+                self.troubles.append(f"{there.where(name)} is no whole point, and not this run's")
+                continue
+            there.remove(name)
+            # Its room is there again once the file system has cleaned up behind it.
+            self.target.run("btrfs", "filesystem", "sync", there.folder)
+            self.target.run("btrfs", "subvolume", "sync", there.folder)
 
     def newest(self, points: Points) -> str:
         """The newest point that another job has brought."""
@@ -677,16 +715,18 @@ class Job:
         """Empties the bins of the shares of what was moved there longer ago.
 
         A file keeps its own date when it is moved; the time of its last change of state is that of
-        the move. A bin within a home or a folder is a bin too.
+        the move. The bin is the share's own: somebody's folder .bin further down is theirs.
         """
-        for folder, days in self.told["bins"]:
-            with self.each(folder):
+        for place, days in self.told["bins"]:
+            with self.each(place):
                 if self.show:
-                    print(f"# remove what was moved into {folder}/**/.bin over {days} days ago")
-                elif not os.path.isdir(folder):
-                    raise Trouble(f"{folder} is not there")
-                else:
-                    empty_bins(folder, self.now - days * DAY)
+                    print(f"# remove what was moved into {place}/.bin over {days} days ago")
+                    continue
+                homes = glob.glob(place)
+                if not homes and "*" not in place:
+                    raise Trouble(f"{place} is not there")
+                for home in homes:
+                    empty_bin(os.path.join(home, ".bin"), self.now - days * DAY)
 
     def updates(self) -> None:
         """Asks the package lists, and tells what waits."""
@@ -759,12 +799,9 @@ def thrown_at(name: str, zone: str) -> float | None:
     return None
 
 
-def empty_bins(folder: str, before: float) -> None:
-    """Removes files of the bins below a folder whose state last changed before a moment."""
+def empty_bin(folder: str, before: float) -> None:
+    """Removes files of a bin whose state last changed before a moment."""
     for above, folders, files in os.walk(folder, topdown=False):
-        inside = ".bin" in os.path.relpath(above, folder).split(os.sep)
-        if not inside:
-            continue
         for name in files:
             path = os.path.join(above, name)
             with suppress(FileNotFoundError):
@@ -1089,6 +1126,12 @@ def ask(words: Sequence[str], config: dict[str, Any], now: float) -> int | None:
     return None
 
 
+def told_wrong(words: Sequence[str], error: object, code: int) -> int:
+    """Says what is wrong. To systemd any other answer of `due` than 255 means: not now."""
+    print(f"lab-job {' '.join(words)}: {error}", file=sys.stderr)
+    return 255 if words[:1] == ["due"] else code
+
+
 def main(words: Sequence[str]) -> int:
     """Exit code: see above."""
     show, by_cron = "--show" in words, "--cron" in words
@@ -1097,16 +1140,14 @@ def main(words: Sequence[str]) -> int:
     try:
         config = json.loads(CONFIG.read_text(encoding="utf-8"))
     except (OSError, ValueError) as error:
-        print(f"lab-job: {CONFIG}: {error}", file=sys.stderr)
-        return 2
+        return told_wrong(names, f"{CONFIG}: {error}", 2)
     jobs, zone = config["jobs"], config["zone"]
     try:
         answer = ask(names, config, now)
         if answer is not None:
             return answer
         if len(names) != 1 or names[0] not in jobs:
-            print(f"lab-job: name one of: {', '.join(jobs)}; or list, overdue", file=sys.stderr)
-            return 2
+            return told_wrong(names, f"name one of: {', '.join(jobs)}; or list, overdue", 2)
         name = names[0]
         if by_cron:
             same_zone(zone, now)
@@ -1114,11 +1155,9 @@ def main(words: Sequence[str]) -> int:
                 return 0
         run_with_followers(name, jobs, zone, show, now, by_cron)
     except Trouble as error:
-        print(f"lab-job {' '.join(names)}: {error}", file=sys.stderr)
-        return 1
+        return told_wrong(names, error, 1)
     except Found as told_of:
-        print(f"lab-job {' '.join(names)}: {told_of}", file=sys.stderr)
-        return 3
+        return told_wrong(names, told_of, 3)
     return 0
 
 
