@@ -3,16 +3,20 @@
 import csv
 import io
 import re
+from datetime import date, datetime, time, timedelta
 from typing import Any
+from zoneinfo import ZoneInfo
 
 import pytest
+from dateutil.rrule import rrulestr
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from icalendar import Calendar
 
+from kavrel.core.copies.schedule import dtstart, rrule
 from kavrel.core.evaluate import evaluate
 from kavrel.core.paper.runbook import runbook
-from kavrel.core.plan import Plan, Share
+from kavrel.core.plan import Plan, Schedule, Share
 from kavrel.formats.calendar import week_ics
 from kavrel.formats.disks_csv import COLUMNS, disks_csv
 from kavrel.formats.document_markdown import document_markdown
@@ -129,3 +133,41 @@ def test_calendar_has_every_job_and_everything_due(demo: Plan) -> None:
         assert ("rrule" in event) == timed[str(event["uid"])]
         rdates: Any = event.get("rdate")
         assert timed[str(event["uid"])] or len(rdates.dts) > 300
+
+
+def test_a_follower_past_midnight_is_drawn_after_what_it_follows() -> None:
+    late = Schedule(kind="weekly", weekdays=(6,), at="23:50")
+    plan = lab(
+        jobs=(
+            job("first", kind="image", target_pool="second", schedule=late),
+            job("then", schedule=Schedule(kind="after"), after="first"),
+        )
+    )
+    events = {
+        str(e["uid"]).partition("@")[0]: e
+        for e in Calendar.from_ical(week_ics(plan, result(plan), NOW)).walk("VEVENT")
+    }
+    rdates: Any = events["then"]["rdate"]
+    mondays = [events["then"].decoded("dtstart"), *(x.dt for x in rdates.dts)]
+    place = ZoneInfo("Europe/Berlin")
+    local = [m.astimezone(place) for m in mondays]
+    hours = result(plan).jobs[0].usual_run.value
+    assert isinstance(hours, float)
+    # Every one of the coming year a Monday or later, as long after Sunday 23:50 as a run takes.
+    for moment in local:
+        sunday = datetime.combine(moment.date(), time(23, 50), place)
+        sunday -= timedelta(days=(sunday.weekday() + 1) % 7)
+        gone = moment.timestamp() - sunday.timestamp()
+        assert abs(gone - hours * 3600) < 2
+    assert len(local) > 50
+    assert "rrule" not in events["then"]
+
+
+@pytest.mark.parametrize("zone", ["America/Los_Angeles", "UTC", "Pacific/Auckland"])
+def test_until_ends_with_that_day_in_the_plans_zone(zone: str) -> None:
+    place = ZoneInfo(zone)
+    schedule = Schedule(kind="daily", at="22:00", start=date(2026, 3, 1), until=date(2026, 3, 5))
+    text = rrule(schedule, zone)
+    # RFC 5545 by python-dateutil: with a DTSTART in a zone, UNTIL is an instant in UTC.
+    found = list(rrulestr(text, dtstart=dtstart(schedule, zone)))
+    assert [f.astimezone(place).date().day for f in found] == [1, 2, 3, 4, 5]

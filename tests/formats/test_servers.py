@@ -2,16 +2,19 @@
 
 import configparser
 import json
+import re
 import shlex
 from datetime import date
 from typing import Any
+from urllib.parse import unquote
 
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from kavrel.core.edit import EditError
-from kavrel.core.plan import Export, Plan, Share
+from kavrel.core.plan import Export, Grant, Plan, Share
+from kavrel.formats.lab_jobs import lab_jobs
 from kavrel.formats.readers import READERS, Unreadable, read_file
 from kavrel.formats.samba import smb_conf, smb_hosts
 from kavrel.formats.servers import files
@@ -299,3 +302,95 @@ def test_what_a_job_does_has_no_second_timer(demo: Plan) -> None:
     )
     assert names <= set(timer_units(without, "heron", "revision 1", TODAY))
     assert "upkeep-bins" in crontab(without, "heron", "revision 1", TODAY)
+
+
+def serving(share: str, host: str = "192.168.1.5", **more: Any) -> Plan:
+    """The lab with a share of this name on a box of this address."""
+    box = lab().hosts[0].model_copy(update={"address": host})
+    return lab(
+        hosts=(box, lab().hosts[1]),
+        shares=(Share(id="share", name=share, dataset="files"),),
+        **more,
+    )
+
+
+@pytest.mark.parametrize(
+    "name", ["o'brien && touch x", "a b", "#1 & co", "$(reboot)", "`id`", "möbel", "it's"]
+)
+def test_no_share_name_runs_in_a_shell_or_breaks_a_table(name: str) -> None:
+    mine = {c.system: c.text for c in cards(serving(name), TODAY) if c.who == "ana"}
+    words = shlex.split(mine["Linux, once"])
+    assert words[:4] == ["mount", "-t", "cifs", f"//192.168.1.5/{name}"]
+    source, folder, kind, options, *rest = mine["Linux, fstab"].split(" ")
+    assert (folder, kind, rest) == ("/mnt/share", "cifs", ["0", "0"])
+    # fstab(5): octal escapes stand for what would end a field or begin a comment.
+    assert re.sub(r"\\([0-7]{3})", lambda m: chr(int(m[1], 8)), source) == f"//192.168.1.5/{name}"
+    assert "#" not in source
+    assert unquote(mine["phone"].rpartition("/")[2]) == name
+    assert not {" ", "#", "&", "`", "$"} & set(mine["phone"].rpartition("/")[2])
+    assert "iocharset=utf8" in options
+
+
+def test_an_ipv6_address_stands_as_each_system_names_it() -> None:
+    mine = {c.system: c.text for c in cards(serving("files", "fd00::20"), TODAY) if c.who == "ana"}
+    assert mine["phone"] == "smb://[fd00::20]/files"
+    assert "\\\\fd00--20.ipv6-literal.net\\files" in mine["Windows"]
+
+
+def test_the_twenty_second_share_of_somebody_gets_whatever_letter_is_free() -> None:
+    shares = tuple(Share(id=f"s{n}", name=f"share {n}", dataset="files") for n in range(23))
+    grants = tuple(Grant(id=f"g{n}", share=f"s{n}", account="ana", right="read") for n in range(23))
+    texts = [
+        c.text
+        for c in cards(lab(shares=shares, grants=grants), TODAY)
+        if c.system == "Windows" and c.who == "ana"
+    ]
+    assert sum(t.startswith("net use * ") for t in texts) == 2
+    assert not any("*:" in t for t in texts)
+
+
+def test_a_module_that_nobody_may_enter_is_left_out_and_cards_end_with_the_account() -> None:
+    export = Export(
+        id="m",
+        protocol="rsync",
+        name="m",
+        dataset="files",
+        clients=("10.0.0.0/8",),
+        accounts=("ana",),
+    )
+    plan = lab(exports=(export,))
+    assert "[m]" in files.rsyncd_conf(plan, "box", "r", TODAY).splitlines()
+    off = plan.accounts[0].model_copy(update={"enabled": False})
+    over = plan.accounts[0].model_copy(update={"expires_on": TODAY})
+    for account in (off, over):
+        shut = plan.model_copy(update={"accounts": (account, plan.accounts[1])})
+        text = files.rsyncd_conf(shut, "box", "r", TODAY)
+        assert "[m]" not in text.splitlines()
+        assert "auth users" not in text
+        assert "ana" not in files.rsyncd_secrets(shut, "box", "r", TODAY).splitlines()[-1]
+        assert not [c for c in cards(shut, TODAY) if c.system == "rsync"]
+
+
+def test_an_iscsi_card_finds_the_target_and_names_itself_before_it_signs_in(demo: Plan) -> None:
+    text = next(c.text for c in cards(demo, TODAY) if c.system == "iSCSI")
+    order = [
+        text.index(w)
+        for w in ("discovery", "authmethod -v CHAP", "username", "password", "--login")
+    ]
+    assert order == sorted(order)
+
+
+def test_what_runs_out_is_shut_and_told_that_night() -> None:
+    plan = lab(
+        accounts=(
+            lab().accounts[0].model_copy(update={"expires_on": date(2026, 12, 1)}),
+            lab().accounts[1],
+        ),
+        grants=(
+            Grant(id="g1", share="share", account="bo", right="read", expires_on=date(2026, 12, 5)),
+        ),
+    )
+    told = json.loads(lab_jobs(plan, "box", "r"))["jobs"]["upkeep-expiry"]
+    assert told["accounts"] == [["ana", "2026-12-01"]]
+    assert told["grants"] == [["2026-12-05", "the right of bo on files ended"]]
+    assert "upkeep-expiry" in crontab(plan, "box", "r", TODAY)

@@ -205,12 +205,12 @@ def _copies(index: Index, evaluation: Evaluation) -> Section:
             minds.append(
                 f"Hold it back once for {job.alarm_days:g} days: somebody has to be told that nothing came."
             )
-        peer = {source_host(index, job), target_host(index, job)} - {runs_on(index, job), None}
-        if peer and not kind.by_tool and not job.lands_in:
-            runner = index.hosts[runs_on(index, job) or ""].name
-            far = index.hosts[peer.pop() or ""]
+        runner = index.hosts.get(runs_on(index, job) or "")
+        peers = {source_host(index, job), target_host(index, job)} - {runner and runner.id, None}
+        if runner and peers and not kind.by_tool and not job.lands_in:
+            far = index.hosts[min(p for p in peers if p)]
             minds.append(
-                f"Once by hand: root of {runner} gets a key and is let in on {far.name}; then "
+                f"Once by hand: root of {runner.name} gets a key and is let in on {far.name}; then "
                 f"ssh {address_of(far)} true has to end without a question."
             )
         lands = landing(index, job, copies)

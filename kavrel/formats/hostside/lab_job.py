@@ -1036,7 +1036,7 @@ def tell(unit: str) -> None:
     mail = f"To: root\nSubject: {host}: {unit} failed\n\n{words or 'It said nothing.'}\n"
     for command in (["sendmail", "-t"], ["wall"], ["logger", "-p", "user.err", "-t", "lab-job"]):
         with suppress(OSError):
-            path = ["/usr/sbin:/usr/bin:/sbin:/bin", os.environ.get("PATH", "")]
+            path = [os.environ.get("PATH", ""), "/usr/sbin:/usr/bin:/sbin:/bin"]
             done = subprocess.run(
                 command, check=False, input=mail, text=True, env={"PATH": ":".join(path)}
             )

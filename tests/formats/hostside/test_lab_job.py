@@ -1,5 +1,6 @@
 """The script that cron and timers start: what it keeps, what it sends, when it complains."""
 
+import ast
 import json
 import sys
 from datetime import UTC, datetime, timedelta
@@ -11,7 +12,7 @@ from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.retention import DAY, existing, keep
 from kavrel.core.plan import Bucket, Plan, Retention
 from kavrel.formats.hostside import lab_job
-from kavrel.formats.lab_jobs import hosts_with_jobs, lab_jobs
+from kavrel.formats.lab_jobs import hosts_with_jobs, lab_jobs, script
 from tests.builders import disk, job, lab
 from tests.conftest import needs
 from tests.formats.hostside.box import START, Box
@@ -159,7 +160,7 @@ def test_a_run_that_has_not_ended_is_not_started_twice(box: Box) -> None:
 
 
 def test_what_is_asked_wrongly_is_said(box: Box) -> None:
-    assert "lab-job:" in box.run("x").stderr  # no file yet
+    assert "lab-job x: " in box.run("x").stderr  # no file yet
     box.jobs(a={"kind": "backup"})
     wrong = box.run("x")
     assert (wrong.returncode, "name one of: a" in wrong.stderr) == (2, True)
@@ -271,3 +272,57 @@ def test_a_job_that_reads_a_copy_is_told_whose_points_they_are() -> None:
     assert told["brought_by"] == "push"
     assert told["pairs"] == [["second/push/files", "third/on/files"]]
     assert "peer" not in told  # both are in this box
+
+
+def test_it_runs_with_the_python_that_an_old_host_has() -> None:
+    ast.parse(script(), feature_version=(3, 9))
+
+
+def test_what_ran_out_is_locked_and_what_waits_is_told(box: Box) -> None:
+    for name in ("smbpasswd", "usermod"):
+        box.command(name, f'echo "{name} $*" >>{box.folder}/shut')
+    box.command(
+        "apt-get", 'case "$*" in *-s*) echo "Inst libfoo [1] (2 Debian)"; echo "Conf libfoo";; esac'
+    )
+    box.jobs(
+        e={
+            "kind": "expiry",
+            "accounts": [["ana", "2026-01-01"], ["bo", "2026-01-02"]],
+            "grants": [["2026-01-01", "the right of bo on files ended"]],
+        },
+        u={"kind": "updates"},
+    )
+    told = box.run("e")  # 03:00 of 1 January in Berlin
+    assert told.returncode == 3
+    assert "the right of bo on files ended; account ana ran out" in told.stderr
+    shut = (box.folder / "shut").read_text(encoding="utf-8").splitlines()
+    assert shut == ["smbpasswd -d ana", "usermod --lock --expiredate 1 ana"]
+    waiting = box.run("u")
+    assert (waiting.returncode, "1 updates wait: libfoo" in waiting.stderr) == (3, True)
+    assert (box.folder / "state" / "u.done").exists()  # it went well, and has something to tell
+
+
+def test_a_failed_unit_is_told_to_root(box: Box) -> None:
+    box.jobs()
+    box.command("journalctl", 'echo "it said: no disk"')
+    box.command("sendmail", f"cat >{box.folder}/mail")
+    assert box.run("tell", "lab-push").returncode == 0
+    mail = (box.folder / "mail").read_text(encoding="utf-8")
+    assert mail.startswith("To: root\nSubject: ")
+    assert "lab-push failed" in mail
+    assert "it said: no disk" in mail
+    for name in ("sendmail", "wall", "logger"):
+        box.command(name, "exit 1")
+    assert "nobody could be told" in box.run("tell", "lab-push").stderr
+
+
+def test_a_restart_waits_for_nothing_and_a_broken_file_fails_the_unit(box: Box) -> None:
+    box.command("systemctl", f'echo "$*" >>{box.folder}/done')
+    box.jobs(w={"kind": "restart", "schedule": {"kind": "daily", "at": "03:00"}})
+    assert box.run("w").returncode == 0
+    assert (box.folder / "done").read_text(encoding="utf-8") == "reboot\n"
+    assert box.run("due", "w", now=START + 5 * DAY).returncode == 0
+    assert box.run("due", "w", now=START + 5.5 * DAY).returncode == 1
+    (box.folder / "jobs.json").write_text("{", encoding="utf-8")
+    # systemd.service(5), ExecCondition: 1 to 254 skip the unit in silence, 255 fails it.
+    assert box.run("due", "w").returncode == 255
