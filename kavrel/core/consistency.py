@@ -412,6 +412,13 @@ def _carried(index: Index, job: Job) -> Iterator[Problem]:
     if job.catch_up and (job.after or kind.by_hand):
         said = "it has no time of its own that could be missed"
         yield Problem("jobs", job.id, "catch_up", said)
+    bucket = index.buckets.get(job.target_bucket or "")
+    if bucket and bucket.locked_days and kind.trash:
+        said = (
+            f"a {kind.title} is written over and emptied by whoever signs in, and the objects of "
+            f"{bucket.name} are locked: give it a place of its own that locks nothing"
+        )
+        yield Problem("jobs", job.id, "target_bucket", said)
     if kind.sends_raw and job.encrypted:
         plain = [d for d in job.datasets if not natively_encrypted(index, index.datasets[d])]
         if plain:

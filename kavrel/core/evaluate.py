@@ -376,15 +376,18 @@ def _job(
     source, target = book.source(job), book.place(job)
     ages = book.ages(job) if KINDS[job.kind].copies else None
     words = schedule.in_words(job.schedule)
+    at = index.hosts[job.host].name if job.host else source.name(index)
     if job.after:
         words = f"after {index.jobs[job.after].name}"
     return JobView(
         id=job.id,
         title=KINDS[job.kind].title,
         schedule_words=words,
-        retention_words=retention.in_words(job.retention) if KINDS[job.kind].copies else "",
-        source_name=index.hosts[job.host].name if job.host else source.name(index),
-        target_name=target.name(index) if not KINDS[job.kind].moves_nothing else source.name(index),
+        retention_words=retention.in_words(job.retention)
+        if KINDS[job.kind].copies or retention.rules_of(job.retention)
+        else "",
+        source_name=at,
+        target_name=at if KINDS[job.kind].moves_nothing else target.name(index),
         source_site=source.site(index),
         target_site=target.site(index),
         first_copy=book.first_copy(job),

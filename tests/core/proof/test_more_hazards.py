@@ -4,6 +4,7 @@ from typing import Any
 
 import pytest
 
+from kavrel.core.edit import EditError, checked
 from kavrel.core.plan import (
     Account,
     Bucket,
@@ -293,3 +294,32 @@ def test_disk_of_another_box_is_no_shelf_disk() -> None:
     found = cell(plan, "theft")
     assert found.fate == "restored"
     assert any(s.text == "bring disk loose 9 from away" and s.hours == 5.0 for s in found.steps)
+
+
+def test_a_sync_and_a_drive_lose_minutes_and_take_the_damage_along() -> None:
+    always: dict[str, Any] = {"schedule": Schedule(kind="minutes", every=15)}
+    bare = lab(
+        buckets=PAIL,
+        jobs=(job("s", kind="sync", target_pool="second", retention=Retention(), **always),),
+    )
+    assert (cell(bare, "box_lost").rpo_seconds or 0) < 20 * 60
+    for hazard in ("deleted", "malware", "malware_credentials"):
+        assert cell(bare, hazard).fate == "lost"  # it was carried over within minutes
+    kept = lab(
+        buckets=PAIL,
+        jobs=(
+            job(
+                "d",
+                kind="drive",
+                target_bucket="pail",
+                retention=Retention(trash_days=30),
+                **always,
+            ),
+        ),
+    )
+    assert cell(kept, "deleted").fate == "restored"  # while the provider's bin has it
+    # Who has its password empties the bin as well, and no lock can be set on it.
+    assert cell(kept, "malware_credentials").fate == "lost"
+    locked = kept.model_copy(update={"buckets": (PAIL[0].model_copy(update={"locked_days": 30}),)})
+    with pytest.raises(EditError, match="locks nothing"):
+        checked(locked)

@@ -82,6 +82,10 @@ afterEach(() => {
   vi.unstubAllGlobals();
 });
 
+// jsdom draws nothing, so it scrolls nothing.
+const scrolled = vi.fn();
+Element.prototype.scrollIntoView = scrolled;
+
 describe('a form of something that is there', () => {
   it('saves a field when it is left, with the revision that was seen', async () => {
     const sent = server({ status: 200, body: state(8) });
@@ -131,6 +135,8 @@ describe('a form of something that is there', () => {
     await userEvent.type(screen.getByLabelText('Name'), 'x');
     await userEvent.tab();
     expect((await screen.findByRole('alert')).textContent).toBe('name x is already that of y');
+    // In a long form it may stand where nobody looks.
+    expect(scrolled).toHaveBeenCalled();
   });
   it('offers both ways out when somebody was faster, and mine goes over theirs field by field', async () => {
     const sent = server({ status: 412, body: refusal(412, [], 9) }, { status: 200, body: state(10) });

@@ -5,7 +5,7 @@
  * field keeps what was typed and says beside it what would be right.
  */
 
-import { useRef, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { api, Refused, unwrap, type Collection, type Items } from '../api/client';
 import { useChange, usePlan, type Edit } from '../api/plan';
 import { minorUnits, readNumber, readSize, writeNumber, writeSize } from '../text/format';
@@ -133,6 +133,12 @@ export function ItemForm<C extends Collection>({
   const [wrong, setWrong] = useState<Record<string, string>>({});
   const [general, setGeneral] = useState('');
   const [conflict, setConflict] = useState(false);
+  const form = useRef<HTMLFormElement>(null);
+  const complaints = `${general}|${Object.entries(wrong).join('|')}`;
+  useEffect(() => {
+    // What was refused may stand above or below what is seen of a long form.
+    if (complaints !== '|') form.current?.querySelector('[role="alert"]')?.scrollIntoView({ block: 'nearest' });
+  }, [complaints]);
   const visible = specs.filter((s) => !s.hidden?.(draft));
 
   const save = async (revision = seen.current) => {
@@ -218,6 +224,7 @@ export function ItemForm<C extends Collection>({
 
   return (
     <form
+      ref={form}
       noValidate
       onSubmit={(e) => {
         e.preventDefault();

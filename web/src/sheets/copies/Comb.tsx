@@ -55,7 +55,7 @@ export function Comb({ job }: { job: Schemas['JobView'] }) {
         {x.ticks(8).map((t) => (
           <g key={t.getTime()}>
             <path d={`M${x(t)} 18 V58`} stroke="var(--hair)" />
-            <text x={x(t)} y="74" textAnchor="middle" style={{ fill: 'var(--quiet)' }}>
+            <text x={Math.max(x(t), LEFT + 36)} y="74" textAnchor="middle" style={{ fill: 'var(--quiet)' }}>
               {t.toISOString().slice(0, 10)}
             </text>
           </g>
