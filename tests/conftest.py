@@ -5,6 +5,7 @@ import shutil
 import socket
 import subprocess
 import sys
+import time
 from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
@@ -28,6 +29,24 @@ def needs(program: str) -> Any:
     return pytest.mark.skipif(
         shutil.which(program) is None, reason=f"{program} is not on this machine"
     )
+
+
+def free_port() -> int:
+    """A port of loopback that nobody has now."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+def until_it_answers(port: int) -> None:
+    """Waits until a server that was just started takes connections on loopback."""
+    deadline = time.monotonic() + 20
+    while True:
+        try:
+            socket.create_connection(("127.0.0.1", port), 0.2).close()
+            return
+        except OSError:
+            assert time.monotonic() < deadline, f"nothing answers on port {port}"
 
 
 @pytest.fixture(scope="session")

@@ -1,7 +1,9 @@
-"""Copies and Week from a shell: back, space, first, ladder, nights, arrange."""
+"""Copies and Week from a shell: back, points, space, first, ladder, nights, arrange."""
 
+import json
 from datetime import datetime
 from pathlib import Path
+from zoneinfo import ZoneInfo
 
 import click
 
@@ -19,6 +21,7 @@ from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.first import first_ways
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.ladder import ladder, ladder_working
+from kavrel.core.copies.retention import FOREVER, in_words
 from kavrel.core.copies.space import pool_space
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan
@@ -217,4 +220,39 @@ def arrange_command(
         write.write_text(plan_file.dump(plan.model_copy(update={"jobs": jobs})), encoding="utf-8")
 
 
-COPIES = (back, space, first, ladder_command, nights, arrange_command)
+@click.command()
+@plan_argument
+@click.argument("job")
+@click.option("--on", "day", type=DAY, help="The local day at whose end; default: today.")
+@json_option
+@today_option
+def points(
+    plan_path: Path, job: str, day: datetime | None, as_json: bool, today: datetime | None
+) -> None:
+    """Print the points that a job keeps on a day, and by which rule each stays until when."""
+    plan = load(plan_path)
+    book = book_of(plan, today)
+    found = book.index.jobs[by_name(plan, "jobs", "name", job)]
+    if not KINDS[found.kind].copies:
+        raise click.ClickException(f"{found.name} is a {KINDS[found.kind].title}: it keeps nothing")
+    on = day.date() if day else today_of(plan, today)
+    ruled = book.ruled_on(found, on)
+    zone = ZoneInfo(plan.zone)
+
+    def local(instant: float) -> str:
+        return f"{datetime.fromtimestamp(instant, zone):%Y-%m-%d %H:%M %Z}"
+
+    if as_json:
+        told = [
+            {"taken": local(p.data_time), "kept_by": [name for name, _ in rules]}
+            for p, rules in ruled
+        ]
+        click.echo(json.dumps(told, indent=1))
+        return
+    click.echo(f"{found.name}, {on}: {len(ruled)} points, keeps {in_words(found.retention)}")
+    for point, rules in ruled:
+        ends = "" if point.expires_at == FOREVER else f", until {local(point.expires_at)}"
+        click.echo(f"  {local(point.data_time)}  {'; '.join(name for name, _ in rules)}{ends}")
+
+
+COPIES = (back, points, space, first, ladder_command, nights, arrange_command)

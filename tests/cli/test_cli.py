@@ -223,6 +223,19 @@ def test_read_says_what_differs(plan_path: str, tmp_path: Path) -> None:
     assert run("read", plan_path, "/nowhere", "--as", "fstab", "--host", "heron").exit_code == 1
 
 
+def test_points_say_by_which_rule_they_stay(plan_path: str) -> None:
+    found = run(
+        "points", plan_path, "mill snapshots", "--on", "2026-11-24", "--today", "2026-11-24"
+    )
+    lines = found.output.splitlines()
+    assert lines[0].endswith("keeps one a day for 14 days, one a week until 60 days")
+    assert len(lines) > 20
+    assert "newest until the next" in lines[-1]
+    assert all("until" in x or "newest" in x for x in lines[1:])
+    none = run("points", plan_path, "scrub of ridge")
+    assert (none.exit_code, "it keeps nothing" in none.output) == (1, True)
+
+
 def test_back_space_and_first_from_a_shell(plan_path: str) -> None:
     back = ("back", plan_path, "negative scans", "--lost", "2026-11-04", "--today", "2026-11-24")
     found = run(*back, "--written", "2026-09-25", "--noticed", "2026-11-24")

@@ -16,6 +16,7 @@ from kavrel.core.copies.schedule import in_words, starts
 from kavrel.core.edit import EditError, put
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan, Retention, Schedule
+from kavrel.core.shares.names import job_names
 from kavrel.formats.hostside import lab_job
 from kavrel.formats.lab_jobs import hosts_with_jobs, lab_jobs
 from kavrel.formats.plan_file import dump, load
@@ -188,6 +189,31 @@ def test_a_chain_that_no_box_can_carry_is_refused_and_an_old_one_never_runs() ->
     put(old, "jobs", push.model_copy(update={"name": "pushed"}))
     with pytest.raises(EditError, match="no box"):
         put(good, "jobs", snaps)
+
+
+def test_every_job_of_the_demo_is_started_by_something(demo: Plan) -> None:
+    index, names = Index(demo), job_names(demo)
+    for one in demo.jobs:
+        host = runs_on(index, one)
+        if host is None:
+            continue  # somebody does it by hand, and is reminded
+        told = json.loads(lab_jobs(demo, host, "r"))["jobs"]
+        behind = [n for other in told.values() for n in other.get("then", ())]
+        lines = crontab(demo, host, "r", TODAY).splitlines()
+        starts_it = [x for x in lines if x.endswith(f"--cron {names[one.id]}")]
+        units = timer_units(demo, host, "r", TODAY)
+        timed = f"lab-{names[one.id]}.timer" in units
+        assert (bool(starts_it), timed) == (
+            (False, False) if names[one.id] in behind else (True, True)
+        )
+    # The dump lies on heron by what wren did; dipper looks there for it.
+    waits = json.loads(lab_jobs(demo, "dipper", "r"))["jobs"]["ledger-dump-to-the-mill"][
+        "waits_for"
+    ]
+    marks = json.loads(lab_jobs(demo, "wren", "r"))["jobs"]["ledger-dump"]
+    heron = index.hosts["heron"].vpn_address
+    assert (waits["mark"], waits["peer"]) == (marks["marks"], heron)
+    assert marks["peer"] == heron
 
 
 def test_what_follows_on_the_same_box_runs_behind_it() -> None:

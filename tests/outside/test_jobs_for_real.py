@@ -7,7 +7,6 @@ Sources: btrfs-subvolume(8), btrfs-receive(8), rsync(1), rsyncd.conf(5), sshd_co
 
 import os
 import shutil
-import socket
 import subprocess
 import time
 from collections.abc import Iterator
@@ -17,7 +16,7 @@ from typing import Any
 
 import pytest
 
-from tests.conftest import needs
+from tests.conftest import free_port, needs, until_it_answers
 from tests.formats.hostside.box import START, Box
 
 pytestmark = [
@@ -486,9 +485,7 @@ class Sshd:
         folder.mkdir()
         for name in ("host", "user"):
             run("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(folder / name))
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            self.port = probe.getsockname()[1]
+        self.port = free_port()
         Path("/run/sshd").mkdir(exist_ok=True)
         (folder / "config").write_text(
             f"Port {self.port}\nListenAddress 127.0.0.1\nHostKey {folder}/host\n"
@@ -510,13 +507,7 @@ class Sshd:
             f"exec /usr/bin/ssh -F /dev/null -p {self.port} -i {folder}/user "
             f'-o UserKnownHostsFile={folder}/known -o ConnectTimeout=5 "$@"',
         )
-        deadline = time.monotonic() + 20
-        while True:
-            try:
-                socket.create_connection(("127.0.0.1", self.port), 0.2).close()
-                return
-            except OSError:
-                assert time.monotonic() < deadline, (folder / "log").read_text()
+        until_it_answers(self.port)
 
     def stop(self) -> None:
         self.process.terminate()
@@ -600,9 +591,7 @@ def test_a_mirror_lands_in_a_module_of_a_real_rsync_daemon(
     live = main / "live"
     live.mkdir()
     (second / "data").mkdir()
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
+    port = free_port()
     (box.folder / "secrets").write_text("courier:right\n", encoding="utf-8")
     (box.folder / "secrets").chmod(0o600)
     (box.folder / "rsyncd.conf").write_text(
@@ -640,12 +629,8 @@ def test_a_mirror_lands_in_a_module_of_a_real_rsync_daemon(
         )
         more: dict[str, Any] = {"LAB_JOB_SECRETS": str(box.folder / "secret")}
         (live / "diary").write_text("day 0")
-        deadline = time.monotonic() + 20
-        while True:
-            refused = box.run("m", **more)
-            if "Connection refused" not in refused.stderr:
-                break
-            assert time.monotonic() < deadline
+        until_it_answers(port)
+        refused = box.run("m", **more)
         assert refused.returncode == 1
         assert "auth failed" in refused.stderr
         secret.write_text("right\n", encoding="utf-8")

@@ -4,9 +4,7 @@ Source: rsync 3.2 (rsyncd.conf(5)): a wrong password ends with 5, a push to a re
 """
 
 import os
-import socket
 import subprocess
-import time
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -15,7 +13,7 @@ import pytest
 from kavrel.core.plan import Export, Plan
 from kavrel.formats.servers.files import rsyncd_conf, rsyncd_secrets
 from tests.builders import lab
-from tests.conftest import needs
+from tests.conftest import free_port, needs, until_it_answers
 
 pytestmark = needs("rsync")
 PASSWORD = "Correct-horse-9"
@@ -60,9 +58,7 @@ class Daemon:
         )
         config = folder / "rsyncd.conf"
         config.write_text(text)
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            self.port = probe.getsockname()[1]
+        self.port = free_port()
         self.process = subprocess.Popen(
             [
                 "rsync",
@@ -74,13 +70,7 @@ class Daemon:
                 f"--log-file={folder / 'log'}",
             ],
         )
-        deadline = time.monotonic() + 20
-        while True:
-            try:
-                socket.create_connection(("127.0.0.1", self.port), 0.2).close()
-                return
-            except OSError:
-                assert time.monotonic() < deadline, "the daemon does not answer"
+        until_it_answers(self.port)
 
     def rsync(self, *args: str, password: str = PASSWORD, user: str = "ana") -> int:
         at = f"rsync://{user}@127.0.0.1:{self.port}/tree/"

@@ -7,7 +7,6 @@ import os
 import random
 import re
 import shutil
-import socket
 import subprocess
 import tempfile
 import time
@@ -22,7 +21,7 @@ from kavrel.core.shares.access import access_matrix
 from kavrel.core.shares.names import folders
 from kavrel.formats.samba import smb_conf, smb_hosts
 from tests.builders import GB, TODAY, lab
-from tests.conftest import needs
+from tests.conftest import free_port, needs, until_it_answers
 
 pytestmark = [needs("smbd"), needs("smbclient"), needs("smbpasswd")]
 PASSWORD = "Correct-horse-9"
@@ -50,9 +49,7 @@ class Server:
             (real / "seen.txt").write_text("seen")
             text = text.replace(f"path = {folders(plan)[share.dataset]}", f"path = {real}")
         folder.chmod(0o755)
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            self.port = probe.getsockname()[1]
+        self.port = free_port()
         private = folder / "private"
         private.mkdir(mode=0o700)
         more = "\n".join(
@@ -97,13 +94,7 @@ class Server:
             stdout=subprocess.DEVNULL,
             stderr=subprocess.DEVNULL,
         )
-        deadline = time.monotonic() + 20
-        while True:
-            try:
-                socket.create_connection(("127.0.0.1", self.port), 0.2).close()
-                return
-            except OSError:
-                assert time.monotonic() < deadline, "smbd does not answer"
+        until_it_answers(self.port)
 
     def stop(self) -> None:
         if self.process:
