@@ -78,6 +78,7 @@ def demo_plan() -> Plan:
                     site="store",
                     account="steward of Lantern Row",
                     locked_days=30,
+                    locks_renewed=True,
                     price_minor=620,
                 ),
             ),

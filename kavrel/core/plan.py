@@ -546,6 +546,7 @@ class Bucket(Value):
     site: Id
     account: Line  # whom the provider knows: it can be closed
     locked_days: whole(0, 36_500) = 0  # type: ignore[valid-type]
+    locks_renewed: Flag = False  # each run locks anew what its points still need
     price_minor: Money = 0
 
 

@@ -12,11 +12,13 @@ from typing import Any
 from kavrel.core.copies.carrier import (
     address_of,
     chain,
+    leaves_mark,
     marks_target,
     never_starts,
     runs_on,
     source_host,
     target_host,
+    tells_source,
 )
 from kavrel.core.copies.keys import encrypted_at_source
 from kavrel.core.copies.kinds import KINDS
@@ -171,10 +173,10 @@ class _Sheet:
             found["serials"] = [s for d in ids if (s := self.index.disks[d].serial)]
         elif job.kind == "bin":
             found |= self.bins(job.datasets)
-        if self._has_to_mark(job):
+        if leaves_mark(self.index, job):
             found["marks"] = self._mark(job)
             found |= self._far(target_host(self.index, job)) if kind.by_tool else {}
-        if self._tells_source(job):
+        if tells_source(self.index, job):
             found["tells_source"] = True
         return found
 
@@ -332,23 +334,6 @@ class _Sheet:
         above = self.copies[job.id, job.datasets[0]].rpartition("/")[0]
         return f"{above}/.lab-{self.names[job.id]}"
 
-    def _has_to_mark(self, job: Job) -> bool:
-        """Whether somebody looks for a mark at the target; where there are points, those tell."""
-        if not (job.target_pool and job.datasets and marks_target(job)) or KINDS[job.kind].thins:
-            return False
-        target = target_host(self.index, job)
-        looked_for = any(
-            (how := chain(self.index, j)) and how.looked_at == target
-            for j in self.plan.jobs
-            if j.after == job.id
-        )
-        return looked_for or job.alarm_days is not None
-
-    def _tells_source(self, job: Job) -> bool:
-        """Whether the box that is pulled from is told, so that it hears when the other falls silent."""
-        mine, theirs = runs_on(self.index, job), source_host(self.index, job)
-        return job.alarm_days is not None and KINDS[job.kind].copies and theirs not in (None, mine)
-
     def _arrival(self, job: Job) -> dict[str, Any]:
         """How the newest point of a job is seen on the box that it lies on."""
         found: dict[str, Any] = {"job": self.names[job.id]}
@@ -401,5 +386,5 @@ class _Sheet:
                     yield {**self._arrival(job), **self._far(target), **days}
             elif self.host == target and marks_target(job):
                 yield {**self._arrival(job), **days}
-            elif self.host == source and self._tells_source(job):
+            elif self.host == source and tells_source(self.index, job):
                 yield {"job": self.names[job.id], "stamp": "heard", **days}

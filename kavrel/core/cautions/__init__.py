@@ -23,6 +23,7 @@ from kavrel.core.cautions.caution import Caution, Rule, View
 from kavrel.core.cautions.checksums_off import CHECKSUMS_OFF
 from kavrel.core.cautions.child_through_parent import CHILD_THROUGH_PARENT
 from kavrel.core.cautions.clash import CLASH
+from kavrel.core.cautions.copy_does_not_fit import COPY_DOES_NOT_FIT
 from kavrel.core.cautions.counted_twice import COUNTED_TWICE
 from kavrel.core.cautions.default_login import DEFAULT_LOGIN
 from kavrel.core.cautions.default_passwords import DEFAULT_PASSWORDS
@@ -137,6 +138,7 @@ from kavrel.core.cautions.windows_names import WINDOWS_NAMES
 RULES: tuple[Rule, ...] = (
     NO_COPY,
     NOT_CARRIED_OUT,
+    COPY_DOES_NOT_FIT,
     SYSTEM_GROUP,
     SYSTEM_ACCOUNT,
     NO_OFFSITE,

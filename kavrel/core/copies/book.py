@@ -18,6 +18,7 @@ from kavrel.core.copies.schedule import OFTEN, longest_step_days, starts
 from kavrel.core.copies.worst import Moment, worst_age, worst_loss
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Job
+from kavrel.core.pools.filesystems import ext4
 from kavrel.core.pools.pool import PoolState
 from kavrel.core.quantities import YEAR_DAYS
 from kavrel.core.working import Working, step
@@ -143,6 +144,32 @@ class CopyBook:
         datasets = [self.index.datasets[d] for d in job.datasets]
         return int(sum(d.size_bytes * self.stored_share(job, d) for d in datasets))
 
+    def room_for(self, job: Job) -> tuple[int, int] | None:
+        """Bytes that a job's newest state takes, and those that its store has for it.
+
+        A shelf disk has ext4's room, which everything reads, less what the jobs before this one
+        put there; a pool its usable bytes. None where it makes no copy, or in a bucket.
+        """
+        place = self.place(job)
+        need = self.first_bytes(job)
+        if not KINDS[job.kind].copies:
+            return None
+        if place.disk:
+            found = ext4.usable_bytes(self.index.disks[place.disk].capacity_bytes)
+            for other in self.index.plan.jobs:
+                if other.id == job.id:
+                    break
+                found -= self.first_bytes(other) if other.target_disk == place.disk else 0
+            return need, max(found, 0)
+        if job.target_pool:
+            return need, self.states[job.target_pool].layout.usable_bytes
+        return None
+
+    def fits(self, job: Job) -> bool:
+        """Whether the newest state goes onto its store at all; half a copy is none."""
+        room = self.room_for(job)
+        return room is None or room[0] <= room[1]
+
     def flow(self, job: Job) -> Flow:
         """What the job does over time."""
         if job.id not in self._flows:
@@ -169,7 +196,7 @@ class CopyBook:
                 else None,
                 after=self.flow(self.index.jobs[job.after]) if job.after else None,
                 looks_every_s=self._looks_every(job),
-                never=never_starts(self.index, job),
+                never=never_starts(self.index, job) or not self.fits(job),
             )
         return self._flows[job.id]
 

@@ -85,6 +85,54 @@ def marks_target(job: Job) -> bool:
     return job.target_pool is not None and not (KINDS[job.kind].by_tool and job.lands_in)
 
 
+def tells_source(index: Index, job: Job) -> bool:
+    """Whether the box that is pulled from is told, so that it hears when the other falls silent."""
+    mine, theirs = runs_on(index, job), source_host(index, job)
+    return job.alarm_days is not None and KINDS[job.kind].copies and theirs not in (None, mine)
+
+
+def leaves_mark(index: Index, job: Job) -> bool:
+    """Whether somebody looks for a mark at the target; where there are points, those tell."""
+    if not (job.target_pool and job.datasets and marks_target(job)) or KINDS[job.kind].thins:
+        return False
+    target = target_host(index, job)
+    followers = (chain(index, j) for j in index.plan.jobs if j.after == job.id)
+    return job.alarm_days is not None or any(c and c.looked_at == target for c in followers)
+
+
+def root_ways(index: Index) -> set[tuple[str, str]]:
+    """Pairs of hosts: root of the first signs in as root on the second, for a job needs it.
+
+    The script of the hosts goes by SSH; a tool of one's own has its own account, but the script
+    leaves its marks. What lands by an export needs no root.
+    """
+    found: set[tuple[str, str]] = set()
+    for job in index.plan.jobs:
+        runner = runs_on(index, job)
+        if runner is None:
+            continue
+        ends: set[str | None] = set()
+        if not KINDS[job.kind].by_tool and not job.lands_in:
+            ends |= {source_host(index, job), target_host(index, job)}
+        if tells_source(index, job):
+            ends.add(source_host(index, job))
+        if leaves_mark(index, job) and not job.lands_in:
+            ends.add(target_host(index, job))
+        how = chain(index, job)
+        if how and how.how == "seen":
+            ends.add(how.looked_at)
+        found |= {(runner, other) for other in ends if other is not None and other != runner}
+    return found
+
+
+def reached_from(index: Index, host: str) -> set[str]:
+    """Hosts that whoever has root on one gets into, itself included."""
+    ways, found = root_ways(index), {host}
+    while more := {b for a, b in ways if a in found} - found:
+        found |= more
+    return found
+
+
 def never_starts(index: Index, job: Job) -> bool:
     """Whether nothing starts a job, or one of those that it follows."""
     found: Job | None = job

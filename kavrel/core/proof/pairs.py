@@ -3,6 +3,7 @@
 A new pair is a line in `PAIRS`. Pairs that only meet by chance are left to the lifetimes.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from kavrel.core.copies.book import Copy
@@ -52,6 +53,18 @@ def either(first: Reason, second: Reason) -> Reason:
     return both
 
 
+def longer(first: Strike, second: Strike) -> Callable[[Copy], float]:
+    """Of two silences of a copy the longer; one that does not concern it is none."""
+
+    def both(copy: Copy) -> float:
+        return max(
+            (s.silence(copy) for s in (first, second) if s.silent_days and s.stale_copy(copy)),
+            default=0.0,
+        )
+
+    return both
+
+
 def combine(first: Strike, second: Strike) -> Strike:
     """What both do together: the worse state, every loss, every repair once."""
     if WORST[second.state] > WORST[first.state]:
@@ -69,6 +82,7 @@ def combine(first: Strike, second: Strike) -> Strike:
         lost_copy=either(first.lost_copy, second.lost_copy),
         stale_copy=either(first.stale_copy, second.stale_copy),
         silent_days=max(first.silent_days, second.silent_days),
+        silent_for=longer(first, second),
         seen_after_days=max(late) if late else None,
         unmoved_days=max(unmoved) if unmoved else None,
         strips=first.strips or second.strips,

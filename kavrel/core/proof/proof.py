@@ -82,6 +82,13 @@ def _judge(scene: Scene, strike: Strike, copy: Copy) -> Judged:
     reason = strike.lost_copy(copy)
     if reason:
         return Judged(copy, None, reason, False)
+    room = scene.book.room_for(copy.job)
+    if room and room[0] > room[1]:
+        size, there = (f"{n / 1e12:.2f} TB" for n in room)
+        where = copy.place.name(scene.index)
+        return Judged(
+            copy, None, f"{size} do not go into the {there} of {where}: half a copy is none", False
+        )
     newest = scene.book.ages(copy.job)
     if newest is None:
         return Judged(copy, None, "no run of it ever completes", False)
@@ -93,7 +100,7 @@ def _judge(scene: Scene, strike: Strike, copy: Copy) -> Judged:
             return Judged(copy, None, f"keeps no point from before, {late:.0f} days later", False)
         newest = found
     if stale:
-        older = Ages(*(x + strike.silent_days * DAY for x in newest))
+        older = Ages(*(x + strike.silence(copy) * DAY for x in newest))
         return Judged(copy, older, stale, True)
     why = "its newest point" if late is None else "its newest point from before the damage"
     return Judged(copy, newest, why, False)
@@ -188,13 +195,14 @@ class _Maker:
         """People work on, or wait for a repair; copies may be what is lost."""
         nothing = Ages(0.0, 0.0, 0.0)
         hours = sum(s.hours for s in strike.repair)
-        if strike.state == "down":
-            back = hours * 3600
-            return self._cell(dataset, strike, judged, "down", nothing, back, strike.repair)
+        back = hours * 3600 if strike.state == "down" else 0.0
         if strike.unmoved_days is not None:
             unmoved = strike.unmoved_days * DAY
             loses = Ages(unmoved, unmoved / 2, 0.0)
-            return self._cell(dataset, strike, judged, "exposed", loses, 0.0)
+            steps = strike.repair if strike.state == "down" else ()
+            return self._cell(dataset, strike, judged, "exposed", loses, back, steps)
+        if strike.state == "down":
+            return self._cell(dataset, strike, judged, "down", nothing, back, strike.repair)
         if not strike.strips:
             return self._cell(dataset, strike, judged, "runs_on", nothing, 0.0)
         off_pool = [j for j in judged if j.copy.place.pool != dataset.pool]

@@ -215,6 +215,10 @@ MADE: dict[str, Callable[[], Plan]] = {
             )
         }
     ),
+    "copy_does_not_fit": lambda: lab(
+        datasets=(dataset(size_bytes=3900 * GB),),
+        jobs=(job("s", kind="shelf", target_disk="loose9", retention=Retention(last=1)),),
+    ),
     # As an older plan may have it: an edit that brings it in is refused.
     "not_carried_out": lambda: (p := lab(jobs=(job("r", **FAR),))).model_copy(
         update={"jobs": (p.jobs[0].model_copy(update={"encrypted": True}),)}

@@ -23,7 +23,7 @@ from kavrel.core.proof.hazards import HAZARDS
 from kavrel.core.proof.pairs import PAIRED, PAIRS
 from kavrel.core.proof.proof import prove
 from kavrel.core.shares.access import access_matrix
-from tests.builders import GB, TODAY, assume, book, cell, disk, job, lab, result
+from tests.builders import GB, TODAY, assume, book, cell, disk, job, lab, result, rules
 
 FAR = {"kind": "replication", "target_pool": "second", "credentials": "target"}
 PAIL = (Bucket(id="pail", name="pail", site="away", account="me"),)
@@ -123,7 +123,7 @@ def test_whoever_has_the_source_deletes_what_it_may_delete() -> None:
     }
     open_ = lab(jobs=(job("b", **bucket),), buckets=PAIL)
     assert cell(open_, "malware_credentials").fate == "lost"
-    locked = (PAIL[0].model_copy(update={"locked_days": 30}),)
+    locked = (PAIL[0].model_copy(update={"locked_days": 30, "locks_renewed": True}),)
     assert (
         cell(lab(jobs=(job("b", **bucket),), buckets=locked), "malware_credentials").fate
         == "restored"
@@ -145,8 +145,11 @@ def test_theft_takes_the_shelf_disk_beside_the_box_and_may_be_read() -> None:
 
 def test_an_alarm_ends_the_silence_early() -> None:
     told = lab(jobs=(job("r", alarm_days=3.0, **FAR),))
-    assert cell(told, "offsite_silent").fate == "runs_on"
-    assert cell(lab(jobs=(job("r", **FAR),)), "offsite_silent").fate == "exposed"
+    early = cell(told, "offsite_silent")
+    late = cell(lab(jobs=(job("r", **FAR),)), "offsite_silent")
+    # It falls silent all the same: the copy is as old as the alarm lets it grow.
+    assert (early.fate, late.fate) == ("exposed", "exposed")
+    assert (early.rpo_seconds or 0) < 5 * 86_400 < (late.rpo_seconds or 0)
 
 
 def test_the_uplink_down_leaves_the_copy_three_days_older() -> None:
@@ -323,3 +326,131 @@ def test_a_sync_and_a_drive_lose_minutes_and_take_the_damage_along() -> None:
     locked = kept.model_copy(update={"buckets": (PAIL[0].model_copy(update={"locked_days": 30}),)})
     with pytest.raises(EditError, match="locks nothing"):
         checked(locked)
+
+
+# --- never kinder than the truth ---------------------------------------------------------------
+
+PULLED = job("b", kind="backup", target_pool="second", credentials="target")
+
+
+def stolen(*jobs: Job, **more: Any) -> Cell:
+    return cell(lab(jobs=jobs, **more), "malware_credentials")
+
+
+def test_malware_with_credentials_takes_all_that_root_of_the_box_reaches() -> None:
+    assert stolen(PULLED).fate == "restored"
+    # A mirror that is pushed goes by SSH as root: whoever has the box has the far one too.
+    pushed = job("m", kind="mirror", target_pool="second", retention=Retention())
+    found = stolen(PULLED, pushed)
+    assert found.fate == "lost"
+    assert "root of box gets into far" in {c.job: c.why for c in found.copies}["b"]
+    # And so on from there, box by box.
+    third = lab().hosts[1].model_copy(update={"id": "third", "name": "third"})
+    kept = (
+        lab()
+        .pools[1]
+        .model_copy(
+            update={"id": "kept", "name": "kept", "host": "third", "groups": (("t1", "t2"),)}
+        )
+    )
+    parts: dict[str, Any] = {
+        "hosts": (*lab().hosts, third),
+        "disks": (*lab().disks, *(disk(n, "third", id=f"t{n}") for n in (1, 2))),
+        "pools": (*lab().pools, kept),
+    }
+    away = job("far", kind="backup", target_pool="kept", credentials="target")
+    on = job("on", kind="mirror", target_pool="kept", reads_from="m", retention=Retention())
+    assert stolen(pushed, away, **parts).fate == "restored"
+    assert stolen(pushed, away, on, **parts).fate == "lost"
+
+
+def test_a_docked_disk_and_a_second_pool_of_the_same_box_go_with_the_box() -> None:
+    hand: dict[str, Any] = {
+        "kind": "shelf",
+        "credentials": "hand",
+        "retention": Retention(last=3),
+        "schedule": Schedule(kind="monthly", day=1),
+    }
+    assert stolen(job("s", target_disk="loose9", **hand)).fate == "restored"
+    docked = (*lab().disks, disk(6))
+    found = stolen(job("s", target_disk="box6", **hand), disks=docked)
+    assert (found.fate, "docked in box" in found.copies[0].why) == ("lost", True)
+    own = lab().pools[1].model_copy(update={"host": "box", "groups": (("box4", "box5"),)})
+    both = (*lab().disks, disk(4), disk(5))
+    assert stolen(PULLED, pools=(lab().pools[0], own), disks=both).fate == "lost"
+
+
+def test_a_lock_that_is_shorter_than_what_a_point_needs_protects_nothing() -> None:
+    sent = job("b", kind="bucket", target_bucket="pail")
+
+    def fate(**more: Any) -> str:
+        late = assume(malware_notice_days=14.0)
+        return stolen(sent, buckets=(PAIL[0].model_copy(update=more),), assumptions=late).fate
+
+    assert fate(locked_days=3) == "lost"
+    assert fate(locked_days=30) == "lost"  # only changes are sent: the first objects are years old
+    assert fate(locked_days=30, locks_renewed=True) == "restored"
+    assert fate(locked_days=10, locks_renewed=True) == "lost"  # it is noticed after 14 days
+
+
+def test_a_silence_is_as_long_as_nobody_is_told_of_it_for_buckets_too() -> None:
+    known = result(lab()).assumptions
+    silence = next(a.value for a in known if a.id == "silence_days")
+
+    def lost(one: Job) -> tuple[str, float]:
+        found = cell(lab(jobs=(one,), buckets=PAIL), "offsite_silent")
+        return found.fate, (found.rpo_seconds or 0.0) / 86_400
+
+    bucket = job("b", kind="bucket", target_bucket="pail")
+    for alarm, days in ((None, silence), (3.0, 3.0), (silence + 30, silence)):
+        for one in (bucket, PULLED):
+            fate, age = lost(one.model_copy(update={"alarm_days": alarm}))
+            assert (fate, days < age < days + 2) == ("exposed", True), (one.kind, alarm)
+
+
+def test_half_a_copy_is_none() -> None:
+    large = lab().datasets[0].model_copy(update={"size_bytes": 3900 * GB})
+    shelf = job(
+        "s", kind="shelf", target_disk="loose9", credentials="hand", retention=Retention(last=1)
+    )
+    plan = lab(jobs=(shelf,), datasets=(large,))
+    found = cell(plan, "box_lost")
+    # A disk of 4 TB holds 3.74 TB with ext4 on it (mke2fs, 5 % kept for root).
+    assert (found.fate, found.copies[0].why) == (
+        "lost",
+        "3.90 TB do not go into the 3.74 TB of loose 9: half a copy is none",
+    )
+    assert "copy_does_not_fit" in rules(plan)
+    assert cell(lab(jobs=(shelf,)), "box_lost").fate == "restored"
+    grows = lab().datasets[0].model_copy(update={"growth_bytes_per_year": 2000 * GB})
+    assert "copy_does_not_fit" in rules(lab(jobs=(shelf,), datasets=(grows,)))
+
+
+def test_below_an_array_a_file_system_finds_corruption_and_cannot_mend_it() -> None:
+    def found(family: str) -> Cell:
+        fields = {"id": "main", "name": "main", "host": "box", "groups": (("box1", "box2"),)}
+        pool = Pool.model_validate({**fields, "family": family, "filesystem": "btrfs"})
+        return cell(lab(pools=(pool, lab().pools[1])), "corruption")
+
+    assert found("copies2").fate == "runs_on"
+    assert found("mirror").fate == "lost"
+    assert "sees one device" in found("mirror").why
+
+
+def test_a_pair_is_never_milder_than_its_parts() -> None:
+    tiered = Pool(
+        id="main",
+        name="main",
+        host="box",
+        family="raidz2",
+        filesystem="zfs",
+        groups=(("box1", "box2", "box3", "box4"),),
+        tier=("n1",),
+        tier_mirrored=False,
+    )
+    fast = disk(1, "box", id="n1", label="n1", kind="nvme", form="m.2", bay="nvme-1")
+    hosts = (lab().hosts[0].model_copy(update={"slots_nvme": 1, "on_ups": False}), lab().hosts[1])
+    plan = lab(pools=(tiered, lab().pools[1]), disks=(*lab().disks, disk(4), fast), hosts=hosts)
+    both, second = pair(plan, "power_cut+second_disk"), cell(plan, "second_disk")
+    assert (both.rpo_seconds or 0) >= (second.rpo_seconds or 0) > 0
+    assert (both.rto_seconds or 0) >= (cell(plan, "power_cut").rto_seconds or 0)

@@ -1,7 +1,15 @@
 """Part of the data goes bad on the disks, and nothing says so."""
 
-from kavrel.core.plan import Dataset
+from kavrel.core.plan import Dataset, Pool
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike
+
+
+def mends_itself(pool: Pool) -> bool:
+    """Whether the file system itself has the second copy: below an array it sees one device only.
+
+    Source: zpool-scrub(8) and btrfs-scrub(8): repairs come from the file system's own redundancy.
+    """
+    return pool.filesystem == "zfs" or pool.family in ("copies2", "copies3")
 
 
 def _strike(scene: Scene, dataset: Dataset) -> Strike:
@@ -11,7 +19,7 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
     summed = pool.filesystem in ("zfs", "btrfs") and dataset.checksums
     scrubbed = next((j for j in index.plan.jobs if j.kind == "scrub" and j.pool == pool.id), None)
     every = scene.book.mean_interval_days(scrubbed) if scrubbed else known["scrub_days"]
-    if summed and layout.survives_any:
+    if summed and layout.survives_any and mends_itself(pool):
         return Strike(
             state="stands",
             why=f"checksums find it and {layout.title} mends it, at the latest in the scrub after "
@@ -19,8 +27,8 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
         )
     days = every if summed else known["corruption_notice_days"]
     why = (
-        f"checksums find it in the scrub, up to {days:.0f} days later; there is no second copy in the "
-        "pool to mend it from"
+        f"checksums find it in the scrub, up to {days:.0f} days later; {pool.filesystem} sees one device "
+        "and has no second copy to mend it from"
         if summed
         else f"nothing finds it until somebody opens the file, {days:.0f} days later"
     )

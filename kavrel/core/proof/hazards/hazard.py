@@ -37,7 +37,8 @@ class Strike:
     `stands`: people work on; `down`: nothing is lost, and nobody works until `repair` is done;
     `gone` and `spoiled`: it has to come back from a copy. `event` names what happened once:
     datasets with the same event come back together and share the way. `lost_copy` says why a
-    copy cannot be used, `stale_copy` why it is older than usual by `silent_days`.
+    copy cannot be used, `stale_copy` why it is older than usual by `silent_days`, or by what
+    `silent_for` says of it.
     `seen_after_days` is set when damage is noticed late, so that only points from before it help;
     `unmoved_days` when only what is newer than that is lost with a fast tier. `strips`: the data
     runs on and it is copies that are lost. `readable`: somebody else can read the data now.
@@ -51,6 +52,7 @@ class Strike:
     lost_copy: Reason = field(default=none_of_them)
     stale_copy: Reason = field(default=none_of_them)
     silent_days: float = 0.0
+    silent_for: Callable[[Copy], float] | None = None
     seen_after_days: float | None = None
     unmoved_days: float | None = None
     strips: bool = False
@@ -58,6 +60,10 @@ class Strike:
     no_link: bool = False
     repair: tuple[Step, ...] = ()
     share_of_data: float = 1.0
+
+    def silence(self, copy: Copy) -> float:
+        """Days by which a copy is older than usual."""
+        return self.silent_for(copy) if self.silent_for else self.silent_days
 
 
 @dataclass(frozen=True)

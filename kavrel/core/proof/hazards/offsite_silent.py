@@ -1,4 +1,4 @@
-"""The off-site box falls silent for weeks and nobody notices."""
+"""What lies off-site, a box or a bucket, gets nothing new for weeks and nobody notices."""
 
 from kavrel.core.copies.book import Copy
 from kavrel.core.plan import Dataset
@@ -10,13 +10,17 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
     home = index.site_of_pool(dataset.pool)
     days = index.assumptions["silence_days"]
 
-    def silent(copy: Copy) -> str | None:
-        if not copy.place.host(index) or copy.place.site(index) == home:
-            return None
+    def age(copy: Copy) -> float:
+        """Days until somebody is told; the near end hears it, for it asks or is told of each run."""
         alarm = copy.job.alarm_days
-        if alarm is not None and alarm < days:
-            return None  # somebody is told long before
-        return f"has had no new point for {days:.0f} days"
+        return days if alarm is None else min(days, alarm)
+
+    def silent(copy: Copy) -> str | None:
+        # Nobody expects to hear from a disk on a shelf.
+        if copy.place.disk or copy.place.site(index) in (home, None):
+            return None
+        told = ", then somebody is told" if age(copy) < days else ""
+        return f"has had no new point for {age(copy):.0f} days{told}"
 
     return Strike(
         state="stands",
@@ -24,6 +28,7 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
         event="silence",
         stale_copy=silent,
         silent_days=days,
+        silent_for=age,
         strips=True,
     )
 

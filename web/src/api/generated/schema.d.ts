@@ -2032,6 +2032,11 @@ export interface components {
              */
             locked_days: number;
             /**
+             * Locks Renewed
+             * @default false
+             */
+            locks_renewed: boolean;
+            /**
              * Price Minor
              * @default 0
              */
@@ -4031,6 +4036,11 @@ export interface components {
              * @default 0
              */
             locked_days: number;
+            /**
+             * Locks Renewed
+             * @default false
+             */
+            locks_renewed: boolean;
             /**
              * Price Minor
              * @default 0

@@ -530,6 +530,13 @@ export const bucketFields = (plan: Plan): FieldSpec[] => [
     unit: 'days',
     help: 'nobody can delete them for so long',
   },
+  {
+    name: 'locks_renewed',
+    label: 'Locked anew',
+    kind: 'check',
+    help: 'each run locks anew what its points still need; else older objects can be deleted',
+    hidden: (d) => Number(d.locked_days) <= 0,
+  },
   { name: 'price_minor', label: 'Price', kind: 'money', unit: `${plan.currency} a TB and month` },
 ];
 
@@ -539,6 +546,7 @@ export const newBucket = (plan: Plan): Items['buckets'] => ({
   site: plan.sites.find((s) => !s.own)?.id ?? plan.sites[0]?.id ?? '',
   account: '',
   locked_days: 0,
+  locks_renewed: false,
   price_minor: 0,
 });
 

@@ -1,0 +1,37 @@
+"""A copy that its store cannot hold, today or before long."""
+
+from collections.abc import Iterator
+
+from kavrel.core.cautions.caution import Finding, Rule, View
+from kavrel.core.quantities import YEAR_DAYS
+
+SOON_DAYS = 2 * YEAR_DAYS
+
+
+def _find(view: View) -> Iterator[Finding]:
+    index, book = view.index, view.book
+    for job in index.plan.jobs:
+        room = book.room_for(job)
+        if room is None:
+            continue
+        need, there = room
+        where = book.place(job).name(index)
+        sizes = f"{need / 1e12:.2f} TB, and {where} has {there / 1e12:.2f} TB for it"
+        datasets = [index.datasets[d] for d in job.datasets]
+        grows = sum(d.growth_bytes_per_year * book.stored_share(job, d) for d in datasets)
+        if need > there:
+            yield job.id, job.name, f"It is {sizes}: half a copy is none."
+        elif job.target_disk and grows and (there - need) / grows * YEAR_DAYS < SOON_DAYS:
+            days = (there - need) / grows * YEAR_DAYS
+            yield job.id, job.name, f"It is {sizes}: outgrown in {days:.0f} days."
+
+
+COPY_DOES_NOT_FIT = Rule(
+    "copy_does_not_fit",
+    "serious",
+    "copies",
+    "job",
+    "Take a larger disk, or a second one for part of the datasets.",
+    _find,
+    could="The copy ends in the middle, and what it lacks is found out when it is needed.",
+)
