@@ -44,7 +44,7 @@ def _back(book: CopyBook, job: Job, first: date) -> date:
 
 def _task(book: CopyBook, job: Job, first: date, last: date) -> Task | None:
     flow = book.flow(job)
-    if flow.parts and flow.seconds_per_byte == float("inf"):
+    if flow.never or (flow.parts and flow.seconds_per_byte == float("inf")):
         return None
     due = () if job.after else starts(job.schedule, book.index.plan.zone, first, last)
     seed = None
@@ -64,7 +64,9 @@ def _task(book: CopyBook, job: Job, first: date, last: date) -> Task | None:
         loads = tuple((x.resource, x.seconds) for x in book.loads(job, days))
         return Demand(loads, max([flow.work_seconds(days), *(s for _, s in loads)], default=0.0))
 
-    return Task(job.id, due, flow.usual_days, flow.fixed_seconds, demand, job.after, seed)
+    # A follower on another box looks only now and then whether what it waits for has come.
+    begins = flow.fixed_seconds + flow.looks_every_s
+    return Task(job.id, due, flow.usual_days, begins, demand, job.after, seed)
 
 
 def cap_steps(book: CopyBook, first: date, last: date) -> Steps:
