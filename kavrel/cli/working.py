@@ -38,6 +38,8 @@ def shown(plan: Plan, working: Working) -> str:
         return f"{value / 1e12:,.3f} TB ({value:,.0f} bytes)"
     if unit == "money":
         return money(plan, int(value))
+    if unit == "currency":  # whole units, as people estimate; "money" is counted in minor ones
+        return f"{value:,.0f} {plan.currency}"
     if unit == "s":
         return span_words(float(value))
     if unit == "odds":

@@ -830,7 +830,7 @@ _ALL = (
         "irreplaceable_money",
         "Losing an irreplaceable dataset, in the plan's currency",
         20000,
-        "money",
+        "currency",
         0,
         1000000000.0,
         f"your own judgement; {COMMON}",
@@ -840,7 +840,7 @@ _ALL = (
         "nuisance_money",
         "Losing a dataset that is a nuisance to rebuild",
         800,
-        "money",
+        "currency",
         0,
         1000000000.0,
         f"your own judgement; {COMMON}",
@@ -850,7 +850,7 @@ _ALL = (
         "fetch_again_money",
         "Losing a dataset that is fetched again",
         60,
-        "money",
+        "currency",
         0,
         1000000000.0,
         f"your own judgement; {COMMON}",
@@ -860,13 +860,15 @@ _ALL = (
         "work_day_money",
         "A day of work lost, of an irreplaceable dataset",
         100,
-        "money",
+        "currency",
         0,
         1000000.0,
         f"your own judgement; {COMMON}",
         "proof",
     ),
-    Assumption("ups_money", "A UPS with its signal cable", 120, "money", 0, 1e6, MEMORY, "proof"),
+    Assumption(
+        "ups_money", "A UPS with its signal cable", 120, "currency", 0, 1e6, MEMORY, "proof"
+    ),
 )
 
 REGISTRY: Mapping[str, Assumption] = {a.id: a for a in _ALL}

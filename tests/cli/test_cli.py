@@ -311,3 +311,11 @@ def test_the_papers_of_copies_are_written(plan_path: str, tmp_path: Path, paper:
     )
     assert found.returncode == 0, found.stderr
     assert len(found.stdout) > 400
+
+
+def test_money_that_is_estimated_is_no_hundredth_of_itself() -> None:
+    from kavrel.cli.working import shown
+    from kavrel.core.assumptions import Assumptions
+
+    found = Assumptions(lab()).step("irreplaceable_money")
+    assert shown(lab(), found) == "20,000 EUR"

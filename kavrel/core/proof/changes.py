@@ -100,7 +100,9 @@ def keys(seen: Seen) -> Iterator[Candidate]:
             continue
         home = book.source(job).site(index)
         kept = set(job.key_kept_at)
-        others = [s for s in index.plan.sites if s.id not in kept and (s.id != home or kept)]
+        # Beside its ciphertext a key opens it to whoever has that place.
+        beside = book.place(job).site(index)
+        others = [s for s in index.plan.sites if s.id not in kept and s.id != beside]
         if others:
             place = next((s for s in others if s.id != home), others[0])
             plan = _jobs(index.plan, {job.id: {"key_kept_at": (*job.key_kept_at, place.id)}})
@@ -169,6 +171,12 @@ def copy_elsewhere(seen: Seen) -> Iterator[Candidate]:
         yield from _sent_away(index, book, dataset, home)
 
 
+def _key_places(index: Index, home: str, beside: str) -> tuple[str, ...]:
+    """Two places for a key, never the one where the ciphertext lies."""
+    elsewhere = [s.id for s in index.plan.sites if s.id not in (home, beside)]
+    return (home, *elsewhere[:1])
+
+
 def _sent_away(index: Index, book: CopyBook, dataset: Dataset, home: str) -> Iterator[Candidate]:
     plan = index.plan
     room = {
@@ -189,7 +197,7 @@ def _sent_away(index: Index, book: CopyBook, dataset: Dataset, home: str) -> Ite
             retention=Retention(daily=14, weekly=8, monthly=12),
             credentials="target",
             encrypted=not own,
-            key_kept_at=(home, index.site_of_pool(best)) if not own else (),
+            key_kept_at=_key_places(index, home, index.site_of_pool(best)) if not own else (),
             alarm_days=3.0,
         )
         what = f"a nightly backup of {dataset.name} to {index.pools[best].name}, pulled from there"
@@ -197,6 +205,9 @@ def _sent_away(index: Index, book: CopyBook, dataset: Dataset, home: str) -> Ite
         return
     fitting = [o for o in plan.offers if o.capacity_bytes > dataset.size_bytes * 1.1]
     others = [s for s in plan.sites if s.id != home]
+    if not others and not [c for c in book.copies[dataset.id] if c.place.pool != dataset.pool]:
+        # The same fire takes it, but a second copy anywhere is what such a lab lacks most.
+        others = [index.sites[home]]
     if fitting and others:
         offer = min(fitting, key=lambda o: o.price_minor)
         disk = _bought(plan, offer, f"new {offer.label}", others[0].id)

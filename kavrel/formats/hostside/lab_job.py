@@ -213,6 +213,15 @@ class Side:
             raise Trouble(f"{self.peer} cannot be asked: {done.stderr.strip() or 'no way to it'}")
         return done.stdout.splitlines() if done.returncode == 0 else []
 
+    def told(self, *command: str) -> list[str]:
+        """Its lines; raises Trouble where it fails: no answer is not the same as none."""
+        if self.show:
+            return self.ask(*command)
+        done = finished(self.words(*command))
+        if done.returncode:
+            raise Trouble(f"{command[0]} gave no answer: {done.stderr.strip() or done.returncode}")
+        return done.stdout.splitlines()
+
     def make(self, folder: str) -> None:
         """A folder with all above it."""
         self.run("mkdir", "-p", folder)
@@ -378,7 +387,7 @@ class Points:
         """Each subvolume of the folder: whether it is read-only, and has the mark of a source."""
         found: dict[str, tuple[bool, bool]] = {}
         name, mark = "", False
-        for line in self.side.ask("sh", "-c", LOOK, "sh", self.folder):
+        for line in self.side.told("sh", "-c", LOOK, "sh", self.folder):
             field, _, value = line.strip().partition(":")
             if field == "Name":
                 name, mark = value.strip(), False
@@ -393,8 +402,12 @@ class Points:
         """What has the name of a point and did not arrive whole."""
         if self.zfs or not self.received:
             return []
-        whole = set(self.all())
-        return [n for n in self._looked_at() if self.pattern.match(n) and n not in whole]
+        # One look for both: what is missing from another look may be whole.
+        return [
+            name
+            for name, (read_only, from_elsewhere) in self._looked_at().items()
+            if self.pattern.match(name) and not (read_only and from_elsewhere)
+        ]
 
     def where(self, name: str) -> str:
         """A point as its own tools name it."""
@@ -518,6 +531,7 @@ class Job:
             self.send(here, there, name, common[-1] if common else None)
             if not self.show and name not in there.all():
                 raise Trouble(f"{copy}: {name} did not arrive whole")
+            self.on_its_way(there).unlink(missing_ok=True)
         if not brought_by:
             # The source keeps only what the next run starts from.
             for old in here.all():
@@ -932,6 +946,10 @@ def is_due(name: str, told: dict[str, Any], zone: str, now: float) -> bool:
             raise
         return arrived is not None and (followed is None or arrived > followed)
     began = stamped(name, "began")
+    if began is not None and began > now + DAY:
+        began = (
+            None  # the clock was wrong then: what it said must not keep the job from ever running
+        )
     start = last_start(told["schedule"], zone, now)
     if start is None or (began is not None and began >= start):
         return False

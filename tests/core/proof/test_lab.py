@@ -8,7 +8,7 @@ import pytest
 from scipy.integrate import quad
 
 from kavrel.core.index import Index
-from kavrel.core.plan import Plan, Retention
+from kavrel.core.plan import Offer, Plan, Retention, Site
 from kavrel.core.pools.lifetimes import Ageing, interval
 from kavrel.core.pools.pool import pool_states
 from kavrel.core.proof.changes import candidates
@@ -215,7 +215,25 @@ def test_changes_are_proposed_where_they_are_missing_only() -> None:
 
 def test_a_key_in_the_box_alone_is_proposed_to_be_kept_elsewhere() -> None:
     plan = lab(jobs=(job("b", kind="backup", target_pool="second", encrypted=True),))
-    assert any("keep the key of b at away too" in w for w in proposals(plan))
+    # Never where the ciphertext lies: whoever has that place could open it.
+    assert any("keep the key of b at home too" in w for w in proposals(plan))
+    aunt = Site(id="aunt", name="aunt's flat")
+    three = plan.model_copy(update={"sites": (*plan.sites, aunt)})
+    assert any("keep the key of b at aunt's flat too" in w for w in proposals(three))
+    assert not any("at away too" in w for w in proposals(three))
+
+
+def test_a_lab_with_one_site_is_told_of_a_second_copy_there() -> None:
+    offer = Offer(id="o", label="a disk", capacity_bytes=8 * 10**12, price_minor=15_000)
+    alone = lab(
+        sites=lab().sites[:1],
+        links=(),
+        hosts=lab().hosts[:1],
+        disks=tuple(d for d in lab().disks if d.host != "far"),
+        pools=lab().pools[:1],
+        offers=(offer,),
+    )
+    assert any("on the shelf at home" in w for w in proposals(alone))
 
 
 def test_rates_are_the_plans_own() -> None:

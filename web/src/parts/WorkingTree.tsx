@@ -12,6 +12,7 @@ export function shown(value: Working['value'], unit: string, currency: string): 
   if (typeof value === 'string') return value;
   if (unit === 'bytes') return `${text(decimal(value))} (${exact(value)} bytes)`;
   if (unit === 'money') return text(money(value, currency));
+  if (unit === 'currency') return `${exact(Math.round(value))} ${currency}`;
   if (unit === 'odds') return value > 0.2 ? `${(value * 100).toFixed(1)} %` : odds(value);
   if (unit === 's') return text(duration(value));
   const plain =
@@ -45,7 +46,7 @@ export function WorkingTree({ working, depth = 0 }: { working: Working; depth?: 
 
 /** An assumption where it is used: its value in this plan, its source, a way back to the default. */
 export function AssumptionEditor({ id }: { id: string }) {
-  const { evaluation } = usePlan();
+  const { evaluation, plan } = usePlan();
   const change = useChange();
   const known = evaluation.assumptions.find((a) => a.id === id);
   const [draft, setDraft] = useState<string | null>(null);
@@ -88,7 +89,7 @@ export function AssumptionEditor({ id }: { id: string }) {
           onBlur={() => draft !== null && save(draft)}
           onKeyDown={(e) => e.key === 'Enter' && draft !== null && save(draft)}
         />
-        <span className="unit w-20">{known.unit}</span>
+        <span className="unit w-20">{known.unit === 'currency' ? plan.currency : known.unit}</span>
       </label>
       {wrong && (
         <div role="alert" className="text-danger">
