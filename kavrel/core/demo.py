@@ -804,7 +804,16 @@ def _log() -> tuple[LogEntry, ...]:
         ("2025-02-22", "disk_check", "disk", "d9", "ok", "ines", 1330, ""),
         ("2025-03-15", "shelf_copy", "job", "shelf", "ok", "rui", 700, "first shelf copy"),
         ("2025-07-19", "shelf_copy", "job", "shelf", "ok", "rui", 735, ""),
-        ("2026-03-08", "restore_test", "dataset", "papers", "ok", "ines", 12, "one letter, opened"),
+        (
+            "2026-08-08",
+            "restore_test",
+            "job",
+            "papers-vault",
+            "ok",
+            "ines",
+            12,
+            "one letter, opened",
+        ),
         (
             "2026-04-11",
             "restore_test",

@@ -126,21 +126,26 @@ def supply_view(index: Index, supply: Supply, hosts: dict[str, HostPower]) -> Su
     stopping = max((h.shutdown_minutes for h in fed if h.id in supply.signals), default=0.0)
     # Without the signal a host runs until the battery is empty: it sets no time to stop in.
     without = tuple(h.name for h in fed if h.id not in supply.signals)
-    overloaded = load > supply.watts
+    apparent = load / known["power_factor"]
+    overloaded = load > supply.watts or apparent > supply.va
+    drawn = load / known["inverter_efficiency"]
     battery = supply.battery_wh * supply.health_percent / 100
     minutes = (
-        runtime_hours(load, battery, supply.rated_hours, supply.exponent) * 60 if load else 0.0
+        runtime_hours(drawn, battery, supply.rated_hours, supply.exponent) * 60 if load else 0.0
     )
     keep = known["battery_keep_share"]
     hard = known["spin_up_factor"]
-    latest = minutes * (1 - keep) - stopping * hard if load and not overloaded else None
+    # Where nobody hears the signal nobody stops: no delay is a safe one.
+    heard = bool(set(supply.signals) & set(supply.hosts))
+    counts = load and heard and not overloaded
+    latest = minutes * (1 - keep) - stopping * hard if counts else None
     if latest is not None and latest < 0:
         latest = None
     carried = latest is not None and supply.delay_minutes <= latest
     return SupplyView(
         id=supply.id,
         load_watts=load,
-        load_va_share=load / supply.watts,
+        load_va_share=apparent / supply.va,
         overloaded=overloaded,
         runtime_minutes=minutes,
         shutdown_minutes=stopping,
@@ -148,7 +153,7 @@ def supply_view(index: Index, supply: Supply, hosts: dict[str, HostPower]) -> Su
         delay_carried=carried or not fed,
         without_signal=without,
         waking=tuple(_waking(fed)),
-        why=_why(supply, load, latest, carried, bool(fed)),
+        why=_why(supply, load, apparent, latest, heard),
         working=step(
             "latest safe delay",
             latest,
@@ -158,29 +163,37 @@ def supply_view(index: Index, supply: Supply, hosts: dict[str, HostPower]) -> Su
                 "runtime at this load",
                 minutes,
                 "min",
-                "rated hours x (battery / (rated hours x load))^exponent x 60",
+                "rated hours x (battery / (rated hours x load / efficiency))^exponent x 60",
                 step("battery", supply.battery_wh, "Wh"),
                 step("health", supply.health_percent / 100, "of it"),
                 step("rated over", supply.rated_hours, "h"),
                 step("exponent", supply.exponent),
                 step("load", load, "W", "", *(hosts[h.id].working for h in fed)),
+                known.step("inverter_efficiency"),
                 source="Peukert 1897",
             ),
             known.step("battery_keep_share"),
             step("longest shutdown with unmounting", stopping, "min"),
             known.step("spin_up_factor"),
+            step(
+                "apparent load", apparent, "VA", "load / power factor", known.step("power_factor")
+            ),
         ),
     )
 
 
-def _why(supply: Supply, load: float, latest: float | None, carried: bool, fed: bool) -> str:
-    if not fed:
+def _why(supply: Supply, load: float, apparent: float, latest: float | None, heard: bool) -> str:
+    if not supply.hosts:
         return "nothing is plugged into it"
     if load > supply.watts:
         return f"{load:.0f} W of load on a UPS of {supply.watts:.0f} W: it switches off at once"
+    if apparent > supply.va:
+        return f"{apparent:.0f} VA of load on a UPS of {supply.va:.0f} VA: it switches off at once"
+    if not heard:
+        return "nobody hears its signal: every box runs on until the battery is empty, and falls"
     if latest is None:
         return "the battery does not last for the shutdown itself: less load, or a larger one"
-    if not carried:
+    if supply.delay_minutes > latest:
         return (
             f"a delay of {supply.delay_minutes:g} min is more than the battery carries: at most "
             f"{latest:.1f} min"

@@ -3,17 +3,24 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
+from kavrel.core.copies.locks import lock_holds
 
 
 def _find(view: View) -> Iterator[Finding]:
     for b in view.index.plan.buckets:
-        writers = [j for j in view.index.plan.jobs if j.target_bucket == b.id]
-        if not b.locked_days and any(j.credentials in ("source", "everyday") for j in writers):
-            yield (
-                b.id,
-                b.name,
-                "Its objects are not locked, and the source holds a key that deletes.",
+        jobs = [j for j in view.index.plan.jobs if j.target_bucket == b.id]
+        held = [j for j in jobs if j.credentials in ("source", "everyday")]
+        if not held:
+            continue
+        if not b.locked_days:
+            why = "Its objects are not locked, and the source holds a key that deletes."
+            yield b.id, b.name, why
+        elif not all(lock_holds(view.book, j, 0.0) for j in held):
+            why = (
+                f"Its objects are locked for {b.locked_days} days and no longer, and a point needs "
+                "those of the first copy."
             )
+            yield b.id, b.name, why
 
 
 BUCKET_UNLOCKED = Rule(

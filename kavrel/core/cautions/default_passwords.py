@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
-from kavrel.core.log.due import last_good
+from kavrel.core.log.last import last_good
 
 
 def _find(view: View) -> Iterator[Finding]:

@@ -10,8 +10,9 @@ from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.copies.book import Copy, CopyBook
 from kavrel.core.copies.kinds import KINDS
+from kavrel.core.copies.locks import lock_holds
 from kavrel.core.index import Index
-from kavrel.core.log.due import last_good
+from kavrel.core.log.tried import last_tried
 from kavrel.core.working import Working, step
 
 
@@ -157,19 +158,11 @@ def _rung(book: CopyBook, copy: Copy, taken: dict[object, str]) -> Rung:
     else:
         box = f"shelf disk {index.disks[place.disk].label}" if place.disk else "nowhere"
     why = {"target": "the far box pulls it", "hand": "only a hand gets at it"}.get(job.credentials)
-    if bucket and bucket.locked_days:
+    if bucket and lock_holds(book, job, 0.0):
         why = f"locked for {bucket.locked_days} days"
     if job.kind == "snapshot":
         why = None
-    days = [
-        d
-        for d in (
-            last_good(index.plan, "restore_test", "dataset", copy.dataset.id),
-            last_good(index.plan, "restore_test", "job", job.id),
-        )
-        if d
-    ]
-    tested = max(days, default=None)
+    tested = last_tried(index, job, copy.dataset.id)
     every = index.assumptions["restore_test_days"]
     return Rung(
         job=job.id,

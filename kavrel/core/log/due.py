@@ -8,7 +8,9 @@ from pydantic import BaseModel, ConfigDict
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.schedule import starts
 from kavrel.core.index import Index
-from kavrel.core.plan import AboutKind, Job, LogKind, Plan
+from kavrel.core.log.last import last_good
+from kavrel.core.log.tried import last_tried
+from kavrel.core.plan import AboutKind, Job, LogKind
 
 
 class Due(BaseModel):
@@ -24,16 +26,6 @@ class Due(BaseModel):
     last: date | None
     overdue_days: int
     why: str
-
-
-def last_good(plan: Plan, kind: LogKind, about_kind: AboutKind, about: str) -> date | None:
-    """Day of the newest entry of this kind about this thing that went well."""
-    days = [
-        e.on
-        for e in plan.log
-        if (e.kind, e.about_kind, e.about) == (kind, about_kind, about) and e.result != "failed"
-    ]
-    return max(days) if days else None
 
 
 def due(index: Index, today: date) -> list[Due]:
@@ -59,14 +51,16 @@ def due(index: Index, today: date) -> list[Due]:
     for pool in plan.pools:
         why = f"scrub or parity check every {known['scrub_days']:.0f} days, in quiet hours"
         every("scrub", "pool", pool.id, pool.name, "scrub_days", why)
-    for dataset in plan.datasets:
-        copied = any(
-            KINDS[j.kind].copies and KINDS[j.kind].target != "none"
-            for j in index.jobs_of.get(dataset.id, [])
-        )
-        if copied:
-            why = f"restore one item every {known['restore_test_days']:.0f} days and time it"
-            every("restore_test", "dataset", dataset.id, dataset.name, "restore_test_days", why)
+    planned = {j.reads_from for j in plan.jobs if j.kind == "restore_test"}
+    for job in plan.jobs:
+        kind = KINDS[job.kind]
+        if kind.copies and kind.target != "none" and job.id not in planned:
+            why = (
+                f"restore one item from it every {known['restore_test_days']:.0f} days and time it"
+            )
+            last = last_tried(index, job)
+            when = last + timedelta(days=int(known["restore_test_days"])) if last else today
+            found.append(_due("restore_test", "job", job.id, job.name, when, last, today, why))
     for host in plan.hosts:
         why = f"updates every {known['update_days']:.0f} days"
         every("update", "host", host.id, host.name, "update_days", why)

@@ -6,7 +6,7 @@ from kavrel.core.copies.keys import encrypted_at_source
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
-from kavrel.core.log.due import last_good
+from kavrel.core.log.last import last_good
 from kavrel.core.paper.document import Document, Section, Step
 from kavrel.core.plan import Disk, Plan
 from kavrel.core.shares.names import copy_folders, folders
@@ -38,7 +38,7 @@ def runbook(plan: Plan, evaluation: Evaluation, revision: str) -> Document:
         _pools(index, evaluation),
         _shares(index),
         _copies(index, evaluation),
-        _restore(evaluation),
+        _restore(index, evaluation),
         _upkeep(evaluation),
     ]
     return Document(
@@ -230,14 +230,18 @@ def _copies(index: Index, evaluation: Evaluation) -> Section:
     return Section(title="Copies", steps=tuple(steps))
 
 
-def _restore(evaluation: Evaluation) -> Section:
-    tested = [d for d in evaluation.due if d.kind == "restore_test"]
+def _restore(index: Index, evaluation: Evaluation) -> Section:
+    tested = [index.jobs[d.about] for d in evaluation.due if d.kind == "restore_test"]
+    names = [
+        index.jobs[j.reads_from].name if not KINDS[j.kind].copies and j.reads_from else j.name
+        for j in tested
+    ]
     return Section(
         title="Proof",
         intro="A copy is a hope until something came back from it.",
         steps=tuple(
-            Step(text=f"Restore one item of {d.name}, open it, note the minutes in the log")
-            for d in tested
+            Step(text=f"From {name}: restore one item, open it, note the minutes in the log")
+            for name in names
         ),
     )
 

@@ -13,6 +13,7 @@ from kavrel.core.copies.keys import encrypted_at_source
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.edit import fresh_id
 from kavrel.core.index import Index
+from kavrel.core.log.tried import still_tried
 from kavrel.core.plan import Dataset, Disk, Job, LogEntry, Offer, Plan, Retention, Schedule
 
 
@@ -59,16 +60,10 @@ def alarms(seen: Seen) -> Iterator[Candidate]:
 
 def restore_tests(seen: Seen) -> Iterator[Candidate]:
     """One restore from each copy that was never tried."""
-    from kavrel.core.log.due import last_good
-
     index, _, today = seen
     plan = index.plan
     untried = [
-        j
-        for j in _copies(plan)
-        if j.kind != "snapshot"
-        and not last_good(plan, "restore_test", "job", j.id)
-        and not all(last_good(plan, "restore_test", "dataset", d) for d in j.datasets)
+        j for j in _copies(plan) if j.kind != "snapshot" and not still_tried(index, j, None, today)
     ]
     if untried:
         entries = tuple(

@@ -75,12 +75,27 @@ def test_an_old_battery_and_an_overload_are_told() -> None:
     heavy = power(Index(supplied(va=60.0, watts=50.0))).supplies[0]
     assert heavy.overloaded
     assert "switches off at once" in heavy.why
+    # 59 W at a power factor of 0.9 are 66 VA: the smaller of the two limits counts.
+    full = power(Index(supplied(va=62.0, watts=61.0))).supplies[0]
+    assert (full.overloaded, "66 VA" in full.why) == (True, True)
+    assert full.load_va_share == pytest.approx(59 / 0.9 / 62)
+
+
+def test_the_inverter_takes_its_part_of_the_battery() -> None:
+    found = power(Index(supplied())).supplies[0]
+    assert found.runtime_minutes == pytest.approx(
+        runtime_hours(59 / 0.85, 216, 20, 1.15) * 60, rel=1e-6
+    )
 
 
 def test_a_host_that_is_not_told_sets_no_time_to_stop() -> None:
     view = power(Index(supplied(signals=()))).supplies[0]
     assert view.without_signal == ("box",)
     assert view.shutdown_minutes == 0
+    # And where nobody is told, no delay is promised.
+    assert view.latest_delay_minutes is None
+    assert not view.delay_carried
+    assert "nobody hears its signal" in view.why
 
 
 def test_hosts_come_back_in_their_order() -> None:

@@ -111,7 +111,16 @@ def test_the_ladder_counts_disks_boxes_and_sites_once() -> None:
             job("pull", kind="backup", credentials="target", **FAR),
             job("box", kind="bucket", target_bucket="pail"),
         ),
-        buckets=(Bucket(id="pail", name="pail", site="away", account="me", locked_days=30),),
+        buckets=(
+            Bucket(
+                id="pail",
+                name="pail",
+                site="away",
+                account="me",
+                locked_days=30,
+                locks_renewed=True,
+            ),
+        ),
         log=(tried,),
     )
     found = ladder(book(plan), "files")

@@ -2,6 +2,7 @@ from datetime import date
 
 from kavrel.core.index import Index
 from kavrel.core.log.due import Due, due
+from kavrel.core.log.tried import still_tried
 from kavrel.core.plan import Job, LogEntry, Plan, Retention, Schedule
 from tests.builders import TODAY, assume, job, lab
 
@@ -69,7 +70,19 @@ def test_a_shelf_copy_is_due_at_its_first_start_after_the_last_one() -> None:
 def test_restore_tests_are_asked_of_what_is_copied() -> None:
     assert items(lab(), "restore_test") == {}
     copied = lab(jobs=(job("r", kind="replication", target_pool="second"),))
-    assert set(items(copied, "restore_test")) == {"files"}
+    assert set(items(copied, "restore_test")) == {"r"}
+    # Each copy by itself; what a planned test tries is due by that one's own time.
+    both = lab(
+        jobs=(
+            job("r", kind="replication", target_pool="second"),
+            job("b", kind="backup", target_pool="second"),
+            job("s"),
+        ),
+        log=(entry("restore_test", "job/b", "2026-11-01"),),
+    )
+    found = items(both, "restore_test")
+    assert set(found) == {"r", "b"}
+    assert found["b"].overdue_days < 0 <= found["r"].overdue_days
 
 
 def test_the_most_overdue_comes_first() -> None:
@@ -100,3 +113,20 @@ def test_a_restore_test_of_a_copy_is_due_by_its_own_schedule() -> None:
     later = due(Index(plan.model_copy(update={"log": (done,)})), date(2027, 1, 11))
     (again,) = [d for d in later if d.about == "try"]
     assert again.due_on == date(2027, 7, 8)
+
+
+def test_a_restore_tries_the_copy_it_came_from_and_for_a_while() -> None:
+    alone = lab(jobs=(job("r", kind="replication", target_pool="second"), job("s")))
+    two = lab(jobs=(*alone.jobs, job("b", kind="backup", target_pool="second")))
+    of_data = entry("restore_test", "dataset/files", "2026-11-01")
+
+    def tried(plan: Plan, which: int, *log: LogEntry) -> bool:
+        index = Index(plan.model_copy(update={"log": log}))
+        return still_tried(index, plan.jobs[which], "files", TODAY)
+
+    assert tried(alone, 0, of_data)  # there is no other copy that it could have come from
+    assert not tried(two, 0, of_data)
+    assert not tried(two, 2, of_data)
+    of_copy = entry("restore_test", "job/b", "2026-11-01")
+    assert (tried(two, 2, of_copy), tried(two, 0, of_copy)) == (True, False)
+    assert not tried(two, 2, entry("restore_test", "job/b", "2015-11-01"))

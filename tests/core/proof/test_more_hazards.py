@@ -4,6 +4,7 @@ from typing import Any
 
 import pytest
 
+from kavrel.core.copies.ladder import ladder
 from kavrel.core.edit import EditError, checked
 from kavrel.core.plan import (
     Account,
@@ -389,6 +390,9 @@ def test_a_lock_that_is_shorter_than_what_a_point_needs_protects_nothing() -> No
 
     assert fate(locked_days=3) == "lost"
     assert fate(locked_days=30) == "lost"  # only changes are sent: the first objects are years old
+    half = lab(jobs=(sent,), buckets=(PAIL[0].model_copy(update={"locked_days": 30}),))
+    assert "bucket_unlocked" in rules(half)
+    assert ladder(book(half), "files").undeletable == 0
     assert fate(locked_days=30, locks_renewed=True) == "restored"
     assert fate(locked_days=10, locks_renewed=True) == "lost"  # it is noticed after 14 days
 

@@ -6,7 +6,7 @@ from typing import Literal
 
 from kavrel.core.copies.book import Copy, CopyBook
 from kavrel.core.index import Index
-from kavrel.core.log.due import last_good
+from kavrel.core.log.tried import still_tried
 from kavrel.core.plan import Dataset, Host
 from kavrel.core.shares.access import Access
 
@@ -87,16 +87,8 @@ class Scene:
         return Step(text, self.index.assumptions[key], key, phase)
 
     def tried(self, copy: Copy) -> bool:
-        """Whether one restore from this copy, or of its dataset, has gone well by the log."""
-        plan = self.index.plan
-        if last_good(plan, "restore_test", "dataset", copy.dataset.id):
-            return True
-        if last_good(plan, "restore_test", "job", copy.job.id):
-            return True
-        tests = [
-            j.id for j in plan.jobs if j.reads_from == copy.job.id and j.kind == "restore_test"
-        ]
-        return any(last_good(plan, "restore_test", "job", j) for j in tests)
+        """Whether a restore from this very copy has gone well by the log, and not too long ago."""
+        return still_tried(self.index, copy.job, copy.dataset.id, self.book.as_of)
 
 
 @dataclass(frozen=True)

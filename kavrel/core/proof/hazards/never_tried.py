@@ -13,7 +13,7 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
     def lost(copy: Copy) -> str | None:
         reason = boxed(copy)
         if reason is None and not scene.tried(copy):
-            return "nobody has ever restored anything from it"
+            return "nobody has restored anything from it, or not for too long"
         return reason
 
     return Strike(
