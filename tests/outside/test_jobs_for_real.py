@@ -388,6 +388,21 @@ def test_one_dataset_that_is_missing_does_not_keep_the_others(
     assert points(second / "r" / ".points" / "three")
     assert len(points(main / ".points" / "three")) == 2  # the snapshot, and what r goes on from
     assert (second / "m" / "three" / "diary").read_text() == "three"
+    # One that is locked or not mounted looks like an empty folder: it is named, the rest goes on.
+    locked = {"side": "source", "at": f"{main}/one", "zfs": "main/one", "for": f"{main}/one"}
+    write(main / "three", "once more")
+    box.jobs(
+        m={
+            "kind": "mirror",
+            "pairs": [[f"{main}/{s}", f"{second}/m/{s}"] for s in ("one", "three")],
+            "mounted": [locked],
+        }
+    )
+    done = box.run("m", now=START + DAY)
+    assert done.returncode == 1
+    assert f"nothing is mounted at {main}/one" in done.stderr
+    assert "Traceback" not in done.stderr
+    assert (second / "m" / "three" / "diary").read_text() == "once more"
 
 
 def test_a_clock_that_goes_back_puts_no_point_before_those_that_are_there(

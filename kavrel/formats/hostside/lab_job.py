@@ -30,9 +30,10 @@ import socket
 import subprocess
 import sys
 import time
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager, suppress
+from collections.abc import Callable, Sequence
+from contextlib import suppress
 from datetime import date, datetime, timedelta, timezone
+from functools import partial
 from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -479,24 +480,26 @@ class Job:
         """The side on which a mount has to be."""
         return self.source if mount["side"] == "source" else self.target
 
-    @contextmanager
-    def each(self, place: str) -> Iterator[None]:
+    def each(self, place: str, work: Callable[[], None]) -> None:
         """One dataset of several: what goes wrong with it does not keep the others from their run."""
         try:
             for mount in self.told.get("mounted", ()):
                 if mount.get("for") == place:
                     self.side(mount).check_mounted(mount)
-            yield
+            work()
         except Trouble as error:
             self.troubles.append(f"{place}: {error}" if place not in str(error) else str(error))
 
     def snapshot(self) -> None:
         """Marks every dataset, then prunes."""
         for place in self.told["sets"]:
-            with self.each(place):
-                points = Points(self.source, self.told["filesystem"], place, self.name)
-                points.take(next_name(self.name, self.now, list(points.all().values())))
-                points.prune(self.told["retention"], self.zone, self.now)
+            self.each(place, partial(self.snapshot_one, place))
+
+    def snapshot_one(self, place: str) -> None:
+        """One dataset."""
+        points = Points(self.source, self.told["filesystem"], place, self.name)
+        points.take(next_name(self.name, self.now, list(points.all().values())))
+        points.prune(self.told["retention"], self.zone, self.now)
 
     def replication(self) -> None:
         """Sends each dataset from the newest point that both ends have, then prunes.
@@ -505,8 +508,7 @@ class Job:
         would be in the way of its next run.
         """
         for place, copy in self.told["pairs"]:
-            with self.each(place):
-                self.replicate(place, copy)
+            self.each(place, partial(self.replicate, place, copy))
 
     def replicate(self, place: str, copy: str) -> None:
         """One dataset."""
@@ -613,8 +615,7 @@ class Job:
     def mirror(self) -> None:
         """Makes the folder at the other end equal; what goes is kept in a trash can, if there is one."""
         for place, copy in self.told["pairs"]:
-            with self.each(place):
-                self.mirror_one(place, copy)
+            self.each(place, partial(self.mirror_one, place, copy))
 
     def mirror_one(self, place: str, copy: str) -> None:
         """One dataset."""
@@ -652,8 +653,7 @@ class Job:
     def trash(self) -> None:
         """Empties trash cans whose jobs cannot do it, because they come through a module."""
         for folder, days in self.told["cans"]:
-            with self.each(folder):
-                self.empty(self.here, folder, days)
+            self.each(folder, partial(self.empty, self.here, folder, days))
 
     def empty(self, side: Side, trash: str, days: int) -> None:
         """Days of the trash can that are older than so many days go, by their names."""
@@ -720,8 +720,8 @@ class Job:
         missing = [s for s in self.told["serials"] if s not in paths]
         for serial in self.told["serials"]:
             if serial in paths:
-                with self.each(serial):
-                    self.source.run("smartctl", "-q", "errorsonly", "-t", length, paths[serial])
+                test = ("smartctl", "-q", "errorsonly", "-t", length, paths[serial])
+                self.each(serial, partial(self.source.run, *test))
         if missing and not self.show:
             self.troubles.append(f"no disk with serial {', '.join(missing)}")
 
@@ -732,15 +732,18 @@ class Job:
         the move. The bin is the share's own: somebody's folder .bin further down is theirs.
         """
         for place, days in self.told["bins"]:
-            with self.each(place):
-                if self.show:
-                    print(f"# remove what was moved into {place}/.bin over {days} days ago")
-                    continue
-                homes = glob.glob(place)
-                if not homes and "*" not in place:
-                    raise Trouble(f"{place} is not there")
-                for home in homes:
-                    empty_bin(os.path.join(home, ".bin"), self.now - days * DAY)
+            self.each(place, partial(self.empty_share, place, days))
+
+    def empty_share(self, place: str, days: int) -> None:
+        """The bin of one share, or of each of its homes."""
+        if self.show:
+            print(f"# remove what was moved into {place}/.bin over {days} days ago")
+            return
+        homes = glob.glob(place)
+        if not homes and "*" not in place:
+            raise Trouble(f"{place} is not there")
+        for home in homes:
+            empty_bin(os.path.join(home, ".bin"), self.now - days * DAY)
 
     def updates(self) -> None:
         """Asks the package lists, and tells what waits."""
