@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo
 
 from kavrel.core.copies import flow as flows
 from kavrel.core.copies import retention as keeping
-from kavrel.core.copies.carrier import LOOKS_EVERY_MINUTES, chain, never_starts
+from kavrel.core.copies.carrier import LOOKS_EVERY_MINUTES, chain, never_starts, reached_from
 from kavrel.core.copies.first import first_seconds
 from kavrel.core.copies.flow import Flow, Part
 from kavrel.core.copies.kinds import KINDS
@@ -73,6 +73,7 @@ class CopyBook:
         self._back: dict[tuple[Place, Place, bool], Path] = {}
         self._per_byte: dict[str, tuple[tuple[str, float], ...]] = {}
         self._there: dict[tuple[str, date], list[Point]] = {}
+        self._reached: dict[str, set[str]] = {}
 
     # -- where ---------------------------------------------------------------------------------
 
@@ -143,6 +144,12 @@ class CopyBook:
         """Bytes of the first whole copy."""
         datasets = [self.index.datasets[d] for d in job.datasets]
         return int(sum(d.size_bytes * self.stored_share(job, d) for d in datasets))
+
+    def reached(self, host: str) -> set[str]:
+        """Hosts that whoever has root on one gets into; see `carrier.reached_from`."""
+        if host not in self._reached:
+            self._reached[host] = reached_from(self.index, host)
+        return self._reached[host]
 
     def room_for(self, job: Job) -> tuple[int, int] | None:
         """Bytes that a job's newest state takes, and those that its store has for it.
