@@ -764,3 +764,22 @@ def test_a_raw_stream_for_what_is_encrypted_and_a_lost_token_begins_anew(box: Bo
     # Without the flag it would be a plain stream onto a raw copy: refused there, and said.
     box.jobs(r={**sent, "encrypted": False})
     assert box.run("r", now=START + 2 * DAY).returncode == 1
+
+
+def test_a_slow_target_is_waited_for_and_not_started_again(main: Path, box: Box) -> None:
+    live = main / "live"
+    live.mkdir()
+    write(live, "x")
+    box.jobs(
+        m={"kind": "mirror", "pairs": [[str(live), f"{main}/copy"]], "limit_kib_per_s": 500},
+    )
+    # 3 MB at 500 KiB/s take some six seconds, whatever the machine.
+    first = box.start("m")
+    deadline = time.monotonic() + 60
+    while not (box.folder / "state" / "m.began").exists():
+        assert time.monotonic() < deadline
+    assert "its last run has not ended" in box.run("m").stderr
+    assert not (box.folder / "state" / "m.done").exists()
+    assert first.wait(120) == 0
+    assert (main / "copy" / "bulk").read_bytes() == (live / "bulk").read_bytes()
+    assert (box.folder / "state" / "m.done").exists()
