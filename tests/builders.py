@@ -125,6 +125,11 @@ def lab(**changes: Any) -> Plan:
     return checked(Plan(**parts))
 
 
+def dataset(**more: Any) -> Dataset:
+    """The lab's one dataset, bent."""
+    return lab().datasets[0].model_copy(update=more)
+
+
 def assume(**values: float) -> tuple[AssumptionValue, ...]:
     """Own values for assumptions."""
     return tuple(AssumptionValue(id=k, value=v) for k, v in values.items())

@@ -88,7 +88,7 @@ def forget() -> None:
         space.held,
         tasks.flowed,
         lay_out._lay_out,
-        odds.loss_odds,
+        odds.ends,
     )
     for cached in caches:
         cached.cache_clear()
@@ -219,8 +219,8 @@ def finder(base: float) -> None:
 
 def lifetimes() -> None:
     """A million five-year lifetimes, against the same model written plainly in simpy."""
-    rate, repair, error = odds.hourly_rate(0.05), 72.0, 0.3
-    six = Lives(2, (rate,) * 6, (0.0,) * 6, tuple(range(6)), repair, error)
+    rate, repair = odds.hourly_rate(0.05), 72.0
+    six = Lives(2, (rate,) * 6, (0.0,) * 6, tuple(range(6)), repair)
     aged = Ageing(shape=1.2, random_repairs=True)
     runs = 1_000_000
     begin = time.perf_counter()
@@ -256,9 +256,6 @@ def plain_lifetime(each: Lives, ageing: Ageing, luck: random.Random) -> bool:
             with repairer.request() as turn:
                 yield turn
                 yield env.timeout(luck.expovariate(1 / each.repair_hours))
-            last = state["failed"] == each.outlives
-            if last and luck.random() < each.read_error and not over.triggered:
-                over.succeed()
             state["failed"] -= 1
 
     for _ in each.fail_per_hour:
@@ -488,9 +485,6 @@ class PlainLab:
             with repairer.request() as turn:
                 yield turn
                 yield self.env.timeout(max(lives.repair_hours, 0.01) / odds.HOURS_PER_YEAR)
-            last = len(down) == lives.outlives and not self.gone[k]
-            if last and self.luck.random() < lives.read_error:
-                self.take(k)
             down.remove(n)
 
     def job(self, j: int) -> Generator[Any, Any, Any]:

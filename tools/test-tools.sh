@@ -24,6 +24,10 @@ need crontab cron
 need mkfs.ext4 e2fsprogs
 need mkfs.xfs xfsprogs
 need mkfs.btrfs btrfs-progs
+need linux.uml user-mode-linux
+need mdadm mdadm
+need dmsetup dmsetup
+need modprobe kmod
 ls /usr/lib/*/samba/vfs/recycle.so >/dev/null 2>&1 || missing="$missing samba-vfs-modules"
 [ -z "$missing" ] && exit 0
 if [ "$(id -u)" = 0 ]; then

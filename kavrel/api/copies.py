@@ -16,7 +16,7 @@ from kavrel.core.copies.book import CopyBook, utc
 from kavrel.core.copies.first import FirstWay, first_ways
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.ladder import ladder, ladder_working
-from kavrel.core.copies.space import PoolSpace, frees, pool_space
+from kavrel.core.copies.space import PoolSpace, freed_bytes, pool_space
 from kavrel.core.edit import put_starts
 from kavrel.core.index import Index
 from kavrel.core.plan import FirstCopy, Plan
@@ -106,16 +106,13 @@ def list_points(plan_id: str, job: str, on: date, service: TheService) -> Respon
     now = datetime.combine(on + timedelta(days=1), time(), zone).timestamp()
     if found.kind != "snapshot" and times:
         now = times[-1]
-    datasets = [book.index.datasets[d] for d in found.datasets]
     points = [
         PointView(
             data_time=utc(p.data_time),
             available_at=utc(p.available_at),
             expires_at=utc(p.expires_at) if p.expires_at != float("inf") else None,
             kept_by=[name for name, _ in rules],
-            frees_bytes=int(
-                sum(frees(d, times, now, n) * book.stored_share(found, d) for d in datasets)
-            ),
+            frees_bytes=freed_bytes(book, found, times, now, n),
         )
         for n, (p, rules) in enumerate(ruled)
     ]

@@ -55,7 +55,13 @@ def list_layouts(
     unknown = [d for d in disk if d not in index.disks]
     if unknown or len(set(disk)) != len(disk):
         raise ProblemError(422, "not valid", "name each disk of the plan once")
-    spares = sum(1 for d in index.idle_disks if d.id not in disk)
+    chosen = [index.disks[d] for d in disk]
+    need, kinds = max(d.capacity_bytes for d in chosen), {d.kind for d in chosen}
+    spares = sum(
+        1
+        for d in index.idle_disks
+        if d.id not in disk and d.capacity_bytes >= need and d.kind in kinds
+    )
     conditions = Conditions.of(index.assumptions, shelf_spares=min(spares, MOST_SHELF_SPARES))
     facts = [disk_facts(index, index.disks[d]) for d in disk]
     return body(LayoutList(layouts=layouts(facts, filesystem, conditions)))

@@ -412,6 +412,9 @@ def _carried(index: Index, job: Job) -> Iterator[Problem]:
     if job.catch_up and (job.after or kind.by_hand):
         said = "it has no time of its own that could be missed"
         yield Problem("jobs", job.id, "catch_up", said)
+    if job.chunk_store and not kind.archives:
+        said = f"a {kind.title} makes no whole archives"
+        yield Problem("jobs", job.id, "chunk_store", said)
     bucket = index.buckets.get(job.target_bucket or "")
     if bucket and bucket.locked_days and kind.trash:
         said = (

@@ -16,15 +16,16 @@ from kavrel.core.copies.fetch import how_to_fetch
 from kavrel.core.copies.keys import key_at, key_taken_by
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.ladder import Ladder, ladder
-from kavrel.core.copies.space import held_bytes
+from kavrel.core.copies.space import held_bytes, stored_on
 from kavrel.core.copies.travel import travels
 from kavrel.core.index import Index
 from kavrel.core.log.due import Due, due
 from kavrel.core.plan import JobKind, Plan
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.layout import Layout
-from kavrel.core.pools.loss import repair_of
-from kavrel.core.pools.pool import PoolState, pool_conditions, pool_groups, pool_states
+from kavrel.core.pools.loss import any_of, repair_of
+from kavrel.core.pools.pool import PoolState, pool_conditions, pool_groups, pool_states, settled
+from kavrel.core.pools.taken import Stored
 from kavrel.core.proof.cell import Cell
 from kavrel.core.proof.hazards import HAZARDS
 from kavrel.core.proof.proof import prove, worst_working
@@ -58,6 +59,7 @@ class Strip(_View):
     usable_bytes: int
     cost_minor: int
     loss_odds_5y: float
+    damage_odds_5y: float
     worst_rpo_seconds: float
     worst_rto_seconds: float
     lost_for_good: int
@@ -79,7 +81,7 @@ class HostView(_View):
 
 
 class PoolView(_View):
-    """A pool's layout, and the bytes of its datasets and of others' newest copies on it.
+    """A pool's layout, and the bytes of its datasets, kept for them, and of others' copies on it.
 
     `rebuild_now` is the rebuild at that fill: ZFS and Btrfs copies rebuild only what is used.
     """
@@ -87,7 +89,10 @@ class PoolView(_View):
     id: str
     layout: Layout
     dataset_bytes: int
+    reserved_bytes: int
     stored_bytes: int
+    stored_a_year_bytes: int
+    left_bytes: int
     fill: float
     rebuild_now: Working
 
@@ -215,8 +220,23 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
     drawn = power(index)
     heard, promised = tuple(listeners(index)), tuple(promises(index, states))
     ladders = tuple(ladder(book, d.id) for d in plan.datasets)
+    stores = stored_on(book)
+    # How full the pools are is known now; their odds follow from it.
+    states = {i: settled(index, s, s.fill(stores.get(i, Stored()))) for i, s in states.items()}
     view = View(
-        index, states, matrix, book, this_week, cells, dues, drawn, heard, promised, ladders, today
+        index,
+        states,
+        stores,
+        matrix,
+        book,
+        this_week,
+        cells,
+        dues,
+        drawn,
+        heard,
+        promised,
+        ladders,
+        today,
     )
     found = cautions(view)
     return Evaluation.model_construct(
@@ -255,6 +275,7 @@ def _strip(
         usable_bytes=usable,
         cost_minor=cost,
         loss_odds_5y=float(odds.value or 0.0),
+        damage_odds_5y=any_of(s.layout.damage_odds_5y for s in states.values() if s.dataset_bytes),
         worst_rpo_seconds=float(rpo.value or 0.0),
         worst_rto_seconds=float(rto.value or 0.0),
         lost_for_good=sum(1 for c in cells if c.fate == "lost" and c.signed != "yes"),
@@ -315,28 +336,41 @@ def _worst_name(working: Working) -> str:
 def _odds(states: dict[str, PoolState]) -> Working:
     """Odds that any pool which holds datasets loses data by dying disks within five years."""
     used = [s for s in states.values() if s.dataset_bytes]
-    kept = 1.0
-    for state in used:
-        kept *= 1 - state.layout.loss_odds_5y
+    damaged = any_of(s.layout.damage_odds_5y for s in used)
+    most = any_of(s.layout.damage_at_most_5y for s in used)
     return step(
         "a pool with data is lost within 5 years",
-        1 - kept,
+        any_of(s.layout.loss_odds_5y for s in used),
         "odds",
         "1 - product over pools of (1 - odds); the copies decide what comes back",
         *(s.layout.odds_working.model_copy(update={"name": f"pool {s.pool.name}"}) for s in used),
+        step(
+            "apart from that: a file damaged while rebuilding, within 5 years",
+            damaged,
+            "odds",
+            "1 - product over pools of (1 - odds)",
+            step("at most, by the data sheets' rates", most, "odds"),
+            *(
+                s.layout.damage_working.model_copy(update={"name": f"in pool {s.pool.name}"})
+                for s in used
+                if s.layout.survives_any
+            ),
+        ),
         source="Markov chain after Patterson, Gibson and Katz 1988",
     )
 
 
 def _pool(view: View, state: PoolState) -> PoolView:
-    stored = view.stored_bytes(state.pool.id)
-    usable = state.layout.usable_bytes
-    fill = (state.dataset_bytes + stored) / usable if usable else 0.0
+    stored = view.stored(state.pool.id)
+    fill = view.fill(state.pool.id)
     return PoolView(
         id=state.pool.id,
         layout=state.layout,
         dataset_bytes=state.dataset_bytes,
-        stored_bytes=stored,
+        reserved_bytes=state.reserved_bytes,
+        stored_bytes=stored.now_bytes,
+        stored_a_year_bytes=stored.a_year_bytes,
+        left_bytes=max(state.layout.usable_bytes - state.taken_bytes - stored.now_bytes, 0),
         fill=fill,
         rebuild_now=repair_of(
             FAMILIES[state.pool.family],

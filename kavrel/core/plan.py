@@ -616,6 +616,7 @@ class Job(Value):
     window_to: WallTime | None = None
     fixed: Flag = False
     alarm_days: real(0.05, 3650.0) | None = None  # type: ignore[valid-type]
+    chunk_store: Flag = False  # of whole archives: the store keeps chunks that are alike once
     catch_up: Flag = False  # a run that was missed while the box was off is made up for
     lands_in: Id | None = None
     lands_as: Id | None = None

@@ -21,6 +21,7 @@ from kavrel.core.pools.outlook import Outlook, outlook
 from kavrel.core.pools.pool import disk_facts, pool_conditions, pool_states
 from kavrel.core.pools.purchase import PurchasePlan, purchase_plan
 from kavrel.core.pools.strategies import Strategy, strategies
+from kavrel.core.pools.taken import Stored
 from kavrel.core.proof.lab import LabLives, lab_lives
 from kavrel.core.quantities import Id, whole
 from kavrel.core.week.arrange import Arrangement, arrange
@@ -311,9 +312,10 @@ def _odds(index: Index, evaluation: Evaluation, question: OddsQuestion, tell: Te
         heard(done)
         return True
 
+    fills = {p.id: min(p.fill, 1.0) for p in evaluation.pools}
     return OddsAnswer(
         outlook=outlook(
-            index, pools, float(question.years), question.lifetimes, evaluation.today, on
+            index, pools, float(question.years), question.lifetimes, fills, evaluation.today, on
         )
     )
 
@@ -326,10 +328,11 @@ def _growth(
     known = index.assumptions
     host = index.hosts[pool.host]
     bays = question.bays or max(host.bays_35 + host.bays_25 + host.ports_usb, len(pool.disks))
-    need = need_of(index, pool, view.stored_bytes)
+    stored = Stored(view.stored_bytes, view.stored_a_year_bytes)
+    need = need_of(index, pool, stored)
     offers = offers_for(index, pool)
     conditions = pool_conditions(index, pool)
-    ahead = growth(index, pool, view.layout, view.stored_bytes, evaluation.today, question.years)
+    ahead = growth(index, pool, view.layout, stored, evaluation.today, question.years)
     if not tell(0.3, "years ahead reckoned"):
         raise Stopped
     ways = strategies(index, offers, need, question.years, bays, conditions)

@@ -62,32 +62,40 @@ def test_the_chains_solver_against_integrating_the_same_equations(
     # SciPy's expm is the solver; here its ODE integrator walks a generator built by hand.
     fail, repair = 2e-5, 200.0
     shelf = spares.count if spares else 0
-    states = [(f, s) for f in range(outlives + 1) for s in range(shelf + 1)]
+    # Failed, spares left, and whether the repair that runs took a spare when it began.
+    states = [
+        (f, s, m) for f in range(outlives + 1) for s in range(shelf + 1) for m in (False, True)
+    ]
+
+    def begins(failed: int, left: int) -> tuple[int, int, bool]:
+        taken = failed > 0 and left > 0
+        return failed, left - taken, taken
 
     def flow(_: float, p: np.ndarray) -> list[float]:
         change = dict.fromkeys(states, 0.0)
         lost = 0.0
-        for (failed, left), share in zip(states, p, strict=False):
+        for (failed, left, mine), share in zip(states, p, strict=False):
+            here = failed, left, mine
             out = (width - failed) * fail * share
-            change[failed, left] -= out
+            change[here] -= out
             if failed == outlives:
                 lost += out
             else:
-                change[failed + 1, left] += out
+                change[(failed + 1, left, mine) if failed else begins(1, left)] += out
             if spares and left < shelf:
                 bought = share / spares.restock_hours
-                change[failed, left] -= bought
-                change[failed, left + 1] += bought
+                change[here] -= bought
+                change[failed, left + 1, mine] += bought
             if failed:
-                hours = spares.repair_hours if spares and left else repair
+                hours = spares.repair_hours if spares and mine else repair
                 mended = share / hours
                 bad = error if failed == outlives else 0.0
-                change[failed, left] -= mended
-                change[failed - 1, max(left - 1, 0)] += mended * (1 - bad)
+                change[here] -= mended
+                change[begins(failed - 1, left)] += mended * (1 - bad)
                 lost += mended * bad
         return [*change.values(), lost]
 
-    start = [1.0 if s == (0, shelf) else 0.0 for s in states] + [0.0]
+    start = [1.0 if s == (0, shelf, False) else 0.0 for s in states] + [0.0]
     span = 5 * HOURS_PER_YEAR
     walked = solve_ivp(flow, (0, span), start, method="LSODA", rtol=1e-9, atol=1e-14).y[-1, -1]
     exact = loss_odds(width, outlives, fail, repair, error, 5.0, spares)

@@ -1,6 +1,6 @@
 """A caution: something a person of this trade would point at, with its reason and a way out."""
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from functools import cached_property
@@ -10,12 +10,11 @@ from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.bench.power import Power
 from kavrel.core.copies.book import CopyBook
-from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.ladder import Ladder
-from kavrel.core.copies.space import held_bytes
 from kavrel.core.index import Index
 from kavrel.core.log.due import Due
 from kavrel.core.pools.pool import PoolState
+from kavrel.core.pools.taken import Stored
 from kavrel.core.proof.cell import Cell
 from kavrel.core.shares.access import Access
 from kavrel.core.shares.addresses import Listener
@@ -71,6 +70,7 @@ class View:
 
     index: Index
     states: dict[str, PoolState]
+    stores: Mapping[str, Stored]
     matrix: Sequence[Access]
     book: CopyBook
     week: Week
@@ -97,20 +97,17 @@ class View:
         width = len(self.index.plan.accounts)
         return {a.id: self.matrix[n::width] for n, a in enumerate(self.index.plan.accounts)}
 
-    @cached_property
-    def _stored(self) -> dict[str, int]:
-        found: dict[str, float] = {}
-        for job in self.index.plan.jobs:
-            pool = self.book.place(job).pool
-            if pool and KINDS[job.kind].copies:
-                newest = self.book.first_bytes(job) if job.target_pool else 0
-                held = held_bytes(self.book, job, self.today)
-                found[pool] = found.get(pool, 0.0) + newest + held
-        return {pool: int(size) for pool, size in found.items()}
+    def stored(self, pool: str) -> Stored:
+        """Others' newest copies on a pool and what all points on it hold, and how that grows."""
+        return self.stores.get(pool, Stored())
+
+    def fill(self, pool: str) -> float:
+        """Share of a pool that is taken."""
+        return self.states[pool].fill(self.stored(pool))
 
     def stored_bytes(self, pool: str) -> int:
         """Bytes of others' newest copies on a pool, and of what all points on it hold."""
-        return self._stored.get(pool, 0)
+        return self.stored(pool).now_bytes
 
 
 def changed(label: str, collection: str, **values: Any) -> Callable[[View, str], Fix | None]:

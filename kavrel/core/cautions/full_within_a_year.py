@@ -10,7 +10,7 @@ def _find(view: View) -> Iterator[Finding]:
 
     mark = view.index.assumptions["fill_warn_share"]
     for state in view.states.values():
-        need = need_of(view.index, state.pool, view.stored_bytes(state.pool.id))
+        need = need_of(view.index, state.pool, view.stored(state.pool.id))
         years = need.until(state.layout.usable_bytes * mark)
         if years is not None and 0 < years < 1:
             why = f"At its growth it passes {mark:.0%} in {years * 12:.0f} months."

@@ -10,7 +10,7 @@ def _find(view: View) -> Iterator[Finding]:
     for state in view.states.values():
         odds = state.layout.loss_odds_5y
         if odds > accepted and state.layout.survives_any:
-            why = f"It loses something within five years with odds of {odds:.1%}; accepted are {accepted:.1%}."
+            why = f"It is lost within five years with odds of {odds:.1%}; accepted are {accepted:.1%}."
             yield state.pool.id, state.pool.name, why
 
 

@@ -9,7 +9,7 @@ def _find(view: View) -> Iterator[Finding]:
     for state in view.states.values():
         held = view.stored_bytes(state.pool.id)
         usable = state.layout.usable_bytes
-        live = state.dataset_bytes
+        live = state.taken_bytes
         if live < usable < live + held:
             over = (live + held - usable) / 1e12
             yield (

@@ -9,7 +9,7 @@ def _find(view: View) -> Iterator[Finding]:
     known = view.index.assumptions
     for state in view.states.values():
         usable = state.layout.usable_bytes
-        fill = (state.dataset_bytes + view.stored_bytes(state.pool.id)) / usable if usable else 9.9
+        fill = (state.taken_bytes + view.stored_bytes(state.pool.id)) / usable if usable else 9.9
         if known["fill_warn_share"] < fill <= 1:
             slow = state.pool.filesystem in ("zfs", "btrfs") and fill > known["fill_slow_share"]
             yield (

@@ -8,14 +8,14 @@ from kavrel.core.cautions.caution import Finding, Rule, View
 def _find(view: View) -> Iterator[Finding]:
     for state in view.states.values():
         stored = view.stored_bytes(state.pool.id)
-        need = state.dataset_bytes + stored
+        need = state.taken_bytes + stored
         if need > state.layout.usable_bytes:
             yield (
                 state.pool.id,
                 state.pool.name,
                 (
-                    f"Datasets of {state.dataset_bytes / 1e12:.2f} TB and copies of {stored / 1e12:.2f} TB "
-                    f"do not fit into {state.layout.usable_bytes / 1e12:.2f} TB."
+                    f"Datasets with what is kept for them of {state.taken_bytes / 1e12:.2f} TB and copies "
+                    f"of {stored / 1e12:.2f} TB do not fit into {state.layout.usable_bytes / 1e12:.2f} TB."
                 ),
             )
 

@@ -195,7 +195,7 @@ class CopyBook:
                 usual_days=self.mean_interval_days(job),
                 scan_seconds=self.scan_seconds(job),
                 floor_seconds=self.floor_seconds(job),
-                sends_everything=kind.sends == "everything",
+                sends_everything=kind.sends_all(job),
                 slowdown=self.slowdowns.get(job.id, 1.0),
                 first=self._first(job),
                 upstream=self.flow(self.index.jobs[job.reads_from])

@@ -8,6 +8,7 @@ gone() over the gaps between them and to now; taking one out joins two gaps.
 Source: inclusion and exclusion over copy-on-write blocks; the rates are the plan's own.
 """
 
+from collections import defaultdict
 from collections.abc import Sequence
 from datetime import date, datetime, time, timedelta
 from functools import lru_cache
@@ -20,6 +21,7 @@ from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.retention import DAY
 from kavrel.core.plan import Dataset, Job
+from kavrel.core.pools.taken import Need, Stored, reserved_bytes, trees
 from kavrel.core.quantities import YEAR_DAYS
 from kavrel.core.working import Working, step
 
@@ -53,6 +55,14 @@ def frees(dataset: Dataset, times: Sequence[float], now: float, which: int) -> f
     return max(here + before - joined, 0.0)
 
 
+def freed_bytes(book: CopyBook, job: Job, times: Sequence[float], now: float, which: int) -> int:
+    """Bytes that come back on the store when one point of a job goes."""
+    if KINDS[job.kind].whole_points(job):
+        return book.first_bytes(job)
+    datasets = [book.index.datasets[d] for d in job.datasets]
+    return int(sum(frees(d, times, now, which) * book.stored_share(job, d) for d in datasets))
+
+
 def held_bytes(book: CopyBook, job: Job, day: date) -> float:
     """Bytes that a job's points hold beside the newest state, on its own store."""
     if not KINDS[job.kind].copies:
@@ -60,6 +70,8 @@ def held_bytes(book: CopyBook, job: Job, day: date) -> float:
     times = tuple(p.data_time for p in book.points_on(job, day))
     if not times:
         return 0.0
+    if KINDS[job.kind].whole_points(job):
+        return float(book.first_bytes(job) * (len(times) - 1))
     now = times[-1]
     if job.kind == "snapshot":  # here the live state is the dataset itself
         zone = ZoneInfo(book.index.plan.zone)
@@ -68,6 +80,28 @@ def held_bytes(book: CopyBook, job: Job, day: date) -> float:
         held(d, times, now) * book.stored_share(job, d)
         for d in (book.index.datasets[key] for key in job.datasets)
     )
+
+
+def stored_on(book: CopyBook) -> dict[str, Stored]:
+    """Pool to what others' newest copies and all points on it take, now and more each year."""
+    index = book.index
+    now: dict[str, float] = defaultdict(float)
+    a_year: dict[str, float] = defaultdict(float)
+    for job in index.plan.jobs:
+        pool = book.place(job).pool
+        if not pool or not KINDS[job.kind].copies:
+            continue
+        now[pool] += held_bytes(book, job, book.as_of)
+        if job.target_pool:
+            now[pool] += book.first_bytes(job)
+            a_year[pool] += growing(book, job)
+    return {p: Stored(int(now[p]), int(a_year[p])) for p in now}
+
+
+def growing(book: CopyBook, job: Job) -> float:
+    """Bytes that the newest state of a copy grows by in a year: what is left out does not come."""
+    datasets = (book.index.datasets[d] for d in job.datasets)
+    return sum(d.growth_bytes_per_year * book.stored_share(job, d) for d in datasets)
 
 
 class Layer(_View):
@@ -121,6 +155,10 @@ def pool_space(book: CopyBook, pool: str, years: int) -> PoolSpace:
     layers = [Layer(name=d.name, kind="live", bytes=d.size_bytes) for d in here]
     points = copies = 0.0
     growth_of_copies = 0.0
+    kept = reserved_bytes(trees(index, pool))
+    if kept:
+        name = "thick volumes and reservations, not filled yet"
+        layers.append(Layer(name=name, kind="reserved", bytes=kept))
     parts: list[Working] = []
     for job in index.plan.jobs:
         if not KINDS[job.kind].copies or book.place(job).pool != pool:
@@ -138,22 +176,18 @@ def pool_space(book: CopyBook, pool: str, years: int) -> PoolSpace:
             layers.append(Layer(name=job.name, kind="copy", bytes=whole))
             parts.append(step(f"newest state in {job.name}", whole, "bytes"))
             copies += whole
-            growth_of_copies += sum(
-                index.datasets[d].growth_bytes_per_year * book.stored_share(job, index.datasets[d])
-                for d in job.datasets
-            )
+            growth_of_copies += growing(book, job)
     live = sum(d.size_bytes for d in here)
     growth = sum(d.growth_bytes_per_year for d in here)
     usable = book.states[pool].layout.usable_bytes
-    used = live + points + copies
+    used = live + kept + points + copies
+    need = Need(int(points + copies), int(growth_of_copies), trees(index, pool))
 
     def when(target: float) -> date | None:
-        if used >= target:
-            return book.as_of
-        rate = growth + growth_of_copies
-        if rate <= 0 or (target - used) / rate > years:
+        passed = need.until(target)
+        if passed is None or passed > years:
             return None
-        return book.as_of + timedelta(days=(target - used) / rate * YEAR_DAYS)
+        return book.as_of + timedelta(days=passed * YEAR_DAYS)
 
     warn = index.assumptions["fill_warn_share"]
     marks = []
@@ -162,7 +196,7 @@ def pool_space(book: CopyBook, pool: str, years: int) -> PoolSpace:
         marks.append(
             Mark(
                 day=book.as_of + timedelta(days=span * YEAR_DAYS),
-                live_bytes=int(live + growth * span),
+                live_bytes=need.at(span) - int(points + copies + growth_of_copies * span),
                 points_bytes=int(points),
                 copies_bytes=int(copies + growth_of_copies * span),
             )
@@ -179,8 +213,9 @@ def pool_space(book: CopyBook, pool: str, years: int) -> PoolSpace:
             "taken on the pool",
             int(used),
             "bytes",
-            "live data + what points hold + newest states of copies",
+            "live data + room kept for it + what points hold + newest states of copies",
             step("live data", live, "bytes", "sum of the datasets' sizes"),
+            step("thick volumes and reservations, not filled yet", kept, "bytes"),
             *parts,
             step("growth a year", int(growth + growth_of_copies), "bytes"),
             index.assumptions.step("fill_warn_share"),

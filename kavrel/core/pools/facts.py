@@ -25,6 +25,8 @@ class DiskFacts:
     age_years: float = 0.0
     wear: float = 0.0  # 0 to 1 of a flash disk's rated writes
     iops: float = 100.0
+    latent_errors_per_year: float = 0.013  # a sector gone bad that nobody has read yet
+    weibull_shape: float | None = None  # how failures rise with age; None: as the plan's disks do
     watts: float = 8.0
     idle_watts: float = 5.0
 
@@ -39,7 +41,9 @@ class Conditions:
     """What surrounds the disks: block sizes, upkeep, the repair, and spares.
 
     `replace_hours` is a replacement that has to be ordered; a spare on the shelf takes
-    `fit_hours` after somebody noticed; a hot one starts by itself.
+    `fit_hours` after somebody noticed; a hot one starts by itself. `others_per_hour`: how often
+    other pools take one of the spares on the shelf. `scrubbed`: somebody scrubs every `scrub_days`.
+    `fill`: the used share, 0 to 1; what is planned counts as full.
     """
 
     ashift: int = 12
@@ -50,8 +54,10 @@ class Conditions:
     fit_hours: float = 0.5
     hot_spares: int = 0
     shelf_spares: int = 0
+    others_per_hour: float = 0.0
     scrub_days: float = 90.0
-    latent_errors_per_year: float = 0.013
+    scrubbed: bool = True
+    fill: float = 1.0
     inner_share: float = 0.5
     smr_write_share: float = 0.2
     ram_gib_per_tb: float = 1.0
@@ -81,7 +87,6 @@ class Conditions:
             hot_spares=hot_spares,
             shelf_spares=shelf_spares,
             scrub_days=known["scrub_days"],
-            latent_errors_per_year=known["latent_errors_per_year"],
             inner_share=known["hdd_inner_share"],
             smr_write_share=known["smr_write_share"],
             ram_gib_per_tb=known["ram_gib_per_tb"],

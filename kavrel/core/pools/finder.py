@@ -22,8 +22,7 @@ from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.families.family import Family
 from kavrel.core.pools.lay_out import lay_out, title
 from kavrel.core.pools.layout import Layout
-from kavrel.core.pools.loss import HORIZON_YEARS, Risk, group_read_error, rebuild_hours, spares_of
-from kavrel.core.pools.odds import hourly_rate
+from kavrel.core.pools.loss import HORIZON_YEARS, Risk, failures_per_hour, risk_of
 from kavrel.core.pools.options import grouped
 from kavrel.core.pools.survival import outlives
 from kavrel.core.quantities import Bytes, Flag, Money, whole
@@ -275,7 +274,7 @@ class _Finder:
             return
         members = {d for g in groups for d in g}
         left = [n for n in range(len(self.disks)) if n not in members]
-        need = min(self.sizes[d] for d in members) if not family.one_set else max(self.sizes)
+        need = family.spare_bytes(sizes)
         survives = outlives(family, [len(g) for g in groups])
         fitting = [n for n in left if self.sizes[n] >= need]
         spare_choices: list[int | None] = [None]
@@ -286,10 +285,12 @@ class _Finder:
         iops = sum(family.pace(len(g)).random_write for g in sets) * min(
             self.disks[d].iops for d in members
         )
+        rates = [failures_per_hour([self.disks[d] for d in g]) for g in sets]
         for spare in spare_choices:
             kept = 1.0
-            for group in sets:
-                risk = self._risk_of(family, group, spare is not None, bool(fitting))
+            for group, rate in zip(sets, rates, strict=True):
+                others = sum(rates) - rate
+                risk = self._risk_of(family, group, spare is not None, bool(fitting), others)
                 kept *= 1 - risk.odds(HORIZON_YEARS)
             extra = self.disks[spare].price_minor if spare is not None else 0
             for filesystem in systems:
@@ -311,26 +312,21 @@ class _Finder:
                     iops,
                 )
 
-    def _risk_of(self, family: Family, group: Sequence[int], hot: bool, shelf: bool) -> Risk:
-        key = (family.id, tuple(sorted(self.kind_of[d] for d in group)), hot, shelf)
+    def _risk_of(
+        self, family: Family, group: Sequence[int], hot: bool, shelf: bool, others: float
+    ) -> Risk:
+        kinds = tuple(sorted(self.kind_of[d] for d in group))
+        key = (family.id, kinds, hot, shelf, round(others * 1e12))
         found = self._risk.get(key)
         if found is None:
-            disks = [self.disks[d] for d in group]
-            width = len(disks)
             conditions = replace(
                 self.conditions,
                 hot_spares=1 if hot else 0,
                 shelf_spares=1 if shelf and not hot else 0,
             )
-            hours = rebuild_hours(family, disks, conditions)[0] if family.outlives(width) else 0.0
-            found = Risk(
-                width,
-                family.outlives(width),
-                sum(hourly_rate(d.yearly_failure_rate) for d in disks) / width,
-                conditions.notice_hours + conditions.replace_hours + hours,
-                group_read_error(family, disks, conditions),
-                spares_of(conditions, hours),
-            )
+            # Nothing is stored yet: every file system counts as full, and rebuilds all of it.
+            disks = [self.disks[d] for d in group]
+            found = risk_of(family, disks, "none", replace(conditions, fill=1.0), others)
             self._risk[key] = found
         return found
 
@@ -405,7 +401,7 @@ class _Finder:
         members = {d.id for g in groups for d in g}
         spare = self.disks[candidate.spare] if candidate.spare is not None else None
         left = [d for d in self.disks if d.id not in members and d is not spare]
-        need = min(d.capacity_bytes for g in groups for d in g)
+        need = family.spare_bytes([[d.capacity_bytes for d in g] for g in groups])
         could_serve = any(d.capacity_bytes >= need for d in left)
         pair = _pair(left)
         layout = lay_out(

@@ -7,7 +7,7 @@ Source of the marks: common practice, no source (see the assumptions).
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import date, timedelta
 
 from pydantic import BaseModel, ConfigDict
@@ -21,6 +21,7 @@ from kavrel.core.pools.filesystems.zfs import efficiency
 from kavrel.core.pools.layout import Layout
 from kavrel.core.pools.passes import pass_hours
 from kavrel.core.pools.pool import disk_facts, pool_conditions
+from kavrel.core.pools.taken import Need, Stored, trees
 from kavrel.core.quantities import YEAR_DAYS
 from kavrel.core.working import Working, step
 
@@ -71,35 +72,9 @@ class Growth(BaseModel):
     working: Working
 
 
-@dataclass(frozen=True)
-class Need:
-    """Bytes a pool must hold now, and how many more each year."""
-
-    now_bytes: int
-    a_year_bytes: int
-
-    def at(self, years: float) -> int:
-        """Bytes needed so many years from now."""
-        return int(self.now_bytes + self.a_year_bytes * years)
-
-    def until(self, bytes_: float) -> float | None:
-        """Years until so many bytes are needed; 0 when they already are, None for never."""
-        if self.now_bytes >= bytes_:
-            return 0.0
-        if not self.a_year_bytes:
-            return None
-        return (bytes_ - self.now_bytes) / self.a_year_bytes
-
-
-def need_of(index: Index, pool: Pool, stored_bytes: int) -> Need:
-    """What the datasets of a pool and the copies on it need. Copies grow with their datasets."""
-    growth = {d.id: d.growth_bytes_per_year for d in index.plan.datasets}
-    own = [d for d in index.plan.datasets if d.pool == pool.id]
-    copied = sum(growth[d] for j in index.plan.jobs if j.target_pool == pool.id for d in j.datasets)
-    return Need(
-        sum(d.size_bytes for d in own) + stored_bytes,
-        sum(d.growth_bytes_per_year for d in own) + copied,
-    )
+def need_of(index: Index, pool: Pool, stored: Stored) -> Need:
+    """What the datasets of a pool and the copies on it need."""
+    return Need(stored.now_bytes, stored.a_year_bytes, trees(index, pool.id))
 
 
 def drifted(price_minor: int, drift: float, years: float) -> int:
@@ -108,11 +83,11 @@ def drifted(price_minor: int, drift: float, years: float) -> int:
 
 
 def growth(
-    index: Index, pool: Pool, layout: Layout, stored_bytes: int, today: date, years: int
+    index: Index, pool: Pool, layout: Layout, stored: Stored, today: date, years: int
 ) -> Growth:
     """The years ahead of a pool, up to ten."""
     known = index.assumptions
-    need = need_of(index, pool, stored_bytes)
+    need = need_of(index, pool, stored)
     usable = layout.usable_bytes
     marks = [known["fill_warn_share"], known["fill_slow_share"], 1.0]
     passed = [need.until(usable * m) for m in marks]
@@ -130,8 +105,8 @@ def growth(
     return Growth(
         pool=pool.id,
         usable_bytes=usable,
-        now_bytes=need.now_bytes,
-        a_year_bytes=need.a_year_bytes,
+        now_bytes=need.at(0.0),
+        a_year_bytes=need.at(1.0) - need.at(0.0),
         points=tuple(points),
         warn_on=dates[0],
         slow_on=dates[1],
@@ -143,8 +118,8 @@ def growth(
             "",
             "(room x mark - needed now) / growth a year",
             step("room", usable, "bytes"),
-            step("needed now, with copies of others", need.now_bytes, "bytes"),
-            step("growth a year", need.a_year_bytes, "bytes"),
+            step("needed now, with what is kept and copies of others", need.at(0.0), "bytes"),
+            step("growth in the first year", need.at(1.0) - need.at(0.0), "bytes"),
             known.step("fill_warn_share"),
             known.step("fill_slow_share"),
             known.step("price_drift"),
@@ -177,6 +152,10 @@ def offer_facts(index: Index, offer: Offer) -> DiskFacts:
         condition=offer.condition,
         shingled=offer.recording == "smr",
         iops=known[f"{offer.kind}_iops"],
+        latent_errors_per_year=known[
+            "latent_errors_per_year" if family == "hdd" else "ssd_latent_errors_per_year"
+        ],
+        weibull_shape=known["ssd_weibull_shape"] if family == "ssd" else None,
         watts=known[f"{offer.kind}_watts"],
         idle_watts=known[f"{offer.kind}_idle_watts"],
     )

@@ -8,7 +8,7 @@ from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.families.family import Family
 from kavrel.core.pools.layout import DiskSlices, Layout, LayoutError, Speeds
-from kavrel.core.pools.loss import group_read_error, loss, redundancy_sets, repair_of
+from kavrel.core.pools.loss import latent_error, loss, rated_error, redundancy_sets, repair_of
 from kavrel.core.pools.passes import pass_hours
 from kavrel.core.pools.survival import outlives, survival
 from kavrel.core.working import Working, step
@@ -55,8 +55,8 @@ def _lay_out(
     usable = space.usable_bytes
     slices = _slices(family, groups, usable)
     repair = repair_of(family, groups, filesystem, conditions)
-    read_errors = [group_read_error(family, g, conditions) for g in redundancy_sets(family, groups)]
-    odds, odds_working = loss(family, groups, repair, conditions)
+    sets = redundancy_sets(family, groups)
+    odds = loss(family, groups, filesystem, repair, conditions)
     speeds, speed_working = _speeds(family, groups, conditions)
     ram, ram_working = _memory(filesystem, usable, conditions)
     cost = sum(d.price_minor for d in disks)
@@ -87,8 +87,15 @@ def _lay_out(
         surface_hours=whole,
         sync_hours=repair.sync_hours,
         scrub_hours=whole / conditions.rebuild_speed_share if any_disks else None,
-        read_error_odds=max(read_errors) if any_disks else None,
-        loss_odds_5y=odds,
+        read_error_odds=max(latent_error(family, g, conditions) for g in sets)
+        if any_disks
+        else None,
+        read_error_at_most=max(rated_error(family, g, conditions) for g in sets)
+        if any_disks
+        else None,
+        loss_odds_5y=odds.lost,
+        damage_odds_5y=odds.damaged,
+        damage_at_most_5y=odds.damaged_at_most,
         read_mb_per_s=speeds.read_mb_per_s,
         write_mb_per_s=speeds.write_mb_per_s,
         speeds=speeds,
@@ -102,7 +109,8 @@ def _lay_out(
         disks=slices,
         working=space.working,
         rebuild_working=repair.working,
-        odds_working=odds_working,
+        odds_working=odds.lost_working,
+        damage_working=odds.damaged_working,
         speed_working=speed_working,
         ram_working=ram_working,
         power_working=step(

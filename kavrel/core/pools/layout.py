@@ -45,7 +45,10 @@ class Layout(BaseModel):
     `usable_bytes` is what an ordinary user can fill, `holds_bytes` what that is worth with the
     pool's compression. `survives_any` disks may die, whichever they are; `survival` counts the
     sets beyond. `rebuild_hours` is None where there is nothing to rebuild from; `rebuilds` says
-    what is gone over. Money is in minor units; `cost_per_tb_minor` is per decimal TB usable.
+    what is gone over. `loss_odds_5y`: a disk too many takes the pool. `damage_odds_5y`: a file is
+    damaged while rebuilding, by the latent errors that scrubs see, and `damage_at_most_5y` by the
+    data sheets' rates; `read_error_odds` and `read_error_at_most` are those of one last rebuild. Money is in
+    minor units; `cost_per_tb_minor` is per decimal TB usable.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -69,7 +72,10 @@ class Layout(BaseModel):
     sync_hours: float | None
     scrub_hours: float | None
     read_error_odds: float | None
+    read_error_at_most: float | None
     loss_odds_5y: float
+    damage_odds_5y: float
+    damage_at_most_5y: float
     read_mb_per_s: float
     write_mb_per_s: float
     speeds: Speeds
@@ -85,6 +91,7 @@ class Layout(BaseModel):
     working: Working
     rebuild_working: Working
     odds_working: Working
+    damage_working: Working
     speed_working: Working
     ram_working: Working
     power_working: Working

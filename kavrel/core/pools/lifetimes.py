@@ -4,7 +4,7 @@ A disk's time to failure follows Weibull with the plan's shape, scaled so that a
 often within five years as its yearly rate says. A disk that has run already fails given that it
 has come this far. Disks of one batch share their luck: a share of batches is bad and fails a
 factor more often, the others less, so that the mean stays. Repairs take their time one after
-another; with no redundancy left the last rebuild may meet an unreadable sector. With shape 1, no
+another; lost is a set when a disk too many dies. With shape 1, no
 bad batches and repairs of random length (exponential) this is the Markov chain of `odds`.
 Source: Weibull lifetimes are common practice; the interval is Clopper and Pearson 1934.
 """
@@ -32,8 +32,8 @@ class Lives:
     age_hours: tuple[float, ...]
     batch: tuple[int, ...]  # disks with the same number are of one batch; each new disk is not
     repair_hours: float
-    read_error: float
     spares: Spares | None = None
+    shapes: tuple[float, ...] | None = None  # how each one's failures rise with age
 
 
 @dataclass(frozen=True)
@@ -126,10 +126,15 @@ def first_losses(
     return first / np.float32(HOURS_PER_YEAR)
 
 
-def _scales(rates: Array, shape: float) -> Array:
+def _scales(rates: Array, shape: Array) -> Array:
     """Weibull scale in hours: as many failures within five years as the constant rate gives."""
     span = SCALE_YEARS * HOURS_PER_YEAR
     return span / (rates * span) ** (1 / shape)
+
+
+def _shapes(each: Lives, ageing: Ageing) -> Array:
+    """The Weibull shape of each disk."""
+    return np.asarray(each.shapes or (ageing.shape,) * len(each.fail_per_hour), dtype=np.float64)
 
 
 def _lose(
@@ -141,9 +146,10 @@ def _lose(
     rng: np.random.Generator,
 ) -> None:
     """Lowers `first` to the hour at which this set loses something, where it does."""
-    shape = ageing.shape
+    shape = _shapes(each, ageing)
     width = len(each.fail_per_hour)
     scale = _scales(np.asarray(each.fail_per_hour), shape).astype(np.float32)
+    shape = shape.astype(np.float32)
     age = np.asarray(each.age_hours, dtype=np.float32)
     come = (age / scale) ** shape
     # Cumulative hazard to the horizon: most lifetimes see no failure, and need no more work.
@@ -158,7 +164,8 @@ def _lose(
     if not len(eventful):
         return
     luck = luck[eventful]
-    times = scale * (luck + come) ** (1 / shape) - age if shape != 1 else luck * scale
+    plain = bool((shape == 1).all())
+    times = luck * scale if plain else scale * (luck + come) ** (1 / shape) - age
     if each.outlives == 0:
         first[eventful] = np.minimum(first[eventful], times.min(axis=1))
         return
@@ -172,7 +179,7 @@ class _Repairs:
     `fail` the hour at which each disk fails next, `down` the hour since which it is down.
     """
 
-    STATE = ("rows", "fail", "down", "spares", "restock", "failed", "mending", "mended")
+    STATE = ("rows", "fail", "down", "spares", "restock", "taken", "failed", "mending", "mended")
 
     def __init__(
         self,
@@ -184,6 +191,7 @@ class _Repairs:
     ) -> None:
         self.each, self.ageing, self.horizon = each, ageing, horizon
         self.scale, self.rng = scale, rng
+        self.shapes = _shapes(each, ageing).astype(np.float32)
 
     def run(self, first: Array, rows: Array, fail: Array) -> None:
         """Lowers `first` where a lifetime loses something before the horizon."""
@@ -192,20 +200,24 @@ class _Repairs:
         self.down = np.full(fail.shape, np.inf, dtype=np.float32)
         self.spares = np.full(n, self.each.spares.count if self.each.spares else 0, dtype=np.int16)
         self.restock = np.full(n, np.inf, dtype=np.float32)
+        self.taken = self._others(n)
         self.failed = np.zeros(n, dtype=np.int16)
         self.mending = np.full(n, -1, dtype=np.int16)
         self.mended = np.full(n, np.inf, dtype=np.float32)
         while len(self.rows):
             disk = self.fail.argmin(axis=1)
             soonest = self.fail[np.arange(len(disk)), disk]
-            others = np.minimum(self.mended, self.restock)
-            now = np.minimum(soonest, others)
+            store = np.minimum(self.taken, self.restock)
+            now = np.minimum(np.minimum(soonest, self.mended), store)
             going = now <= self.horizon
-            stock = going & (self.restock <= np.minimum(soonest, self.mended))
+            stock = going & (store <= np.minimum(soonest, self.mended))
             repair = going & ~stock & (self.mended <= soonest)
-            over = self._repair(repair, now) | self._fail(going & ~stock & ~repair, disk, now)
+            self._repair(repair, now)
+            over = self._fail(going & ~stock & ~repair, disk, now)
             if stock.any():
-                self._restock(stock, now)
+                by_others = self.taken <= self.restock
+                self._taken(stock & by_others, now)
+                self._restock(stock & ~by_others, now)
             first[self.rows[over]] = np.minimum(first[self.rows[over]], now[over])
             going &= ~over
             idle = np.flatnonzero(going & (self.mending < 0) & (self.failed > 0))
@@ -217,29 +229,49 @@ class _Repairs:
                 for name in self.STATE:
                     setattr(self, name, getattr(self, name)[keep])
 
-    def _restock(self, stock: Array, now: Array) -> None:
+    def _others(self, count: int) -> Array:
+        """Hours until another group takes a spare."""
+        rate = self.each.spares.others_per_hour if self.each.spares else 0.0
+        if not rate:
+            return np.full(count, np.inf, dtype=np.float32)
+        return self.rng.standard_exponential(count, dtype=np.float32) / np.float32(rate)
+
+    def _taken(self, taken: Array, now: Array) -> None:
+        """Another group takes a spare, where there is one, and it is bought again."""
+        which = np.flatnonzero(taken)
+        if not len(which):
+            return
+        has = which[self.spares[which] > 0]
+        self.spares[has] -= 1
+        self._buy(has, now)
+        self.taken[which] = now[which] + self._others(len(which))
+
+    def _buy(self, taking: Array, now: Array) -> None:
+        """A spare is ordered for those that took one and wait for none yet."""
         assert self.each.spares is not None
+        fresh = taking[~np.isfinite(self.restock[taking])]
+        hours = self.each.spares.restock_hours
+        self.restock[fresh] = now[fresh] + self._delivered(hours, len(fresh))
+
+    def _restock(self, stock: Array, now: Array) -> None:
+        if self.each.spares is None or not stock.any():
+            return
         self.spares[stock] += 1
         more = stock & (self.spares < self.each.spares.count)
         self.restock[stock] = np.inf
-        self.restock[more] = now[more] + self._length(
+        self.restock[more] = now[more] + self._delivered(
             self.each.spares.restock_hours, int(more.sum())
         )
 
-    def _repair(self, repair: Array, now: Array) -> Array:
-        """Puts new disks in; where the last rebuild met an unreadable sector it is over."""
-        met = np.zeros(len(repair), dtype=bool)
-        if self.each.read_error:
-            last = repair & (self.failed == self.each.outlives)
-            met = last & (self.rng.random(len(repair), dtype=np.float32) < self.each.read_error)
-        which = np.flatnonzero(repair & ~met)
+    def _repair(self, repair: Array, now: Array) -> None:
+        """Puts new disks in."""
+        which = np.flatnonzero(repair)
         back = self.mending[which]
         self.fail[which, back] = now[which] + self._new_life(back)
         self.down[which, back] = np.inf
         self.failed[which] -= 1
         self.mending[which] = -1
         self.mended[which] = np.inf
-        return met
 
     def _fail(self, failure: Array, disk: Array, now: Array) -> Array:
         """Takes disks out; where that is one too many it is over."""
@@ -254,20 +286,24 @@ class _Repairs:
         """Begins a repair: with a spare where there is one, which is then bought again."""
         supply = self.each.spares
         if supply is None:
-            self.mended[idle] = now[idle] + self._length(self.each.repair_hours, len(idle))
+            self.mended[idle] = now[idle] + self._delivered(self.each.repair_hours, len(idle))
             return
         has = self.spares[idle] > 0
         taking, waiting = idle[has], idle[~has]
+        # A spare at hand waits for no delivery.
         self.mended[taking] = now[taking] + self._length(supply.repair_hours, len(taking))
-        self.mended[waiting] = now[waiting] + self._length(self.each.repair_hours, len(waiting))
+        self.mended[waiting] = now[waiting] + self._delivered(self.each.repair_hours, len(waiting))
         self.spares[taking] -= 1
-        fresh = taking[~np.isfinite(self.restock[taking])]
-        self.restock[fresh] = now[fresh] + self._length(supply.restock_hours, len(fresh))
+        self._buy(taking, now)
 
     def _length(self, hours: float, count: int) -> Array | float:
-        length: Array | float = hours
         if self.ageing.random_repairs:
-            length = self.rng.standard_exponential(count, dtype=np.float32) * np.float32(hours)
+            return self.rng.standard_exponential(count, dtype=np.float32) * np.float32(hours)
+        return hours
+
+    def _delivered(self, hours: float, count: int) -> Array | float:
+        """A length with an order in it, which now and then comes late."""
+        length = self._length(hours, count)
         if self.ageing.late_odds:
             late = self.rng.random(count, dtype=np.float32) < self.ageing.late_odds
             length = length + late * np.float32(self.ageing.late_hours)
@@ -282,4 +318,4 @@ class _Repairs:
             luck /= np.where(bad, ageing.bad_batch_factor, 1.0).astype(np.float32) * np.float32(
                 ageing.good_share
             )
-        return self.scale[disks] * (luck ** np.float32(1 / ageing.shape))
+        return self.scale[disks] * (luck ** (1 / self.shapes[disks]))

@@ -1,6 +1,6 @@
 """The repair of a layout and the odds of losing something, from its disks and conditions."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from kavrel.core.pools.facts import Conditions, DiskFacts
@@ -8,12 +8,13 @@ from kavrel.core.pools.families.family import Family
 from kavrel.core.pools.odds import (
     Spares,
     either,
+    ends,
     hourly_rate,
     latent_error_odds,
-    loss_odds,
     read_error_odds,
 )
 from kavrel.core.pools.passes import pass_hours
+from kavrel.core.quantities import YEAR_DAYS
 from kavrel.core.working import Working, step
 
 HORIZON_YEARS = 5.0
@@ -67,11 +68,16 @@ def rebuild_hours(
     return worst[0] / conditions.rebuild_speed_share, worst[1], worst[2]
 
 
+def reads_used_alone(family: Family, filesystem: str) -> bool:
+    """Whether a rebuild goes over the used space alone: ZFS and Btrfs copies know what is used."""
+    return filesystem == "zfs" or family.copies > 0
+
+
 def repair_of(
     family: Family, groups: Disks, filesystem: str, conditions: Conditions, fill: float = 1.0
 ) -> Repair:
     """The slowest rebuild over the groups. ZFS and Btrfs copies rebuild what is used alone."""
-    used_only = filesystem == "zfs" or family.copies > 0
+    used_only = reads_used_alone(family, filesystem)
     sets = [g for g in redundancy_sets(family, groups) if family.outlives(len(g))]
     if not sets:
         nothing = step("rebuild", None, "h", "no redundancy: nothing to rebuild from")
@@ -125,127 +131,311 @@ def repair_of(
     )
 
 
-def group_read_error(family: Family, group: Sequence[DiskFacts], conditions: Conditions) -> float:
-    """Odds of an unreadable sector when a group rebuilds with nothing else left to help."""
+def _readers(family: Family, group: Sequence[DiskFacts]) -> list[DiskFacts]:
+    """The disks of which a rebuild with nothing else left to help reads every sector that counts.
+
+    The largest of them: the rest is read as far as it reaches.
+    """
     outlived = family.outlives(len(group))
-    readers = 1 if family.one_copy_of or family.copies else len(group) - outlived
+    count = 1 if family.one_copy_of or family.copies else len(group) - outlived
+    return sorted(group, key=lambda d: -d.capacity_bytes)[:count]
+
+
+def latent_error(family: Family, group: Sequence[DiskFacts], conditions: Conditions) -> float:
+    """Odds that the last rebuild of a group meets a sector gone bad since it was last read.
+
+    As scrubs see them; one in unused space damages nothing, so the fill counts.
+    """
+    kept = 1.0
+    for disk in _readers(family, group):
+        rate = disk.latent_errors_per_year * conditions.fill
+        kept *= 1 - latent_error_odds(1, rate, conditions.scrub_days)
+    return 1 - kept
+
+
+def rated_error(family: Family, group: Sequence[DiskFacts], conditions: Conditions) -> float:
+    """The same by the data sheet's rate: 1 - (1 - 1/bits per error)^bits read, or a latent one.
+
+    A data sheet promises that it is no worse, so this is an upper bound.
+    """
+    readers = _readers(family, group)
     used = min(d.capacity_bytes for d in group)
-    if family.smallest_rules:
-        read = readers * used
-    else:
-        # The largest of those that are read: the rest is read as far as it reaches.
-        read = sum(sorted((d.capacity_bytes for d in group), reverse=True)[:readers])
-    surprise = read_error_odds(read, min(d.bits_per_read_error for d in group))
-    latent = latent_error_odds(readers, conditions.latent_errors_per_year, conditions.scrub_days)
-    return either(surprise, latent)
+    bytes_read = (
+        len(readers) * used if family.smallest_rules else sum(d.capacity_bytes for d in readers)
+    )
+    rated = read_error_odds(
+        int(bytes_read * conditions.fill), min(d.bits_per_read_error for d in group)
+    )
+    return either(rated, latent_error(family, group, conditions))
 
 
 @dataclass(frozen=True)
 class Risk:
-    """What the chain takes of one set of disks."""
+    """What the chain takes of one set of disks.
+
+    `latent` and `rated`: odds of an unreadable sector in the last rebuild, as scrubs see it and by
+    the data sheet's upper bound. It costs the file that lies there, not the set: ZFS and Btrfs name
+    the file; md notes the block in its list of bad blocks and goes on.
+    """
 
     width: int
     outlives: int
     fail_per_hour: float
     repair_hours: float
-    read_error: float
+    latent: float
+    rated: float
     spares: Spares | None
 
     def odds(self, years: float) -> float:
-        """Probability of loss within so many years."""
-        return loss_odds(
+        """Probability that a disk too many dies within so many years."""
+        return self._ends(0.0, years)[0]
+
+    def damage(self, years: float) -> float:
+        """Probability that a file is damaged while rebuilding, by what scrubs see."""
+        return self._ends(self.latent, years)[1]
+
+    def damage_at_most(self, years: float) -> float:
+        """The same by the data sheet's rate."""
+        return self._ends(self.rated, years)[1]
+
+    def _ends(self, read_error: float, years: float) -> tuple[float, float]:
+        return ends(
             self.width,
             self.outlives,
             self.fail_per_hour,
             self.repair_hours,
-            self.read_error,
+            read_error,
             years,
             self.spares,
         )
 
 
-def spares_of(conditions: Conditions, hours: float) -> Spares | None:
-    """The spares at hand: hot ones start by themselves, those on the shelf must be fitted."""
+def spares_of(conditions: Conditions, hours: float, others_per_hour: float = 0.0) -> Spares | None:
+    """The spares at hand: hot ones start by themselves, those on the shelf must be fitted.
+
+    `others_per_hour`: how often other groups of the pool take one. Other pools' turns count for
+    the shelf alone.
+    """
     order = conditions.notice_hours + conditions.replace_hours
     if conditions.hot_spares:
         restock = (
             conditions.notice_hours + conditions.fit_hours if conditions.shelf_spares else order
         )
-        return Spares(conditions.hot_spares, hours, restock)
+        return Spares(conditions.hot_spares, hours, restock, others_per_hour)
     if conditions.shelf_spares:
         fitted = conditions.notice_hours + conditions.fit_hours + hours
-        return Spares(conditions.shelf_spares, fitted, order)
+        others = others_per_hour + conditions.others_per_hour
+        return Spares(conditions.shelf_spares, fitted, order, others)
     return None
 
 
-def risks(family: Family, groups: Disks, conditions: Conditions) -> list[Risk]:
-    """The chain's figures for each set of disks."""
-    found = []
-    for group in redundancy_sets(family, groups):
-        width = len(group)
-        hours = rebuild_hours(family, group, conditions)[0] if family.outlives(width) else 0.0
-        rate = sum(hourly_rate(d.yearly_failure_rate) for d in group) / width
-        found.append(
-            Risk(
-                width,
-                family.outlives(width),
-                rate,
-                conditions.notice_hours + conditions.replace_hours + hours,
-                group_read_error(family, group, conditions),
-                spares_of(conditions, hours),
-            )
-        )
-    return found
+def failures_per_hour(disks: Sequence[DiskFacts]) -> float:
+    """How many of these disks fail in an hour."""
+    return sum(hourly_rate(d.yearly_failure_rate) for d in disks)
 
 
-def odds_of(found: Sequence[Risk], years: float) -> float:
-    """Probability that any of the sets loses something."""
+def risk_of(
+    family: Family,
+    group: Sequence[DiskFacts],
+    filesystem: str,
+    conditions: Conditions,
+    others_per_hour: float = 0.0,
+) -> Risk:
+    """The chain's figures for one set; `others_per_hour`: failures of the sets beside it."""
+    width = len(group)
+    fill = conditions.fill if reads_used_alone(family, filesystem) else 1.0
+    hours = rebuild_hours(family, group, conditions, fill)[0] if family.outlives(width) else 0.0
+    return Risk(
+        width,
+        family.outlives(width),
+        failures_per_hour(group) / width,
+        conditions.notice_hours + conditions.replace_hours + hours,
+        latent_error(family, group, conditions),
+        rated_error(family, group, conditions),
+        spares_of(conditions, hours, others_per_hour),
+    )
+
+
+def risks(family: Family, groups: Disks, filesystem: str, conditions: Conditions) -> list[Risk]:
+    """The chain's figures for each set of disks; spares are there once for all of them."""
+    sets = redundancy_sets(family, groups)
+    every = sum(failures_per_hour(s) for s in sets)
+    return [risk_of(family, s, filesystem, conditions, every - failures_per_hour(s)) for s in sets]
+
+
+def any_of(parts: Iterable[float]) -> float:
+    """Probability of at least one of independent events."""
     kept = 1.0
-    for risk in found:
-        kept *= 1 - risk.odds(years)
+    for part in parts:
+        kept *= 1 - part
     return 1 - kept
+
+
+def odds_of(found: Iterable[Risk], years: float) -> float:
+    """Probability that any of the sets is lost."""
+    return any_of(r.odds(years) for r in found)
+
+
+def damage_of(found: Iterable[Risk], years: float) -> float:
+    """Probability that in any of the sets a file is damaged while rebuilding, as scrubs see it."""
+    return any_of(r.damage(years) for r in found)
+
+
+def damage_at_most(found: Iterable[Risk], years: float) -> float:
+    """The same by the data sheets' rates."""
+    return any_of(r.damage_at_most(years) for r in found)
+
+
+@dataclass(frozen=True)
+class Loss:
+    """Two things that can happen within the horizon, each with its working.
+
+    `lost`: a disk too many takes the pool. `damaged`: a file is damaged while rebuilding, by the
+    latent errors that scrubs see; `damaged_at_most` by the data sheets' rates.
+    """
+
+    lost: float
+    damaged: float
+    damaged_at_most: float
+    lost_working: Working
+    damaged_working: Working
 
 
 def loss(
     family: Family,
     groups: Disks,
+    filesystem: str,
     repair: Repair,
     conditions: Conditions,
     years: float = HORIZON_YEARS,
-) -> tuple[float, Working]:
-    """Odds of losing something within the horizon, with the working."""
-    found = risks(family, groups, conditions)
-    lost = odds_of(found, years)
-    parts = []
-    for number, risk in enumerate(found, 1):
-        steps = [
+) -> Loss:
+    """Odds of losing the pool, and of a damaged file, within the horizon."""
+    found = risks(family, groups, filesystem, conditions)
+    lost, damaged = odds_of(found, years), damage_of(found, years)
+    most = damage_at_most(found, years)
+    sets = redundancy_sets(family, groups)
+    parts = [
+        step(
+            f"group {number}",
+            risk.odds(years),
+            "odds",
+            "Markov chain: a disk too many before the repair is over",
             step("disks", risk.width),
             step("may die", risk.outlives),
             step(
                 "failures of one disk",
                 risk.fail_per_hour * 8766,
                 "a year",
-                assumption="hdd_failure_rate",
+                assumption=f"{_class(disks)}_failure_rate",
             ),
-        ]
-        if risk.outlives:
-            steps.append(
+        )
+        for number, (risk, disks) in enumerate(zip(found, sets, strict=True), 1)
+    ]
+    return Loss(
+        lost,
+        damaged,
+        most,
+        step(
+            f"the pool is lost within {years:.0f} years",
+            lost,
+            "odds",
+            "1 - product over groups of (1 - odds)",
+            *parts,
+            _window(repair, found, conditions),
+            step(
+                "a file damaged while rebuilding",
+                damaged,
+                "odds",
+                "counted apart: an unreadable sector costs a file, not the pool",
+            ),
+            source="Markov chain after Patterson, Gibson and Katz 1988",
+        ),
+        _damage_working(found, sets, conditions, damaged, most, years),
+    )
+
+
+def _class(disks: Sequence[DiskFacts]) -> str:
+    return "hdd" if disks[0].kind == "hdd" else "ssd"
+
+
+def _damage_working(
+    found: Sequence[Risk],
+    sets: Sequence[Sequence[DiskFacts]],
+    conditions: Conditions,
+    damaged: float,
+    most: float,
+    years: float,
+) -> Working:
+    scrub = step("scrub every", conditions.scrub_days, "days", assumption="scrub_days")
+    if not conditions.scrubbed:
+        scrub = step("no job scrubs: found only when read", conditions.scrub_days, "days")
+    parts = []
+    for number, (risk, disks) in enumerate(zip(found, sets, strict=True), 1):
+        if not risk.outlives:
+            continue
+        kind = _class(disks)
+        latent = disks[0].latent_errors_per_year
+        # What the data sheet's rate would come to if every scrub read the whole disk.
+        sheet = max(8 * d.capacity_bytes / d.bits_per_read_error for d in disks)
+        yearly = sheet * YEAR_DAYS / conditions.scrub_days
+        parts.append(
+            step(
+                f"group {number}: unreadable sector in the last rebuild",
+                risk.latent,
+                "odds",
+                "1 - exp(-disks read x rate x used share x half the time between scrubs)",
                 step(
-                    "unreadable sector in the last rebuild",
-                    risk.read_error,
+                    "sectors going bad, a disk",
+                    latent,
+                    "a year",
+                    assumption="latent_errors_per_year"
+                    if kind == "hdd"
+                    else "ssd_latent_errors_per_year",
+                ),
+                scrub,
+                step("used share", conditions.fill, "of it"),
+                step(
+                    "at most, by the data sheet",
+                    risk.rated,
                     "odds",
-                    "1 - (1 - 1/bits per error)^bits read, or one gone bad since the last scrub",
-                    step("bits per error", None, "", assumption="hdd_bits_per_read_error"),
+                    "1 - (1 - 1/bits per error)^bits read",
                     step(
-                        "sectors going bad, a disk",
-                        conditions.latent_errors_per_year,
-                        "a year",
-                        assumption="latent_errors_per_year",
+                        "bits per error",
+                        min(d.bits_per_read_error for d in disks),
+                        "bits",
+                        assumption=f"{kind}_bits_per_read_error",
                     ),
-                    step("scrub every", conditions.scrub_days, "days", assumption="scrub_days"),
-                )
+                    step(
+                        "errors that scrubs would then see on one disk",
+                        yearly,
+                        "a year",
+                        "8 x capacity / bits per error x scrubs a year",
+                    ),
+                    step(
+                        "against those that are seen",
+                        yearly / latent if latent else None,
+                        "times",
+                        "the data sheet's figure is a limit of its class, not a measurement",
+                        source="Gray and van Ingen 2005: some 5 errors in 2 PB read where the class "
+                        "allows 160; value from memory",
+                    ),
+                ),
             )
-        parts.append(step(f"group {number}", risk.odds(years), "odds", "Markov chain", *steps))
+        )
+    return step(
+        f"a file is damaged while rebuilding, within {years:.0f} years",
+        damaged,
+        "odds",
+        "Markov chain: the last rebuild without redundancy meets an unreadable sector",
+        step("at most, by the data sheets' rates", most, "odds"),
+        *parts,
+        source="zpool-status(8) and Btrfs name the file; md 4.2 on Linux 6.1 notes the block in its "
+        "list of bad blocks, finishes the rebuild and answers that block with an error (tried)",
+    )
+
+
+def _window(repair: Repair, found: Sequence[Risk], conditions: Conditions) -> Working:
+    """Hours from a failure to the end of the rebuild."""
     hours = repair.rebuild_hours
     if conditions.hot_spares:
         window, how = hours or 0.0, "rebuild alone: a hot spare is there"
@@ -264,12 +454,6 @@ def loss(
             step("notice", conditions.notice_hours, "h", assumption="notice_hours"),
             conditions.replace_step or step("replacement", conditions.replace_hours, "h"),
         ]
-    return lost, step(
-        f"loses data within {years:.0f} years",
-        lost,
-        "odds",
-        "1 - product over groups of (1 - odds)",
-        *parts,
-        step("window after a failure", window, "h", how, *steps, step("rebuild", hours, "h")),
-        source="Markov chain after Patterson, Gibson and Katz 1988",
-    )
+    if any(r.spares and r.spares.others_per_hour for r in found):
+        steps.append(step("the spare is there once", None, "", "other groups take it as well"))
+    return step("window after a failure", window, "h", how, *steps, step("rebuild", hours, "h"))

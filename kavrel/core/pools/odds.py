@@ -1,9 +1,10 @@
-"""The odds that a group of disks loses something: a Markov chain, solved exactly.
+"""The odds that a group of disks is lost, or loses a file: a Markov chain, solved exactly.
 
-A state is (disks failed, spares at hand); one more state is loss, and stays so. Disks fail
-independently at a constant rate; one disk is rebuilt at a time, sooner while a spare is at
-hand, and a used spare is bought again. With no redundancy left, an unreadable sector met in the
-rebuild is a loss too. Same-batch disks fail together more often than this says: see `lifetimes`.
+A state is (disks failed, spares at hand, repair with a spare or not); two more are ends: a disk
+too many died, or with no redundancy left a rebuild met an unreadable sector. The first takes the
+group, the second a file. Disks fail independently at a constant rate; one disk is rebuilt at a
+time, sooner with a spare; a used spare is bought again, and others that draw on the same spares
+may have taken it. Same-batch disks fail together more often than this says: see `lifetimes`.
 Source: Patterson, Gibson and Katz 1988 for the model; SciPy's expm and solve for the answer.
 """
 
@@ -22,11 +23,15 @@ SOONEST = 1e-6  # hours; a repair takes some time
 
 @dataclass(frozen=True)
 class Spares:
-    """Spare disks: how many, hours of a repair while one is at hand, hours to buy one again."""
+    """Spare disks: how many, hours of a repair while one is at hand, hours to buy one again.
+
+    `others_per_hour`: how often other groups take one of them.
+    """
 
     count: int
     repair_hours: float
     restock_hours: float
+    others_per_hour: float = 0.0
 
 
 def hourly_rate(yearly_share: float) -> float:
@@ -61,30 +66,68 @@ def _generator(
     read_error: float,
     spares: Spares | None = None,
 ) -> np.ndarray:
-    """Rates between the states; the last one is loss. States count failed first, then spares."""
+    """Rates between the states: failed disks first, then spares; the last two are the ends.
+
+    The last but one is a disk too many, the last an unreadable sector in the last rebuild.
+    """
     shelf = spares.count if spares else 0
-    states = [(f, s) for f in range(outlives + 1) for s in range(shelf, -1, -1)]
+    # While a disk is down its repair runs with a spare, taken when it began, or with an order.
+    states = [(0, s, False) for s in range(shelf, -1, -1)]
+    states += [
+        (f, s, fitted)
+        for f in range(1, outlives + 1)
+        for s in range(shelf, -1, -1)
+        for fitted in ((True, False) if spares else (False,))
+    ]
     place = {state: n for n, state in enumerate(states)}
-    lost = len(states)
-    rates = np.zeros((lost + 1, lost + 1))
-    for (failed, left), here in place.items():
-        worse = place.get((failed + 1, left), lost)
+    lost, damaged = len(states), len(states) + 1
+    rates = np.zeros((damaged + 1, damaged + 1))
+
+    def begun(failed: int, left: int) -> int:
+        """The state once a repair has begun: with a spare where there is one."""
+        if not failed:
+            return place[0, left, False]
+        return place[failed, left - 1, True] if left else place[failed, 0, False]
+
+    for (failed, left, fitted), here in place.items():
+        worse = lost
+        if failed < outlives:
+            worse = place[failed + 1, left, fitted] if failed else begun(1, left)
         rates[here, worse] += (width - failed) * fail_per_hour
         if spares and left < shelf:
-            rates[here, place[failed, left + 1]] += 1 / max(spares.restock_hours, SOONEST)
+            rates[here, place[failed, left + 1, fitted]] += 1 / max(spares.restock_hours, SOONEST)
+        if spares and left:
+            rates[here, place[failed, left - 1, fitted]] += spares.others_per_hour
         if failed:
-            hours = spares.repair_hours if spares and left else repair_hours
+            hours = spares.repair_hours if spares and fitted else repair_hours
             speed = 1 / max(hours, SOONEST)
-            better = place[failed - 1, max(left - 1, 0)]
             # The last rebuild without redundancy may meet an unreadable sector.
             bad = read_error if failed == outlives else 0.0
-            rates[here, better] += speed * (1 - bad)
-            rates[here, lost] += speed * bad
+            rates[here, begun(failed - 1, left)] += speed * (1 - bad)
+            rates[here, damaged] += speed * bad
     rates -= np.diag(rates.sum(axis=1))
     return rates
 
 
 @lru_cache(maxsize=16_384)
+def ends(
+    width: int,
+    outlives: int,
+    fail_per_hour: float,
+    repair_hours: float,
+    read_error: float,
+    years: float,
+    spares: Spares | None = None,
+) -> tuple[float, float]:
+    """Which end came first within so many years: a disk too many, an unreadable sector."""
+    if outlives == 0:
+        return -math.expm1(-width * fail_per_hour * years * HOURS_PER_YEAR), 0.0
+    rates = _generator(width, outlives, fail_per_hour, repair_hours, read_error, spares)
+    reached = expm(rates * (years * HOURS_PER_YEAR))[0]
+    lost, damaged = (float(min(max(x, 0.0), 1.0)) for x in reached[-2:])
+    return lost, damaged
+
+
 def loss_odds(
     width: int,
     outlives: int,
@@ -94,28 +137,13 @@ def loss_odds(
     years: float,
     spares: Spares | None = None,
 ) -> float:
-    """Probability that one group has lost data after so many years, from all disks sound."""
-    if outlives == 0:
-        return -math.expm1(-width * fail_per_hour * years * HOURS_PER_YEAR)
-    rates = _generator(width, outlives, fail_per_hour, repair_hours, read_error, spares)
-    reached = expm(rates * (years * HOURS_PER_YEAR))[0, -1]
-    return float(min(max(reached, 0.0), 1.0))
+    """Probability of either end after so many years, from all disks sound.
 
-
-def loss_curve(
-    width: int,
-    outlives: int,
-    fail_per_hour: float,
-    repair_hours: float,
-    read_error: float,
-    years: tuple[float, ...],
-    spares: Spares | None = None,
-) -> list[float]:
-    """`loss_odds` at several times."""
-    return [
-        loss_odds(width, outlives, fail_per_hour, repair_hours, read_error, y, spares)
-        for y in years
-    ]
+    With `read_error` 0 it is that of a disk too many alone.
+    """
+    return min(
+        1.0, sum(ends(width, outlives, fail_per_hour, repair_hours, read_error, years, spares))
+    )
 
 
 def mean_hours_to_loss(
@@ -126,7 +154,7 @@ def mean_hours_to_loss(
     read_error: float = 0.0,
     spares: Spares | None = None,
 ) -> float:
-    """Mean hours until one group loses data (MTTDL), from all disks sound."""
+    """Mean hours until either end (MTTDL), from all disks sound."""
     rates = _generator(width, outlives, fail_per_hour, repair_hours, read_error, spares)
-    inner = rates[:-1, :-1]
+    inner = rates[:-2, :-2]
     return float(solve(-inner, np.ones(len(inner)))[0])

@@ -1,7 +1,7 @@
 """A pool's odds over the years: the chain, the lifetimes beside it, and what one change buys."""
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from datetime import date
 
@@ -13,12 +13,13 @@ from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.families.family import Family
 from kavrel.core.pools.lifetimes import Ageing, Lives, Losses, simulate
-from kavrel.core.pools.loss import Risk, odds_of, redundancy_sets, risks
+from kavrel.core.pools.loss import Risk, damage_at_most, damage_of, odds_of, redundancy_sets, risks
 from kavrel.core.pools.odds import hourly_rate
 from kavrel.core.pools.pool import pool_conditions, pool_groups
 from kavrel.core.working import Working, step
 
 SEED = 20_260_101
+KINDS_OF_DISK = ("hdd", "ssd", "nvme")
 ONE_MORE = {
     "single": "mirror",
     "raid5": "raid6",
@@ -34,7 +35,11 @@ ONE_MORE = {
 
 
 class YearOdds(BaseModel):
-    """Odds of having lost something by a year: the chain, and the lifetimes' 95 % interval."""
+    """Odds of having lost a pool by a year: the chain, and the lifetimes' 95 % interval.
+
+    `damaged` and `damaged_at_most`: a file damaged while rebuilding, as scrubs see it and by the
+    data sheets.
+    """
 
     model_config = ConfigDict(frozen=True)
 
@@ -43,10 +48,15 @@ class YearOdds(BaseModel):
     lifetimes: float
     low: float
     high: float
+    damaged: float
+    damaged_at_most: float
 
 
 class OneChange(BaseModel):
-    """One change and the odds with it. `times_better` is None when nothing is left to lose."""
+    """One change and the odds with it: of a pool lost, and of a file damaged while rebuilding.
+
+    `times_better` and `times_fewer` are None when nothing is left to lose.
+    """
 
     model_config = ConfigDict(frozen=True)
 
@@ -54,6 +64,8 @@ class OneChange(BaseModel):
     odds: float
     avoided: float
     times_better: float | None
+    damaged: float
+    times_fewer: float | None
     cost_minor: int
     working: Working
 
@@ -67,6 +79,8 @@ class Outlook(BaseModel):
     name: str
     horizon_years: float
     odds: float
+    damaged: float
+    damaged_at_most: float
     lifetimes_run: int
     curve: tuple[YearOdds, ...]
     changes: tuple[OneChange, ...]
@@ -82,13 +96,15 @@ def ageing_of(index: Index) -> Ageing:
 def lives_of(
     family: Family,
     groups: Sequence[Sequence[DiskFacts]],
+    filesystem: str,
     conditions: Conditions,
     batches: dict[str, int],
+    ageing: Ageing,
 ) -> list[Lives]:
     """The sets of a pool for the lifetimes. `batches` numbers the batches over all pools."""
     found = []
     for disks, risk in zip(
-        redundancy_sets(family, groups), risks(family, groups, conditions), strict=True
+        redundancy_sets(family, groups), risks(family, groups, filesystem, conditions), strict=True
     ):
         found.append(
             Lives(
@@ -97,8 +113,8 @@ def lives_of(
                 tuple(d.age_years * 8766 for d in disks),
                 tuple(batches.setdefault(d.batch or f"disk {d.id}", len(batches)) for d in disks),
                 risk.repair_hours,
-                risk.read_error if risk.outlives else 0.0,
                 risk.spares,
+                tuple(d.weibull_shape or ageing.shape for d in disks),
             )
         )
     return found
@@ -109,43 +125,59 @@ def outlook(
     pools: Sequence[Pool],
     horizon_years: float,
     lifetimes: int,
+    fills: Mapping[str, float],
     today: date | None = None,
     tell: Callable[[int], bool] = lambda done: True,
 ) -> Outlook:
-    """The odds that any of these pools loses something within 1 to 10 years.
+    """The odds that any of these pools is lost within 1 to 10 years, or a file while rebuilding.
 
     In the lifetimes disks of one batch share their luck over all pools.
     """
     batches: dict[str, int] = {}
+    ageing = ageing_of(index)
     chain: list[Risk] = []
     sets: list[Lives] = []
     parts = []
     for pool in pools:
         family, groups = FAMILIES[pool.family], pool_groups(index, pool, today)
-        conditions = pool_conditions(index, pool)
-        here = risks(family, groups, conditions)
+        conditions = pool_conditions(index, pool, fills.get(pool.id, 1.0))
+        here = risks(family, groups, pool.filesystem, conditions)
         chain += here
-        sets += lives_of(family, groups, conditions, batches)
+        sets += lives_of(family, groups, pool.filesystem, conditions, batches, ageing)
         parts.append(step(f"pool {pool.name}", odds_of(here, horizon_years), "odds"))
     years = (*(float(y) for y in range(1, math.ceil(horizon_years))), float(horizon_years))
-    losses = simulate(sets, ageing_of(index), years, lifetimes, SEED, tell)
+    losses = simulate(sets, ageing, years, lifetimes, SEED, tell)
     odds = odds_of(chain, horizon_years)
-    changes = [c for p in pools for c in _changes(index, p, chain, horizon_years, len(pools) > 1)]
+    damaged, most = damage_of(chain, horizon_years), damage_at_most(chain, horizon_years)
+    changes = [
+        c
+        for p in pools
+        for c in _changes(index, p, fills.get(p.id, 1.0), chain, horizon_years, len(pools) > 1)
+    ]
     name = f"pool {pools[0].name}" if len(pools) == 1 else "a pool of the plan"
     return Outlook(
         pools=tuple(p.id for p in pools),
         name=name,
         horizon_years=horizon_years,
         odds=odds,
+        damaged=damaged,
+        damaged_at_most=most,
         lifetimes_run=losses.lifetimes,
-        curve=tuple(_year(n, y, odds_of(chain, y), losses) for n, y in enumerate(years)),
-        changes=tuple(sorted(changes, key=lambda c: -c.avoided)),
+        curve=tuple(_year(n, y, chain, losses) for n, y in enumerate(years)),
+        changes=tuple(sorted(changes, key=lambda c: (-c.avoided, c.damaged))),
         working=step(
-            f"{name} loses something within {horizon_years:g} years",
+            f"{name} is lost within {horizon_years:g} years",
             odds,
             "odds",
             "Markov chain; beside it lifetimes with wear, age and bad batches",
             *parts,
+            step(
+                "a file damaged while rebuilding",
+                damaged,
+                "odds",
+                "counted apart, by the latent errors that scrubs see",
+                step("at most, by the data sheets' rates", most, "odds"),
+            ),
             step("lifetimes run", losses.lifetimes),
             step("of them lost", losses.lost[-1]),
             *(
@@ -167,24 +199,35 @@ def outlook(
     )
 
 
-def _year(n: int, year: float, chain: float, losses: Losses) -> YearOdds:
+def _year(n: int, year: float, chain: Sequence[Risk], losses: Losses) -> YearOdds:
     low, high = losses.interval(n)
     return YearOdds(
-        year=year, chain=chain, lifetimes=losses.lost[n] / losses.lifetimes, low=low, high=high
+        year=year,
+        chain=odds_of(chain, year),
+        lifetimes=losses.lost[n] / losses.lifetimes,
+        low=low,
+        high=high,
+        damaged=damage_of(chain, year),
+        damaged_at_most=damage_at_most(chain, year),
     )
 
 
 def _changes(
-    index: Index, pool: Pool, chain: Sequence[Risk], years: float, named: bool
+    index: Index,
+    pool: Pool,
+    fill: float,
+    chain: Sequence[Risk],
+    years: float,
+    named: bool,
 ) -> list[OneChange]:
     """Each change to one pool alone, and the odds of all pools with it."""
     family, groups = FAMILIES[pool.family], pool_groups(index, pool)
-    conditions = pool_conditions(index, pool)
-    own = risks(family, groups, conditions)
+    conditions = pool_conditions(index, pool, fill)
+    own = risks(family, groups, pool.filesystem, conditions)
     rest = list(chain)
     for risk in own:
         rest.remove(risk)
-    now = odds_of(chain, years)
+    now, hurt = odds_of(chain, years), damage_of(chain, years)
     disks = [d for g in groups for d in g]
     dearest = max(d.price_minor for d in disks)
     redundant = any(r.outlives for r in own)
@@ -197,7 +240,9 @@ def _changes(
         with_family: Family = family,
         cost: int = 0,
     ) -> None:
-        odds = odds_of([*rest, *risks(with_family, with_groups, changed)], years)
+        system = pool.filesystem
+        changed_to = [*rest, *risks(with_family, with_groups, system, changed)]
+        odds, damaged = odds_of(changed_to, years), damage_of(changed_to, years)
         what = f"{pool.name}: {what}" if named else what
         found.append(
             OneChange(
@@ -205,6 +250,8 @@ def _changes(
                 odds=odds,
                 avoided=now - odds,
                 times_better=now / odds if odds else None,
+                damaged=damaged,
+                times_fewer=hurt / damaged if damaged else None,
                 cost_minor=cost,
                 working=step(
                     what,
@@ -212,6 +259,8 @@ def _changes(
                     "odds",
                     "the same chain with this one change",
                     step("as it is", now, "odds"),
+                    step("a file damaged while rebuilding", damaged, "odds"),
+                    step("that, as it is", hurt, "odds"),
                     step("money", cost, "money"),
                 ),
             )
@@ -222,31 +271,22 @@ def _changes(
             add("a spare on the shelf", replace(conditions, shelf_spares=1), cost=dearest)
         if not conditions.hot_spares:
             add("a hot spare in a bay", replace(conditions, hot_spares=1), cost=dearest)
-        if conditions.scrub_days > 30:
-            add("a scrub every month", replace(conditions, scrub_days=30.0))
+        if conditions.scrub_days > 31:
+            add("a scrub every month", replace(conditions, scrub_days=30.0, scrubbed=True))
         if conditions.scrub_days < 365:
             add("no scrub for a year", replace(conditions, scrub_days=365.0))
         if conditions.notice_hours > 1:
             add("mail within the hour when a disk drops out", replace(conditions, notice_hours=1.0))
-        if any(d.bits_per_read_error < 1e15 for d in disks):
-            better = [
-                [replace(d, bits_per_read_error=max(d.bits_per_read_error, 1e15)) for d in g]
-                for g in groups
-            ]
-            add(
-                "disks of the 10^15 class of read errors",
-                with_groups=better,
-                cost=sum(d.price_minor for d in disks),
-            )
         if any(d.shingled for d in disks):
             plain = [[replace(d, shingled=False) for d in g] for g in groups]
             cost = sum(d.price_minor for d in disks if d.shingled)
             add("no shingled disks", with_groups=plain, cost=cost)
     worn = [d for d in disks if d.worn]
     if worn:
-        rate = index.assumptions["hdd_failure_rate"]
+        known = index.assumptions
+        rates = {k: known[f"{'hdd' if k == 'hdd' else 'ssd'}_failure_rate"] for k in KINDS_OF_DISK}
         fresh = [
-            [replace(d, yearly_failure_rate=min(rate, d.yearly_failure_rate)) for d in g]
+            [replace(d, yearly_failure_rate=min(rates[d.kind], d.yearly_failure_rate)) for d in g]
             for g in groups
         ]
         cost = sum(max(dearest, d.price_minor) for d in worn)

@@ -1,27 +1,45 @@
 """The pools of a plan: each one's layout, and how full its datasets and copies make it."""
 
-from dataclasses import dataclass
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from datetime import date
 
+from kavrel.core.copies.schedule import longest_step_days
 from kavrel.core.index import Index
 from kavrel.core.plan import Disk, Pool
 from kavrel.core.pools.facts import Conditions, DiskFacts
+from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.lay_out import lay_out
 from kavrel.core.pools.layout import Layout
+from kavrel.core.pools.loss import HORIZON_YEARS, failures_per_hour
 from kavrel.core.pools.odds import HOURS_PER_YEAR
+from kavrel.core.pools.taken import Stored, reserved_bytes, trees
 from kavrel.core.quantities import YEAR_DAYS
 
 # More disks on the shelf than that change nothing that can be told.
 MOST_SHELF_SPARES = 3
+FILL_STEPS = 20  # odds change little within one
 
 
 @dataclass(frozen=True)
 class PoolState:
-    """A pool with its layout, and the bytes of datasets that live on it."""
+    """A pool with its layout, the bytes of datasets that live on it, and what is kept beyond them."""
 
     pool: Pool
     layout: Layout
     dataset_bytes: int
+    reserved_bytes: int = 0  # thick volumes and reservations that nothing fills yet
+
+    @property
+    def taken_bytes(self) -> int:
+        """Room that its datasets take, used or kept for them."""
+        return self.dataset_bytes + self.reserved_bytes
+
+    def fill(self, stored: Stored) -> float:
+        """Share of the pool that is taken, with what is stored beside its datasets."""
+        usable = self.layout.usable_bytes
+        return (self.taken_bytes + stored.now_bytes) / usable if usable else 0.0
 
 
 def age_years(disk: Disk, today: date | None) -> float:
@@ -41,6 +59,10 @@ def disk_facts(index: Index, disk: Disk, today: date | None = None) -> DiskFacts
         rate = known[f"{family}_failure_rate"]
         if disk.condition == "refurbished":
             rate = min(0.99, rate * known["refurbished_factor"])
+    latent = known["latent_errors_per_year" if family == "hdd" else "ssd_latent_errors_per_year"]
+    if family == "ssd" and disk.yearly_failure_rate is None:
+        # Flash nears its end by what was written: at its rated writes it fails so much oftener.
+        rate = min(0.99, rate * (1 + (known["ssd_worn_factor"] - 1) * disk.wear_percent / 100))
     watts = disk.watts or known[f"{disk.kind}_watts"]
     return DiskFacts(
         id=disk.id,
@@ -58,6 +80,8 @@ def disk_facts(index: Index, disk: Disk, today: date | None = None) -> DiskFacts
         age_years=round(age_years(disk, today), 2),
         wear=disk.wear_percent / 100,
         iops=known[f"{disk.kind}_iops"],
+        latent_errors_per_year=latent,
+        weibull_shape=known["ssd_weibull_shape"] if family == "ssd" else None,
         watts=watts,
         idle_watts=min(watts, known[f"{disk.kind}_idle_watts"]),
     )
@@ -65,9 +89,41 @@ def disk_facts(index: Index, disk: Disk, today: date | None = None) -> DiskFacts
 
 def fitting_spares(index: Index, pool: Pool) -> tuple[list[Disk], list[Disk]]:
     """Hot spares, and idle disks on a shelf, that could take the place of any member."""
-    need = min(index.disks[d].capacity_bytes for d in pool.disks)
-    hot = [index.disks[d] for d in pool.spares if index.disks[d].capacity_bytes >= need]
-    return hot, [d for d in index.idle_disks if d.capacity_bytes >= need]
+    family = FAMILIES[pool.family]
+    need = family.spare_bytes([[index.disks[d].capacity_bytes for d in g] for g in pool.groups])
+    kinds = {index.disks[d].kind for d in pool.disks}
+    site = index.site_of_pool(pool.id)
+
+    def fits(disk: Disk) -> bool:
+        return disk.capacity_bytes >= need and disk.kind in kinds
+
+    hot = [index.disks[d] for d in pool.spares if fits(index.disks[d])]
+    # One on a shelf elsewhere has to be fetched: no better than one that is ordered.
+    shelf = [d for d in index.idle_disks if fits(d) and index.site_of_disk(d.id) in (site, None)]
+    return hot, shelf
+
+
+def _turns_of_others(index: Index, pool: Pool, shelf: Sequence[Disk]) -> float:
+    """How often an hour other pools, or their hot spares' places, take one of these disks."""
+    ids = {d.id for d in shelf}
+    rate = 0.0
+    for other in index.plan.pools:
+        if other.id == pool.id or not ids:
+            continue
+        if ids & {d.id for d in fitting_spares(index, other)[1]}:
+            rate += failures_per_hour([disk_facts(index, index.disks[d]) for d in other.disks])
+    return rate
+
+
+def scrub_days(index: Index, pool: Pool) -> float | None:
+    """Days between scrubs: by the plan's job, else by the upkeep that ZFS and Btrfs pools get.
+
+    None where nobody scrubs.
+    """
+    found = [j for j in index.plan.jobs if j.kind == "scrub" and j.pool == pool.id]
+    if found:
+        return min(longest_step_days(j.schedule) for j in found)
+    return index.assumptions["scrub_days"] if pool.filesystem in ("zfs", "btrfs") else None
 
 
 def spare_for(index: Index, pool: Pool) -> Disk | None:
@@ -76,16 +132,24 @@ def spare_for(index: Index, pool: Pool) -> Disk | None:
     return min([*hot, *shelf], key=lambda d: d.capacity_bytes, default=None)
 
 
-def pool_conditions(index: Index, pool: Pool) -> Conditions:
-    """What surrounds a pool's disks."""
+def pool_conditions(index: Index, pool: Pool, fill: float = 1.0) -> Conditions:
+    """What surrounds a pool's disks; `fill` is the share of it that is used, 0 to 1."""
     hot, shelf = fitting_spares(index, pool)
-    return Conditions.of(
-        index.assumptions,
-        ashift=pool.ashift,
-        record_bytes=pool.record_kib * 1024,
-        hot_spares=len(hot),
-        shelf_spares=min(len(shelf), MOST_SHELF_SPARES),
-        compression_ratio=pool.compression_ratio,
+    every = scrub_days(index, pool)
+    return replace(
+        Conditions.of(
+            index.assumptions,
+            ashift=pool.ashift,
+            record_bytes=pool.record_kib * 1024,
+            hot_spares=len(hot),
+            shelf_spares=min(len(shelf), MOST_SHELF_SPARES),
+            compression_ratio=pool.compression_ratio,
+        ),
+        others_per_hour=_turns_of_others(index, pool, shelf),
+        # Never read through: what went bad within the horizon is still there.
+        scrub_days=every if every is not None else HORIZON_YEARS * YEAR_DAYS,
+        scrubbed=every is not None,
+        fill=fill,
     )
 
 
@@ -94,10 +158,16 @@ def pool_groups(index: Index, pool: Pool, today: date | None = None) -> list[lis
     return [[disk_facts(index, index.disks[d], today) for d in group] for group in pool.groups]
 
 
-def pool_layout(index: Index, pool: Pool) -> Layout:
+def pool_layout(index: Index, pool: Pool, fill: float = 1.0) -> Layout:
     """The layout of one pool; raises LayoutError where its disks do not allow it."""
     groups = pool_groups(index, pool)
-    return lay_out(pool.family, groups, pool.filesystem, pool_conditions(index, pool))
+    return lay_out(pool.family, groups, pool.filesystem, pool_conditions(index, pool, fill))
+
+
+def settled(index: Index, state: PoolState, fill: float) -> PoolState:
+    """The state with the odds of a pool that is so full; the fill counts in steps, upwards."""
+    step_up = min(math.ceil(max(fill, 0.0) * FILL_STEPS) / FILL_STEPS, 1.0)
+    return replace(state, layout=pool_layout(index, state.pool, max(step_up, 1 / FILL_STEPS)))
 
 
 def pool_states(index: Index) -> dict[str, PoolState]:
@@ -105,4 +175,9 @@ def pool_states(index: Index) -> dict[str, PoolState]:
     sizes: dict[str, int] = {}
     for dataset in index.plan.datasets:
         sizes[dataset.pool] = sizes.get(dataset.pool, 0) + dataset.size_bytes
-    return {p.id: PoolState(p, pool_layout(index, p), sizes.get(p.id, 0)) for p in index.plan.pools}
+    return {
+        p.id: PoolState(
+            p, pool_layout(index, p), sizes.get(p.id, 0), reserved_bytes(trees(index, p.id))
+        )
+        for p in index.plan.pools
+    }

@@ -19,8 +19,10 @@ from scipy.optimize import Bounds, LinearConstraint, milp
 from kavrel.core.pools import room
 from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.pools.growth import Need, drifted
+from kavrel.core.pools.growth import drifted
 from kavrel.core.pools.loss import odds_of, risks
+from kavrel.core.pools.options import own_filesystem
+from kavrel.core.pools.taken import Need
 from kavrel.core.working import Working, step
 
 QUARTERS_A_YEAR = 4
@@ -79,7 +81,8 @@ class _Make:
 
     def risk(self, years: float, conditions: Conditions) -> float:
         """-log of the odds that one group keeps everything for so many years."""
-        odds = odds_of(risks(FAMILIES[self.family], [[self.offer] * self.width], conditions), years)
+        family, group = FAMILIES[self.family], [self.offer] * self.width
+        odds = odds_of(risks(family, [group], own_filesystem(family), conditions), years)
         return -math.log1p(-min(odds, 1 - 1e-12))
 
 
@@ -361,7 +364,7 @@ def _impossible(why: str, need: Need, mark: float) -> PurchasePlan:
             None,
             "",
             why,
-            step("needed now", need.now_bytes, "bytes"),
+            step("needed now", need.at(0.0), "bytes"),
             step("mark", mark, "full", assumption="fill_warn_share"),
         ),
     )

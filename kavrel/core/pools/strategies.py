@@ -15,8 +15,9 @@ from kavrel.core.index import Index
 from kavrel.core.pools import room
 from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.pools.growth import Need, drifted
+from kavrel.core.pools.growth import drifted
 from kavrel.core.pools.loss import odds_of, risks
+from kavrel.core.pools.taken import Need
 from kavrel.core.working import Working, step
 
 STEP_YEARS = 0.25
@@ -197,8 +198,8 @@ def _follow(
             points[-1].spent_minor,
             "money",
             "sum of what is bought each quarter, at the prices of that quarter",
-            step("needed now", need.now_bytes, "bytes"),
-            step("needed more each year", need.a_year_bytes, "bytes"),
+            step("needed now", need.at(0.0), "bytes"),
+            step("needed more in the first year", need.at(1.0) - need.at(0.0), "bytes"),
             index.assumptions.step("fill_warn_share"),
             index.assumptions.step("price_drift"),
             step("odds of losing the pool", 1 - kept, "odds", "chain, quarter by quarter"),
@@ -220,7 +221,7 @@ def _odds(way: _Way, disks: Sequence[DiskFacts], conditions: Conditions, years: 
     if len(disks) < way.least:
         return 0.0
     family = FAMILIES[way.family(len(disks))]
-    return odds_of(risks(family, way.groups(disks), conditions), years)
+    return odds_of(risks(family, way.groups(disks), way.filesystem, conditions), years)
 
 
 def _best(

@@ -7,11 +7,13 @@ from kavrel.core.copies.book import Copy, CopyBook
 from kavrel.core.copies.keys import encrypted_at_source
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.retention import DAY, FOREVER
+from kavrel.core.copies.space import stored_on
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Job
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.outlook import ageing_of, lives_of
 from kavrel.core.pools.pool import pool_conditions, pool_groups
+from kavrel.core.pools.taken import Stored
 from kavrel.core.proof.hazards.corruption import CORRUPTION
 from kavrel.core.proof.hazards.hazard import Scene, Strike
 from kavrel.core.proof.hazards.malware import MALWARE
@@ -55,6 +57,8 @@ class _Builder:
         self.known = index.assumptions
         self.carriers: list[Carrier] = []
         self.place: dict[str, int] = {}
+        stores, states = stored_on(book), book.states
+        self.fills = {i: min(s.fill(stores.get(i, Stored())), 1.0) for i, s in states.items()}
         self.job_numbers = {j.id: n for n, j in enumerate(index.plan.jobs)}
 
     def build(self) -> LabModel:
@@ -69,20 +73,21 @@ class _Builder:
             self._add(f"box {host.id}", "box", known["box_rate"], gone)
             self._add(f"theft {host.id}", "theft", known["theft_rate"], gone)
         batches: dict[str, int] = {}
+        late = replace(
+            ageing_of(index),
+            late_odds=known["late_replacement_odds"],
+            late_hours=known["late_replacement_days"] * 24,
+        )
         for pool in index.plan.pools:
             family, groups = FAMILIES[pool.family], pool_groups(index, pool, self.book.as_of)
-            sets = lives_of(family, groups, pool_conditions(index, pool), batches)
+            conditions = pool_conditions(index, pool, self.fills[pool.id])
+            sets = lives_of(family, groups, pool.filesystem, conditions, batches, late)
             self._add(f"pool {pool.id}", "disks", 0.0, gone)
             self.carriers[-1] = replace(self.carriers[-1], disks=tuple(sets))
         for bucket in index.plan.buckets:
             self._add(
                 f"bucket {bucket.id}", "account", known["account_closed_rate"], 30 / YEAR_DAYS
             )
-        late = replace(
-            ageing_of(index),
-            late_odds=known["late_replacement_odds"],
-            late_hours=known["late_replacement_days"] * 24,
-        )
         datasets = tuple(self._dataset(d) for d in index.plan.datasets)
         jobs = tuple(self._job(j) for j in index.plan.jobs)
         return LabModel(tuple(self.carriers), jobs, datasets, late)

@@ -33,17 +33,13 @@ from kavrel.core.plan import (
     Site,
     Supply,
 )
-from tests.builders import GB, TB, TODAY, assume, daily, disk, job, lab, result, rules
+from tests.builders import GB, TB, TODAY, assume, daily, dataset, disk, job, lab, result, rules
 
 FAR: dict[str, Any] = {"kind": "replication", "target_pool": "second"}
 SEALED: dict[str, Any] = {"kind": "backup", "target_pool": "second", "encrypted": True}
 ALONE = Pool(
     id="main", name="main", host="box", family="single", filesystem="zfs", groups=(("box1",),)
 )
-
-
-def dataset(**more: Any) -> Dataset:
-    return lab().datasets[0].model_copy(update=more)
 
 
 def disks(*changed: Any) -> tuple[Any, ...]:
@@ -168,7 +164,9 @@ MADE: dict[str, Callable[[], Plan]] = {
     "no_redundancy": lambda: lab(pools=(ALONE, lab().pools[1])),
     "same_batch": lambda: lab(disks=disks(disk(1, batch="A"), disk(2, batch="A"))),
     "refurbished_at_work": lambda: lab(disks=disks(disk(2, condition="refurbished"))),
-    "read_error_in_rebuild": lambda: lab(assumptions=assume(hdd_bits_per_read_error=2e13)),
+    "read_error_in_rebuild": lambda: lab(
+        datasets=(dataset(size_bytes=4000 * GB),), assumptions=assume(hdd_bits_per_read_error=1e13)
+    ),
     "stranded_space": lambda: lab(disks=disks(disk(3, capacity_bytes=8 * TB))),
     "pool_full": lambda: lab(datasets=(dataset(size_bytes=7000 * GB),)),
     "pool_too_small": lambda: lab(datasets=(dataset(size_bytes=9000 * GB),)),

@@ -6,21 +6,24 @@ from itertools import combinations_with_replacement, product
 import pytest
 
 from kavrel.core.bench.capacity import labelled_bytes
+from kavrel.core.copies.book import CopyBook
+from kavrel.core.copies.space import stored_on
 from kavrel.core.index import Index
-from kavrel.core.plan import Offer, Plan, Pool
+from kavrel.core.plan import Offer, Plan, Pool, Retention
 from kavrel.core.pools import room
 from kavrel.core.pools.buying import buy
 from kavrel.core.pools.facts import DiskFacts
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.filesystems.zfs import efficiency
 from kavrel.core.pools.finder import Wish
-from kavrel.core.pools.growth import Growth, Need, drifted, growth, offers_for
+from kavrel.core.pools.growth import Growth, drifted, growth, offers_for
 from kavrel.core.pools.loss import odds_of, risks
 from kavrel.core.pools.options import grouped
 from kavrel.core.pools.pool import pool_states
 from kavrel.core.pools.purchase import MAKES, purchase_plan
 from kavrel.core.pools.strategies import strategies
 from kavrel.core.pools.survival import outlives
+from kavrel.core.pools.taken import Need, Stored
 from tests.builders import CONDITIONS, TB, TODAY, assume, disk, facts, job, lab
 
 OFFERS = tuple(
@@ -43,7 +46,7 @@ def growing(**more: object) -> Plan:
 def ahead(plan: Plan, pool: str = "main", years: int = 10) -> Growth:
     index = Index(plan)
     state = pool_states(index)[pool]
-    return growth(index, index.pools[pool], state.layout, 0, TODAY, years)
+    return growth(index, index.pools[pool], state.layout, Stored(), TODAY, years)
 
 
 def test_marks_are_passed_when_the_need_reaches_them() -> None:
@@ -247,7 +250,7 @@ def brute_force_plan(need: Need, years: int, bays: int, accepted: float) -> int 
         kept = 1.0
         for (family, width, offer, _), q in chosen:
             kept *= 1 - odds_of(
-                risks(FAMILIES[family], [[offer] * width], CONDITIONS), years - q / 4
+                risks(FAMILIES[family], [[offer] * width], "none", CONDITIONS), years - q / 4
             )
         if 1 - kept <= accepted:
             best = cost
@@ -292,4 +295,23 @@ def test_scarce_offers_are_not_oversold() -> None:
 
 def test_growth_of_a_replica_counts_with_its_dataset() -> None:
     plan = growing(jobs=(job("r", kind="replication", target_pool="second"),))
-    assert ahead(plan, "second").a_year_bytes == TB
+    index = Index(plan)
+    stored = stored_on(CopyBook(index, pool_states(index), TODAY))["second"]
+    assert stored == Stored(4 * TB, TB)
+    layout = pool_states(index)["second"].layout
+    found = growth(index, index.pools["second"], layout, stored, TODAY, 10)
+    assert (found.now_bytes, found.a_year_bytes) == (4 * TB, TB)
+
+
+def test_what_a_job_leaves_out_does_not_grow_on_its_target() -> None:
+    halved = job(
+        "r",
+        kind="mirror",
+        target_pool="second",
+        left_out=("*.tmp",),
+        left_out_share=0.5,
+        retention=Retention(),
+    )
+    index = Index(growing(jobs=(halved,)))
+    stored = stored_on(CopyBook(index, pool_states(index), TODAY))["second"]
+    assert stored == Stored(2 * TB, TB // 2)

@@ -12,14 +12,13 @@ AS_THE_CHAIN = Ageing(random_repairs=True)
 RUNS = 60_000
 
 
-def lives(width: int, outlives: int, spares: Spares | None = None, error: float = 0.1) -> Lives:
+def lives(width: int, outlives: int, spares: Spares | None = None) -> Lives:
     return Lives(
         outlives=outlives,
         fail_per_hour=(RATE,) * width,
         age_hours=(0.0,) * width,
         batch=tuple(range(width)),
         repair_hours=600.0,
-        read_error=error if outlives else 0.0,
         spares=spares,
     )
 
@@ -34,6 +33,7 @@ def lives(width: int, outlives: int, spares: Spares | None = None, error: float 
         (8, 3, None),
         (5, 1, Spares(1, 50.0, 400.0)),
         (6, 2, Spares(2, 50.0, 2000.0)),
+        (5, 1, Spares(1, 50.0, 400.0, others_per_hour=RATE * 20)),
     ],
 )
 def test_with_one_rate_and_random_repairs_it_converges_to_the_chain(
@@ -42,13 +42,13 @@ def test_with_one_rate_and_random_repairs_it_converges_to_the_chain(
     each = lives(width, outlives, spares)
     losses = simulate([each], AS_THE_CHAIN, (1.0, 5.0), RUNS, seed=11)
     for n, years in enumerate(losses.years):
-        exact = loss_odds(width, outlives, RATE, 600.0, each.read_error, years, spares)
+        exact = loss_odds(width, outlives, RATE, 600.0, 0.0, years, spares)
         low, high = losses.interval(n, 0.999)
         assert low <= exact <= high, (years, exact, losses.lost[n] / RUNS)
 
 
 def test_the_interval_narrows_with_more_lifetimes_and_holds_the_truth() -> None:
-    exact = loss_odds(4, 1, RATE, 600.0, 0.1, 5.0)
+    exact = loss_odds(4, 1, RATE, 600.0, 0.0, 5.0)
     widths = []
     for runs in (2_000, 20_000, 200_000):
         losses = simulate([lives(4, 1)], AS_THE_CHAIN, (5.0,), runs, seed=3)
@@ -68,7 +68,7 @@ def test_the_same_seed_gives_the_same_answer_and_another_does_not() -> None:
 
 def test_a_bad_batch_shared_by_a_group_is_worse_than_spread_luck() -> None:
     ageing = Ageing(bad_batch_odds=0.1, bad_batch_factor=8.0)
-    spread = replace(lives(4, 1, error=0.0), fail_per_hour=(hourly_rate(0.03),) * 4)
+    spread = replace(lives(4, 1), fail_per_hour=(hourly_rate(0.03),) * 4)
     shared = replace(spread, batch=(0, 0, 0, 0))
     worse = simulate([shared], ageing, (5.0,), RUNS, seed=5)
     better = simulate([spread], ageing, (5.0,), RUNS, seed=5)
@@ -100,7 +100,7 @@ def test_it_stops_when_it_is_told_to_and_says_how_many_it_did() -> None:
 
 
 def test_nothing_lost_still_leaves_room_for_bad_luck() -> None:
-    quiet = replace(lives(2, 1, error=0.0), fail_per_hour=(1e-12, 1e-12))
+    quiet = replace(lives(2, 1), fail_per_hour=(1e-12, 1e-12))
     losses = simulate([quiet], AS_THE_CHAIN, (5.0,), 1000, 1)
     low, high = losses.interval(0)
     # The rule of three: none in n lifetimes is in keeping with up to about 3.7 / n (two-sided).

@@ -14,7 +14,7 @@ from tests.builders import TODAY, assume, disk, lab
 def looked(plan: Plan, *pools: str, years: float = 5.0, runs: int = 20_000) -> Outlook:
     index = Index(plan)
     chosen = [index.pools[p] for p in pools] or list(plan.pools)
-    return outlook(index, chosen, years, runs, TODAY)
+    return outlook(index, chosen, years, runs, {}, TODAY)
 
 
 def test_the_curve_rises_and_ends_at_the_horizon() -> None:
@@ -37,7 +37,7 @@ def test_changes_are_ranked_by_what_they_avoid_and_each_is_the_chain_with_it() -
     index = Index(lab())
     pool = index.pools["main"]
     groups = [[*g, g[0]] for g in pool_groups(index, pool)]
-    expected = odds_of(risks(FAMILIES["raidz2"], groups, pool_conditions(index, pool)), 5.0)
+    expected = odds_of(risks(FAMILIES["raidz2"], groups, "zfs", pool_conditions(index, pool)), 5.0)
     assert named["one more disk for redundancy in each group"].odds == pytest.approx(expected)
     assert named["one more disk for redundancy in each group"].cost_minor == 10_000
 

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from scipy.integrate import quad
 
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.pools.loss import odds_of, repair_of, risks
+from kavrel.core.pools.loss import damage_of, odds_of, repair_of, risks
 from kavrel.core.pools.passes import outer_speed, pass_hours
 from kavrel.core.pools.survival import outlives, survival
 from tests.builders import CONDITIONS, TB, facts
@@ -75,18 +75,19 @@ def test_survival_is_counted_over_groups_of_different_widths(widths: list[int], 
 
 
 def test_slower_repairs_and_fewer_spares_never_help_the_odds() -> None:
-    family, sizes = FAMILIES["raidz1"], [4 * TB] * 5
-    plain, faultless = facts(*sizes), facts(*sizes, bits_per_read_error=1e30)
-    no_sleepers = replace(CONDITIONS, latent_errors_per_year=0.0)
+    family, five = FAMILIES["raidz1"], facts(*[4 * TB] * 5)
 
     def odds(**more: float) -> float:
-        return odds_of(risks(family, [plain], replace(CONDITIONS, **more)), 5.0)  # type: ignore[arg-type]
+        return odds_of(risks(family, [five], "zfs", replace(CONDITIONS, **more)), 5.0)  # type: ignore[arg-type]
 
-    def windows_only(**more: int) -> float:
-        return odds_of(risks(family, [faultless], replace(no_sleepers, **more)), 5.0)  # type: ignore[arg-type]
+    def damage(**more: float) -> float:
+        return damage_of(risks(family, [five], "zfs", replace(CONDITIONS, **more)), 5.0)  # type: ignore[arg-type]
 
-    # Where no sector is ever unreadable only the hours at risk count. With unreadable sectors a
-    # quicker rebuild meets the same sectors, only sooner, so nothing is claimed there.
-    assert windows_only(hot_spares=1) < windows_only(shelf_spares=1) < windows_only()
-    assert windows_only(notice_hours=200) > windows_only()
-    assert odds(scrub_days=365.0) > odds(scrub_days=30.0)
+    assert odds(hot_spares=1) < odds(shelf_spares=1) < odds()
+    assert odds(notice_hours=200) > odds()
+    # A scrub finds what a rebuild would meet; a disk too many it does not keep away.
+    assert damage(scrub_days=365.0) > damage(scrub_days=30.0)
+    assert odds(scrub_days=365.0) == odds(scrub_days=30.0)
+    # Used space alone is read, and only there a sector matters.
+    assert damage(fill=0.2) == pytest.approx(0.2 * damage(), rel=0.02)
+    assert odds(fill=0.2) < odds()

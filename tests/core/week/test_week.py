@@ -121,7 +121,10 @@ def test_the_scrub_shares_the_disks_with_the_night() -> None:
         pool="main",
         schedule=daily("01:00", start=date(2026, 11, 24), until=date(2026, 11, 24)),
     )
-    found = of(scrub, job("i", kind="image", target_pool="second", schedule=daily("01:00")))
+    found = of(
+        scrub,
+        job("i", kind="image", target_pool="second", chunk_store=True, schedule=daily("01:00")),
+    )
     tuesday = [r for r in found.runs if r.starts_at.day == 24]
     assert all(r.seconds > 1.3 * r.alone_seconds for r in tuesday)
     others = [r for r in found.runs if r.starts_at.day != 24]

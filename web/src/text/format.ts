@@ -76,6 +76,10 @@ export function odds(p: number): string {
   return `1 in ${rounded.toFixed(0).replace(/\B(?=(\d{3})+(?!\d))/g, ' ')}`;
 }
 
+/** Odds of which only the range is known: what is seen, and the most that a data sheet allows. */
+export const oddsRange = (seen: number, most: number): string =>
+  odds(seen) === odds(most) ? odds(seen) : `${odds(seen)}, at most ${odds(most)}`;
+
 export const percent = (share: number): string => `${(share * 100).toFixed(share < 0.1 && share > 0 ? 1 : 0)} %`;
 
 const BYTES = /^\s*(\d+(?:\.\d+)?)\s*(PB|TB|GB|MB|kB|KB|TiB|GiB|MiB|B|bytes)?\s*$/;

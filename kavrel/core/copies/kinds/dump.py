@@ -24,6 +24,7 @@ DUMP = Kind(
     compresses=True,
     reads="everything",
     sends="everything",
+    archives=True,
     consistent=True,
     lands=frozenset({"nfs", "rsync", "sftp", "s3"}),
     by_tool=True,

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
-from kavrel.core.plan import FilesystemId, JobKind, ProtocolId
+from kavrel.core.plan import FilesystemId, Job, JobKind, ProtocolId
 
 Store = Literal["none", "pool", "disk", "bucket"]
 
@@ -71,7 +71,8 @@ class Kind:
     whether the copy shrinks what shrinks. `source_filesystems`: those it can read from, None for
     any. `reads`: what a run goes over at the source: changed blocks; all files' metadata, then the
     changed files; only files that the system says have changed (`told`); or everything. `sends`:
-    what travels: changes or everything. `consistent`: whether a live database in it is fit to start.
+    what travels: changes or everything. `archives`: every point is whole in itself, unless the job's
+    store keeps like chunks once. `consistent`: whether a live database in it is fit to start.
     `by_hand`: somebody has to be there. `by_tool`: a tool of one's own does it, not the system's.
     `trash`: what a run replaces or deletes goes to a trash can.
     `continuous`: it may run every few minutes. `sends_raw`: blocks as they lie, encrypted where the
@@ -96,6 +97,7 @@ class Kind:
     source_filesystems: frozenset[FilesystemId] | None = None
     reads: Literal["nothing", "blocks", "told", "files", "everything"] = "blocks"
     sends: Literal["nothing", "changes", "everything"] = "changes"
+    archives: bool = False
     consistent: bool = False
     by_hand: bool = False
     by_tool: bool = False
@@ -105,6 +107,14 @@ class Kind:
     thins: bool = False
     lands: frozenset[ProtocolId] = frozenset()
     fetch: Callable[[Whereabouts], tuple[str, ...]] = nothing_to_fetch
+
+    def whole_points(self, job: Job) -> bool:
+        """Whether each of the job's points takes the room, and the time, of all of it."""
+        return self.archives and not job.chunk_store
+
+    def sends_all(self, job: Job) -> bool:
+        """Whether a run of the job sends everything, not only what changed."""
+        return self.sends == "everything" or self.whole_points(job)
 
     @property
     def moves_nothing(self) -> bool:

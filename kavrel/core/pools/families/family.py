@@ -90,6 +90,12 @@ class Family:
     smallest_rules: bool = False  # larger disks of a group waste what is above the smallest
     copies: int = 0  # chunks kept so many times, placed by the file system
 
+    def spare_bytes(self, groups: Groups) -> int:
+        """What a spare must have at least, so that it can take the place of any member."""
+        if self.smallest_rules:
+            return max(min(g) for g in groups)
+        return max(max(g) for g in groups)
+
     def check(self, groups: Sequence[Sequence[object]]) -> str | None:
         """What is wrong with the number of disks in these groups for this family, or None."""
         sizes = sorted(len(g) for g in groups)

@@ -3397,6 +3397,11 @@ export interface components {
             /** Alarm Days */
             alarm_days?: number | null;
             /**
+             * Chunk Store
+             * @default false
+             */
+            chunk_store: boolean;
+            /**
              * Catch Up
              * @default false
              */
@@ -3617,7 +3622,10 @@ export interface components {
          *     `usable_bytes` is what an ordinary user can fill, `holds_bytes` what that is worth with the
          *     pool's compression. `survives_any` disks may die, whichever they are; `survival` counts the
          *     sets beyond. `rebuild_hours` is None where there is nothing to rebuild from; `rebuilds` says
-         *     what is gone over. Money is in minor units; `cost_per_tb_minor` is per decimal TB usable.
+         *     what is gone over. `loss_odds_5y`: a disk too many takes the pool. `damage_odds_5y`: a file is
+         *     damaged while rebuilding, by the latent errors that scrubs see, and `damage_at_most_5y` by the
+         *     data sheets' rates; `read_error_odds` and `read_error_at_most` are those of one last rebuild. Money is in
+         *     minor units; `cost_per_tb_minor` is per decimal TB usable.
          */
         Layout: {
             /**
@@ -3664,8 +3672,14 @@ export interface components {
             scrub_hours: number | null;
             /** Read Error Odds */
             read_error_odds: number | null;
+            /** Read Error At Most */
+            read_error_at_most: number | null;
             /** Loss Odds 5Y */
             loss_odds_5y: number;
+            /** Damage Odds 5Y */
+            damage_odds_5y: number;
+            /** Damage At Most 5Y */
+            damage_at_most_5y: number;
             /** Read Mb Per S */
             read_mb_per_s: number;
             /** Write Mb Per S */
@@ -3695,6 +3709,7 @@ export interface components {
             working: components["schemas"]["Working"];
             rebuild_working: components["schemas"]["Working"];
             odds_working: components["schemas"]["Working"];
+            damage_working: components["schemas"]["Working"];
             speed_working: components["schemas"]["Working"];
             ram_working: components["schemas"]["Working"];
             power_working: components["schemas"]["Working"];
@@ -4579,6 +4594,11 @@ export interface components {
             /** Alarm Days */
             alarm_days?: number | null;
             /**
+             * Chunk Store
+             * @default false
+             */
+            chunk_store: boolean;
+            /**
              * Catch Up
              * @default false
              */
@@ -5153,7 +5173,9 @@ export interface components {
         };
         /**
          * OneChange
-         * @description One change and the odds with it. `times_better` is None when nothing is left to lose.
+         * @description One change and the odds with it: of a pool lost, and of a file damaged while rebuilding.
+         *
+         *     `times_better` and `times_fewer` are None when nothing is left to lose.
          */
         OneChange: {
             /** What */
@@ -5164,6 +5186,10 @@ export interface components {
             avoided: number;
             /** Times Better */
             times_better: number | null;
+            /** Damaged */
+            damaged: number;
+            /** Times Fewer */
+            times_fewer: number | null;
             /** Cost Minor */
             cost_minor: number;
             working: components["schemas"]["Working"];
@@ -5207,6 +5233,10 @@ export interface components {
             horizon_years: number;
             /** Odds */
             odds: number;
+            /** Damaged */
+            damaged: number;
+            /** Damaged At Most */
+            damaged_at_most: number;
             /** Lifetimes Run */
             lifetimes_run: number;
             /** Curve */
@@ -5623,7 +5653,7 @@ export interface components {
         };
         /**
          * PoolView
-         * @description A pool's layout, and the bytes of its datasets and of others' newest copies on it.
+         * @description A pool's layout, and the bytes of its datasets, kept for them, and of others' copies on it.
          *
          *     `rebuild_now` is the rebuild at that fill: ZFS and Btrfs copies rebuild only what is used.
          */
@@ -5633,8 +5663,14 @@ export interface components {
             layout: components["schemas"]["Layout"];
             /** Dataset Bytes */
             dataset_bytes: number;
+            /** Reserved Bytes */
+            reserved_bytes: number;
             /** Stored Bytes */
             stored_bytes: number;
+            /** Stored A Year Bytes */
+            stored_a_year_bytes: number;
+            /** Left Bytes */
+            left_bytes: number;
             /** Fill */
             fill: number;
             rebuild_now: components["schemas"]["Working"];
@@ -6430,6 +6466,8 @@ export interface components {
             cost_minor: number;
             /** Loss Odds 5Y */
             loss_odds_5y: number;
+            /** Damage Odds 5Y */
+            damage_odds_5y: number;
             /** Worst Rpo Seconds */
             worst_rpo_seconds: number;
             /** Worst Rto Seconds */
@@ -6783,7 +6821,10 @@ export interface components {
         };
         /**
          * YearOdds
-         * @description Odds of having lost something by a year: the chain, and the lifetimes' 95 % interval.
+         * @description Odds of having lost a pool by a year: the chain, and the lifetimes' 95 % interval.
+         *
+         *     `damaged` and `damaged_at_most`: a file damaged while rebuilding, as scrubs see it and by the
+         *     data sheets.
          */
         YearOdds: {
             /** Year */
@@ -6796,6 +6837,10 @@ export interface components {
             low: number;
             /** High */
             high: number;
+            /** Damaged */
+            damaged: number;
+            /** Damaged At Most */
+            damaged_at_most: number;
         };
     };
     responses: never;

@@ -65,6 +65,7 @@ const BY_FILE: Kind[] = ['backup', 'folder_mirror', 'mirror', 'bucket', 'sync', 
 const WITH_TRASH: Kind[] = ['folder_mirror', 'sync', 'drive'];
 /** Kinds that can be told of changes, and so may run all the time. */
 const ALWAYS: Kind[] = ['sync', 'drive'];
+const ARCHIVES: Kind[] = ['image', 'dump'];
 const BY_HAND: Kind[] = ['shelf', 'restore_test'];
 const kindOf = (d: Draft) => d.kind as Kind;
 const isCopy = (d: Draft) => !CHORES.includes(kindOf(d));
@@ -259,6 +260,13 @@ export const jobFields = (plan: Plan, job: Job): FieldSpec[] => [
   },
   { name: 'window_to', label: 'and must end by', kind: 'time', optional: true },
   {
+    name: 'chunk_store',
+    label: 'Chunks once',
+    kind: 'check',
+    help: 'the store keeps chunks that are alike once; else every archive takes the room of all of it',
+    hidden: (d) => !ARCHIVES.includes(kindOf(d)),
+  },
+  {
     name: 'catch_up',
     label: 'Catch up',
     kind: 'check',
@@ -431,6 +439,7 @@ export const shaped = (job: Job): Job => {
     host: ON_HOST.includes(job.kind) ? job.host : null,
     lands_in: target === 'pool' ? job.lands_in : null,
     lands_as: target === 'pool' && job.lands_in ? job.lands_as : null,
+    chunk_store: ARCHIVES.includes(job.kind) && job.chunk_store,
     catch_up: timed && !BY_HAND.includes(job.kind) && job.catch_up,
     reads_from: job.kind !== 'snapshot' && (copy || job.kind === 'restore_test') ? job.reads_from : null,
     after: timed ? null : job.after,
@@ -514,6 +523,7 @@ export const newJob = (plan: Plan): Job => ({
   window_to: null,
   fixed: false,
   alarm_days: null,
+  chunk_store: false,
   catch_up: false,
   lands_in: null,
   lands_as: null,

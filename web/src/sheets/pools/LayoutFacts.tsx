@@ -3,7 +3,7 @@
 import type { Layout, Working } from '../../api/client';
 import { usePlan } from '../../api/plan';
 import { Worked } from '../../parts/Asked';
-import { binary, money, odds, percent, size, text } from '../../text/format';
+import { binary, money, odds, oddsRange, percent, size, text } from '../../text/format';
 
 const rate = (speed: number) => `${speed.toFixed(0)} MB/s`;
 const count = (n: number) => (n < 10 ? n.toFixed(1) : n.toFixed(0).replace(/\B(?=(\d{3})+(?!\d))/g, ' '));
@@ -52,9 +52,19 @@ export function LayoutFacts({ layout, onWorking }: { layout: Layout; onWorking: 
       <dt className="text-quiet">Odds</dt>
       <dd className="flex flex-wrap gap-x-4">
         <Worked name="lost within 5 years" value={odds(layout.loss_odds_5y)} onOpen={open(layout.odds_working)} />
+        {layout.damage_odds_5y > 0 && (
+          <Worked
+            name="a file damaged while rebuilding"
+            value={oddsRange(layout.damage_odds_5y, layout.damage_at_most_5y)}
+            onOpen={open(layout.damage_working)}
+          />
+        )}
         {layout.read_error_odds !== null && (
           <span>
-            read error in the last rebuild <span className="figure">{percent(layout.read_error_odds)}</span>
+            unreadable sector in one such rebuild{' '}
+            <span className="figure">
+              {percent(layout.read_error_odds)} to {percent(layout.read_error_at_most ?? layout.read_error_odds)}
+            </span>
           </span>
         )}
       </dd>

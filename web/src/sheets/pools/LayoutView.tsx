@@ -7,7 +7,7 @@ import { useChange, usePlan } from '../../api/plan';
 import { DiskDrawing, HatchLegend, type DrawnDisk } from '../../drawing/DiskDrawing';
 import { Worked } from '../../parts/Asked';
 import { WorkingSlip } from '../../parts/WorkingSlip';
-import { decimal, minorUnits, money, odds, percent, size, text } from '../../text/format';
+import { decimal, minorUnits, money, odds, oddsRange, percent, size, text } from '../../text/format';
 import { DatasetTable } from './DatasetTable';
 import { newPool } from './fields';
 import { LayoutFacts, survivalWords } from './LayoutFacts';
@@ -168,10 +168,16 @@ export function LayoutView({ chosen, onChosen }: { chosen: string; onChosen: (po
       {pair.length === 2 && <HeldPair pair={pair} />}
       {view && (
         <p className="mt-3">
-          <b>Room:</b> datasets <span className="figure">{size(view.dataset_bytes)}</span> and copies of others{' '}
-          <span className="figure">{size(view.stored_bytes)}</span> fill{' '}
+          <b>Room:</b> datasets <span className="figure">{size(view.dataset_bytes)}</span>
+          {view.reserved_bytes > 0 && (
+            <>
+              , kept for thick volumes and reservations <span className="figure">{size(view.reserved_bytes)}</span>,
+            </>
+          )}{' '}
+          and copies of others <span className="figure">{size(view.stored_bytes)}</span> take{' '}
           <span className={`figure font-semibold ${view.fill > 0.8 ? 'text-danger' : ''}`}>{percent(view.fill)}</span>{' '}
-          of <span className="figure">{size(view.layout.usable_bytes)}</span>.{' '}
+          of <span className="figure">{size(view.layout.usable_bytes)}</span>;{' '}
+          <span className="figure">{size(view.left_bytes)}</span> are left.{' '}
           {typeof view.rebuild_now.value === 'number' && (
             <Worked
               name="a rebuild at that fill"
@@ -322,6 +328,7 @@ function HeldPair({ pair }: { pair: Layout[] }) {
     ['outlives', (l) => survivalWords(l)],
     ['stranded', (l) => size(l.stranded_bytes)],
     ['lost within 5 years', (l) => odds(l.loss_odds_5y)],
+    ['a file damaged in a rebuild', (l) => oddsRange(l.damage_odds_5y, l.damage_at_most_5y)],
     ['rebuild', (l) => (l.rebuild_hours ? `${l.rebuild_hours.toFixed(1)} h` : 'none')],
     ['streams, read and write', (l) => `${l.read_mb_per_s.toFixed(0)} and ${l.write_mb_per_s.toFixed(0)} MB/s`],
     ['small random writes', (l) => `${l.speeds.write_iops.toFixed(0)} IOPS`],

@@ -8,7 +8,7 @@ import { Plot } from '../../drawing/Plot';
 import { Progress, Worked } from '../../parts/Asked';
 import { Pick } from '../../parts/Pick';
 import { WorkingSlip } from '../../parts/WorkingSlip';
-import { money, odds, text } from '../../text/format';
+import { money, odds, oddsRange, text } from '../../text/format';
 
 const LIFETIMES = [50_000, 200_000, 1_000_000];
 const spaced = (n: number) => String(n).replace(/\B(?=(\d{3})+(?!\d))/g, ' ');
@@ -17,6 +17,7 @@ const spaced = (n: number) => String(n).replace(/\B(?=(\d{3})+(?!\d))/g, ' ');
 function better(times: number | null): string {
   if (times === null) return 'all of it';
   const shown = (n: number) => (n >= 100 ? spaced(Math.round(n)) : n.toPrecision(3));
+  if (Math.abs(times - 1) < 0.005) return 'the same';
   return times >= 1 ? `${shown(times)} times` : `${shown(1 / times)} times worse`;
 }
 
@@ -33,7 +34,7 @@ export function Odds({ pool }: { pool: Items['pools'] | undefined }) {
   return (
     <div>
       <div className="mb-1 flex flex-wrap items-baseline gap-x-4 gap-y-1">
-        <h2>Odds of losing something</h2>
+        <h2>Odds of losing the pool</h2>
         <label className="flex min-h-[24px] items-center gap-1">
           <input
             type="checkbox"
@@ -64,13 +65,15 @@ export function Odds({ pool }: { pool: Items['pools'] | undefined }) {
           <section aria-label="Odds over the years">
             <p>
               <Worked
-                name={`${found.name} loses something within ${found.horizon_years} years`}
+                name={`${found.name} is lost within ${found.horizon_years} years`}
                 value={odds(found.odds)}
                 onOpen={() => setWorking(found.working)}
-              />
+              />{' '}
+              Apart from that, a file is damaged while rebuilding:{' '}
+              <span className="figure">{oddsRange(found.damaged, found.damaged_at_most)}</span>.
             </p>
             <Plot
-              title={`Odds that ${found.name} loses something over ${found.horizon_years} years`}
+              title={`Odds that ${found.name} is lost over ${found.horizon_years} years`}
               width={560}
               height={270}
               log
@@ -84,11 +87,27 @@ export function Odds({ pool }: { pool: Items['pools'] | undefined }) {
                   points: curve.map((y) => ({ x: y.year, y: y.lifetimes })),
                   dash: '7 3',
                 },
+                ...(found.damaged > 0
+                  ? [
+                      {
+                        name: 'a file damaged while rebuilding',
+                        points: curve.map((y) => ({ x: y.year, y: y.damaged })),
+                        dash: '1 3',
+                      },
+                      {
+                        name: 'the same, at most by the data sheet',
+                        points: curve.map((y) => ({ x: y.year, y: y.damaged_at_most })),
+                        dash: '1 6',
+                      },
+                    ]
+                  : []),
               ]}
             />
             <p className="text-quiet">
               Full line: the chain, where every disk fails at one constant rate. Dashed: {spaced(found.lifetimes_run)}{' '}
               lifetimes with wear, each disk’s age and bad batches; tinted: their 95 % interval.
+              {found.damaged > 0 &&
+                ' Dotted: a file damaged while rebuilding, as scrubs see such errors and at most by the data sheet.'}
             </p>
             <table className="mt-1">
               <thead>
@@ -97,6 +116,7 @@ export function Odds({ pool }: { pool: Items['pools'] | undefined }) {
                   <th className="text-right">Chain</th>
                   <th className="text-right">Lifetimes</th>
                   <th className="text-right">95 % interval</th>
+                  <th className="text-right">A file damaged</th>
                 </tr>
               </thead>
               <tbody>
@@ -108,6 +128,7 @@ export function Odds({ pool }: { pool: Items['pools'] | undefined }) {
                     <td className="figure text-right">
                       {odds(y.low)} to {odds(y.high)}
                     </td>
+                    <td className="figure text-right whitespace-nowrap">{oddsRange(y.damaged, y.damaged_at_most)}</td>
                   </tr>
                 ))}
               </tbody>
@@ -119,7 +140,9 @@ export function Odds({ pool }: { pool: Items['pools'] | undefined }) {
               <thead>
                 <tr className="border-b border-ink">
                   <th>Change</th>
-                  <th className="text-right">Odds with it</th>
+                  <th className="text-right">Pool lost</th>
+                  <th className="text-right">Better</th>
+                  <th className="text-right">A file damaged</th>
                   <th className="text-right">Better</th>
                   <th className="text-right">Money</th>
                 </tr>
@@ -132,12 +155,14 @@ export function Odds({ pool }: { pool: Items['pools'] | undefined }) {
                     </td>
                     <td className="figure text-right whitespace-nowrap">{odds(c.odds)}</td>
                     <td className="figure text-right whitespace-nowrap">{better(c.times_better)}</td>
+                    <td className="figure text-right whitespace-nowrap">{odds(c.damaged)}</td>
+                    <td className="figure text-right whitespace-nowrap">{better(c.times_fewer)}</td>
                     <td className="figure text-right whitespace-nowrap">{text(money(c.cost_minor, plan.currency))}</td>
                   </tr>
                 ))}
                 {found.changes.length === 0 && (
                   <tr>
-                    <td colSpan={4} className="text-quiet">
+                    <td colSpan={6} className="text-quiet">
                       Without redundancy no single change helps: choose another layout.
                     </td>
                   </tr>

@@ -1,0 +1,28 @@
+"""What md does, by md itself: Linux 6.1 in user-mode-linux, mdadm 4.2.
+
+Source: the kernel's own behaviour, tried here; the sizes were measured in November 2026.
+"""
+
+from pathlib import Path
+
+import pytest
+
+from tests.outside import uml
+
+pytestmark = [
+    pytest.mark.prove,
+    pytest.mark.skipif(not uml.can_run(), reason="no user-mode-linux with mdadm here"),
+]
+
+
+def test_one_unreadable_sector_in_a_rebuild_costs_a_block_and_not_the_array(tmp_path: Path) -> None:
+    script = (uml.HERE / "unreadable.sh").read_text(encoding="utf-8")
+    said = uml.run(script, [419_430_400] * 5, tmp_path)
+    # mdadm's default keeps a list of bad blocks: the rebuild ends, one read of 64 KiB fails.
+    assert "raid5 with list: 4 of 4 in sync, failed reads 1" in said, said
+    assert "raid1 with list: 2 of 2 in sync, failed reads 1" in said
+    assert "raid10 with list: 4 of 4 in sync, failed reads 1" in said
+    # Without that list RAID 5 stops: setup.sh leaves the list as it is.
+    without = next(line for line in said.splitlines() if "raid5 without" in line)
+    assert "2 of 4 in sync" in without
+    assert int(without.rpartition(" ")[2]) > 1000
