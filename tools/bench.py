@@ -16,6 +16,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
+import numpy as np
 import simpy
 
 from kavrel.core.bench.capacity import labelled_bytes
@@ -445,8 +446,9 @@ class PlainLab:
             if notice is None:
                 days = copy.best + luck.random() * (copy.worst - copy.best)
             else:
-                reach = [x for d, x in zip(copy.delays, copy.losses, strict=True) if d >= notice]
-                days = reach[0] if reach else float("inf")
+                days = float(np.interp(notice, copy.delays, copy.losses))
+                if luck.random() < np.interp(notice, copy.delays, copy.never, right=1.0):
+                    days = float("inf")
             for j in copy.jobs:
                 if j in self.silent and self.silent[j][0] <= now < self.silent[j][1]:
                     days += (now - self.silent[j][0]) * 365.25

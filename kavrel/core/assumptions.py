@@ -421,7 +421,7 @@ _ALL = (
     ),
     Assumption(
         "accepted_loss_odds",
-        "Accepted odds of losing something in five years",
+        "Accepted odds of losing the pool in five years",
         0.02,
         "odds",
         1e-9,

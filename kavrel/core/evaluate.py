@@ -29,6 +29,7 @@ from kavrel.core.pools.taken import Stored
 from kavrel.core.proof.cell import Cell
 from kavrel.core.proof.hazards import HAZARDS
 from kavrel.core.proof.proof import prove, worst_working
+from kavrel.core.proof.today import Cover, Standing, covers, standings
 from kavrel.core.shares.access import Access, access_matrix
 from kavrel.core.shares.addresses import Listener, listeners
 from kavrel.core.shares.names import copy_folders, folders
@@ -63,6 +64,7 @@ class Strip(_View):
     worst_rpo_seconds: float
     worst_rto_seconds: float
     lost_for_good: int
+    lost_today: int  # further cells from which nothing comes back today
     accepted: int
     cautions: int
     serious: int
@@ -201,6 +203,8 @@ class Evaluation(_View):
     week: Week
     hazards: tuple[HazardView, ...]
     proof: tuple[Cell, ...]
+    proof_today: tuple[Cell, ...]  # the cells that are not yet as they will be once all runs
+    covers: tuple[Cover, ...]
     due: tuple[Due, ...]
     cautions: tuple[Caution, ...]
     power: Power
@@ -216,6 +220,8 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
     book = scheduled_book(index, states, today)
     this_week = week(book, today)
     cells = prove(index, book, matrix)
+    now = standings(book)
+    cells_today = _today(index, book, matrix, cells, now)
     dues = due(index, today)
     drawn = power(index)
     heard, promised = tuple(listeners(index)), tuple(promises(index, states))
@@ -241,7 +247,7 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
     found = cautions(view)
     return Evaluation.model_construct(
         today=today,
-        strip=_strip(index, states, cells, found),
+        strip=_strip(index, states, cells, cells_today, found),
         hosts=tuple(HostView(id=h.id, bays=tuple(bays(h))) for h in plan.hosts),
         pools=tuple(_pool(view, s) for s in states.values()),
         access=_access_table(plan, matrix),
@@ -256,6 +262,8 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
             HazardView(id=h.id, title=h.title, short=h.short, question=h.question) for h in HAZARDS
         ),
         proof=tuple(cells),
+        proof_today=cells_today,
+        covers=covers(book, now),
         due=tuple(dues),
         cautions=tuple(found),
         power=drawn,
@@ -263,14 +271,37 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
     )
 
 
+def _today(
+    index: Index,
+    book: CopyBook,
+    matrix: Sequence[Access],
+    settled_cells: Sequence[Cell],
+    now: dict[str, Standing],
+) -> tuple[Cell, ...]:
+    """The cells as of today where they differ from those once all runs."""
+    if not now:
+        return ()
+
+    def said(cell: Cell) -> tuple[object, ...]:
+        return cell.fate, cell.rpo_seconds, cell.rto_seconds, cell.copies
+
+    pairs = zip(prove(index, book, matrix, now=now), settled_cells, strict=True)
+    return tuple(today for today, settled in pairs if said(today) != said(settled))
+
+
 def _strip(
-    index: Index, states: dict[str, PoolState], cells: list[Cell], found: Sequence[Caution]
+    index: Index,
+    states: dict[str, PoolState],
+    cells: list[Cell],
+    cells_today: Sequence[Cell],
+    found: Sequence[Caution],
 ) -> Strip:
     plan = index.plan
     rpo, rto = worst_working(cells, index, "rpo"), worst_working(cells, index, "rto")
     usable = sum(s.layout.usable_bytes for s in states.values())
     cost = sum(d.price_minor for d in plan.disks) + sum(h.price_minor for h in plan.hosts)
     odds = _odds(states)
+    lost = {(c.dataset, c.hazard) for c in cells if c.fate == "lost"}
     return Strip(
         usable_bytes=usable,
         cost_minor=cost,
@@ -279,6 +310,11 @@ def _strip(
         worst_rpo_seconds=float(rpo.value or 0.0),
         worst_rto_seconds=float(rto.value or 0.0),
         lost_for_good=sum(1 for c in cells if c.fate == "lost" and c.signed != "yes"),
+        lost_today=sum(
+            1
+            for c in cells_today
+            if c.fate == "lost" and c.signed != "yes" and (c.dataset, c.hazard) not in lost
+        ),
         accepted=sum(1 for c in cells if c.signed == "yes"),
         cautions=len(found),
         serious=sum(1 for c in found if c.severity == "serious"),

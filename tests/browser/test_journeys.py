@@ -270,7 +270,7 @@ def test_the_pools_views_by_keyboard_to_a_step_ticked_on_a_phone(page: Page) -> 
     page.accessible()
 
     page.keys("y")
-    page.reads("80 % full on 2031-06")
+    page.reads("80 % full on 2030-07")
     page.reads("proven: the solver closed the gap")
     page.press("add a group of 6 x 12 TB")
     page.accessible()

@@ -47,7 +47,11 @@ export function Strip({ onCautions }: { onCautions: () => void }) {
         label="Most work lost (RPO)"
         figure={plan.datasets.length ? duration(strip.worst_rpo_seconds) : NOTHING}
         note={names(strip.rpo.about)}
-        alarm={strip.lost_for_good ? `${strip.lost_for_good} for good` : undefined}
+        alarm={
+          strip.lost_for_good || strip.lost_today
+            ? `${strip.lost_for_good} for good${strip.lost_today ? `, today ${strip.lost_today} more` : ''}`
+            : undefined
+        }
         delta={was(span(strip.worst_rpo_seconds), pinned ? span(pinned.worst_rpo_seconds) : undefined)}
         onOpen={() => setWorking(strip.rpo.working)}
       />

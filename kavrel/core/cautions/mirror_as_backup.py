@@ -10,7 +10,7 @@ def _find(view: View) -> Iterator[Finding]:
     for j in view.index.plan.jobs:
         if not KINDS[j.kind].copies or KINDS[j.kind].target not in ("pool", "bucket"):
             continue
-        versions = view.book.points_on(j, view.today)
+        versions = view.book.points_on(j, view.book.settled_day(j))
         if len(versions) <= 1 and not j.retention.trash_days:
             yield (
                 j.id,

@@ -9,7 +9,7 @@ from zoneinfo import ZoneInfo
 from kavrel.core.copies import flow as flows
 from kavrel.core.copies import retention as keeping
 from kavrel.core.copies.carrier import LOOKS_EVERY_MINUTES, chain, never_starts, reached_from
-from kavrel.core.copies.first import first_seconds
+from kavrel.core.copies.first import first_seconds, first_ways
 from kavrel.core.copies.flow import Flow, Part
 from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.path import MB, Path, Place, path
@@ -356,9 +356,12 @@ class CopyBook:
         return self.flow(job).run_seconds(days)
 
     def first_copy(self, job: Job) -> Working:
-        """Hours of the first whole copy over its way; None hours where there is no way."""
+        """Hours of the first whole copy the way the job says; None hours where it never ends."""
         if KINDS[job.kind].moves_nothing:
             return step("first copy", 0.0, "h", "copies nothing to another store")
+        chosen = next((w for w in first_ways(self, job) if w.way == job.first_copy), None)
+        if chosen:
+            return chosen.working
         return self.way(job).working("first copy", self.first_bytes(job))
 
     def usual_run(self, job: Job) -> Working:
@@ -460,6 +463,10 @@ class CopyBook:
             begin += timedelta(days=self.look_back_days(job))
         first = datetime.combine(begin, time(), ZoneInfo(self.index.plan.zone)).timestamp()
         return first, first + max(days, 2 * step_days) * DAY
+
+    def settled_day(self, job: Job) -> date:
+        """A day on which all that the job's retention asks for is there."""
+        return self._day(self.window(job)[0])
 
     def _upstream(self, job: Job) -> list[Job]:
         chain: list[Job] = []

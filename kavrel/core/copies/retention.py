@@ -20,7 +20,7 @@ deletes stays so much longer. Source: common practice, no source.
 """
 
 from bisect import bisect_left, insort
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from datetime import datetime, time
 from itertools import pairwise
 from typing import NamedTuple
@@ -326,11 +326,20 @@ def existing(points: Sequence[Point], at: float) -> list[Point]:
 
 
 class Ages(NamedTuple):
-    """Seconds of work lost at the worst moment, on average over time, and at the best moment."""
+    """Seconds of work lost at the worst moment, on average over time, and at the best moment.
+
+    `never` is the share of the moments in which nothing comes back: then the worst is infinite, and
+    mean and best are those of the other moments.
+    """
 
     worst: float
     mean: float
     best: float
+    never: float = 0.0
+
+    def older(self, seconds: float) -> "Ages":
+        """The same of a copy that has stood still for so long."""
+        return Ages(self.worst + seconds, self.mean + seconds, self.best + seconds, self.never)
 
 
 def ages(points: Sequence[Point], first: float, last: float) -> Ages | None:
@@ -354,46 +363,72 @@ def ages(points: Sequence[Point], first: float, last: float) -> Ages | None:
     return Ages(worst, area / length if length else worst, best)
 
 
+class Spell(NamedTuple):
+    """Damage between two moments (epoch s) brings back `good`; None: nothing."""
+
+    begin: float
+    end: float
+    good: Point | None
+    upcoming: Point
+
+
+def spells(
+    points: Sequence[Point], noticed_after: float, first: float, last: float
+) -> Iterator[Spell]:
+    """The span cut where another point helps against damage that is noticed so many seconds later.
+
+    It counts the newest point from before the damage that is complete, and not pruned, when the
+    damage is noticed.
+    """
+    latest_expiry = -FOREVER
+    for k, (point, following) in enumerate(pairwise(points)):
+        latest_expiry = max(latest_expiry, point.expires_at)
+        at, end = point.data_time, following.data_time
+        if not first <= end <= last:
+            continue
+        while at < end:
+            good, until = None, end
+            if latest_expiry > at + noticed_after:  # else what was is gone, and nothing older comes
+                good, until = _good_until(points, k, at, noticed_after, end)
+            yield Spell(at, until, good, following)
+            at = until
+
+
 def losses(points: Sequence[Point], noticed_after: float, first: float, last: float) -> Ages | None:
     """Seconds of work lost when damage done in a span is noticed so many seconds later.
 
-    Worst: for damage in the moment before each point was taken, the newest older point that still
-    exists when the damage is noticed. Mean and best: for damage half way between two points and
-    just after one. Worst is infinite where at some moment no point is left; None without points.
+    Worst, mean and best are over all moments, each as long as it lasts. Worst is infinite where at
+    some moment no point is left; None without points.
     """
-    worst: float | None = None
-    best, area, length = FOREVER, 0.0, 0.0
-    newest_expiry = -FOREVER
-    for k, (point, following) in enumerate(pairwise(points)):
-        newest_expiry = max(newest_expiry, point.expires_at)
-        damaged = following.data_time
-        if not first <= damaged <= last:
-            continue
-        gap = damaged - point.data_time
-        if newest_expiry < damaged + noticed_after:
-            return Ages(FOREVER, FOREVER, FOREVER)
-        good = newest_good(points, k, damaged + noticed_after)
+    worst, best, area, there, nothing = 0.0, FOREVER, 0.0, 0.0, 0.0
+    for begin, end, good, _ in spells(points, noticed_after, first, last):
         if good is None:
-            return Ages(FOREVER, FOREVER, FOREVER)
-        worst = max(damaged - good.data_time, worst or 0.0)
-        early = newest_good(points, k, point.data_time + noticed_after)
-        best = min(best, point.data_time - early.data_time) if early else best
-        middle = newest_good(points, k, point.data_time + gap / 2 + noticed_after)
-        if middle:
-            area += (point.data_time + gap / 2 - middle.data_time) * gap
-            length += gap
-    if worst is None:
-        return None
-    return Ages(worst, area / length if length else worst, min(best, worst))
+            nothing += end - begin
+            continue
+        early, late = begin - good.data_time, end - good.data_time
+        worst, best = max(worst, late), min(best, early)
+        area += (early + late) / 2 * (end - begin)
+        there += end - begin
+    if not there:
+        return Ages(FOREVER, FOREVER, FOREVER, 1.0) if nothing else None
+    return Ages(FOREVER if nothing else worst, area / there, best, nothing / (there + nothing))
 
 
-def newest_good(points: Sequence[Point], k: int, noticed: float) -> Point | None:
-    """The newest of the first k + 1 points that is complete and not pruned when it is noticed."""
-    while points[k].expires_at < noticed or points[k].available_at >= noticed:
-        k -= 1
-        if k < 0:
-            return None
-    return points[k]
+def _good_until(
+    points: Sequence[Point], k: int, at: float, noticed_after: float, end: float
+) -> tuple[Point | None, float]:
+    """The point that helps against damage just after `at`, and until when it is that one."""
+    seen = at + noticed_after
+    until = end
+    for n in range(k, -1, -1):
+        point = points[n]
+        if point.expires_at <= seen:
+            continue
+        if point.available_at > seen:  # it is not complete yet when the damage is noticed
+            until = min(until, point.available_at - noticed_after)
+            continue
+        return point, min(until, point.expires_at - noticed_after)
+    return None, until
 
 
 ONE_A = {"hourly": "hour", "daily": "day", "weekly": "week", "monthly": "month", "yearly": "year"}

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from itertools import pairwise
 from typing import NamedTuple
 
-from kavrel.core.copies.retention import FOREVER, Point, newest_good
+from kavrel.core.copies.retention import FOREVER, Point, spells
 
 
 class Moment(NamedTuple):
@@ -45,12 +45,8 @@ def worst_loss(
     points: Sequence[Point], noticed_after: float, first: float, last: float
 ) -> Moment | None:
     """The moment in a span at which damage, noticed so many seconds later, costs most."""
-    worst: Moment | None = None
-    for k, following in enumerate(points[1:]):
-        damaged = following.data_time
-        if first <= damaged <= last:
-            good = newest_good(points, k, damaged + noticed_after)
-            found = Moment(damaged, good.data_time if good else None, following)
-            if worst is None or found.seconds > worst.seconds:
-                worst = found
-    return worst
+    moments = (
+        Moment(s.end, s.good.data_time if s.good else None, s.upcoming)
+        for s in spells(points, noticed_after, first, last)
+    )
+    return max(moments, key=lambda m: m.seconds, default=None)

@@ -1,4 +1,4 @@
-"""The repair of a layout and the odds of losing something, from its disks and conditions."""
+"""The repair of a layout and the odds of losing it, from its disks and conditions."""
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass

@@ -3,7 +3,7 @@
 A mixed-integer program, solved by HiGHS through SciPy. Unknowns: how many groups of each make
 (family, width, offer) are bought in each quarter, for one family after another. In every quarter the room
 must reach the need over the mark; all groups with what is there must fit the bays; and the odds
-of losing something within the horizon stay within what is accepted. A group bought in quarter t
+of losing the pool within the horizon stay within what is accepted. A group bought in quarter t
 is exposed from then on, and groups fail on their own, so -log(1 - odds) adds up over groups
 exactly. Prices drift. The answer comes with the solver's bound: proven cheapest, or the gap.
 """

@@ -25,7 +25,7 @@ MOST_DISKS = 48
 
 
 class StrategyPoint(BaseModel):
-    """A strategy at a date: money spent, room, need, odds of losing something within a year."""
+    """A strategy at a date: money spent, room, need, odds of losing the pool within a year."""
 
     model_config = ConfigDict(frozen=True)
 

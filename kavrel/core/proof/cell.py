@@ -38,7 +38,9 @@ class Cell(BaseModel):
 
     `rpo_seconds` is the work lost at the worst moment of the coming year, with its mean over time
     and the best moment; `rto_seconds` the time until people work again; None when nothing comes
-    back. `copy_job` is the job used. `readable`: others can read the data. `basis` marks what the
+    back. `never_share`: in which share of the moments that is so; 1 where it always is, and else there
+    is `otherwise_job`, the copy it comes back from at the other moments, with the work lost then on
+    average. `copy_job` is the job used. `readable`: others can read the data. `basis` marks what the
     cell says, `signed` whether somebody has accepted it, and `changed` when it no longer is what was
     signed.
     """
@@ -53,6 +55,9 @@ class Cell(BaseModel):
     rpo_best_seconds: float | None
     rto_seconds: float | None
     copy_job: str | None
+    never_share: float
+    otherwise_job: str | None
+    otherwise_rpo_seconds: float | None
     why: str
     dies: tuple[str, ...]
     copies: tuple[CopyVerdict, ...]

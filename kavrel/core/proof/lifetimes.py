@@ -59,9 +59,10 @@ class LabJob:
 class LabCopy:
     """A copy: on which carriers, made by which jobs (its own and those it reads from).
 
-    `best` and `worst` age in days of its newest point; `delays` (days of notice) and `losses` (days
-    lost then, infinite for good) where damage is seen late. `useless` are causes that it does not
-    help against. `bad_odds`: it was never any good.
+    `best` and `worst` age in days of its newest point. Where damage is seen late: by `delays` (days of
+    notice) the share `never` of the moments in which nothing is left, and the days `losses` that are
+    lost in the others on average; straight in between, and nothing beyond the last. `useless` are
+    causes that it does not help against. `bad_odds`: it was never any good.
     """
 
     id: str
@@ -71,6 +72,7 @@ class LabCopy:
     worst: float
     delays: tuple[float, ...]
     losses: tuple[float, ...]
+    never: tuple[float, ...]
     useless: frozenset[str]
     bad_odds: float
     key_rate: float = 0.0
@@ -354,11 +356,8 @@ class _Chunk:
 
     def _days(self, copy: LabCopy, count: int, notice: Array | None) -> Array:
         """Days of work lost when this copy is used and its jobs have worked."""
+        moment = self._luck(f"moment of {copy.id}").random(count)
         if notice is None:
-            phase = self._luck(f"phase of {copy.id}").random(count)
-            lost = copy.best + phase * (copy.worst - copy.best)
-        else:
-            # Between two delays of the table the longer counts.
-            n = np.searchsorted(np.asarray(copy.delays), notice)
-            lost = np.append(np.asarray(copy.losses), np.inf)[n]
-        return lost
+            return np.asarray(copy.best + moment * (copy.worst - copy.best))
+        never = np.interp(notice, copy.delays, copy.never, right=1.0)
+        return np.where(moment < never, np.inf, np.interp(notice, copy.delays, copy.losses))

@@ -1,16 +1,19 @@
 """The plan as the lifetimes see it: what carries what, how often it is lost, which copies help."""
 
+import math
 from collections.abc import Sequence
 from dataclasses import replace
+from itertools import pairwise
 
 from kavrel.core.copies.book import Copy, CopyBook
 from kavrel.core.copies.keys import encrypted_at_source
 from kavrel.core.copies.kinds import KINDS
-from kavrel.core.copies.retention import DAY, FOREVER
+from kavrel.core.copies.retention import DAY
 from kavrel.core.copies.space import stored_on
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Job
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.pools.loss import HORIZON_YEARS, Risk, damage_of, risks
 from kavrel.core.pools.outlook import ageing_of, lives_of
 from kavrel.core.pools.pool import pool_conditions, pool_groups
 from kavrel.core.pools.taken import Stored
@@ -31,6 +34,7 @@ from kavrel.core.shares.access import Access
 
 HOURS = 24 * YEAR_DAYS
 DELAYS = tuple(map(float, (0, 0.5, 1, 2, 4, 7, 10, 14, 21, 28, 35, 45, 60, 90, 120, 180, 365, 730)))
+SHARE_STEP, DELAY_STEP, MOST_DELAYS = 0.05, 0.25, 60
 CAUSES = {
     "fire": "fire or flood",
     "theft": "theft",
@@ -41,8 +45,42 @@ CAUSES = {
     "malware": "malware",
     "malware_credentials": "malware with credentials",
     "power": "power cut in a write",
+    "rebuild": "a file damaged in a rebuild",
     "account": "account closed",
 }
+
+
+def delays_of(book: CopyBook, job: Job) -> dict[float, tuple[float, float]]:
+    """Days of notice to the days of work then lost on average, and the share in which all is.
+
+    Where the share changes between two delays, more are looked at in between, down to a quarter of
+    a day: that is where the last point from before the damage goes.
+    """
+    found: dict[float, tuple[float, float]] = {}
+
+    def look(days: float) -> tuple[float, float]:
+        if days not in found:
+            loss = book.losses(job, days)
+            if loss is None or loss.never == 1:
+                found[days] = (0.0, 1.0)
+            else:
+                found[days] = (loss.mean / DAY, loss.never)
+        return found[days]
+
+    waiting = list(pairwise(DELAYS))
+    while waiting:
+        low, high = waiting.pop()
+        apart = abs(look(low)[1] - look(high)[1])
+        if apart > SHARE_STEP and high - low > DELAY_STEP and len(found) < MOST_DELAYS:
+            middle = (low + high) / 2
+            waiting += [(low, middle), (middle, high)]
+    ordered = dict(sorted(found.items()))
+    # Where all is lost the mean of what is left says nothing: it goes on as it was.
+    mean = 0.0
+    for days, (here, never) in ordered.items():
+        mean = here if never < 1 else mean
+        ordered[days] = (mean, never)
+    return ordered
 
 
 def lab_model(index: Index, book: CopyBook, matrix: Sequence[Access]) -> LabModel:
@@ -55,6 +93,7 @@ class _Builder:
         self.index, self.book = index, book
         self.scene = Scene(index, book, tuple(matrix))
         self.known = index.assumptions
+        self.risks: dict[str, list[Risk]] = {}
         self.carriers: list[Carrier] = []
         self.place: dict[str, int] = {}
         stores, states = stored_on(book), book.states
@@ -82,6 +121,7 @@ class _Builder:
             family, groups = FAMILIES[pool.family], pool_groups(index, pool, self.book.as_of)
             conditions = pool_conditions(index, pool, self.fills[pool.id])
             sets = lives_of(family, groups, pool.filesystem, conditions, batches, late)
+            self.risks[pool.id] = risks(family, groups, pool.filesystem, conditions)
             self._add(f"pool {pool.id}", "disks", 0.0, gone)
             self.carriers[-1] = replace(self.carriers[-1], disks=tuple(sets))
         for bucket in index.plan.buckets:
@@ -143,10 +183,7 @@ class _Builder:
         age = self.book.ages(job)
         if age is None:
             return None
-        table = []
-        for delay in DELAYS:
-            loss = self.book.losses(job, delay)
-            table.append(FOREVER if loss is None or loss.worst == FOREVER else loss.mean / DAY)
+        table = delays_of(self.book, job)
         useless = {cause for cause, s in strikes.items() if s.lost_copy(copy)}
         bad = known["tested_bad_share" if self.scene.tried(copy) else "untested_bad_share"]
         key = 0.0
@@ -163,8 +200,9 @@ class _Builder:
             self._chain(job),
             age.best / DAY,
             age.worst / DAY,
-            DELAYS,
             tuple(table),
+            tuple(mean for mean, _ in table.values()),
+            tuple(never for _, never in table.values()),
             frozenset(useless),
             0.0 if job.kind == "snapshot" else bad,
             key,
@@ -198,6 +236,11 @@ class _Builder:
             part = known["corruption_share"]
             found.append(Strikes("corruption", known["corruption_rate"], notice, part, spread=True))
         pool = index.pools[dataset.pool]
+        in_rebuild = damage_of(self.risks[pool.id], HORIZON_YEARS)
+        if in_rebuild:
+            rate = -math.log1p(-in_rebuild) / HORIZON_YEARS
+            one_file = min(dataset.file_bytes / max(dataset.size_bytes, 1), 1.0)
+            found.append(Strikes("rebuild", rate, 0.0, one_file))
         if pool.host not in index.on_ups and pool.filesystem not in ("zfs", "btrfs"):
             spoils = known["power_cut_rate"] * known["power_cut_spoils"]
             found.append(Strikes("power", spoils, 0.0, known["corruption_share"]))

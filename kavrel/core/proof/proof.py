@@ -5,7 +5,8 @@ the way that bytes have to travel back.
 """
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from datetime import timedelta
 from typing import Literal, NamedTuple
 
 from kavrel.core.copies.book import Copy, CopyBook
@@ -17,17 +18,22 @@ from kavrel.core.proof.cell import Cell, CopyVerdict, Fate, StepView
 from kavrel.core.proof.hazards import HAZARDS
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Step, Strike
 from kavrel.core.proof.restores import WORTH_ORDER, WayBack, together, way_back
+from kavrel.core.proof.today import Standing
 from kavrel.core.shares.access import Access
 from kavrel.core.working import Working, step
 
 
 class Judged(NamedTuple):
-    """A copy under a hazard: what is lost if it is used; None where it cannot be."""
+    """A copy under a hazard: what is lost if it is used; None where it cannot be.
+
+    `luck`: what is lost at the moments at which it can be used, where at others it cannot.
+    """
 
     copy: Copy
     loses: Ages | None
     why: str
     stale: bool
+    luck: Ages | None = None
 
 
 class Chosen(NamedTuple):
@@ -45,9 +51,13 @@ def prove(
     book: CopyBook,
     matrix: Sequence[Access],
     hazards: Sequence[Hazard] = HAZARDS,
+    now: Mapping[str, Standing] | None = None,
 ) -> list[Cell]:
-    """All cells, datasets in plan order, hazards in the order given."""
-    scene = Scene(index, book, tuple(matrix))
+    """All cells, datasets in plan order, hazards in the order given.
+
+    As they are once all runs; with `now`, as the copies stand today.
+    """
+    scene = Scene(index, book, tuple(matrix), now or {})
     cells: list[Cell] = []
     maker = _Maker(scene)
     for hazard in hazards:
@@ -92,18 +102,38 @@ def _judge(scene: Scene, strike: Strike, copy: Copy) -> Judged:
     newest = scene.book.ages(copy.job)
     if newest is None:
         return Judged(copy, None, "no run of it ever completes", False)
+    now = scene.now.get(copy.job.id)
+    if now and not now.there(scene.book.as_of):
+        return Judged(copy, None, f"not there yet: {now.why}", False)
     stale = strike.stale_copy(copy) if strike.silent_days else None
     late = strike.seen_after_days
+    if late is not None and now and now.since:
+        damaged = scene.book.as_of - timedelta(days=late)
+        if damaged < now.since:
+            why = f"its first point is of {now.since}, from after the damage"
+            return Judged(copy, None, why, False)
     if late is not None:
         found = scene.book.losses(copy.job, late)
-        if found is None or found.worst == FOREVER:
+        if found is None or found.never == 1:
             return Judged(copy, None, f"keeps no point from before, {late:.0f} days later", False)
+        if found.never:
+            why = f"keeps no point from before, {late:.0f} days later, in {share(found.never)} of the moments"
+            return Judged(copy, None, why, False, found)
         newest = found
     if stale:
-        older = Ages(*(x + strike.silence(copy) * DAY for x in newest))
+        older = newest.older(strike.silence(copy) * DAY)
         return Judged(copy, older, stale, True)
+    if now and now.older_seconds:
+        return Judged(copy, newest.older(now.older_seconds), now.why, False)
     why = "its newest point" if late is None else "its newest point from before the damage"
     return Judged(copy, newest, why, False)
+
+
+def share(part: float) -> str:
+    """A share of moments in words, never rounded to nothing or to all."""
+    if part < 0.01:
+        return "less than 1 %"
+    return f"{min(part, 0.99):.0%}"
 
 
 def _best(
@@ -145,6 +175,14 @@ class _Maker:
         why: str = "",
     ) -> Cell:
         worst = loses.worst if loses else None
+        never, otherwise = 0.0, None
+        if fate in ("lost", "fetch_again"):
+            otherwise = min(
+                (j for j in judged if j.luck),
+                key=lambda j: j.luck.never if j.luck else 1,
+                default=None,
+            )
+            never = otherwise.luck.never if otherwise and otherwise.luck else 1.0
         # What nothing happens to is never signed, and needs no mark.
         signature = self.accepted.get((dataset.id, self.hazard))
         mark = ""
@@ -159,6 +197,9 @@ class _Maker:
             rpo_best_seconds=loses.best if loses else None,
             rto_seconds=rto,
             copy_job=copy_job,
+            never_share=never,
+            otherwise_job=otherwise.copy.job.id if otherwise else None,
+            otherwise_rpo_seconds=otherwise.luck.mean if otherwise and otherwise.luck else None,
             why=why or strike.why,
             dies=strike.dies,
             copies=tuple([self._verdict(j) for j in judged]),

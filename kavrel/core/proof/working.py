@@ -15,7 +15,7 @@ def cell_working(scene: Scene, hazard: Hazard, dataset: Dataset) -> Working:
 
     Proves the hazard anew: datasets that come back together wait for one another.
     """
-    cells = prove(scene.index, scene.book, scene.matrix, (hazard,))
+    cells = prove(scene.index, scene.book, scene.matrix, (hazard,), scene.now)
     cell = next(c for c in cells if c.dataset == dataset.id)
     strike = hazard.strike(scene, dataset)
     assumed = tuple(scene.index.assumptions.step(key) for key in hazard.assumes)

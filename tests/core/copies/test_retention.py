@@ -140,7 +140,7 @@ def test_the_newest_always_stays_even_when_no_run_follows() -> None:
 
 def test_age_at_worst_is_gap_plus_run() -> None:
     points = keep(nightly(40), Retention(all_days=30), "UTC")
-    assert ages(points, START + 10 * DAY, START + 30 * DAY) == (DAY + 600, DAY / 2 + 600, 600)
+    assert ages(points, START + 10 * DAY, START + 30 * DAY) == (DAY + 600, DAY / 2 + 600, 600, 0)
     assert ages(points[:1], START, START + DAY) is None
 
 
@@ -167,7 +167,8 @@ def test_deleted_and_noticed_later(rules: Retention, noticed_days: float, lost_d
 def test_noticing_later_never_brings_more_back(rules: Retention, days: int) -> None:
     points = keep(nightly(200), rules, "UTC")
     window = (START + 80 * DAY, START + 130 * DAY)
-    sooner = worst_of(points, days * DAY, *window)
+    # From an hour on: then the night's run, which takes ten minutes, is over.
+    sooner = worst_of(points, days * DAY + 3600, *window)
     later = worst_of(points, (days + 5) * DAY, *window)
     assert sooner is not None
     assert later is not None
@@ -177,8 +178,24 @@ def test_noticing_later_never_brings_more_back(rules: Retention, days: int) -> N
 def test_a_point_is_no_help_before_it_is_complete() -> None:
     slow = tuple((START + n * DAY, START + n * DAY + 0.9 * DAY) for n in range(30))
     points = keep(slow, Retention(all_days=10), "UTC")
-    # Noticed at once: last night's run is still going, so the one before counts.
-    assert worst_of(points, 0, START + 5 * DAY, START + 20 * DAY) == DAY
+    # Noticed at once: the run is still going until 0.9 days later, so the one before counts.
+    assert worst_of(points, 0, START + 5 * DAY, START + 20 * DAY) == 1.9 * DAY
+    # A day later it is complete.
+    assert worst_of(points, DAY, START + 5 * DAY, START + 20 * DAY) == DAY
+
+
+def test_the_share_of_the_moments_in_which_nothing_is_left() -> None:
+    # One disk, overwritten every 30 days: damage noticed two days later is lost for good when the
+    # disk was written in between: 2 of 30 days. Arithmetic.
+    monthly = tuple((START + n * 30 * DAY, START + n * 30 * DAY) for n in range(20))
+    points = keep(monthly, Retention(last=1), "UTC")
+    found = losses(points, 2 * DAY, START + 30 * DAY, START + 500 * DAY)
+    assert found
+    assert found.worst == FOREVER
+    assert found.never == pytest.approx(2 / 30)
+    # In the other moments the work since the disk was written is lost: 14 days on average.
+    assert found.mean == pytest.approx(14 * DAY)
+    assert losses(points, 31 * DAY, START + 30 * DAY, START + 500 * DAY).never == 1  # type: ignore[union-attr]
 
 
 def test_in_words() -> None:

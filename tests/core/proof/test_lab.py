@@ -27,7 +27,13 @@ from tests.builders import TODAY, assume, job, lab
 
 RUNS = 60_000
 YEARS = 5.0
-QUIET = {"bad_odds": 0.0, "delays": (0.0, 1000.0), "losses": (1.0, 1.0), "useless": frozenset()}
+QUIET = {
+    "bad_odds": 0.0,
+    "delays": (0.0, 1000.0),
+    "losses": (1.0, 1.0),
+    "never": (0.0, 0.0),
+    "useless": frozenset(),
+}
 
 
 def copy(**more: Any) -> LabCopy:
@@ -122,7 +128,7 @@ def test_a_job_that_fails_unnoticed_makes_the_copy_older() -> None:
 def test_a_deletion_noticed_later_than_the_points_reach_is_a_loss() -> None:
     strikes = (Strikes("deleted", 0.4, 30.0, 0.05, spread=True),)
     found = lived(
-        dataset(copy(delays=(0.0, 28.0), losses=(1.0, 1.0)), strikes=strikes),
+        dataset(copy(delays=(0.0, 28.0), losses=(1.0, 1.0), never=(0.0, 0.0)), strikes=strikes),
         carriers=(Carrier("home", "fire", 0.0, 0.0), Carrier("away", "fire", 0.0, 0.0)),
     )
     # Exponential notice of mean 30 days: later than 28 with exp(-28/30).

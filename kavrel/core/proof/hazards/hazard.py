@@ -1,6 +1,6 @@
 """What a hazard declares: what it takes, when it is noticed, what must be mended first."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -8,6 +8,7 @@ from kavrel.core.copies.book import Copy, CopyBook
 from kavrel.core.index import Index
 from kavrel.core.log.tried import still_tried
 from kavrel.core.plan import Dataset, Host
+from kavrel.core.proof.today import Standing
 from kavrel.core.shares.access import Access
 
 State = Literal["stands", "down", "gone", "spoiled"]
@@ -68,11 +69,12 @@ class Strike:
 
 @dataclass(frozen=True)
 class Scene:
-    """The plan as a hazard sees it."""
+    """The plan as a hazard sees it: once all runs, or as of today."""
 
     index: Index
     book: CopyBook
     matrix: tuple[Access, ...]
+    now: Mapping[str, Standing] = field(default_factory=dict)  # as of today, where that differs
 
     def own_pool(self, dataset: Dataset) -> str:
         """Name of the pool that the dataset lives on."""

@@ -1411,6 +1411,8 @@ export interface paths {
         /**
          * Working
          * @description How a cell came about: the night of its worst loss, and every part of the way back.
+         *
+         *     Once all runs, or as its copies stand today.
          */
         get: operations["get_cell_working"];
         put?: never;
@@ -2151,7 +2153,9 @@ export interface components {
          *
          *     `rpo_seconds` is the work lost at the worst moment of the coming year, with its mean over time
          *     and the best moment; `rto_seconds` the time until people work again; None when nothing comes
-         *     back. `copy_job` is the job used. `readable`: others can read the data. `basis` marks what the
+         *     back. `never_share`: in which share of the moments that is so; 1 where it always is, and else there
+         *     is `otherwise_job`, the copy it comes back from at the other moments, with the work lost then on
+         *     average. `copy_job` is the job used. `readable`: others can read the data. `basis` marks what the
          *     cell says, `signed` whether somebody has accepted it, and `changed` when it no longer is what was
          *     signed.
          */
@@ -2175,6 +2179,12 @@ export interface components {
             rto_seconds: number | null;
             /** Copy Job */
             copy_job: string | null;
+            /** Never Share */
+            never_share: number;
+            /** Otherwise Job */
+            otherwise_job: string | null;
+            /** Otherwise Rpo Seconds */
+            otherwise_rpo_seconds: number | null;
             /** Why */
             why: string;
             /** Dies */
@@ -2381,6 +2391,24 @@ export interface components {
             /** Mean Age Hours */
             mean_age_hours: number;
             working: components["schemas"]["Working"];
+        };
+        /**
+         * Cover
+         * @description From when a dataset has a copy beside the disks it lives on, and by which job.
+         *
+         *     `covers_from` None: never. `why` says what is still to come, empty where it is covered.
+         */
+        Cover: {
+            /** Dataset */
+            dataset: string;
+            /** Covered */
+            covered: boolean;
+            /** Covers From */
+            covers_from: string | null;
+            /** Job */
+            job: string | null;
+            /** Why */
+            why: string;
         };
         /**
          * Curve
@@ -2767,6 +2795,10 @@ export interface components {
             hazards: components["schemas"]["HazardView"][];
             /** Proof */
             proof: components["schemas"]["Cell"][];
+            /** Proof Today */
+            proof_today: components["schemas"]["Cell"][];
+            /** Covers */
+            covers: components["schemas"]["Cover"][];
             /** Due */
             due: components["schemas"]["Due"][];
             /** Cautions */
@@ -6437,7 +6469,7 @@ export interface components {
         };
         /**
          * StrategyPoint
-         * @description A strategy at a date: money spent, room, need, odds of losing something within a year.
+         * @description A strategy at a date: money spent, room, need, odds of losing the pool within a year.
          */
         StrategyPoint: {
             /** Years */
@@ -6474,6 +6506,8 @@ export interface components {
             worst_rto_seconds: number;
             /** Lost For Good */
             lost_for_good: number;
+            /** Lost Today */
+            lost_today: number;
             /** Accepted */
             accepted: number;
             /** Cautions */
@@ -15402,6 +15436,7 @@ export interface operations {
             query: {
                 dataset: string;
                 hazard: string;
+                today?: boolean;
             };
             header?: never;
             path: {

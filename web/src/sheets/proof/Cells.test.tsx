@@ -18,6 +18,9 @@ const cell = (more: Partial<Cell> = {}): Cell => ({
   rpo_best_seconds: 600,
   rto_seconds: 300_000,
   copy_job: 'far',
+  never_share: 0,
+  otherwise_job: null,
+  otherwise_rpo_seconds: null,
   why: 'everything at home is gone',
   dies: ['box'],
   copies: [{ job: 'far', place: 'second', usable: true, loses_seconds: 90_000, why: 'its newest point' }],
@@ -71,8 +74,8 @@ const COLUMNS = [{ id: 'fire', short: 'fire', title: 'fire at its site', questio
 describe('a cell of the proof', () => {
   it.each([
     [cell(), ['−25\u2009h', '↩ 3.5\u2009d']],
-    [cell({ fate: 'lost', rpo_seconds: null, rto_seconds: null }), ['LOST', '']],
-    [cell({ fate: 'lost', rpo_seconds: null, rto_seconds: null, signed: 'yes' }), ['signed', '']],
+    [cell({ fate: 'lost', never_share: 1, rpo_seconds: null, rto_seconds: null }), ['LOST', '']],
+    [cell({ fate: 'lost', never_share: 1, rpo_seconds: null, rto_seconds: null, signed: 'yes' }), ['signed', '']],
     [cell({ fate: 'down', rpo_seconds: 0 }), ['still', '3.5\u2009d']],
     [cell({ fate: 'exposed', rpo_seconds: 1_900_000 }), ['bare', '22\u2009d']],
     [cell({ fate: 'runs_on', rpo_seconds: 0, rto_seconds: 0 }), ['—', '']],

@@ -26,6 +26,10 @@ export interface Column {
 /** Short forms that fit a narrow cell; the story below says it whole. */
 const close = (seconds: number) => span(seconds).replace(' ', '\u2009');
 
+/** In which share of the moments it is so, never rounded to nothing or to all. */
+export const often = (share: number): string =>
+  share < 0.01 ? '< 1\u2009%' : `in ${Math.min(Math.round(share * 100), 99)}\u2009%`;
+
 export function said(cell: Cell): [string, string] {
   const old = cell.rpo_seconds == null ? '' : close(cell.rpo_seconds);
   const back = cell.rto_seconds == null ? '' : close(cell.rto_seconds);
@@ -39,7 +43,7 @@ export function said(cell: Cell): [string, string] {
     case 'restored':
       return [`−${old}`, `↩ ${back}`];
     case 'lost':
-      return [cell.signed === 'yes' ? 'signed' : 'LOST', ''];
+      return [cell.signed === 'yes' ? 'signed' : 'LOST', cell.never_share < 1 ? often(cell.never_share) : ''];
     case 'fetch_again':
       return ['fetch', ''];
   }
@@ -53,7 +57,8 @@ function aloud(cell: Cell): string {
   const back = cell.rto_seconds == null ? '' : `, back in ${span(cell.rto_seconds)}`;
   const signed = { no: '', yes: ', signed', changed: ', signed, but changed since' }[cell.signed];
   if (cell.fate === 'restored') return `${seen}${FATES.restored}${lost}${back}${signed}`;
-  return `${seen}${FATES[cell.fate]}${cell.fate === 'down' ? back : ''}${signed}`;
+  const share = cell.fate === 'lost' && cell.never_share < 1 ? ` ${often(cell.never_share)} of the moments` : '';
+  return `${seen}${FATES[cell.fate]}${share}${cell.fate === 'down' ? back : ''}${signed}`;
 }
 
 export function Cells({

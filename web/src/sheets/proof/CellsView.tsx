@@ -2,8 +2,34 @@
 
 import { useState } from 'react';
 import { usePlan } from '../../api/plan';
+import { Pick } from '../../parts/Pick';
 import { Cells } from './Cells';
 import { Story } from './Story';
+
+/** What is not yet as it will be: how many cells are worse today, and from when each dataset is covered. */
+function Today() {
+  const { plan, evaluation } = usePlan();
+  const names = new Map(plan.datasets.map((d) => [d.id, d.name]));
+  const waiting = evaluation.covers.filter((c) => !c.covered && c.covers_from);
+  const count = evaluation.proof_today.length;
+  if (!count && !waiting.length) return null;
+  return (
+    <p className="mb-1 text-quiet">
+      {count > 0 && (
+        <>
+          Today <b className="figure text-ink">{count}</b> {count === 1 ? 'cell is' : 'cells are'} not as once all
+          runs.{' '}
+        </>
+      )}
+      {waiting.slice(0, 3).map((c) => (
+        <span key={c.dataset}>
+          {names.get(c.dataset)} is covered from <span className="figure">{c.covers_from}</span>: {c.why}.{' '}
+        </span>
+      ))}
+      {waiting.length > 3 && `${waiting.length - 3} more datasets wait for their first copy.`}
+    </p>
+  );
+}
 
 export function CellsView() {
   const { evaluation } = usePlan();
@@ -16,20 +42,42 @@ export function CellsView() {
     offsite_silent: `off-site silent ${days('silence_days')} d`,
     uplink_down: `uplink down ${days('uplink_days')} d`,
   };
+  const [today, setToday] = useState(false);
+  const now = new Map(evaluation.proof_today.map((c) => [`${c.dataset}/${c.hazard}`, c]));
+  const cells = today ? evaluation.proof.map((c) => now.get(`${c.dataset}/${c.hazard}`) ?? c) : evaluation.proof;
   const columns = evaluation.hazards.map((h) => ({ ...h, short: late[h.id] ?? h.short }));
-  const cell = evaluation.proof.find((c) => `${c.dataset}/${c.hazard}` === chosen);
+  const cell = cells.find((c) => `${c.dataset}/${c.hazard}` === chosen);
   const hazard = columns.find((h) => h.id === cell?.hazard);
   return (
     <div>
       <div className="mb-1 flex flex-wrap items-baseline gap-3">
         <h2>What would be lost</h2>
+        <Pick
+          word=""
+          label="As of"
+          value={today ? 'today' : 'settled'}
+          options={[
+            { value: 'settled', label: 'once all runs' },
+            { value: 'today', label: `as of today, ${evaluation.today}` },
+          ]}
+          onPick={(v) => setToday(v === 'today')}
+        />
         <span className="text-quiet">
           − work lost at worst, ↩ time to be back · still: stands still, nothing lost · bare: runs on without a fresh
           copy · heavy frame: nothing comes back · double: signed
         </span>
       </div>
-      <Cells columns={columns} cells={evaluation.proof} chosen={chosen} onChoose={setChosen} />
-      {cell && hazard && <Story key={chosen} cell={cell} title={hazard.title} question={hazard.question} />}
+      <Today />
+      <Cells columns={columns} cells={cells} chosen={chosen} onChoose={setChosen} />
+      {cell && hazard && (
+        <Story
+          key={`${chosen ?? ''} ${String(today)}`}
+          cell={cell}
+          title={hazard.title}
+          question={hazard.question}
+          today={today && now.has(`${cell.dataset}/${cell.hazard}`)}
+        />
+      )}
     </div>
   );
 }

@@ -4,11 +4,21 @@ import { usePlan } from '../../api/plan';
 import { AskedWorking } from '../../parts/AskedWorking';
 import { span } from '../../text/format';
 import { Fetch } from '../../parts/Fetch';
-import { FATES } from './Cells';
+import { FATES, often } from './Cells';
 import { Sign } from './Sign';
 
 /** The story of a cell: what dies, what each copy is then worth, which steps lead back. */
-export function Story({ cell, title, question }: { cell: Schemas['Cell']; title: string; question: string }) {
+export function Story({
+  cell,
+  title,
+  question,
+  today = false,
+}: {
+  cell: Schemas['Cell'];
+  title: string;
+  question: string;
+  today?: boolean;
+}) {
   const { plan, evaluation } = usePlan();
   const [open, setOpen] = useState(false);
   const fetch = evaluation.jobs.find((j) => j.id === cell.copy_job)?.fetch ?? [];
@@ -22,6 +32,9 @@ export function Story({ cell, title, question }: { cell: Schemas['Cell']; title:
         </h2>
         <span className={cell.fate === 'lost' ? 'font-semibold text-danger' : 'text-quiet'}>
           {FATES[cell.fate]}
+          {today && ' as of today'}
+          {cell.otherwise_job &&
+            ` ${often(cell.never_share)} of the moments; in the others ${jobs.get(cell.otherwise_job) ?? ''} brings it back, ${span(cell.otherwise_rpo_seconds ?? 0)} of work lost on average`}
           {cell.fate === 'restored' &&
             `: ${span(cell.rpo_seconds ?? 0)} of work lost at worst, ${span(cell.rpo_mean_seconds ?? 0)} on average, ${span(cell.rpo_best_seconds ?? 0)} at best, back in ${span(cell.rto_seconds ?? 0)}`}
           {cell.fate === 'down' && ` for ${span(cell.rto_seconds ?? 0)}`}
@@ -80,16 +93,16 @@ export function Story({ cell, title, question }: { cell: Schemas['Cell']; title:
               </li>
             ))}
           </ol>
-          <Sign cell={cell} />
+          {!today && <Sign cell={cell} />}
         </div>
       </div>
       {open && (
         <AskedWorking
-          about={['cell', cell.dataset, cell.hazard]}
+          about={['cell', cell.dataset, cell.hazard, today ? 'today' : 'settled']}
           ask={async (plan_id) =>
             unwrap(
               await api.GET('/api/plans/{plan_id}/proof/working', {
-                params: { path: { plan_id }, query: { dataset: cell.dataset, hazard: cell.hazard } },
+                params: { path: { plan_id }, query: { dataset: cell.dataset, hazard: cell.hazard, today } },
               }),
             )
           }

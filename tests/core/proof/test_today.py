@@ -1,0 +1,147 @@
+"""As of today beside once all runs: no copy counts before its first run has ended."""
+
+from datetime import date, timedelta
+from typing import Any
+
+import pytest
+
+from kavrel.core.plan import LogEntry, Plan, Retention
+from kavrel.core.proof.cell import Cell
+from tests.builders import TODAY, daily, job, lab, result, rules
+
+FAR = {"kind": "replication", "target_pool": "second"}
+LONG = {**FAR, "retention": Retention(all_days=60)}
+SHELF = {
+    "kind": "shelf",
+    "target_disk": "loose9",
+    "credentials": "hand",
+    "retention": Retention(last=1),
+}
+
+
+def today(plan: Plan, hazard: str = "fire") -> Cell:
+    """The cell as it is now, and once all runs where that is the same."""
+    found = result(plan)
+    cells = {(c.dataset, c.hazard): c for c in (*found.proof, *found.proof_today)}
+    return cells["files", hazard]
+
+
+def settled(plan: Plan, hazard: str = "fire") -> Cell:
+    return next(c for c in result(plan).proof if (c.dataset, c.hazard) == ("files", hazard))
+
+
+def entry(on: date, result: str = "ok", kind: str = "backup_run", about: str = "far") -> LogEntry:
+    return LogEntry.model_validate(
+        {
+            "id": f"e{on.toordinal()}",
+            "on": on,
+            "kind": kind,
+            "about_kind": "job",
+            "about": about,
+            "result": result,
+        }
+    )
+
+
+@pytest.mark.parametrize(
+    ("waits", "why"),
+    [
+        ({"first_copy": "carried", "first_on": date(2027, 6, 1)}, "planned for 2027-06-01"),
+        ({"first_copy": "over_link", "first_on": date(2026, 11, 20)}, "first copy is not done"),
+        ({"first_copy": "side_by_side"}, "first copy is not done"),
+        ({"schedule": daily(start=date(2027, 1, 4))}, "its first run is on 2027-01-04"),
+    ],
+)
+def test_a_copy_that_is_not_there_yet_does_not_count_today(waits: Any, why: str) -> None:
+    plan = lab(jobs=(job("far", **{**FAR, **waits}),))
+    assert settled(plan).fate == "restored"
+    now = today(plan)
+    assert now.fate == "lost"
+    assert why in now.copies[0].why
+    cover = result(plan).covers[0]
+    assert not cover.covered
+    assert cover.covers_from
+    assert cover.covers_from > TODAY
+    assert result(plan).strip.lost_today > 0
+
+
+def test_what_reads_a_copy_that_is_not_there_is_not_there_either() -> None:
+    first = job("far", first_copy="over_link", first_on=date(2027, 3, 1), **FAR)
+    then = job("disk", reads_from="far", **SHELF)
+    now = today(lab(jobs=(first, then)), "box_lost")
+    assert all("not there yet" in c.why for c in now.copies)
+
+
+def test_a_failed_run_leaves_the_copy_as_old_as_the_last_good_one() -> None:
+    plan = lab(
+        jobs=(job("far", **FAR),),
+        log=(entry(TODAY - timedelta(days=40)), entry(TODAY - timedelta(days=3), "failed")),
+    )
+    usual, now = settled(plan).rpo_seconds, today(plan).rpo_seconds
+    assert usual
+    assert now
+    assert now - usual == pytest.approx(40 * 86_400)
+    never = lab(jobs=(job("far", **FAR),), log=(entry(TODAY, "failed"),))
+    assert today(never).fate == "lost"
+    assert result(never).covers[0].covers_from is None
+    mended = lab(
+        jobs=(job("far", **FAR),), log=(entry(TODAY - timedelta(days=2), "failed"), entry(TODAY))
+    )
+    assert today(mended).rpo_seconds == settled(mended).rpo_seconds
+
+
+def test_a_shelf_copy_overdue_is_as_old_as_it_is() -> None:
+    by_hand = job("disk", schedule=daily(every=90, start=date(2025, 1, 1)), **SHELF)
+    plan = lab(jobs=(by_hand,), log=(entry(date(2026, 1, 1), kind="shelf_copy", about="disk"),))
+    usual, now = settled(plan, "box_lost").rpo_seconds, today(plan, "box_lost").rpo_seconds
+    assert usual
+    assert now
+    # Due again on 2026-03-27, 242 days before today: each of them is work not in the copy.
+    assert (now - usual) / 86_400 == pytest.approx(242, abs=1)
+
+
+def test_a_young_history_does_not_reach_back_yet() -> None:
+    young = job("far", schedule=daily(start=TODAY - timedelta(days=5)), **LONG)
+    plan = lab(jobs=(young,))
+    # A deletion of 30 days ago: once all runs it comes back, today the first point is too young.
+    assert settled(plan, "deleted").fate == "restored"
+    now = today(plan, "deleted")
+    assert now.fate == "lost"
+    assert "its first point is of" in now.copies[0].why
+
+
+def test_where_all_runs_nothing_is_said_twice() -> None:
+    found = result(lab(jobs=(job("far", **FAR),)))
+    assert found.proof_today == ()
+    assert found.covers[0].covered
+
+
+def test_a_planned_first_copy_with_generations_is_no_mirror() -> None:
+    keep = Retention(daily=7, weekly=2, monthly=1, yearly=1)
+    first = {"first_copy": "carried", "first_on": date(2027, 2, 1)}
+    assert "mirror_as_backup" not in rules(lab(jobs=(job("far", retention=keep, **first, **FAR),)))
+
+
+def test_the_hours_of_the_first_copy_are_those_of_the_way_chosen() -> None:
+    def hours(way: str) -> float:
+        found = result(lab(jobs=(job("far", first_copy=way, **FAR),)))
+        value = found.jobs[0].first_copy.value
+        assert isinstance(value, float)
+        return value
+
+    # 1 TB: by 20 Mbit/s some 126 hours, by gigabit under three, with a disk twice over a dock.
+    assert hours("over_link") > 100
+    assert 2 < hours("side_by_side") < 8
+    assert 3 < hours("carried") < 9
+
+
+def test_a_monthly_disk_fails_in_a_share_of_the_moments() -> None:
+    # Written every 30 days, damage seen two days later: 2 of 30 days. Arithmetic.
+    by_hand = job("disk", schedule=daily(every=30, start=date(2025, 1, 1)), **SHELF)
+    cell = settled(lab(jobs=(by_hand,)), "malware_credentials")
+    assert cell.fate == "lost"
+    assert cell.never_share == pytest.approx(2 / 30, rel=0.15)
+    assert cell.otherwise_job == "disk"
+    assert cell.otherwise_rpo_seconds
+    assert 12 < cell.otherwise_rpo_seconds / 86_400 < 18
+    assert settled(lab(), "fire").never_share == 1
