@@ -201,6 +201,7 @@ FamilyId = Literal[
     "union",
     "mirror",
     "striped_mirror",
+    "raid10",
     "raid5",
     "raid6",
     "raid50",
@@ -214,6 +215,7 @@ FamilyId = Literal[
     "slices2",
     "copies2",
     "copies3",
+    "copies10",
 ]
 FilesystemId = Literal["zfs", "ext4", "xfs", "btrfs", "none"]
 Purpose = Literal["files", "vms", "footage"]

@@ -48,6 +48,7 @@ def test_layouts_keep_the_keys_that_scripts_rely_on() -> None:
         "union",
         "mirror",
         "striped_mirror",
+        "raid10",
         "raid5",
         "raid6",
         "raidz1",
@@ -59,12 +60,13 @@ def test_layouts_keep_the_keys_that_scripts_rely_on() -> None:
         "slices2",
         "copies2",
         "copies3",
+        "copies10",
     }
 
 
 def test_layouts_with_a_file_system() -> None:
     rows = {r["family"]: r for r in layouts("--disk", "4TB", "--filesystem", "ext4")}
-    assert set(rows) == {"single"}
+    assert set(rows) == {"single", "span"}
     assert rows["single"]["rebuild_hours"] is None
 
 

@@ -82,9 +82,7 @@ def test_a_disk_on_the_shelf_written_every_month_against_malware_seen_two_days_l
 
 @pytest.mark.parametrize("keep_days", [10, 25])
 def test_nightly_versions_against_deletions_noticed_at_random(keep_days: int) -> None:
-    nightly = job(
-        "n", kind="backup", target_pool="second", retention=Retention(all_days=keep_days)
-    )
+    nightly = job("n", kind="backup", target_pool="second", retention=Retention(all_days=keep_days))
     rates = {**QUIET, "deletion_rate": 1.0, "deleted_notice_days": 14.0}
     quiet = {"fire_rate": 0.0, "theft_rate": 0.0, "box_rate": 0.0, "malware_rate": 0.0}
     plan = lab(jobs=(nightly,), assumptions=assume(**{**rates, **quiet}))

@@ -14,6 +14,7 @@ from kavrel.core.pools.arrays import (
     lvm_linear,
     md_mirror,
     md_parity,
+    md_raid10,
     md_stripe,
     md_striped_mirrors,
 )
@@ -35,6 +36,16 @@ def test_md_arrays() -> None:
     assert md_striped_mirrors([[FOUR] * 2] * 3) == 12_001_954_234_368
     # md's stripe uses all of unequal disks: 2 + 6 TB.
     assert md_stripe([2_000_398_934_016, 6_001_175_126_016]) == 8_001_303_347_200
+
+
+def test_md_has_a_raid_10_of_its_own_beside_the_nested_one() -> None:
+    twelve, eight = 12_000_138_625_024, 8_001_563_222_016
+    # One array gives n x the smallest / 2, over odd numbers of disks too; mirrors keep their own.
+    assert md_raid10([twelve, twelve, eight, twelve]) == 16_002_855_206_912
+    assert md_raid10([twelve] * 3) == 18_000_005_038_080
+    assert md_raid10([twelve] * 5) == 30_000_008_396_800
+    nested = md_striped_mirrors([[twelve, twelve], [eight, twelve]])
+    assert nested == pytest.approx(20.0e12, rel=1e-3)
 
 
 def test_lvm_volume_over_unequal_disks() -> None:

@@ -43,6 +43,12 @@ def md_striped_mirrors(groups: Sequence[Sequence[int]]) -> int:
     return sum(_md_member(min(g), MD_CHUNK) for g in groups)
 
 
+def md_raid10(disks: Sequence[int]) -> int:
+    """Device bytes of md raid10 with near=2 over any number of disks: half of n x the smallest."""
+    member = _md_member(min(disks), MD_CHUNK) // MD_CHUNK
+    return len(disks) * member // 2 * MD_CHUNK
+
+
 def lvm_linear(disks: Sequence[int]) -> int:
     """Device bytes of one LVM volume over all disks: whole extents of each."""
     return sum(max(d - LVM_START, 0) // LVM_EXTENT * LVM_EXTENT for d in disks)

@@ -179,7 +179,8 @@ def _speeds(family: Family, groups: Disks, conditions: Conditions) -> tuple[Spee
     slowest = min(disks, key=lambda d: (d.mb_per_s, d.label))
     least_iops = min(d.iops for d in disks)
     rewrite = conditions.smr_write_share if any(d.shingled for d in disks) else 1.0
-    paces = [family.pace(len(g)) for g in redundancy_sets(family, groups)]
+    widths = [len(disks)] if family.one_set else [len(g) for g in groups]
+    paces = [family.pace(width) for width in widths]
 
     def total(whole: str, degraded: str | None = None) -> float:
         values = [getattr(p, whole) for p in paces]

@@ -25,6 +25,8 @@ def redundancy_sets(family: Family, groups: Disks) -> list[list[DiskFacts]]:
     """The disks that outlive failures together."""
     if family.one_set:
         return [[d for g in groups for d in g]]
+    if family.sets:
+        return [[g[n] for n in together] for g in groups for together in family.sets(len(g))]
     return [list(g) for g in groups]
 
 

@@ -39,6 +39,12 @@ def mirrored(width: int) -> Pace:
     return Pace(width, 1, width, 1, less, 1, less, 1)
 
 
+def neighbours(width: int) -> Pace:
+    """Every block on two of the disks, stripes over all (md's RAID 10, and Btrfs')."""
+    half, less = width / 2, width - 1
+    return Pace(width, half, width, half, less, half, less, half)
+
+
 def parity(width: int, count: int) -> Pace:
     """Rotating parity with `count` parity blocks a stripe (RAID 5 and 6)."""
     data = width - count

@@ -25,21 +25,29 @@ def outlives(family: Family, widths: Sequence[int]) -> int:
     return min(family.outlives(w) for w in widths)
 
 
+def _ways(family: Family, width: int) -> list[int]:
+    """The ways in which a group outlives none lost, one, two and so on."""
+    if family.survivors is None:
+        return [comb(width, j) for j in range(family.outlives(width) + 1)]
+    found = [family.survivors(width, j) for j in range(width + 1)]
+    return [n for n in found if n]
+
+
 def survival(family: Family, widths: Sequence[int]) -> tuple[Survival, ...]:
     """The counts for one disk lost, two, and so on, to the first number that none survives.
 
     Groups fail on their own, so the counts are the coefficients of the product over groups of
-    sum(C(width, j) x^j, j = 0 .. outlived).
+    sum(ways to outlive j lost x^j).
     """
     total = sum(widths)
     sets = [total] if family.one_set else list(widths)
     ways = [1]
     for width in sets:
-        most = family.outlives(width)
-        longer = [0] * (len(ways) + most)
+        own = _ways(family, width)
+        longer = [0] * (len(ways) + len(own) - 1)
         for i, have in enumerate(ways):
-            for j in range(most + 1):
-                longer[i + j] += have * comb(width, j)
+            for j, more in enumerate(own):
+                longer[i + j] += have * more
         ways = longer
     found = []
     for lost in range(1, total + 1):

@@ -17,9 +17,21 @@ from kavrel.core.shares.names import SYSTEM_NAMES
 from kavrel.formats.servers.site import NAMESPACE, Box
 from kavrel.formats.servers.template import plain, render
 
-LEVELS = {"raid5": "5", "raid6": "6", "raid50": "5", "raid60": "6", "mirror": "1", "stripe": "0"}
+LEVELS = {
+    "raid10": "10",
+    "raid5": "5",
+    "raid6": "6",
+    "raid50": "5",
+    "raid60": "6",
+    "mirror": "1",
+    "stripe": "0",
+}
 NESTED = ("raid50", "raid60", "striped_mirror")
-PROFILES = {"copies2": " -d raid1 -m raid1", "copies3": " -d raid1c3 -m raid1c3"}
+PROFILES = {
+    "copies2": " -d raid1 -m raid1",
+    "copies3": " -d raid1c3 -m raid1c3",
+    "copies10": " -d raid10 -m raid10",
+}
 FLAGS = {"ext4": "-q -F -U ", "xfs": "-q -f -m uuid=", "btrfs": "-q -f -U "}
 BY_HAND = {
     "slices1": "cut the disks into slices by the drawing, make an array of each, join those",

@@ -142,7 +142,7 @@ def test_one_batch_is_spread_over_the_groups() -> None:
     mirrors = next(
         x
         for x in layouts(disks, "zfs", CONDITIONS)
-        if x.title == "striped mirrors (RAID 10), 3 x 2"
+        if x.title == "striped mirrors (RAID 10, nested), 3 x 2"
     )
     batch = {d.id: d.batch for d in disks}
     for group in mirrors.groups:

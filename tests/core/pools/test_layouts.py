@@ -54,10 +54,10 @@ def test_no_layout_gives_more_than_it_has(sizes: list[int], filesystem: str | No
 @pytest.mark.parametrize("count", [1, 2, 3, 4, 6, 8, 12])
 def test_lists_every_family_that_the_count_allows(count: int) -> None:
     found = {x.family for x in layouts(facts(*[FOUR] * count), None, CONDITIONS)}
-    small = {"span", "stripe", "union", "mirror", "slices1", "copies2"}
-    three = small | {"raid5", "raidz1", "raidz2", "parity1", "slices2", "copies3"}
-    four = three | {"striped_mirror", "raid6", "raidz3", "parity2"}
-    expected = {1: {"single"}, 2: small, 3: three, 4: four}
+    small = {"span", "stripe", "union", "mirror", "slices1", "copies2", "parity1"}
+    three = small | {"raid5", "raidz1", "raidz2", "parity2", "slices2", "copies3", "raid10"}
+    four = three | {"striped_mirror", "raid6", "raidz3", "copies10"}
+    expected = {1: {"single", "span"}, 2: small, 3: three, 4: four}
     everything = set(FAMILIES) - {"single"}
     # RAID 50 and 60 need two whole groups.
     expected[6] = everything - {"raid60"}
@@ -78,6 +78,13 @@ def survives(layout: Layout, dead: set[str]) -> bool:
     outlives = FAMILIES[layout.family].outlives
     if FAMILIES[layout.family].one_set:
         return len(dead) <= outlives(sum(map(len, layout.groups)))
+    if layout.family == "raid10":
+        # md's near layout by md(4): chunk after chunk, each twice, round over all the disks.
+        order = layout.groups[0]
+        return all(
+            not {order[2 * c % len(order)], order[(2 * c + 1) % len(order)]} <= dead
+            for c in range(len(order))
+        )
     return all(len(dead & set(g)) <= outlives(len(g)) for g in layout.groups)
 
 

@@ -9,9 +9,9 @@ from kavrel.core.plan import LogEntry, Plan, Retention
 from kavrel.core.proof.cell import Cell
 from tests.builders import TODAY, daily, job, lab, result, rules
 
-FAR = {"kind": "replication", "target_pool": "second"}
-LONG = {**FAR, "retention": Retention(all_days=60)}
-SHELF = {
+FAR: dict[str, Any] = {"kind": "replication", "target_pool": "second"}
+LONG: dict[str, Any] = {**FAR, "retention": Retention(all_days=60)}
+SHELF: dict[str, Any] = {
     "kind": "shelf",
     "target_disk": "loose9",
     "credentials": "hand",
@@ -52,7 +52,7 @@ def entry(on: date, result: str = "ok", kind: str = "backup_run", about: str = "
         ({"schedule": daily(start=date(2027, 1, 4))}, "its first run is on 2027-01-04"),
     ],
 )
-def test_a_copy_that_is_not_there_yet_does_not_count_today(waits: Any, why: str) -> None:
+def test_a_copy_that_is_not_there_yet_does_not_count_today(waits: dict[str, Any], why: str) -> None:
     plan = lab(jobs=(job("far", **{**FAR, **waits}),))
     assert settled(plan).fate == "restored"
     now = today(plan)
@@ -118,7 +118,7 @@ def test_where_all_runs_nothing_is_said_twice() -> None:
 
 def test_a_planned_first_copy_with_generations_is_no_mirror() -> None:
     keep = Retention(daily=7, weekly=2, monthly=1, yearly=1)
-    first = {"first_copy": "carried", "first_on": date(2027, 2, 1)}
+    first: dict[str, Any] = {"first_copy": "carried", "first_on": date(2027, 2, 1)}
     assert "mirror_as_backup" not in rules(lab(jobs=(job("far", retention=keep, **first, **FAR),)))
 
 

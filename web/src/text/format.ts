@@ -65,13 +65,19 @@ export function duration(seconds: number): Quantity {
 
 export const span = (seconds: number): string => text(duration(seconds));
 
+const superscript = (n: number): string => [...String(n)].map((d) => '⁰¹²³⁴⁵⁶⁷⁸⁹'[Number(d)]).join('');
+
 /** Odds as `1 in n`, which people compare more easily than small percentages. */
 export function odds(p: number): string {
   if (p <= 0) return 'none';
   if (p >= 0.995) return 'certain';
   const n = 1 / p;
   if (n < 10) return `1 in ${n.toFixed(1)}`;
-  if (n >= 1e6) return '< 1 in 10⁶';
+  if (n >= 1e15) return '< 1 in 10¹⁵';
+  if (n >= 1e6) {
+    const power = Math.floor(Math.log10(n));
+    return `1 in ${(n / 10 ** power).toFixed(0)}×10${superscript(power)}`;
+  }
   const rounded = Number(n.toPrecision(n < 1000 ? 3 : 2));
   return `1 in ${rounded.toFixed(0).replace(/\B(?=(\d{3})+(?!\d))/g, ' ')}`;
 }

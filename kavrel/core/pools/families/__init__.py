@@ -2,13 +2,14 @@
 
 from collections.abc import Mapping
 
-from kavrel.core.pools.families.copy_profiles import COPIES2, COPIES3
+from kavrel.core.pools.families.copy_profiles import COPIES2, COPIES3, COPIES10
 from kavrel.core.pools.families.dedicated_parity import PARITY1, PARITY2
 from kavrel.core.pools.families.family import Family
 from kavrel.core.pools.families.mirror import MIRROR
 from kavrel.core.pools.families.mixed_slices import SLICES1, SLICES2
 from kavrel.core.pools.families.raid5 import RAID5
 from kavrel.core.pools.families.raid6 import RAID6
+from kavrel.core.pools.families.raid10 import RAID10
 from kavrel.core.pools.families.raid50 import RAID50
 from kavrel.core.pools.families.raid60 import RAID60
 from kavrel.core.pools.families.raidz import RAIDZ1, RAIDZ2, RAIDZ3
@@ -27,6 +28,7 @@ FAMILIES: Mapping[str, Family] = {
         UNION,
         MIRROR,
         STRIPED_MIRROR,
+        RAID10,
         RAID5,
         RAID6,
         RAID50,
@@ -40,5 +42,6 @@ FAMILIES: Mapping[str, Family] = {
         SLICES2,
         COPIES2,
         COPIES3,
+        COPIES10,
     )
 }

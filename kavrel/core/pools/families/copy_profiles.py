@@ -7,6 +7,7 @@ counted as lost.
 """
 
 from collections.abc import Sequence
+from functools import lru_cache
 
 from kavrel.core.plan import FamilyId
 from kavrel.core.pools import pace
@@ -54,5 +55,56 @@ def _profile(family: FamilyId, copies: int) -> Family:
     )
 
 
+STEPS = 4_000
+
+
+@lru_cache(maxsize=4096)
+def striped_use(disks: tuple[int, ...]) -> tuple[int, ...]:
+    """Bytes of each disk that Btrfs' RAID 10 fills: chunks over the even number with most room left.
+
+    Walked in steps of 1/4000 of the largest, as the allocator takes them chunk by chunk.
+    Source: btrfs-progs 6.2 over 4, 4, 8 and 12 TB, filled until they were full.
+    """
+    unit = max(max(disks) // STEPS, 1)
+    left = [d // unit for d in disks]
+    while True:
+        order = sorted((n for n in range(len(left)) if left[n]), key=lambda n: -left[n])
+        wide = len(order) // 2 * 2
+        if wide < 2:
+            break
+        # As long as the order cannot change several steps go at once.
+        taken = order[:wide]
+        spare = left[order[wide]] if wide < len(order) else 0
+        least = left[taken[-1]]
+        go = max(min(least, least - spare), 1)
+        for n in taken:
+            left[n] -= go
+    return tuple(d // unit * unit - n * unit for d, n in zip(disks, left, strict=True))
+
+
+def _striped_rooms(groups: Groups) -> list[list[Room]]:
+    return [
+        [
+            Room(used // 2, used - used // 2, d - used)
+            for d, used in zip(groups[0], striped_use(tuple(groups[0])), strict=True)
+        ]
+    ]
+
+
+COPIES10 = Family(
+    id="copies10",
+    title="copy-on-write profile, two copies striped",
+    minimum=4,
+    filesystems=ONLY_BTRFS,
+    groupings=one_group(4),
+    outlives=lambda width: 1,
+    volumes=lambda groups: (sum(striped_use(tuple(groups[0]))) // 2,),
+    vdevs=no_vdevs,
+    rooms=_striped_rooms,
+    pace=pace.neighbours,
+    grows="add disks of any size, and rebalance",
+    grows_by="disk",
+    copies=2,
+)
 COPIES2 = _profile("copies2", 2)
 COPIES3 = _profile("copies3", 3)

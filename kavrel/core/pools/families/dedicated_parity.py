@@ -30,9 +30,9 @@ def _dedicated(family: FamilyId, parity: int) -> Family:
     return Family(
         id=family,
         title=f"dedicated parity, {parity} {'disk' if parity == 1 else 'disks'}",
-        minimum=parity + 2,
+        minimum=parity + 1,
         filesystems=WITHOUT_ZFS,
-        groupings=lambda n: [(n - parity, parity)] if n >= parity + 2 else [],
+        groupings=lambda n: [(n - parity, parity)] if n >= parity + 1 else [],
         outlives=lambda width: parity,
         volumes=lambda groups: tuple(groups[0]),
         vdevs=no_vdevs,

@@ -25,13 +25,13 @@ class Room:
     stranded: int
 
 
-def smallest_rules_rooms(groups: Groups, outlives: Callable[[int], int]) -> list[list[Room]]:
+def smallest_rules_rooms(groups: Groups, redundant: Callable[[int], float]) -> list[list[Room]]:
     """Each disk of a group gives what the smallest has; parity is spread evenly over them."""
     return [
         [
             Room(
-                min(g) - min(g) * outlives(len(g)) // len(g),
-                min(g) * outlives(len(g)) // len(g),
+                min(g) - int(min(g) * redundant(len(g)) // len(g)),
+                int(min(g) * redundant(len(g)) // len(g)),
                 d - min(g),
             )
             for d in g
@@ -65,6 +65,8 @@ class Family:
     `groupings(n)` yields the sensible group sizes over n disks; `outlives(width)` is how many
     disks one group may lose; `volumes` are the devices that get a file system, one or several;
     `vdevs` the ZFS groups; `rooms` how each disk's bytes are used; `pace` the speed of a group.
+    `sets`: positions of the disks of a group that outlive failures together, where that is not the
+    whole group; `survivors(width, lost)` counts the ways that it then outlives.
     `one_set`: the groups stand and fall together. `remains`: what is left beyond redundancy.
     `grows_by`: what can be bought at a time. `complaint`: what is wrong with the sizes.
     """
@@ -88,6 +90,8 @@ class Family:
     parity_last: bool = False  # the last group is the dedicated parity
     one_copy_of: bool = False  # a group is copies of one disk
     smallest_rules: bool = False  # larger disks of a group waste what is above the smallest
+    sets: Callable[[int], Sequence[tuple[int, ...]]] | None = None
+    survivors: Callable[[int, int], int] | None = None
     copies: int = 0  # chunks kept so many times, placed by the file system
 
     def spare_bytes(self, groups: Groups) -> int:

@@ -13,9 +13,9 @@ from kavrel.core.pools.families.family import (
 SPAN = Family(
     id="span",
     title="span",
-    minimum=2,
+    minimum=1,
     filesystems=WITHOUT_ZFS,
-    groupings=one_group(2),
+    groupings=one_group(1),
     outlives=lambda width: 0,
     volumes=lambda groups: (lvm_linear(groups[0]),),
     vdevs=no_vdevs,

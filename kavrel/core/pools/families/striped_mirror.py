@@ -1,4 +1,4 @@
-"""RAID 10: a stripe over mirrors of two to four; each mirror may be down to its last disk."""
+"""RAID 10, nested: a stripe over mirrors of two to four; each mirror may be down to its last disk."""
 
 from kavrel.core.pools import pace
 from kavrel.core.pools.arrays import md_striped_mirrors
@@ -7,7 +7,7 @@ from kavrel.core.pools.filesystems.zfs import Vdev
 
 STRIPED_MIRROR = Family(
     id="striped_mirror",
-    title="striped mirrors (RAID 10)",
+    title="striped mirrors (RAID 10, nested)",
     minimum=4,
     filesystems=ANY_FILESYSTEM,
     groupings=lambda n: [

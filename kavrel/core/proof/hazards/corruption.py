@@ -1,6 +1,7 @@
 """Part of the data goes bad on the disks, and nothing says so."""
 
 from kavrel.core.plan import Dataset, Pool
+from kavrel.core.pools.families import FAMILIES
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike
 
 
@@ -9,7 +10,7 @@ def mends_itself(pool: Pool) -> bool:
 
     Source: zpool-scrub(8) and btrfs-scrub(8): repairs come from the file system's own redundancy.
     """
-    return pool.filesystem == "zfs" or pool.family in ("copies2", "copies3")
+    return pool.filesystem == "zfs" or FAMILIES[pool.family].copies > 0
 
 
 def _strike(scene: Scene, dataset: Dataset) -> Strike:

@@ -123,12 +123,12 @@ export function Odds({ pool }: { pool: Items['pools'] | undefined }) {
                 {curve.map((y) => (
                   <tr key={y.year} className="border-b border-hair">
                     <td className="figure text-right">{y.year}</td>
-                    <td className="figure text-right">{odds(y.chain)}</td>
-                    <td className="figure text-right">{odds(y.lifetimes)}</td>
-                    <td className="figure text-right">
+                    <td className="figure text-right whitespace-nowrap">{odds(y.chain)}</td>
+                    <td className="figure text-right whitespace-nowrap">{odds(y.lifetimes)}</td>
+                    <td className="figure text-right whitespace-nowrap">
                       {odds(y.low)} to {odds(y.high)}
                     </td>
-                    <td className="figure text-right whitespace-nowrap">{oddsRange(y.damaged, y.damaged_at_most)}</td>
+                    <td className="figure text-right whitespace-nowrap">{odds(y.damaged)}</td>
                   </tr>
                 ))}
               </tbody>
