@@ -299,7 +299,8 @@ def _strip(
     plan = index.plan
     rpo, rto = worst_working(cells, index, "rpo"), worst_working(cells, index, "rto")
     usable = sum(s.layout.usable_bytes for s in states.values())
-    cost = sum(d.price_minor for d in plan.disks) + sum(h.price_minor for h in plan.hosts)
+    parts = (plan.disks, plan.hosts, plan.supplies)
+    cost = sum(x.price_minor for each in parts for x in each)
     odds = _odds(states)
     lost = {(c.dataset, c.hazard) for c in cells if c.fate == "lost"}
     return Strip(
@@ -342,7 +343,7 @@ def _strip(
                 "money spent",
                 cost,
                 "money",
-                "disks + hosts",
+                "disks + hosts + UPS: everything on the table on day one",
                 step(
                     "disks",
                     sum(d.price_minor for d in plan.disks),
@@ -356,6 +357,13 @@ def _strip(
                     "money",
                     "sum of prices",
                     *(step(h.name, h.price_minor, "money") for h in plan.hosts),
+                ),
+                step(
+                    "UPS",
+                    sum(u.price_minor for u in plan.supplies),
+                    "money",
+                    "sum of prices",
+                    *(step(u.name, u.price_minor, "money") for u in plan.supplies),
                 ),
             )
         ),

@@ -15,11 +15,13 @@ from kavrel.core.moves.shuffle import Shuffle, shuffle
 from kavrel.core.plan import Plan, Pool
 from kavrel.core.pools.buying import Baskets, buy
 from kavrel.core.pools.facts import Conditions, DiskFacts
+from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.finder import Found, Wish, search
-from kavrel.core.pools.growth import Growth, growth, need_of, offer_facts, offers_for
+from kavrel.core.pools.growth import Growth, free_bays, growth, need_of, offer_facts, offers_for
+from kavrel.core.pools.loss import risks
 from kavrel.core.pools.outlook import Outlook, outlook
-from kavrel.core.pools.pool import disk_facts, pool_conditions, pool_states
-from kavrel.core.pools.purchase import PurchasePlan, purchase_plan
+from kavrel.core.pools.pool import disk_facts, pool_conditions, pool_groups, pool_states
+from kavrel.core.pools.purchase import PurchasePlan, purchase_plan, standing_of
 from kavrel.core.pools.strategies import Strategy, strategies
 from kavrel.core.pools.taken import Stored
 from kavrel.core.proof.lab import LabLives, lab_lives
@@ -143,7 +145,7 @@ class OddsAnswer(_Answer):
 
 
 class GrowthAnswer(_Answer):
-    """Years ahead, ways of buying the same room from nothing, and the cheapest purchases."""
+    """Years ahead, ways of buying the same room from the disks there are, and the cheapest purchases."""
 
     kind: Literal["growth"] = "growth"
     growth: Growth
@@ -326,8 +328,7 @@ def _growth(
     pool = _pool(index, question.pool)
     view = next(p for p in evaluation.pools if p.id == pool.id)
     known = index.assumptions
-    host = index.hosts[pool.host]
-    bays = question.bays or max(host.bays_35 + host.bays_25 + host.ports_usb, len(pool.disks))
+    bays = question.bays or len(pool.disks) + free_bays(index, pool)
     stored = Stored(view.stored_bytes, view.stored_a_year_bytes)
     need = need_of(index, pool, stored)
     offers = offers_for(index, pool)
@@ -335,7 +336,8 @@ def _growth(
     ahead = growth(index, pool, view.layout, stored, evaluation.today, question.years)
     if not tell(0.3, "years ahead reckoned"):
         raise Stopped
-    ways = strategies(index, offers, need, question.years, bays, conditions)
+    at_hand = [disk_facts(index, index.disks[d], evaluation.today) for d in pool.disks]
+    ways = strategies(index, offers, need, question.years, bays, conditions, at_hand)
     if not tell(0.5, "purchases are being optimised, a few seconds"):
         raise Stopped
     at_most = {o.id: o.at_most for o in index.plan.offers}
@@ -349,5 +351,16 @@ def _growth(
         known["price_drift"],
         known["accepted_loss_odds"],
         conditions,
+        standing_of(
+            pool.family,
+            view.layout.usable_bytes,
+            len(pool.disks),
+            risks(
+                FAMILIES[pool.family],
+                pool_groups(index, pool, evaluation.today),
+                pool.filesystem,
+                pool_conditions(index, pool, min(view.fill, 1.0)),
+            ),
+        ),
     )
     return GrowthAnswer(growth=ahead, strategies=tuple(ways), purchases=plan, bays=bays)

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import pytest
 
+from kavrel.core.pools.arrays import md_raid10
 from tests.outside import uml
 
 pytestmark = [
@@ -26,3 +27,14 @@ def test_one_unreadable_sector_in_a_rebuild_costs_a_block_and_not_the_array(tmp_
     without = next(line for line in said.splitlines() if "raid5 without" in line)
     assert "2 of 4 in sync" in without
     assert int(without.rpartition(" ")[2]) > 1000
+
+
+def test_its_own_raid_10_gives_half_of_all_at_the_smallest(tmp_path: Path) -> None:
+    twelve, eight = 12_000_138_625_024, 8_001_563_222_016
+    script = (uml.HERE / "raid10.sh").read_text(encoding="utf-8")
+    said = uml.run(script, [twelve, twelve, eight, twelve, twelve, twelve], tmp_path)
+    lines = [line.split() for line in said.splitlines() if line]
+    sizes = {int(width): int(size) for width, size in lines}
+    assert sizes[4] == md_raid10([twelve, twelve, eight, twelve])
+    assert sizes[3] == md_raid10([twelve] * 3)
+    assert sizes[5] == md_raid10([twelve] * 5)

@@ -12,6 +12,7 @@ from datetime import date, timedelta
 
 from pydantic import BaseModel, ConfigDict
 
+from kavrel.core.bench.bays import bays, misfit
 from kavrel.core.index import Index
 from kavrel.core.plan import Offer, Pool
 from kavrel.core.pools import room
@@ -176,6 +177,14 @@ def offers_for(index: Index, pool: Pool) -> list[DiskFacts]:
     return [replace(largest, id="same", label=f"disk like {largest.label}")]
 
 
+def free_bays(index: Index, pool: Pool) -> int:
+    """Bays of a pool's box that are empty and take disks like its own."""
+    host = index.hosts[pool.host]
+    taken = {d.bay for d in index.plan.disks if d.host == host.id}
+    like = max((index.disks[d] for d in pool.disks), key=lambda d: d.capacity_bytes)
+    return sum(1 for b in bays(host) if b not in taken and misfit(like, b) is None)
+
+
 def _enlargements(
     index: Index, pool: Pool, layout: Layout, need: Need, today: date, due: float
 ) -> list[Enlargement]:
@@ -186,6 +195,7 @@ def _enlargements(
     groups = [[disk_facts(index, index.disks[d]) for d in g] for g in pool.groups]
     sizes = tuple(tuple(d.capacity_bytes for d in g) for g in groups)
     found: list[Enlargement] = []
+    free = free_bays(index, pool)
 
     def usable(changed: Sequence[Sequence[int]], family_id: str = pool.family) -> int:
         return room.usable_bytes(
@@ -197,9 +207,16 @@ def _enlargements(
         )
 
     def add(
-        what: str, after: int, disk: DiskFacts, count: int, hours: float, caution: str = ""
+        what: str,
+        after: int,
+        disk: DiskFacts,
+        count: int,
+        hours: float,
+        caution: str = "",
+        in_place: bool = False,
     ) -> None:
-        if after <= layout.usable_bytes:
+        """One way to grow; without a bay for each disk it cannot be, unless old ones make way."""
+        if after <= layout.usable_bytes or (count > free and not in_place):
             return
         each = drifted(disk.price_minor, drift, due)
         found.append(
@@ -265,16 +282,22 @@ def _enlargements(
                 "the room appears after the last; each swap is a rebuild with one disk less"
                 if layout.survives_any
                 else "copied to the new disk with the pool out of use",
+                in_place=True,
             )
         if pool.family.startswith("raidz") and size >= min(sizes[0]):
             after = widened_bytes(pool, sizes, usable, need.at(due))
+            # Every used byte of the group is read once and written once, over all its disks.
+            total = usable([list(g) for g in sizes])
+            full = min(need.at(due) / total, 1.0) if total else 1.0
+            shown = total + usable([sizes[0]]) // widths[0]
             add(
                 f"widen a group by one {disk.label}",
                 after,
                 disk,
                 1,
-                pass_of(disk) * widths[0],
-                "old blocks keep the old ratio until they are written anew",
+                2 * full * max(pass_of(d) for d in groups[0]),
+                "old blocks keep the old ratio until they are written anew; zfs list goes on counting by "
+                f"that ratio and shows about {shown / 1e12:.1f} TB",
             )
     return sorted(found, key=lambda e: e.cost_minor / e.gained_bytes)
 

@@ -20,7 +20,7 @@ from kavrel.core.pools import room
 from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.growth import drifted
-from kavrel.core.pools.loss import odds_of, risks
+from kavrel.core.pools.loss import Risk, odds_of, risks
 from kavrel.core.pools.options import own_filesystem
 from kavrel.core.pools.taken import Need
 from kavrel.core.working import Working, step
@@ -38,6 +38,32 @@ MAKES: tuple[tuple[str, int], ...] = (
     *(("raidz2", w) for w in range(4, 13)),
     *(("raidz3", w) for w in range(5, 13)),
 )
+
+
+@dataclass(frozen=True)
+class Standing:
+    """A pool that is there already: what is bought joins it as further groups of its family.
+
+    `exposure` by years left: -log of the odds that its groups keep everything for so long.
+    """
+
+    family: str
+    usable_bytes: int
+    disks: int
+    risks: tuple[Risk, ...]
+
+    def exposure(self, years: float) -> float:
+        """-log of the odds that it keeps everything for so many years."""
+        return -math.log1p(-min(odds_of(self.risks, years), 1 - 1e-12))
+
+
+def standing_of(
+    family: str, usable_bytes: int, disks: int, found: Sequence[Risk]
+) -> Standing | None:
+    """The pool as a start, where groups can be added to it; None where it has to be made anew."""
+    makes = {f for f, _ in MAKES}
+    known = "mirror" if family == "striped_mirror" else family
+    return Standing(known, usable_bytes, disks, tuple(found)) if known in makes else None
 
 
 class Purchase(BaseModel):
@@ -96,16 +122,30 @@ def purchase_plan(
     drift: float,
     accepted_odds: float,
     conditions: Conditions,
+    standing: Standing | None = None,
 ) -> PurchasePlan:
-    """The cheapest plan over so many years for a pool that starts without disks.
+    """The cheapest plan over so many years, from the pool that stands or, without one, from nothing.
 
     `at_most` says how many of an offer can be had. Where there is no such plan, `why_not` says
     which limit stands in the way.
     """
-    makes = _makes(offers, at_most, bays, conditions)
+    if standing:
+        nothing = _nothing_to_buy(standing, need, years, mark, accepted_odds)
+        if nothing:
+            return nothing
+    free = bays - (standing.disks if standing else 0)
+    makes = [
+        m
+        for m in _makes(offers, at_most, free, conditions)
+        if standing is None or m.family == standing.family
+    ]
     if not makes:
-        return _impossible("no offer makes a redundant group within these bays", need, mark)
-    limits = _Limits(need, years, bays, mark, drift, accepted_odds, at_most, conditions)
+        return _impossible(
+            f"no offer makes another redundant group in the {max(free, 0)} bays that are free",
+            need,
+            mark,
+        )
+    limits = _Limits(need, years, free, mark, drift, accepted_odds, at_most, conditions, standing)
     solved = _solve(makes, limits)
     if solved.makes is None:
         return _impossible(_why_not(makes, limits), need, mark)
@@ -113,7 +153,8 @@ def purchase_plan(
     spent, bound = solved.spent, solved.bound
     # Less than one minor unit apart is the same money.
     gap = max(0.0, (spent - bound) / spent) if spent and spent - bound >= 1 else 0.0
-    lost = -math.expm1(-float((solved.exposure * counts).sum()))
+    exposed = limits.exposed + float((solved.exposure * counts).sum())
+    lost = -math.expm1(-exposed)
     return PurchasePlan(
         possible=True,
         why_not="",
@@ -133,7 +174,8 @@ def purchase_plan(
             step("gap", gap, "of it"),
             step("odds within the horizon", lost, "odds"),
             step("accepted", accepted_odds, "odds", assumption="accepted_loss_odds"),
-            step("bays", bays),
+            step("bays that are free", free),
+            step("room that is there already", limits.room, "bytes"),
             step("needed at the end", need.at(years), "bytes"),
             step("mark", mark, "full", assumption="fill_warn_share"),
             step("price drift", drift, "a year", assumption="price_drift"),
@@ -154,6 +196,17 @@ class _Limits:
     accepted_odds: float
     at_most: dict[str, int]
     conditions: Conditions
+    standing: Standing | None = None
+
+    @property
+    def room(self) -> int:
+        """Bytes that are there already."""
+        return self.standing.usable_bytes if self.standing else 0
+
+    @property
+    def exposed(self) -> float:
+        """What the pool that stands takes of the accepted odds."""
+        return self.standing.exposure(self.years) if self.standing else 0.0
 
     @property
     def quarters(self) -> int:
@@ -162,7 +215,7 @@ class _Limits:
     @property
     def exposure(self) -> float:
         """The accepted odds as -log of keeping everything."""
-        return -math.log1p(-min(self.accepted_odds, 1 - 1e-12))
+        return -math.log1p(-min(self.accepted_odds, 1 - 1e-12)) - self.exposed
 
 
 @dataclass
@@ -242,10 +295,13 @@ class _Program:
         wanted = np.array([limits.need.at((q + 1) / QUARTERS_A_YEAR) for q in range(t)])
         widths = np.repeat([[m.width] for m in makes], t, axis=1)
         self.constraints = [
-            LinearConstraint(rows.reshape(t, n * t), lb=wanted / limits.mark / TB),
+            LinearConstraint(rows.reshape(t, n * t), lb=(wanted / limits.mark - limits.room) / TB),
             LinearConstraint(widths.reshape(1, -1), ub=limits.bays),
             # Odds may be tiny: scaled so that the solver's tolerance does not swallow them.
-            LinearConstraint(self.exposure.reshape(1, -1) / limits.exposure, ub=1.0),
+            LinearConstraint(
+                self.exposure.reshape(1, -1) / max(limits.exposure, 1e-15),
+                ub=1.0 if limits.exposure > 0 else -1.0,
+            ),
         ]
         for offer, most in limits.at_most.items():
             here = np.array([[m.offer.id == offer] for m in makes])
@@ -331,15 +387,21 @@ def _why_not(makes: Sequence[_Make], limits: _Limits) -> str:
     """Which limit stands in the way, taken alone."""
     bays = limits.bays
     wanted = limits.need.at(limits.years) / limits.mark
-    most = max(m.usable * (bays // m.width) for m in makes)
+    most = limits.room + max(m.usable * (bays // m.width) for m in makes)
+    if limits.exposure <= 0:
+        return (
+            f"the pool that stands is lost with {-math.expm1(-limits.exposed):.2g} already; accepted are "
+            f"{limits.accepted_odds:.2g}"
+        )
     if most < wanted:
         return (
             f"{bays} bays hold at most {most / TB:.1f} TB of redundant room with these offers; "
             f"{wanted / TB:.1f} TB are needed"
         )
-    fitting = [m for m in makes if m.usable * (bays // m.width) >= wanted]
+    lacking = wanted - limits.room
+    fitting = [m for m in makes if m.usable * (bays // m.width) >= lacking]
     best = min(
-        m.risk(limits.years, limits.conditions) * math.ceil(wanted / m.usable) for m in fitting
+        m.risk(limits.years, limits.conditions) * math.ceil(lacking / m.usable) for m in fitting
     )
     if best > limits.exposure:
         return (
@@ -347,6 +409,35 @@ def _why_not(makes: Sequence[_Make], limits: _Limits) -> str:
             f"{limits.accepted_odds:.2g}"
         )
     return "no combination meets room, bays, offers and odds together within the time allowed"
+
+
+def _nothing_to_buy(
+    standing: Standing, need: Need, years: int, mark: float, accepted_odds: float
+) -> PurchasePlan | None:
+    """The plan where the pool that stands is enough to the end."""
+    lost = -math.expm1(-standing.exposure(years))
+    if standing.usable_bytes * mark < need.at(years) or lost > accepted_odds:
+        return None
+    return PurchasePlan(
+        possible=True,
+        why_not="",
+        purchases=(),
+        cost_minor=0,
+        bound_minor=0,
+        gap=0.0,
+        proven=True,
+        odds=lost,
+        working=step(
+            "cheapest plan of purchases",
+            0,
+            "money",
+            "what stands is enough: nothing has to be bought",
+            step("room that is there already", standing.usable_bytes, "bytes"),
+            step("needed at the end", need.at(years), "bytes"),
+            step("odds within the horizon", lost, "odds"),
+            step("accepted", accepted_odds, "odds", assumption="accepted_loss_odds"),
+        ),
+    )
 
 
 def _impossible(why: str, need: Need, mark: float) -> PurchasePlan:

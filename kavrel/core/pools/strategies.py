@@ -124,14 +124,18 @@ def strategies(
     years: int,
     bays: int | None,
     conditions: Conditions,
+    at_hand: Sequence[DiskFacts] = (),
 ) -> list[Strategy]:
-    """The four ways over so many years, for a need that starts without any disks.
+    """The ways over so many years, from the disks there are.
 
-    `bays` limits the disks at work; shelf disks need none. Raises ValueError without offers.
+    `bays` limits the disks at work; shelf disks need none. `at_hand` are there and paid for, as they
+    are in the pool; those of them that a way can use it begins with. A way that never holds the need
+    in these bays is left out. Raises ValueError without offers.
     """
     if not offers:
         raise ValueError("there is no price list: add what can be bought, and what it costs")
-    return [_follow(index, way, offers, need, years, bays, conditions) for way in WAYS]
+    found = [_follow(index, way, offers, need, years, bays, conditions, at_hand) for way in WAYS]
+    return [s for s in found if s.points[0].disks and s.points[0].usable_bytes >= need.at(0.0)]
 
 
 @dataclass
@@ -149,11 +153,15 @@ def _follow(
     years: int,
     bays: int | None,
     conditions: Conditions,
+    at_hand: Sequence[DiskFacts],
 ) -> Strategy:
     mark = index.assumptions["fill_warn_share"]
     drift = index.assumptions["price_drift"]
     most = min(bays if bays is not None else MOST_DISKS, MOST_DISKS)
-    state = _State([])
+    # Largest first; pairs are of like sizes then, and an odd disk is left over.
+    have = sorted(at_hand, key=lambda d: -d.capacity_bytes)[:most]
+    have = have[: len(have) // way.unit * way.unit]
+    state = _State(have if len(have) >= way.least else [])
     points: list[StrategyPoint] = []
     kept, runs_out = 1.0, None
     quarters = round(years / STEP_YEARS)
@@ -198,6 +206,7 @@ def _follow(
             points[-1].spent_minor,
             "money",
             "sum of what is bought each quarter, at the prices of that quarter",
+            step("disks there are, used from the start", len(have)),
             step("needed now", need.at(0.0), "bytes"),
             step("needed more in the first year", need.at(1.0) - need.at(0.0), "bytes"),
             index.assumptions.step("fill_warn_share"),

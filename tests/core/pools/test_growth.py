@@ -20,7 +20,7 @@ from kavrel.core.pools.growth import Growth, drifted, growth, offers_for
 from kavrel.core.pools.loss import odds_of, risks
 from kavrel.core.pools.options import grouped
 from kavrel.core.pools.pool import pool_states
-from kavrel.core.pools.purchase import MAKES, purchase_plan
+from kavrel.core.pools.purchase import MAKES, PurchasePlan, purchase_plan, standing_of
 from kavrel.core.pools.strategies import strategies
 from kavrel.core.pools.survival import outlives
 from kavrel.core.pools.taken import Need, Stored
@@ -150,8 +150,11 @@ def test_a_span_costs_least_today_and_is_lost_most_often() -> None:
 
 
 def test_too_few_bays_are_told() -> None:
-    found = strategies(Index(lab()), bought(), Need(200 * TB, 0), 3, 4, CONDITIONS)
-    assert all(s.runs_out == 0.0 for s in found)
+    # What never holds the need is left out; what will not hold it later says when.
+    assert strategies(Index(lab()), bought(), Need(200 * TB, 0), 3, 4, CONDITIONS) == []
+    later = strategies(Index(lab()), bought(), Need(4 * TB, 20 * TB), 3, 4, CONDITIONS)
+    assert later
+    assert all(s.runs_out for s in later)
 
 
 # --- what to buy -------------------------------------------------------------------------------
@@ -315,3 +318,44 @@ def test_what_a_job_leaves_out_does_not_grow_on_its_target() -> None:
     index = Index(growing(jobs=(halved,)))
     stored = stored_on(CopyBook(index, pool_states(index), TODAY))["second"]
     assert stored == Stored(2 * TB, TB // 2)
+
+
+# --- from what there is --------------------------------------------------------------------------
+
+
+def test_no_more_disks_are_proposed_than_there_are_bays() -> None:
+    def most(bays: int) -> int:
+        hosts = tuple(h.model_copy(update={"bays_35": bays}) for h in lab().hosts)
+        ways = ahead(growing(hosts=hosts)).enlargements
+        # What takes the place of old disks needs no bay of its own.
+        return max((w.disks_bought for w in ways if "one by one" not in w.what), default=0)
+
+    assert most(6) == 3
+    assert most(5) == 1  # a group of three does not go in
+    assert most(3) == 0
+
+
+def test_the_pool_that_stands_counts_in_the_plan_of_purchases() -> None:
+    six = [facts(*[4 * TB] * 3)]
+    standing = standing_of("raidz1", 8 * TB, 3, risks(FAMILIES["raidz1"], six, "zfs", CONDITIONS))
+
+    def plan(need: Need, bays: int = 9) -> PurchasePlan:
+        return purchase_plan(bought(), {}, need, 2, bays, 0.8, 0.0, 0.02, CONDITIONS, standing)
+
+    enough = plan(Need(4 * TB, TB))
+    assert (enough.possible, enough.cost_minor, enough.purchases) == (True, 0, ())
+    assert enough.odds > 0
+    more = plan(Need(6 * TB, 2 * TB))
+    anew = purchase_plan(bought(), {}, Need(6 * TB, 2 * TB), 2, 9, 0.8, 0.0, 0.02, CONDITIONS)
+    assert 0 < more.cost_minor < anew.cost_minor
+    assert all("RAIDZ1" in p.what for p in more.purchases)
+    assert "in the 2 bays that are free" in plan(Need(6 * TB, 2 * TB), bays=5).why_not
+
+
+def test_strategies_begin_with_the_disks_there_are() -> None:
+    need, have = Need(6 * TB, TB), facts(*[8 * TB] * 4)
+    anew = {s.id: s for s in strategies(Index(lab()), bought(), need, 3, 8, CONDITIONS)}
+    found = {s.id: s for s in strategies(Index(lab()), bought(), need, 3, 8, CONDITIONS, have)}
+    assert found["mirrors"].today_minor == 0
+    assert found["mirrors"].odds > 0  # nothing to buy is not nothing to lose
+    assert found["mirrors"].total_minor < anew["mirrors"].total_minor

@@ -1,7 +1,8 @@
 """XFS as mkfs.xfs makes it: a log, and space reserved in each allocation group.
 
-Source: mkfs.xfs of xfsprogs 6.1 (log of 1/2048 of the size, at most 2038 MiB), and measured
-file systems of 0.5 to 20 TB for the reserve of the free-inode and reference-count trees.
+Source: mkfs.xfs of xfsprogs 6.1 (log of 1/2048 of the size, 64 to 2038 MiB), the kernel's own
+reserve of 8192 blocks, and measured file systems of 1 GB to 20 TB for what is kept for the
+free-inode and reference-count trees.
 """
 
 from kavrel.core.pools.filesystems.space import Space
@@ -11,14 +12,15 @@ BLOCK = 4096
 LOG_SHARE = 2048
 MIN_LOG_BLOCKS = 16_384
 MAX_LOG_BLOCKS = 521_728
-TREE_RESERVE = 0.006977  # measured; 0.698 % at 20 TB, 0.704 % at 0.5 TB
+TREE_RESERVE = 0.0069695  # measured from 1 GB to 20 TB
+KERNEL_RESERVE_BLOCKS = 8192  # or a twentieth, where that is less
 
 
 def _sizes(device_bytes: int) -> tuple[int, int, int]:
     """Blocks of the whole, of the log and of the reserve."""
     blocks = device_bytes // BLOCK
     log = min(max(blocks // LOG_SHARE, MIN_LOG_BLOCKS), MAX_LOG_BLOCKS)
-    return blocks, log, int(blocks * TREE_RESERVE)
+    return blocks, log, int(blocks * TREE_RESERVE) + min(KERNEL_RESERVE_BLOCKS, blocks // 20)
 
 
 def usable_bytes(device_bytes: int) -> int:
@@ -43,6 +45,6 @@ def space(device_bytes: int) -> Space:
             step("device", device_bytes, "bytes"),
             step("log", log * BLOCK, "bytes"),
             step("reserved for trees", reserve * BLOCK, "bytes"),
-            source="mkfs.xfs defaults, and file systems measured from 0.5 to 20 TB",
+            source="mkfs.xfs defaults, and file systems measured from 1 GB to 20 TB",
         ),
     )

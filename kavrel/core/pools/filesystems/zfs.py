@@ -14,7 +14,9 @@ LABEL_BYTES = 4_718_592  # 4.5 MiB: four labels and the boot block
 ALIGN = 262_144
 SECTOR_SHIFT = 9
 REFERENCE_BLOCK = 131_072  # the block size ZFS itself uses to state free space
-DEFAULT_SHIFT, MAX_SHIFT, WANTED_METASLABS = 29, 34, 200
+MIN_SHIFT, DEFAULT_SHIFT, MAX_SHIFT = 24, 29, 34
+LEAST_METASLABS, WANTED_METASLABS = 16, 200
+LEAST_FOR_LOG = 64  # with no more metaslabs than that, none is set aside for the log
 SLOP_DIVISOR, SLOP_MIN, SLOP_MAX = 32, 128 * 2**20, 128 * 2**30
 
 
@@ -51,6 +53,8 @@ def _deflated(vdev: Vdev, raw_bytes: int, ashift: int, block_bytes: int) -> int:
 
 
 def _metaslab_shift(asize: int) -> int:
+    if asize >> DEFAULT_SHIFT < LEAST_METASLABS:
+        return max(MIN_SHIFT, (asize // LEAST_METASLABS).bit_length())
     if asize >> DEFAULT_SHIFT <= WANTED_METASLABS:
         return DEFAULT_SHIFT
     return min(MAX_SHIFT, (asize // WANTED_METASLABS).bit_length())
@@ -60,53 +64,57 @@ def _metaslab_shift(asize: int) -> int:
 class PoolSizes:
     """Bytes of a pool: whole metaslabs, data they hold at 128 KiB, reserve, and what is free.
 
-    `small_record_share` is what records smaller than 128 KiB leave of `available` on RAIDZ.
+    `record_share` is what the pool's own records make of `available` on RAIDZ: smaller ones than
+    128 KiB leave less, larger ones may give more, each group by its own width.
     """
 
     size: int
     data: int
     slop: int
     available: int
-    small_record_share: float
+    record_share: float
 
     @property
     def usable(self) -> int:
         """Bytes that files of the pool's record size can fill."""
-        if self.small_record_share < 1:
-            return int(self.available * self.small_record_share)
-        return self.available
+        return int(self.available * self.record_share)
 
 
 def pool_sizes(vdevs: Sequence[Vdev], ashift: int, record_bytes: int) -> PoolSizes:
     """The sizes of a pool of these groups."""
     size = data = log = 0
-    ratio = 1.0
+    by_record = 0.0
     for vdev in vdevs:
         leaf = max(min(vdev.disks) // ALIGN * ALIGN - LABEL_BYTES, 0)
         asize = leaf * (len(vdev.disks) if vdev.parity else 1)
         shift = _metaslab_shift(asize)
         whole = asize >> shift << shift
-        one = (1 << shift) if whole else 0
+        one = (1 << shift) if whole >> shift > LEAST_FOR_LOG else 0
         size += whole
-        data += _deflated(vdev, whole - one, ashift, REFERENCE_BLOCK)
+        here = _deflated(vdev, whole - one, ashift, REFERENCE_BLOCK)
+        data += here
+        by_record += here * _record_share(vdev, ashift, record_bytes)
         log += _deflated(vdev, one, ashift, REFERENCE_BLOCK)
-        if vdev.parity and record_bytes < REFERENCE_BLOCK:
-            width = len(vdev.disks)
-            ratio = min(
-                ratio,
-                efficiency(record_bytes, width, vdev.parity, ashift)
-                / efficiency(REFERENCE_BLOCK, width, vdev.parity, ashift),
-            )
-    slop = min(max(data // SLOP_DIVISOR, min(SLOP_MIN, data // 2)), SLOP_MAX)
+    slop = min(data // SLOP_DIVISOR, SLOP_MAX)
     slop -= min(log, slop // 2)
-    return PoolSizes(size, data, slop, data - slop, ratio)
+    slop = max(slop, min(SLOP_MIN, data // 2))
+    return PoolSizes(size, data, slop, data - slop, by_record / data if data else 1.0)
+
+
+def _record_share(vdev: Vdev, ashift: int, record_bytes: int) -> float:
+    """What a group holds in records of a size, against the 128 KiB blocks that ZFS counts in."""
+    if not vdev.parity:
+        return 1.0
+    width = len(vdev.disks)
+    own = efficiency(record_bytes, width, vdev.parity, ashift)
+    return own / efficiency(REFERENCE_BLOCK, width, vdev.parity, ashift)
 
 
 def space(vdevs: Sequence[Vdev], ashift: int, record_bytes: int) -> Space:
     """What `zfs list` shows as available on the empty pool, and what records of a size can use.
 
-    ZFS states free space for 128 KiB blocks. Smaller records on RAIDZ waste more, so
-    `usable_bytes` scales by the ratio of the two efficiencies; larger ones are not credited.
+    ZFS states free space for 128 KiB blocks. Smaller records on RAIDZ waste more and larger ones
+    less, so `usable_bytes` scales by the ratio of the efficiencies, weighed over the groups.
     """
     found = pool_sizes(vdevs, ashift, record_bytes)
     inputs = [
@@ -114,12 +122,13 @@ def space(vdevs: Sequence[Vdev], ashift: int, record_bytes: int) -> Space:
         step("space for 128 KiB blocks, without the embedded log", found.data, "bytes"),
         step("reserve (1/32 of it, 128 MiB to 128 GiB)", found.slop, "bytes"),
     ]
-    if found.small_record_share < 1:
+    if found.record_share != 1:
         inputs.append(
             step(
-                f"smaller records of {record_bytes // 1024} KiB keep",
-                found.small_record_share,
-                "of it",
+                f"what records of {record_bytes // 1024} KiB make of it",
+                found.record_share,
+                "times",
+                "their efficiency / that of 128 KiB, weighed over the groups",
             )
         )
     return Space(

@@ -3127,7 +3127,7 @@ export interface components {
         };
         /**
          * GrowthAnswer
-         * @description Years ahead, ways of buying the same room from nothing, and the cheapest purchases.
+         * @description Years ahead, ways of buying the same room from the disks there are, and the cheapest purchases.
          */
         GrowthAnswer: {
             /**
@@ -3664,7 +3664,7 @@ export interface components {
              * Family
              * @enum {string}
              */
-            family: "single" | "span" | "stripe" | "union" | "mirror" | "striped_mirror" | "raid5" | "raid6" | "raid50" | "raid60" | "raidz1" | "raidz2" | "raidz3" | "parity1" | "parity2" | "slices1" | "slices2" | "copies2" | "copies3";
+            family: "single" | "span" | "stripe" | "union" | "mirror" | "striped_mirror" | "raid10" | "raid5" | "raid6" | "raid50" | "raid60" | "raidz1" | "raidz2" | "raidz3" | "parity1" | "parity2" | "slices1" | "slices2" | "copies2" | "copies3" | "copies10";
             /** Title */
             title: string;
             /**
@@ -4847,7 +4847,7 @@ export interface components {
              * Family
              * @enum {string}
              */
-            family: "single" | "span" | "stripe" | "union" | "mirror" | "striped_mirror" | "raid5" | "raid6" | "raid50" | "raid60" | "raidz1" | "raidz2" | "raidz3" | "parity1" | "parity2" | "slices1" | "slices2" | "copies2" | "copies3";
+            family: "single" | "span" | "stripe" | "union" | "mirror" | "striped_mirror" | "raid10" | "raid5" | "raid6" | "raid50" | "raid60" | "raidz1" | "raidz2" | "raidz3" | "parity1" | "parity2" | "slices1" | "slices2" | "copies2" | "copies3" | "copies10";
             /**
              * Filesystem
              * @enum {string}
@@ -5597,7 +5597,7 @@ export interface components {
              * Family
              * @enum {string}
              */
-            family: "single" | "span" | "stripe" | "union" | "mirror" | "striped_mirror" | "raid5" | "raid6" | "raid50" | "raid60" | "raidz1" | "raidz2" | "raidz3" | "parity1" | "parity2" | "slices1" | "slices2" | "copies2" | "copies3";
+            family: "single" | "span" | "stripe" | "union" | "mirror" | "striped_mirror" | "raid10" | "raid5" | "raid6" | "raid50" | "raid60" | "raidz1" | "raidz2" | "raidz3" | "parity1" | "parity2" | "slices1" | "slices2" | "copies2" | "copies3" | "copies10";
             /**
              * Filesystem
              * @enum {string}

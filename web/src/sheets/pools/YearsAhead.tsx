@@ -196,7 +196,7 @@ function Fill({
   );
 }
 
-/** The four ways of buying the same room from nothing, and the cheapest plan there is. */
+/** The ways of buying the same room from the disks there are, and the cheapest plan there is. */
 function Ways({
   answer,
   cash,
@@ -224,7 +224,7 @@ function Ways({
   ];
   return (
     <section aria-label="Ways of buying" className="mt-4 border-t border-ink pt-2">
-      <h2>The same need bought from nothing</h2>
+      <h2>The same need, from the disks of this pool</h2>
       <p className="text-quiet">
         {strategies.length} ways over {years} years in {answer.bays} bays, with the offers of the price list (on the
         Bench).
@@ -293,6 +293,7 @@ function Ways({
                 : `at most ${percent(purchases.gap)} above the cheapest: no plan is below ${cash(purchases.bound_minor)}`}
               ; the pool is lost with <span className="figure">{odds(purchases.odds)}</span>.
             </p>
+            {purchases.purchases.length === 0 && <p>What stands is enough: nothing has to be bought.</p>}
             <ul>
               {purchases.purchases.map((p) => (
                 <li key={`${p.years}-${p.what}`}>

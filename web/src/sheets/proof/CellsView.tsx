@@ -17,7 +17,8 @@ function Today() {
     <p className="mb-1 text-quiet">
       {count > 0 && (
         <>
-          Today <b className="figure text-ink">{count}</b> {count === 1 ? 'cell differs' : 'cells differ'}: a copy is not there yet, has failed or is overdue.{' '}
+          Today <b className="figure text-ink">{count}</b> {count === 1 ? 'cell differs' : 'cells differ'}: a copy is
+          not there yet, has failed or is overdue.{' '}
         </>
       )}
       {waiting.slice(0, 3).map((c) => (
