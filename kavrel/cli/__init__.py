@@ -4,7 +4,7 @@ import json
 import os
 import socket
 import sys
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -12,7 +12,7 @@ from typing import Any
 import click
 
 import kavrel
-from kavrel.cli.common import load, plan_argument, today_of, today_option
+from kavrel.cli.common import load, money, plan_argument, today_of, today_option
 from kavrel.cli.copies import COPIES
 from kavrel.cli.proof import PROOF
 from kavrel.cli.questions import QUESTIONS
@@ -22,6 +22,7 @@ from kavrel.core.bench.capacity import CapacityError, parse_capacity
 from kavrel.core.demo import demo_plan
 from kavrel.core.evaluate import Evaluation, evaluate
 from kavrel.core.plan import Plan
+from kavrel.core.quantities import span_words
 from kavrel.formats import plan_file
 from kavrel.formats.papers import PAPERS, Occasion
 from kavrel.store.database import Database, StoreError, backup
@@ -281,8 +282,8 @@ def evaluate_command(
     if as_json:
         click.echo(json.dumps(summary, indent=1))
         return
-    for key, value in summary["strip"].items():
-        click.echo(f"{key:20} {value}")
+    for name, value in _strip_words(plan, found):
+        click.echo(f"{name:30} {value}")
     for cell in summary["proof"]:
         click.echo(
             f"{cell['dataset']:20} {cell['hazard']:16} {cell['fate']:12} "
@@ -293,8 +294,20 @@ def evaluate_command(
             print_working(plan, figure.working)
 
 
+def _strip_words(plan: Plan, found: Evaluation) -> Iterator[tuple[str, str]]:
+    strip = found.strip
+    yield "usable", f"{strip.usable_bytes / 1e12:.2f} TB ({strip.usable_bytes / 2**40:.2f} TiB)"
+    yield "spent", money(plan, strip.cost_minor)
+    yield "a pool lost within 5 years", f"{strip.loss_odds_5y:.2g}"
+    yield "a file damaged in a rebuild", f"{strip.damage_odds_5y:.2g}"
+    yield "most work lost (RPO)", span_words(strip.worst_rpo_seconds)
+    yield "longest to be back (RTO)", span_words(strip.worst_rto_seconds)
+    yield "lost for good", f"{strip.lost_for_good} cells, today {strip.lost_today} more"
+    yield "cautions", f"{strip.cautions}, {strip.serious} serious"
+
+
 def _hours(seconds: float | None) -> str:
-    return "-" if seconds is None else f"{seconds / 3600:.1f} h"
+    return "-" if seconds is None else span_words(seconds)
 
 
 def _summary(found: Evaluation) -> dict[str, Any]:
@@ -323,6 +336,15 @@ def _summary(found: Evaluation) -> dict[str, Any]:
                 "why": c.why,
             }
             for c in found.proof
+        ],
+        "causes": [
+            {
+                "rule": c.rule,
+                "severity": c.severity,
+                "about": [m.about for m in c.members],
+                "remedy": c.remedy,
+            }
+            for c in found.causes
         ],
         "cautions": [
             {

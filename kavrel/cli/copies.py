@@ -234,7 +234,7 @@ def points(
     book = book_of(plan, today)
     found = book.index.jobs[by_name(plan, "jobs", "name", job)]
     if not KINDS[found.kind].copies:
-        raise click.ClickException(f"{found.name} is a {KINDS[found.kind].title}: it keeps nothing")
+        raise click.ClickException(f"{found.name} is {KINDS[found.kind].named}: it keeps nothing")
     on = day.date() if day else today_of(plan, today)
     ruled = book.ruled_on(found, on)
     zone = ZoneInfo(plan.zone)

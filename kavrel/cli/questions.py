@@ -41,6 +41,8 @@ from kavrel.core.questions import (
     answer,
 )
 
+MOST_MONEY = 10_000_000
+
 
 def _size(context: click.Context, param: click.Parameter, text: str | None) -> int:
     if text is None:
@@ -51,13 +53,36 @@ def _size(context: click.Context, param: click.Parameter, text: str | None) -> i
         raise click.BadParameter(f"{text}: {error}") from error
 
 
+def _budget(context: click.Context, param: click.Parameter, text: str | None) -> float | None:
+    """Money as it is typed: a plain figure from nothing to ten million."""
+    if text is None:
+        return None
+    try:
+        figure = float(text.replace(",", "").replace(" ", ""))
+    except ValueError as error:
+        raise click.BadParameter(
+            f"{text} is no sum of money: write it as 1200 or 1200.50"
+        ) from error
+    if not 0 <= figure <= MOST_MONEY:
+        raise click.BadParameter(f"{text}: from 0 to {MOST_MONEY:,}")
+    return figure
+
+
 def _wish_options(command: Callable[..., None]) -> Callable[..., None]:
     """The options of a wish."""
     for option in reversed(
         (
             click.option("--survive", default=1, show_default=True, type=click.IntRange(0, 23)),
             click.option("--usable", callback=_size, help="At least so much room, as 20TB."),
-            click.option("--budget", type=float, help="At most so much money."),
+            click.option("--budget", callback=_budget, help="At most so much money."),
+            click.option(
+                "--for",
+                "workload",
+                type=click.Choice(["files", "machines", "archive"]),
+                default="files",
+                show_default=True,
+                help="What weighs beside room and odds.",
+            ),
             click.option("--bays", type=click.IntRange(1, 60)),
             click.option("--over-time", is_flag=True, help="May be bought a disk at a time."),
             click.option("--snapshots", is_flag=True),
@@ -76,6 +101,7 @@ def _wish(plan: Plan, given: dict[str, Any]) -> Wish:
         usable_bytes=given["usable"],
         budget_minor=None if budget is None else round(budget * currency_minor(plan.currency)),
         bays=given["bays"],
+        workload=given["workload"],
         over_time=given["over_time"],
         snapshots=given["snapshots"],
         checksums=given["checksums"],

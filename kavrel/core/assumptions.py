@@ -510,16 +510,6 @@ _ALL = (
         "bench",
     ),
     Assumption(
-        "dock_mb_per_s",
-        "A disk in a USB 3 dock, to a pool",
-        167,
-        "MB/s",
-        1,
-        5000,
-        "600 GB an hour; " + COMMON,
-        "pools",
-    ),
-    Assumption(
         "verify_share",
         "Share of full speed left while a copy is verified",
         0.9,

@@ -376,17 +376,17 @@ def _kept(job: Job) -> Iterator[Problem]:
     if kind.copies and kind.versions and keeps_nothing(kept):
         yield wrong("", "this keeps nothing: give at least one rule")
     if kept.trash_days and not kind.trash:
-        yield wrong("trash_days", f"a {kind.title} has no trash can")
+        yield wrong("trash_days", f"{kind.named} has no trash can")
     newest_only = kind.trash or (kind.copies and not kind.versions and not kind.by_hand)
     if newest_only and [n for n in rules_of(kept) if n not in ("last", "trash_days")]:
         yield wrong(
             "",
-            f"a {kind.title} has only the newest state"
+            f"{kind.named} has only the newest state"
             + (" and its trash can" if kind.trash else "")
             + ": for versions take a backup or a replication",
         )
     if kept.thin and kind.copies and kind.versions and not (kind.thins or kind.trash):
-        said = f"the tool of a {kind.title} prunes by counts and ages: nothing thins its points out"
+        said = f"the tool of {kind.named} prunes by counts and ages: nothing thins its points out"
         yield wrong("thin", said, tolerated=True)
     if job.schedule.kind == "minutes" and kept.trash_days > MOST_TRASH_DAYS:
         said = (
@@ -407,18 +407,18 @@ def _carried(index: Index, job: Job) -> Iterator[Problem]:
     """What the plan asks for and no box can do."""
     kind = KINDS[job.kind]
     if job.schedule.kind == "minutes" and not kind.continuous:
-        said = f"a {kind.title} runs by the hour at most: only what is told of changes runs always"
+        said = f"{kind.named} runs by the hour at most: only what is told of changes runs always"
         yield Problem("jobs", job.id, "schedule.kind", said)
     if job.catch_up and (job.after or kind.by_hand):
         said = "it has no time of its own that could be missed"
         yield Problem("jobs", job.id, "catch_up", said)
     if job.chunk_store and not kind.archives:
-        said = f"a {kind.title} makes no whole archives"
+        said = f"{kind.named} makes no whole archives"
         yield Problem("jobs", job.id, "chunk_store", said)
     bucket = index.buckets.get(job.target_bucket or "")
     if bucket and bucket.locked_days and kind.trash:
         said = (
-            f"a {kind.title} is written over and emptied by whoever signs in, and the objects of "
+            f"{kind.named} is written over and emptied by whoever signs in, and the objects of "
             f"{bucket.name} are locked: give it a place of its own that locks nothing"
         )
         yield Problem("jobs", job.id, "target_bucket", said)
@@ -427,7 +427,7 @@ def _carried(index: Index, job: Job) -> Iterator[Problem]:
         if plain:
             names = ", ".join(index.datasets[d].name for d in plain)
             said = (
-                f"a {kind.title} is encrypted where ZFS itself encrypts the dataset, and {names} is "
+                f"{kind.named} is encrypted where ZFS itself encrypts the dataset, and {names} is "
                 "not: it would be sent plain; encrypt the dataset, or take a backup"
             )
             yield Problem("jobs", job.id, "encrypted", said, tolerated=True)
@@ -466,7 +466,7 @@ def _landed(index: Index, job: Job) -> Iterator[Problem]:
 
     if export.protocol not in kind.lands:
         able = ", ".join(sorted(kind.lands)) or "none: it goes by SSH or not at all"
-        yield wrong(f"a {kind.title} does not land by {export.protocol}; it can by: {able}")
+        yield wrong(f"{kind.named} does not land by {export.protocol}; it can by: {able}")
     elif index.datasets[export.dataset].pool != job.target_pool:
         yield wrong(f"{export.name} is not on the pool that this job writes to")
     elif export.may != "write":
@@ -499,20 +499,20 @@ def _job_fields(plan: Plan, job: Job) -> Iterator[Problem]:
     for field in TARGETS.values():
         given = getattr(job, field)
         if field == wants and given is None:
-            yield Problem("jobs", job.id, field, f"a {kind.title} needs a {kind.target} to go to")
+            yield Problem("jobs", job.id, field, f"{kind.named} needs a {kind.target} to go to")
         if field != wants and given is not None:
-            yield Problem("jobs", job.id, field, f"a {kind.title} has no such target")
+            yield Problem("jobs", job.id, field, f"{kind.named} has no such target")
     if kind.on == "datasets" and not job.datasets:
-        yield Problem("jobs", job.id, "datasets", f"a {kind.title} needs at least one dataset")
+        yield Problem("jobs", job.id, "datasets", f"{kind.named} needs at least one dataset")
     for on, field in (("pool", "pool"), ("host", "host"), ("copy", "reads_from")):
         given = getattr(job, field)
         if kind.on == on and given is None:
-            yield Problem("jobs", job.id, field, f"a {kind.title} needs a {on} to work on")
+            yield Problem("jobs", job.id, field, f"{kind.named} needs a {on} to work on")
         if kind.on != on and given is not None and field != "reads_from":
-            yield Problem("jobs", job.id, field, f"a {kind.title} does not work on a {on}")
+            yield Problem("jobs", job.id, field, f"{kind.named} does not work on a {on}")
     if kind.on in ("pool", "host") and (job.datasets or job.reads_from):
         field = "datasets" if job.datasets else "reads_from"
-        yield Problem("jobs", job.id, field, f"a {kind.title} works on a {kind.on} as a whole")
+        yield Problem("jobs", job.id, field, f"{kind.named} works on a {kind.on} as a whole")
     if len(set(job.datasets)) != len(job.datasets):
         yield Problem("jobs", job.id, "datasets", "each dataset once")
     if job.target_disk in members:
@@ -563,7 +563,7 @@ def _homes(plan: Plan, job: Job) -> Iterator[Problem]:
                 "jobs",
                 job.id,
                 "kind",
-                f"a {kind.title} needs {able}: pool {pool.name} has {pool.filesystem}",
+                f"{kind.named} needs {able}: pool {pool.name} has {pool.filesystem}",
             )
     target = pools.get(job.target_pool or "")
     if kind.id == "replication" and target and homes:
@@ -599,16 +599,14 @@ def _window(job: Job) -> Iterator[Problem]:
     elif job.window_from is not None and job.window_from == job.window_to:
         yield Problem("jobs", job.id, "window_to", "this window has no length: no run fits into it")
     if job.first_copy != "done" and KINDS[job.kind].moves_nothing:
-        said = f"a {KINDS[job.kind].title} copies nothing: leave it at done"
+        said = f"{KINDS[job.kind].named} copies nothing: leave it at done"
         yield Problem("jobs", job.id, "first_copy", said)
 
 
 def _left_out(job: Job) -> Iterator[Problem]:
     kind = KINDS[job.kind]
     if job.left_out and kind.reads not in ("files", "told"):
-        said = (
-            f"a {kind.title} takes a dataset whole: give what is thrown away a dataset of its own"
-        )
+        said = f"{kind.named} takes a dataset whole: give what is thrown away a dataset of its own"
         yield Problem("jobs", job.id, "left_out", said)
     if job.left_out_share and not job.left_out:
         said = "which files? Name their patterns, or leave the share at 0"

@@ -9,6 +9,7 @@ from kavrel.core.assumptions import REGISTRY
 from kavrel.core.bench.bays import bays
 from kavrel.core.bench.power import Power, power
 from kavrel.core.cautions import cautions
+from kavrel.core.cautions.causes import Cause, causes
 from kavrel.core.cautions.caution import Caution, View
 from kavrel.core.copies import retention, schedule
 from kavrel.core.copies.book import CopyBook
@@ -207,6 +208,7 @@ class Evaluation(_View):
     covers: tuple[Cover, ...]
     due: tuple[Due, ...]
     cautions: tuple[Caution, ...]
+    causes: tuple[Cause, ...]  # the same by what they come from, what could cost most on top
     power: Power
     assumptions: tuple[AssumptionView, ...]
 
@@ -245,9 +247,10 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
         today,
     )
     found = cautions(view)
+    roots = causes(view, found)
     return Evaluation.model_construct(
         today=today,
-        strip=_strip(index, states, cells, cells_today, found),
+        strip=_strip(index, states, cells, cells_today, roots),
         hosts=tuple(HostView(id=h.id, bays=tuple(bays(h))) for h in plan.hosts),
         pools=tuple(_pool(view, s) for s in states.values()),
         access=_access_table(plan, matrix),
@@ -266,6 +269,7 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
         covers=covers(book, now),
         due=tuple(dues),
         cautions=tuple(found),
+        causes=roots,
         power=drawn,
         assumptions=_assumptions(index),
     )
@@ -294,7 +298,7 @@ def _strip(
     states: dict[str, PoolState],
     cells: list[Cell],
     cells_today: Sequence[Cell],
-    found: Sequence[Caution],
+    found: Sequence[Cause],
 ) -> Strip:
     plan = index.plan
     rpo, rto = worst_working(cells, index, "rpo"), worst_working(cells, index, "rto")

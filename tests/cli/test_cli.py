@@ -91,11 +91,23 @@ def test_evaluate_keeps_its_keys(plan_path: str) -> None:
         assert {"dataset", "hazard", "fate", "rpo_seconds", "rto_seconds", "copy"} <= set(cell)
     for caution in found["cautions"]:
         assert {"rule", "severity", "about", "why"} <= set(caution)
-    assert found["strip"]["cautions"] == len(found["cautions"])
+    assert found["strip"]["cautions"] == len(found["causes"])
 
 
 def test_evaluate_for_the_eye(plan_path: str) -> None:
-    assert "RPO" in run("evaluate", plan_path).output
+    shown = run("evaluate", plan_path).output
+    assert "RPO" in shown
+    # Figures have their units: nobody reads seconds and bytes.
+    assert " TB (" in shown
+    assert "longest to be back (RTO)" in shown
+
+
+@pytest.mark.parametrize("money", ["nan", "-5", "1e308", "much"])
+def test_a_budget_that_is_none_is_told_at_its_option(plan_path: str, money: str) -> None:
+    said = run("find", plan_path, "--budget", money)
+    assert said.exit_code == 2
+    assert "--budget" in said.output
+    assert "Traceback" not in said.output
 
 
 def test_check_fails_when_something_is_serious(plan_path: str, tmp_path: Path) -> None:

@@ -4,7 +4,7 @@ import { Suspense, useEffect, useState } from 'react';
 import { NavLink, useNavigate, useParams } from 'react-router';
 import { PlanProvider, useChange, usePlan, usePlanQuery } from './api/plan';
 import { HatchDefs } from './drawing/Hatch';
-import { CautionsSlip } from './parts/CautionsSlip';
+import { causeLine, CautionsSlip } from './parts/CautionsSlip';
 import { turnDrawing } from './parts/drawing-mode';
 import { KeysSlip } from './parts/KeysSlip';
 import { useKeys } from './parts/useKeys';
@@ -85,7 +85,7 @@ function Drawing() {
     '?': () => setOpened('keys'),
   });
 
-  const here = evaluation.cautions.filter((c) => c.sheet === current?.id);
+  const here = evaluation.causes.filter((c) => c.sheet === current?.id);
   const Current = current?.component;
   return (
     <div className="mx-auto flex min-h-screen max-w-[1920px] flex-col p-2 md:h-screen md:p-2.5">
@@ -123,11 +123,11 @@ function Drawing() {
             {!said && here.length === 0 && <p className="text-quiet">No cautions on this sheet.</p>}
             {!said &&
               here.slice(0, 2).map((c) => (
-                <p key={`${c.rule}-${c.about}`} className="line-clamp-1">
+                <p key={c.rule} className="line-clamp-1">
                   <span className={c.severity === 'serious' ? 'font-semibold text-danger' : 'font-semibold'}>
-                    {c.name}:
+                    {causeLine(c).name}:
                   </span>{' '}
-                  {c.why}
+                  {causeLine(c).why}
                 </p>
               ))}
             {!said && here.length > 2 && (

@@ -19,6 +19,7 @@ from kavrel.core.cautions.boot_without_copy import BOOT_WITHOUT_COPY
 from kavrel.core.cautions.bucket_unlocked import BUCKET_UNLOCKED
 from kavrel.core.cautions.built_in_admin import BUILT_IN_ADMIN
 from kavrel.core.cautions.carry_first_copy import CARRY_FIRST_COPY
+from kavrel.core.cautions.causes import ORDER
 from kavrel.core.cautions.caution import Caution, Rule, View
 from kavrel.core.cautions.checksums_off import CHECKSUMS_OFF
 from kavrel.core.cautions.child_through_parent import CHILD_THROUGH_PARENT
@@ -268,8 +269,6 @@ RULES: tuple[Rule, ...] = (
     POOL_NOT_SCRUBBED,
     POINTS_FILL_THE_POOL,
 )
-
-ORDER = {"serious": 0, "caution": 1, "advice": 2}
 
 
 def cautions(view: View) -> Sequence[Caution]:

@@ -15,7 +15,7 @@ def _find(view: View) -> Iterator[Finding]:
             if c.dataset == d.id and c.fate == "lost" and c.signed != "yes"
         ]
         if d.worth == "irreplaceable" and lost:
-            yield d.id, d.name, f"Lost for good after: {', '.join(lost)}."
+            yield d.id, d.name, f"Lost for good after: {'; '.join(lost)}."
 
 
 LOST_FOR_GOOD = Rule(

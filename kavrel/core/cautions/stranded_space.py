@@ -11,7 +11,7 @@ def _find(view: View) -> Iterator[Finding]:
     for state in view.states.values():
         layout = state.layout
         share = layout.stranded_bytes / layout.raw_bytes
-        if share > 0.05:
+        if share > 0.05 and layout.stranded_bytes >= 5e10:
             paid = layout.cost_minor * share / currency_minor(plan.currency)
             yield (
                 state.pool.id,

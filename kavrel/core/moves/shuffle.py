@@ -17,6 +17,7 @@ from kavrel.core.index import Index
 from kavrel.core.moves.state import Cargo, Move, State, World, Yard
 from kavrel.core.moves.times import MoveTimes
 from kavrel.core.plan import Disk, Tick
+from kavrel.core.pools.filesystems import ext4
 from kavrel.core.working import Working, step
 
 MOST_STATES = 30_000
@@ -119,11 +120,17 @@ def world_of(index: Index, borrowed: Disk | None = None) -> tuple[World, State]:
     pools = tuple(p for p in index.plan.pools if not p.standing)
     wanted = {d for p in pools for d in p.disks}
     held = index.held
+    waiting = waiting_shelf(index)
     disks = tuple(
         d
         for d in index.plan.disks
-        if d.id in wanted or d.id in held or any(d is i for i in index.idle_disks)
+        if d.id in wanted
+        or d.id in held
+        or d.id in waiting
+        or any(d is i for i in index.idle_disks)
     )
+    # A shelf disk that waits for its first copy is used before others.
+    disks = tuple(sorted(disks, key=lambda d: d.id not in waiting))
     if borrowed:
         disks = (*disks, borrowed)
     pool_at = {p.id: n for n, p in enumerate(pools)}
@@ -143,7 +150,20 @@ def world_of(index: Index, borrowed: Disk | None = None) -> tuple[World, State]:
     # What was never read back does not count as a copy; its disk is not blank all the same.
     whole = {(h.disk, h.dataset) for h in index.plan.holdings if h.verified}
     has = tuple(sum(bit[x] for x in set(held.get(d.id, ())) if (d.id, x) in whole) for d in disks)
-    return World(disks, pools, cargo), State(0, has, (0,) * len(pools))
+    unread = tuple(
+        sum(bit[x] for x in set(held.get(d.id, ())) if (d.id, x) not in whole) for d in disks
+    )
+    soiled = sum(1 << n for n, d in enumerate(disks) if d.holds_data and d.id not in held)
+    return World(disks, pools, cargo), State(0, has, (0,) * len(pools), unread, soiled)
+
+
+def waiting_shelf(index: Index) -> set[str]:
+    """Shelf disks on which nothing lies yet: all their jobs wait for the first copy."""
+    jobs = [j for j in index.plan.jobs if j.target_disk]
+    begun = {j.target_disk for j in jobs if j.first_copy == "done"}
+    return {
+        d for j in jobs if (d := j.target_disk) and d not in begun and not index.disks[d].holds_data
+    }
 
 
 def shuffle(index: Index, tell: Callable[[int], None] = lambda tried: None) -> Shuffle:
@@ -315,7 +335,11 @@ def _lanes(index: Index, world: World, start: State) -> tuple[Lane, ...]:
             id=d.id,
             label=d.label,
             kind="disk",
-            holds=tuple(c.name for n, c in enumerate(world.cargo) if start.disk_has[i] >> n & 1),
+            holds=tuple(
+                c.name + ("" if start.disk_has[i] >> n & 1 else ", not read back")
+                for n, c in enumerate(world.cargo)
+                if (start.disk_has[i] | start.unread_on(i)) >> n & 1
+            ),
         )
         for i, d in enumerate(world.disks)
     ]
@@ -368,10 +392,19 @@ def _impossible(
         if need > full:
             why = f"pool {pool.name} will hold {full / 1e12:.2f} TB, and {need / 1e12:.2f} TB belong on it"
             return _answer(True, False, lanes, ticked, why)
+    soiled = [d for d in world.disks if d.holds_data and d.id not in index.held]
+    wanted = {d for p in world.pools for d in p.disks}
+    unnamed = [d.label for d in soiled if d.id in wanted]
+    if unnamed:
+        why = (
+            f"{'; '.join(unnamed)}: marked as holding data, and no dataset is named for it. Say on the "
+            "Bench what it holds, or that it may go: nothing is wiped that nobody has named"
+        )
+        return _answer(True, False, lanes, ticked, why)
     sums = sorted({_sum(world, mask) for mask in range(1, 1 << min(len(world.cargo), 12))})
 
     def able(size: int) -> bool:
-        borrowed = Disk(id="borrowed", label="borrowed disk", capacity_bytes=max(size, 10**9))
+        borrowed = Disk(id="borrowed", label="borrowed disk", capacity_bytes=_raw(size))
         bigger, first = world_of(index, borrowed)
         there = Yard(bigger)
         times = MoveTimes(index, bigger, there)
@@ -392,7 +425,7 @@ def _impossible(
             high = middle
         else:
             low = middle + 1
-    size = sums[low]
+    size = _raw(sums[low])
     offers = [o for o in index.plan.offers if o.capacity_bytes >= size]
     cheapest = min(offers, key=lambda o: o.price_minor, default=None)
     buy = f", such as {cheapest.label} of the price list" if cheapest else ""
@@ -401,6 +434,14 @@ def _impossible(
         f"one more blank disk of {size / 1e12:.2f} TB, borrowed or bought{buy}."
     )
     return _answer(True, False, lanes, ticked, why).model_copy(update={"borrow_bytes": size})
+
+
+def _raw(size: int) -> int:
+    """The smallest disk whose file system has room for so much."""
+    raw = max(size, 10**9)
+    while ext4.usable_bytes(raw) < size:
+        raw += size - ext4.usable_bytes(raw) + 10**6
+    return raw
 
 
 def _sum(world: World, mask: int) -> int:

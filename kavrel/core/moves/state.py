@@ -3,7 +3,8 @@
 A move is a small world: disks (of wanted pools, holding old data, or blank on the shelf), wanted
 pools that take up their disks, and datasets, each with whole verified copies in places. A copy
 counts only after it was read back and compared, so copying and verifying are one step here and
-two on the run sheet.
+two on the run sheet. A disk is blank only when nothing lies on it: an unverified copy, or data that
+nobody has named, keeps it from being taken.
 """
 
 from collections.abc import Iterator
@@ -13,8 +14,9 @@ from typing import Literal
 from kavrel.core.plan import Disk, Pool
 from kavrel.core.pools import room
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.pools.filesystems import ext4
 
-Verb = Literal["create", "copy", "wipe", "add", "replace"]
+Verb = Literal["create", "copy", "verify", "wipe", "add", "replace"]
 
 
 @dataclass(frozen=True)
@@ -33,12 +35,28 @@ class Cargo:
 class State:
     """`joined`: disks that pools have taken up; `disk_has`, `pool_has`: datasets as bit sets.
 
-    `short`: pools created with disks missing, by pool.
+    `unread`: copies on disks that nobody has read back; `soiled`: disks with data that no dataset is
+    named for. `split`: copies in parts, each a dataset and the disks that it lies on.
     """
 
     joined: int
     disk_has: tuple[int, ...]
     pool_has: tuple[int, ...]
+    unread: tuple[int, ...] = ()
+    soiled: int = 0
+    split: tuple[tuple[int, int], ...] = ()
+
+    def unread_on(self, disk: int) -> int:
+        """Datasets of which a disk has a copy that nobody has read back."""
+        return self.unread[disk] if self.unread else 0
+
+    @property
+    def parts(self) -> int:
+        """Disks that hold a part of a copy."""
+        found = 0
+        for _, mask in self.split:
+            found |= mask
+        return found
 
 
 @dataclass(frozen=True)
@@ -50,7 +68,7 @@ class Move:
     disks: tuple[int, ...] = ()
     pool: int | None = None
     cargo: int | None = None
-    source: str = ""  # d3 or p0
+    source: str = ""  # d3 or p0, or s6 for parts on the disks of a bit set
     target: str = ""
 
 
@@ -202,11 +220,15 @@ class Yard:
             self.world.cargo[cargo].elsewhere
             + sum(1 for h in state.disk_has if h & bit)
             + sum(1 for h in state.pool_has if h & bit)
+            + sum(1 for c, _ in state.split if c == cargo)
         )
 
     def free_on_disk(self, state: State, disk: int) -> int:
-        """Bytes left on a disk that no pool has taken up."""
-        return self.world.disks[disk].capacity_bytes - self._bytes(state.disk_has[disk])
+        """Bytes left on a disk that no pool has taken up: its file system's room, not the raw disk."""
+        if (state.soiled | state.parts) >> disk & 1:
+            return 0
+        room_here = ext4.usable_bytes(self.world.disks[disk].capacity_bytes)
+        return room_here - self._bytes(state.disk_has[disk] | state.unread_on(disk))
 
     def free_on_pool(self, state: State, pool: int) -> int:
         """Bytes left on a pool as it is now."""
@@ -228,19 +250,33 @@ class Yard:
     def moves(self, state: State) -> Iterator[Move]:
         """Every sensible step from here."""
         disks = self.world.disks
+        taken = state.joined | state.soiled | state.parts
         blank = sum(
-            1 << n for n, has in enumerate(state.disk_has) if not has and not state.joined >> n & 1
+            1 << n
+            for n, has in enumerate(state.disk_has)
+            if not has and not state.unread_on(n) and not taken >> n & 1
         )
         yield from self._building(state, blank)
         for n, has in enumerate(state.disk_has):
             # Only a disk that a pool waits for is wiped.
-            waited_for = has and not state.joined >> n & 1 and self._in_pool(n)
-            if waited_for and self._all_elsewhere(state, has):
+            waited_for = (has or state.unread_on(n)) and not taken >> n & 1 and self._in_pool(n)
+            if waited_for and self._all_elsewhere(state, has, state.unread_on(n)):
                 yield Move("wipe", f"wipe:{disks[n].id}", (n,))
+        yield from self._verifying(state)
         yield from self._copying(state)
 
-    def _all_elsewhere(self, state: State, has: int) -> bool:
-        return all(self.copies(state, c) > 1 for c in range(len(self.world.cargo)) if has >> c & 1)
+    def _all_elsewhere(self, state: State, has: int, unread: int) -> bool:
+        """Whether everything here has another whole copy; what nobody has read counts as none."""
+        cargo = range(len(self.world.cargo))
+        return all(self.copies(state, c) > (has >> c & 1) for c in cargo if (has | unread) >> c & 1)
+
+    def _verifying(self, state: State) -> Iterator[Move]:
+        """Reading a doubtful copy back, as long as there are fewer than two whole ones."""
+        for n in range(len(state.disk_has)):
+            for c, cargo in enumerate(self.world.cargo):
+                if state.unread_on(n) >> c & 1 and self.copies(state, c) < 2:
+                    disk = self.world.disks[n]
+                    yield Move("verify", f"verify:{cargo.id}>{disk.id}", (n,), None, c, f"d{n}")
 
     def _in_pool(self, disk: int) -> bool:
         return any(m >> disk & 1 for m in self.pool_masks)
@@ -263,10 +299,22 @@ class Yard:
                             yield Move("replace", key, (n,), p)
                     elif not lacking & ~blank:
                         yield Move("add", self._key("add", plan.id, mask), self._list(mask), p)
+                    elif self._may_lack(p, mask, blank):
+                        here = mask & blank
+                        yield Move("add", self._key("add", plan.id, here), self._list(here), p)
             else:
                 for n in self._list(self.pool_masks[p] & ~joined & blank):
                     key = f"add:{plan.id}:{self.world.disks[n].id}"
                     yield Move("add", key, (n,), p)
+
+    def _may_lack(self, pool: int, mask: int, blank: int) -> bool:
+        """Whether a further group can begin with disks missing."""
+        here = (mask & blank).bit_count()
+        return (
+            0
+            < mask.bit_count() - here
+            <= FAMILIES[self.world.pools[pool].family].outlives(mask.bit_count())
+        )
 
     def _copying(self, state: State) -> Iterator[Move]:
         for c, cargo in enumerate(self.world.cargo):
@@ -309,7 +357,7 @@ class Yard:
         for n, has in enumerate(state.disk_has):
             if has & bit:
                 return f"d{n}"
-        return ""
+        return next((f"s{mask}" for c, mask in state.split if c == cargo), "")
 
     def _can_enter(self, state: State, c: int) -> bool:
         cargo = self.world.cargo[c]
@@ -342,38 +390,81 @@ class Yard:
         tried: set[tuple[object, ...]] = set()
         for n, disk in enumerate(disks):
             has = state.disk_has[n]
-            if state.joined >> n & 1 or has & bit:
+            if state.joined >> n & 1 or (has | state.unread_on(n)) & bit:
                 continue
             groups = tuple(m for masks in self.group_masks for m in masks if m >> n & 1)
-            alike = (has, groups, disk.capacity_bytes, disk.mb_per_s, disk.host, disk.bay is None)
+            alike = (
+                has | state.unread_on(n),
+                groups,
+                disk.capacity_bytes,
+                disk.mb_per_s,
+                disk.host,
+                disk.bay is None,
+            )
             if alike in tried or self.free_on_disk(state, n) < self.world.cargo[c].bytes:
                 continue
             tried.add(alike)
             key = f"copy:{self.world.cargo[c].id}>{disk.id}"
             yield Move("copy", key, (*self._disk_of(source), n), None, c, source, f"d{n}")
+        if not tried:
+            yield from self._in_parts(state, c, source)
+
+    def _in_parts(self, state: State, c: int, source: str) -> Iterator[Move]:
+        """A copy over several loose disks, where none alone has the room: as few as will do."""
+        loose = [
+            n
+            for n in range(len(self.world.disks))
+            if not state.joined >> n & 1
+            and not self._in_pool(n)
+            and not state.disk_has[n]
+            and not state.unread_on(n)
+            and self.free_on_disk(state, n) > 0
+        ]
+        loose.sort(key=lambda n: -self.free_on_disk(state, n))
+        need, mask = self.world.cargo[c].bytes, 0
+        for n in loose:
+            if need <= 0:
+                break
+            need -= self.free_on_disk(state, n)
+            mask |= 1 << n
+        if need <= 0 and mask.bit_count() > 1:
+            names = "+".join(self.world.disks[n].id for n in self._list(mask))
+            key = f"copy:{self.world.cargo[c].id}>{names}"
+            disks = (*self._disk_of(source), *self._list(mask))
+            yield Move("copy", key, disks, None, c, source, f"s{mask}")
 
     def after(self, state: State, move: Move) -> State:
         """The state once a step is done and, for a copy, verified."""
         disk_has, pool_has = list(state.disk_has), list(state.pool_has)
-        joined = state.joined
+        joined, unread, split = state.joined, list(state.unread), state.split
         if move.verb == "wipe":
             disk_has[move.disks[0]] = 0
+            if unread:
+                unread[move.disks[0]] = 0
+        elif move.verb == "verify":
+            assert move.cargo is not None
+            disk_has[move.disks[0]] |= 1 << move.cargo
+            unread[move.disks[0]] &= ~(1 << move.cargo)
         elif move.verb == "copy":
             assert move.cargo is not None
             bit = 1 << move.cargo
             place = int(move.target[1:])
             if move.target[0] == "p":
                 pool_has[place] |= bit
+            elif move.target[0] == "s":
+                split = tuple(sorted((*split, (move.cargo, place))))
             else:
                 disk_has[place] |= bit
         else:
             joined |= sum(1 << n for n in move.disks)
-        return State(joined, tuple(disk_has), tuple(pool_has))
+        return State(joined, tuple(disk_has), tuple(pool_has), tuple(unread), state.soiled, split)
 
     def _list(self, mask: int) -> tuple[int, ...]:
         return tuple(n for n in range(len(self.world.disks)) if mask >> n & 1)
 
     def _disk_of(self, source: str) -> tuple[int, ...]:
+        if source[0] == "s":
+            return self._list(int(source[1:]))
         return (int(source[1:]),) if source[0] == "d" else ()
 
     def _key(self, verb: str, pool: str, mask: int) -> str:

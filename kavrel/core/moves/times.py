@@ -5,10 +5,13 @@ from collections.abc import Iterator
 from kavrel.core.index import Index
 from kavrel.core.moves.state import Move, State, World, Yard
 from kavrel.core.plan import Disk
+from kavrel.core.pools.families import FAMILIES
+from kavrel.core.pools.loss import reads_used_alone
 from kavrel.core.pools.passes import pass_hours
 from kavrel.core.working import Working, step
 
 LONG_HOURS = 4.0
+HOW_TO_LACK = {"zfs": "a sparse file in its place, taken offline at once"}
 
 
 class MoveTimes:
@@ -25,14 +28,27 @@ class MoveTimes:
         if move.verb == "copy":
             copying, verifying, _ = self._copy(move)
             return copying + verifying
+        if move.verb == "verify":
+            assert move.cargo is not None
+            speed = min(s for _, s, _ in self._speeds(move.source))
+            return self.world.cargo[move.cargo].bytes / (speed * 1e6) / 3600
         if move.verb == "wipe":
             return self.known["wipe_hours"]
         if move.verb == "replace":
             disk = self.world.disks[move.disks[0]]
             inner = self.known["hdd_inner_share"] if disk.kind == "hdd" else 1.0
-            whole = pass_hours(disk.capacity_bytes, disk.mb_per_s, inner)
+            whole = pass_hours(disk.capacity_bytes, disk.mb_per_s, inner, self._filled(state, move))
             return self.known["create_hours"] + whole / self.known["rebuild_speed_share"]
         return self.known["create_hours"]
+
+    def _filled(self, state: State, move: Move) -> float:
+        """The share of a disk that its rebuild goes over: ZFS and Btrfs copies know what is used."""
+        assert move.pool is not None
+        pool = self.world.pools[move.pool]
+        usable = self.yard.usable(move.pool, state.joined)
+        if not usable or not reads_used_alone(FAMILIES[pool.family], pool.filesystem):
+            return 1.0
+        return min((usable - self.yard.free_on_pool(state, move.pool)) / usable, 1.0)
 
     def _copy(self, move: Move) -> tuple[float, float, list[Working]]:
         """Hours to copy, hours to verify, and the parts of the path with their speeds."""
@@ -47,6 +63,10 @@ class MoveTimes:
 
     def _speeds(self, place: str) -> Iterator[tuple[str, float, str]]:
         n = int(place[1:])
+        if place[0] == "s":
+            for part in self._parts(n):
+                yield from self._speeds(f"d{part}")
+            return
         if place[0] == "p":
             pool = self.world.pools[n]
             members = [self.index.disks[d] for d in pool.disks]
@@ -74,8 +94,14 @@ class MoveTimes:
             link = self.index.link(here, there)
             yield "the line between the sites", (link[1] if link else 0.1) / 8, ""
 
+    def _parts(self, mask: int) -> list[int]:
+        return [n for n in range(len(self.world.disks)) if mask >> n & 1]
+
     def _host(self, place: str) -> str | None:
         n = int(place[1:])
+        if place[0] == "s":
+            n = self._parts(n)[0]
+            return self.world.disks[n].host
         return self.world.pools[n].host if place[0] == "p" else self.world.disks[n].host
 
     # --- words ---------------------------------------------------------------------------------
@@ -85,12 +111,16 @@ class MoveTimes:
         if not place:
             return ""
         n = int(place[1:])
+        if place[0] == "s":
+            n = self._parts(n)[0]
         return self.world.pools[n].id if place[0] == "p" else self.world.disks[n].id
 
     def _name(self, place: str) -> str:
         n = int(place[1:])
         if place[0] == "p":
             return f"pool {self.world.pools[n].name}"
+        if place[0] == "s":
+            return "in parts " + " and ".join(_where(self.world.disks[d]) for d in self._parts(n))
         return _where(self.world.disks[n])
 
     def text(self, state: State, move: Move) -> str:
@@ -103,6 +133,15 @@ class MoveTimes:
                 f"Copy {cargo.name} ({cargo.bytes / 1e12:.2f} TB) from {self._name(move.source)} to "
                 f"{self._name(move.target)}, and verify it: read both back and compare."
             )
+        if move.verb == "verify":
+            assert move.cargo is not None
+            cargo = self.world.cargo[move.cargo]
+            how = (
+                "compare it with the other copy"
+                if self.yard.copies(state, move.cargo)
+                else "read it whole and open some of it: there is nothing to compare it with"
+            )
+            return f"Verify {cargo.name} on {disks[0]}: {how}."
         if move.verb == "wipe":
             return f"Wipe {disks[0]}. Compare the serial number with the label first."
         assert move.pool is not None
@@ -111,7 +150,8 @@ class MoveTimes:
         if move.verb == "create":
             after = self.yard.after(state, move)
             lacking = self.yard.missing(move.pool, after.joined)
-            short = f", with {lacking} missing for now" if lacking else ""
+            how = HOW_TO_LACK.get(pool.filesystem, "named as missing to mdadm")
+            short = f", with {lacking} missing for now ({how})" if lacking else ""
             return f"Create pool {pool.name} from {names}{short}."
         if move.verb == "replace":
             return f"Put {names} in the place of the missing disk of pool {pool.name}; it rebuilds."
@@ -157,6 +197,8 @@ class MoveTimes:
                 return "Destroy the new pool: nothing but blank disks was used."
             case "copy":
                 return "Stop it and delete the copy: the source was only read."
+            case "verify":
+                return "Stop it: it only reads."
             case "wipe":
                 return "None: from here the other copies have to do. Check them before."
             case "add":

@@ -142,7 +142,7 @@ def _hazard(index: Index, title: str, question: str, cells: Sequence[Cell]) -> l
         else:
             alike.setdefault(_verdict(index, cell), []).append(name)
     # What needs no steps of its own is said once.
-    found += [Section(title=", ".join(n), intro=f"{v}.", below=True) for v, n in alike.items()]
+    found += [Section(title="; ".join(n), intro=f"{v}.", below=True) for v, n in alike.items()]
     return found
 
 

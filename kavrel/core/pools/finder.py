@@ -3,15 +3,19 @@
 Enumerated are all families, all their file systems that do what is asked, one group over every
 run of disks in order of size, and several equal groups over runs that skip disks only where the
 size changes (a group of like disks strands least; an exchange of disks between groups never
-helps), and one group a size. Disks that are left out serve as hot spares, on the shelf, or as a
-mirror for virtual machines. Of disks alike in size the worn ones are left out first; disks of one
-batch are dealt over the groups. Spinning and flash disks are never put into one group.
+helps), one group a size, and groups that differ by one disk in width. With a budget every set of
+disks that it pays for is looked at whole, kind by kind, up to so many sets. Disks that are left out
+serve as hot spares, on the shelf, or as a mirror for virtual machines. Of disks alike in size the
+worn ones are left out first; disks of one batch are dealt over the groups. Spinning and flash disks
+are never put into one group.
 """
 
 import math
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from itertools import accumulate, chain
+from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
@@ -32,6 +36,14 @@ MOST_DISKS = 24
 MOST_MIRRORED = 4  # more copies than that of the same are only ever made by mistake
 COPY_ON_WRITE = frozenset({"zfs", "btrfs"})
 FILESYSTEMS = ("zfs", "btrfs", "xfs", "ext4")
+MOST_SETS = 6_000  # sets of disks that are looked at for a budget
+Workload = Literal["files", "machines", "archive"]
+# How finely small accesses and the rebuild count, in steps to a doubling; None: not at all.
+STEPS: dict[Workload, tuple[float | None, float | None, float | None]] = {
+    "files": (None, 0.5, None),
+    "machines": (0.5, 2.0, 0.5),
+    "archive": (None, None, 0.5),
+}
 
 
 class Wish(BaseModel):
@@ -43,6 +55,7 @@ class Wish(BaseModel):
     usable_bytes: Bytes = 0
     budget_minor: Money | None = None
     bays: whole(1, 60) | None = None  # type: ignore[valid-type]
+    workload: Workload = "files"  # machines live on small accesses, an archive hardly has any
     over_time: Flag = False  # may be bought a disk at a time
     snapshots: Flag = False
     checksums: Flag = False
@@ -90,7 +103,10 @@ class Beside(BaseModel):
 
 
 class Found(BaseModel):
-    """The finder's answer: survivors first by room, and how many were weighed."""
+    """The finder's answer: survivors first by room, and how many were weighed.
+
+    `not_searched`: what was left out because there are too many sets of disks, empty otherwise.
+    """
 
     model_config = ConfigDict(frozen=True)
 
@@ -100,6 +116,7 @@ class Found(BaseModel):
     weighed: int
     fitting: int
     beaten: int
+    not_searched: str = ""
 
 
 @dataclass(frozen=True)
@@ -124,6 +141,8 @@ class Candidate:
     odds: float
     cost: int
     write_iops: float
+    read_iops: float
+    rebuild_hours: float
 
     @property
     def disks(self) -> list[int]:
@@ -191,6 +210,31 @@ class _Finder:
             for d in self.disks
         ]
         self._risk: dict[tuple[object, ...], Risk] = {}
+        self.not_searched = ""
+        self.sets = self._affordable() if wish.budget_minor is not None else []
+
+    def _affordable(self) -> list[tuple[int, ...]]:
+        """Every set of disks that the budget pays for: of disks alike at one price, the first ones."""
+        budget = self.wish.budget_minor or 0
+        alike: dict[tuple[int, int], list[int]] = defaultdict(list)
+        for n, disk in enumerate(self.disks):
+            alike[self.kind_of[n], disk.price_minor].append(n)
+        sets: list[tuple[int, tuple[int, ...]]] = [(0, ())]
+        for members in alike.values():
+            price = self.disks[members[0]].price_minor
+            sets = [
+                (spent + price * count, (*taken, *members[:count]))
+                for spent, taken in sets
+                for count in range(len(members) + 1)
+                if spent + price * count <= budget
+            ]
+            if len(sets) > MOST_SETS:
+                self.not_searched = (
+                    f"{len(alike)} kinds of disk at their prices make over {MOST_SETS:,} sets: of those "
+                    "that leave out disks of a size in between, none was weighed"
+                )
+                return []
+        return [tuple(sorted(taken)) for _, taken in sets if taken]
 
     def candidates(self, family: Family) -> Iterator[Candidate]:
         """All sensible layouts of a family, in numbers."""
@@ -198,8 +242,13 @@ class _Finder:
         if not systems:
             return
         seen: set[tuple[object, ...]] = set()
-        for groups in self._groupings(family):
-            signature = tuple(sorted(tuple(sorted(self.sizes[d] for d in g)) for g in groups))
+        whole = (g for chosen in self.sets for g in self._over(family, chosen))
+        for groups in chain(self._groupings(family), whole):
+            signature: tuple[object, ...] = tuple(
+                sorted(tuple(sorted(self.sizes[d] for d in g)) for g in groups)
+            )
+            if self.sets:  # the same sizes for less money are another layout
+                signature = (signature, sum(self.disks[d].price_minor for g in groups for d in g))
             if signature in seen:
                 continue
             seen.add(signature)
@@ -233,6 +282,26 @@ class _Finder:
             fitting = tuple(g for g in by_size if len(g) >= (family.mixed_widths or 0))
             if len(fitting) > 1 and len({len(g) for g in fitting}) > 1:
                 yield fitting
+            yield from self._over(family, tuple(range(count)))
+
+    def _over(
+        self, family: Family, chosen: tuple[int, ...]
+    ) -> Iterator[tuple[tuple[int, ...], ...]]:
+        """The groups of a family over all of these disks, largest first."""
+        if family.one_copy_of and len(chosen) > MOST_MIRRORED and family.mixed_widths is None:
+            groupings = [g for g in family.groupings(len(chosen)) if len(g) > 1]
+        else:
+            groupings = list(family.groupings(len(chosen)))
+        for widths in groupings:
+            if family.one_set:
+                yield (chosen[widths[1] :], chosen[: widths[1]])
+                continue
+            yield _split(chosen, widths)
+        if family.mixed_widths:
+            for parts in range(2, len(chosen) // family.mixed_widths + 1):
+                small, more = divmod(len(chosen), parts)
+                if more and small >= family.mixed_widths:
+                    yield _split(chosen, (small + 1,) * more + (small,) * (parts - more))
 
     def _cuts_a_size(self, start: int) -> bool:
         """Whether a run from here leaves out fresher disks of its own size."""
@@ -282,16 +351,18 @@ class _Finder:
             spare_choices.append(min(fitting, key=lambda n: (self.disks[n].worn, self.sizes[n])))
         cost = sum(self.disks[d].price_minor for d in members)
         sets = [tuple(members)] if family.one_set else list(groups)
-        iops = sum(family.pace(len(g)).random_write for g in sets) * min(
-            self.disks[d].iops for d in members
-        )
+        paces = [family.pace(len(g)) for g in sets]
+        least = min(self.disks[d].iops for d in members)
+        writes = sum(p.random_write for p in paces) * least
+        reads = sum(p.random_read for p in paces) * least
         rates = [failures_per_hour([self.disks[d] for d in g]) for g in sets]
         for spare in spare_choices:
-            kept = 1.0
+            kept, longest = 1.0, 0.0
             for group, rate in zip(sets, rates, strict=True):
                 others = sum(rates) - rate
-                risk = self._risk_of(family, group, spare is not None, bool(fitting), others)
-                kept *= 1 - risk.odds(HORIZON_YEARS)
+                for risk in self._risks_of(family, group, spare is not None, bool(fitting), others):
+                    kept *= 1 - risk.odds(HORIZON_YEARS)
+                    longest = max(longest, risk.repair_hours)
             extra = self.disks[spare].price_minor if spare is not None else 0
             for filesystem in systems:
                 yield Candidate(
@@ -309,8 +380,18 @@ class _Finder:
                     survives,
                     1 - kept,
                     cost + extra,
-                    iops,
+                    writes,
+                    reads,
+                    longest,
                 )
+
+    def _risks_of(
+        self, family: Family, group: Sequence[int], hot: bool, shelf: bool, others: float
+    ) -> list[Risk]:
+        together = family.sets(len(group)) if family.sets else [tuple(range(len(group)))]
+        return [
+            self._risk_of(family, [group[n] for n in each], hot, shelf, others) for each in together
+        ]
 
     def _risk_of(
         self, family: Family, group: Sequence[int], hot: bool, shelf: bool, others: float
@@ -336,7 +417,7 @@ class _Finder:
         """What meets the wish and is beaten by nothing, explained."""
         targets = self._targets()
         fitting = [c for c in weighed if all(ok(c) for ok in targets.values())]
-        kept = undominated(fitting)
+        kept = undominated(fitting, self.wish.workload)
         kept.sort(key=lambda c: (-c.usable, c.odds))
         proposals = tuple(self._proposal(c, kept) for c in kept)
         return Found(
@@ -346,6 +427,7 @@ class _Finder:
             weighed=len(weighed),
             fitting=len(fitting),
             beaten=len(fitting) - len(kept),
+            not_searched=self.not_searched,
         )
 
     def _targets(self) -> dict[str, "_Target"]:
@@ -485,27 +567,52 @@ def _abilities(filesystem: str) -> int:
     return {"zfs": 2, "btrfs": 1}.get(filesystem, 0)
 
 
-def _counts(c: Candidate) -> tuple[float, ...]:
-    """What is weighed, more being better. Odds count in steps of a quarter, speed in tenfolds.
+def _split(chosen: tuple[int, ...], widths: Sequence[int]) -> tuple[tuple[int, ...], ...]:
+    """The disks in order, into groups of these widths."""
+    ends = list(accumulate(widths))
+    return tuple(chosen[e - w : e] for e, w in zip(ends, widths, strict=True))
 
-    The disks are there and paid for: money counts as a target (budget), not in the weighing.
+
+def _unit(c: Candidate) -> int:
+    """How small a step it grows by: a disk, a pair, a larger group, or all of them."""
+    if c.family.grows_by == "disk":
+        return 3
+    if c.family.grows_by == "replace":
+        return 0
+    return 2 if max(len(g) for g in c.groups) <= 2 else 1
+
+
+def _steps(value: float, to_a_doubling: float | None) -> float:
+    """A figure in steps, so that what hardly differs is no reason to keep a layout."""
+    return round(math.log2(max(value, 1e-3)) * to_a_doubling) if to_a_doubling else 0.0
+
+
+def _counts(c: Candidate, workload: Workload) -> tuple[float, ...]:
+    """What is weighed, more being better. Odds count in steps of a quarter.
+
+    Small accesses, the rebuild and the unit of growth weigh by the workload. The disks are there and
+    paid for: money counts as a target (budget), not in the weighing.
     """
+    read, write, rebuild = STEPS[workload]
     digits = round(-math.log10(max(c.odds, 1e-15)), 1)
     return (
         c.usable,
         c.survives,
         digits,
         _abilities(c.filesystem),
-        c.family.grows_by == "disk",
+        _unit(c),
         c.family.remains != "nothing",
-        # Rotating parity and records over the group differ tenfold here: that much counts.
-        round(math.log10(max(c.write_iops, 1.0))),
+        _steps(c.write_iops, write),
+        _steps(c.read_iops, read),
+        -_steps(c.rebuild_hours, rebuild) if c.survives else -math.inf,
     )
 
 
-def undominated(candidates: Sequence[Candidate]) -> list[Candidate]:
+def undominated(candidates: Sequence[Candidate], workload: Workload = "files") -> list[Candidate]:
     """Those that no other beats: as good on every count, and better on one."""
-    ordered = sorted(((_counts(c), c) for c in candidates), key=lambda x: x[0], reverse=True)
+    ordered = sorted(
+        ((_counts(c, workload), c) for c in candidates), key=lambda x: x[0], reverse=True
+    )
     kept: list[tuple[tuple[float, ...], Candidate]] = []
     for counts, candidate in ordered:
         # Everything that could beat this one comes before it.

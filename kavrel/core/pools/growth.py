@@ -279,7 +279,12 @@ def _enlargements(
                 disk,
                 count,
                 pass_of(groups[0][0]) * count,
-                "the room appears after the last; each swap is a rebuild with one disk less"
+                (
+                    "the room appears after the last; with a bay free the old disk stays in until its "
+                    "successor is filled, so nothing is ever less redundant"
+                    if free
+                    else "the room appears after the last; each swap is a rebuild with one disk less"
+                )
                 if layout.survives_any
                 else "copied to the new disk with the pool out of use",
                 in_place=True,

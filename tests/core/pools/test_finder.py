@@ -1,6 +1,7 @@
 """The finder against brute force over all groupings of small sets of disks."""
 
 from collections.abc import Iterator
+from dataclasses import replace
 from itertools import combinations
 
 import pytest
@@ -34,11 +35,22 @@ def partitions(
             yield (group, *others)
 
 
-def most_room(sizes: list[int], survive: int, filesystem: str) -> int:
-    """The most usable bytes of any family over any disks in any groups: plain brute force."""
+def most_room(
+    sizes: list[int],
+    survive: int,
+    filesystem: str,
+    prices: list[int] | None = None,
+    budget: int = 0,
+) -> int:
+    """The most usable bytes of any family over any disks in any groups: plain brute force.
+
+    With `prices`, of the disks that the budget pays for.
+    """
     best = 0
     for count in range(1, len(sizes) + 1):
         for chosen in combinations(range(len(sizes)), count):
+            if prices and sum(prices[d] for d in chosen) > budget:
+                continue
             for family in FAMILIES.values():
                 if filesystem not in family.filesystems:
                     continue
@@ -65,6 +77,72 @@ def test_no_grouping_gives_more_room_than_the_finder_found(
     assert most == most_room(sizes, survive, filesystem)
 
 
+@given(
+    st.lists(
+        st.tuples(
+            st.sampled_from([labelled_bytes(g) for g in (2000, 4000, 12_000, 18_000)]),
+            st.sampled_from([50, 100, 130, 200]),
+        ),
+        min_size=2,
+        max_size=5,
+    ),
+    st.integers(0, 2),
+    st.sampled_from([100, 250, 400, 600]),
+    st.sampled_from(("zfs", "btrfs", "ext4")),
+)
+@settings(max_examples=60, deadline=None)
+def test_with_a_budget_no_disks_it_pays_for_give_more_room(
+    disks: list[tuple[int, int]], survive: int, budget: int, filesystem: str
+) -> None:
+    sizes, prices = [s for s, _ in disks], [p for _, p in disks]
+    priced = [replace(d, price_minor=p) for d, p in zip(facts(*sizes), prices, strict=True)]
+    wish = Wish.model_validate(
+        {"survive": survive, "budget_minor": budget, "filesystem": filesystem}
+    )
+    found = find(priced, wish, CONDITIONS)
+    assert found.not_searched == ""
+    best = max((p.layout.usable_bytes for p in found.proposals), default=0)
+    assert best == most_room(sizes, survive, filesystem, prices, budget)
+
+
+def test_the_case_that_runs_of_disks_miss() -> None:
+    # 18 + 18 + 4 of 18, 18, 12, 4, 2 TB for 400: the 12 in between is left out for its price.
+    sizes = [18 * TB, 18 * TB, 12 * TB, 4 * TB, 2 * TB]
+    priced = [
+        replace(d, price_minor=p)
+        for d, p in zip(facts(*sizes), (170, 170, 150, 60, 40), strict=True)
+    ]
+    found = find(priced, Wish(survive=1, budget_minor=400, filesystem="btrfs"), CONDITIONS)
+    assert {"d0", "d1", "d3"} in [{d for g in p.layout.groups for d in g} for p in found.proposals]
+
+
+def test_seven_disks_go_as_four_and_three() -> None:
+    found = find(facts(*[8 * TB] * 7), Wish(survive=1, workload="machines"), CONDITIONS)
+    titles = {p.layout.title for p in found.proposals}
+    assert any("4 + 3" in t for t in titles), titles
+
+
+def test_striped_mirrors_stand_where_machines_live_and_not_in_an_archive() -> None:
+    ten = facts(*[8 * TB] * 10)
+
+    def titles(workload: str) -> set[str]:
+        wish = Wish.model_validate({"survive": 1, "workload": workload, "filesystem": "zfs"})
+        return {p.layout.family for p in find(ten, wish, CONDITIONS).proposals}
+
+    assert "striped_mirror" in titles("machines")
+    assert "raidz2" in titles("archive")
+
+
+def test_too_many_kinds_of_disk_say_how_far_was_searched() -> None:
+    odd = [
+        replace(d, price_minor=100 + n)
+        for n, d in enumerate(facts(*[(2 + n) * TB for n in range(16)]))
+    ]
+    found = find(odd, Wish(survive=1, budget_minor=3000), CONDITIONS)
+    assert "16 kinds of disk" in found.not_searched
+    assert found.proposals
+
+
 @given(SIZES, st.integers(0, 3))
 @settings(max_examples=25, deadline=None)
 def test_survivors_keep_the_wish_and_none_beats_another(sizes: list[int], survive: int) -> None:
@@ -85,6 +163,8 @@ def test_survivors_keep_the_wish_and_none_beats_another(sizes: list[int], surviv
             continue
         if round(x.speeds.write_iops) != round(y.speeds.write_iops):
             continue
+        if (max(map(len, x.groups)) <= 2) != (max(map(len, y.groups)) <= 2):
+            continue  # growing a pair at a time is a reason of its own
         assert not (
             x.usable_bytes > y.usable_bytes
             and x.survives_any > y.survives_any

@@ -3,17 +3,24 @@ import type { Schemas } from '../api/client';
 import { useChange, usePlan, type Edit } from '../api/plan';
 import { Slip } from './Slip';
 
-/** All cautions with why and what would help, the serious ones first. */
+type Cause = Schemas['Cause'];
+
+/** All cautions, a cause each with its members and its one way out; what could cost most on top. */
 export function CautionsSlip({ onClose }: { onClose: () => void }) {
   const { evaluation, meta } = usePlan();
   const navigate = useNavigate();
-  const { cautions } = evaluation;
+  const { causes } = evaluation;
   return (
-    <Slip title={`${cautions.length} cautions`} onClose={onClose} wide>
-      {cautions.length === 0 && <p>Nothing to point at. Add disks, data and copies, and look again.</p>}
+    <Slip title={`${causes.length} ${causes.length === 1 ? 'caution' : 'cautions'}`} onClose={onClose} wide>
+      {causes.length === 0 && <p>Nothing to point at. Add disks, data and copies, and look again.</p>}
+      {causes.length > 3 && (
+        <p className="text-quiet">
+          One cause is one caution. The serious ones first, and among them what touches the data that is worth most.
+        </p>
+      )}
       <ul>
-        {cautions.map((c) => (
-          <li key={`${c.rule}-${c.about}-${c.why}`} className="border-b border-hair py-2">
+        {causes.map((c) => (
+          <li key={c.rule} className="border-b border-hair py-2">
             <div className="flex items-baseline gap-3">
               <span
                 className={`w-16 shrink-0 ${c.severity === 'serious' ? 'font-semibold text-danger' : 'text-quiet'}`}
@@ -21,10 +28,15 @@ export function CautionsSlip({ onClose }: { onClose: () => void }) {
                 {c.severity}
               </span>
               <div className="min-w-0 flex-1">
-                <span className="font-semibold">{c.name}</span>: {c.why}
+                <Members cause={c} />
                 {c.could && <div>{c.could}</div>}
+                {c.follows.length > 0 && (
+                  <div className="text-quiet">
+                    From this follows: {c.follows.map((f) => `${f.name}: ${f.why.replace(/\.$/, '')}`).join('; ')}.
+                  </div>
+                )}
                 <div className="text-quiet">
-                  {c.remedy} {c.fix && <FixButton fix={c.fix} />}
+                  {c.remedy} {c.members.length === 1 && c.members[0]?.fix && <FixButton fix={c.members[0].fix} />}
                 </div>
               </div>
               <button
@@ -42,6 +54,34 @@ export function CautionsSlip({ onClose }: { onClose: () => void }) {
       </ul>
     </Slip>
   );
+}
+
+/** Those concerned: said once where the reason is the same, else one after the other. */
+function Members({ cause }: { cause: Cause }) {
+  const [first, ...rest] = cause.members;
+  if (!first) return null;
+  if (rest.every((m) => m.why === first.why))
+    return (
+      <span>
+        <span className="font-semibold">{cause.members.map((m) => m.name).join('; ')}</span>: {first.why}
+      </span>
+    );
+  return (
+    <ul>
+      {cause.members.map((m) => (
+        <li key={`${m.about}-${m.why}`}>
+          <span className="font-semibold">{m.name}</span>: {m.why} {m.fix && <FixButton fix={m.fix} />}
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+/** A cause in one line, for the foot of a sheet. */
+export function causeLine(cause: Cause): { name: string; why: string } {
+  const [first, ...rest] = cause.members;
+  const more = rest.length ? ` and ${rest.length} more` : '';
+  return { name: `${first?.name ?? ''}${more}`, why: first?.why ?? '' };
 }
 
 /** Settles a finding with one click; undo takes it back. */

@@ -5,6 +5,7 @@ from kavrel.core.copies.kinds.kind import Kind
 BIN = Kind(
     id="bin",
     title="emptying the recycle bin",
+    article="",
     target="none",
     does="deletes what lies in the bins longer than their days",
     needs="a share with a bin",

@@ -13,7 +13,7 @@ def _fetch(at: Whereabouts) -> tuple[str, ...]:
 
 DUMP = Kind(
     id="dump",
-    title="database dump, then backup",
+    title="database dump and its backup",
     target="pool",
     does="has the database write itself out, then stores the dump",
     needs="an account of the database that may read all of it",

@@ -14,6 +14,7 @@ def _fetch(at: Whereabouts) -> tuple[str, ...]:
 IMAGE = Kind(
     id="image",
     title="image backup",
+    article="an",
     target="pool",
     does="reads every image in a frozen state and writes it out whole, or what is new to a chunk store",
     needs="the hypervisor to freeze the guest for a moment",

@@ -90,6 +90,7 @@ class Kind:
     takes: str
     protects: str
     does_not: str
+    article: str = "a"
     on: Literal["datasets", "pool", "host", "copy"] = "datasets"
     copies: bool = True
     versions: bool = True
@@ -115,6 +116,11 @@ class Kind:
     def sends_all(self, job: Job) -> bool:
         """Whether a run of the job sends everything, not only what changed."""
         return self.sends == "everything" or self.whole_points(job)
+
+    @property
+    def named(self) -> str:
+        """Its title with the article that it takes."""
+        return f"{self.article} {self.title}".lstrip()
 
     @property
     def moves_nothing(self) -> bool:

@@ -5,6 +5,7 @@ from kavrel.core.copies.kinds.kind import Kind
 UPDATES = Kind(
     id="updates",
     title="look for updates",
+    article="",
     target="none",
     does="asks the package lists what has a newer version, and tells it",
     needs="a way out to the package lists",

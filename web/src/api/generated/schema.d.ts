@@ -1974,6 +1974,7 @@ export interface components {
              * @default {
              *       "survive": 1,
              *       "usable_bytes": 0,
+             *       "workload": "files",
              *       "over_time": false,
              *       "snapshots": false,
              *       "checksums": false,
@@ -2096,6 +2097,36 @@ export interface components {
         CardList: {
             /** Cards */
             cards: components["schemas"]["Card"][];
+        };
+        /**
+         * Cause
+         * @description One cause: the things that it is about, what follows from it, and the way out.
+         *
+         *     `touches_money`: worth of the datasets concerned, in whole units of the plan's currency.
+         */
+        Cause: {
+            /** Rule */
+            rule: string;
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "serious" | "caution" | "advice";
+            /**
+             * Sheet
+             * @enum {string}
+             */
+            sheet: "bench" | "pools" | "shares" | "copies" | "week" | "proof" | "log";
+            /** Remedy */
+            remedy: string;
+            /** Could */
+            could: string;
+            /** Members */
+            members: components["schemas"]["Caution"][];
+            /** Follows */
+            follows: components["schemas"]["Caution"][];
+            /** Touches Money */
+            touches_money: number;
         };
         /**
          * CauseShare
@@ -2803,6 +2834,8 @@ export interface components {
             due: components["schemas"]["Due"][];
             /** Cautions */
             cautions: components["schemas"]["Caution"][];
+            /** Causes */
+            causes: components["schemas"]["Cause"][];
             power: components["schemas"]["Power"];
             /** Assumptions */
             assumptions: components["schemas"]["AssumptionView"][];
@@ -2978,6 +3011,7 @@ export interface components {
              * @default {
              *       "survive": 1,
              *       "usable_bytes": 0,
+             *       "workload": "files",
              *       "over_time": false,
              *       "snapshots": false,
              *       "checksums": false,
@@ -3049,6 +3083,8 @@ export interface components {
         /**
          * Found
          * @description The finder's answer: survivors first by room, and how many were weighed.
+         *
+         *     `not_searched`: what was left out because there are too many sets of disks, empty otherwise.
          */
         Found: {
             /** Proposals */
@@ -3063,6 +3099,11 @@ export interface components {
             fitting: number;
             /** Beaten */
             beaten: number;
+            /**
+             * Not Searched
+             * @default
+             */
+            not_searched: string;
         };
         /**
          * Grant
@@ -6793,6 +6834,12 @@ export interface components {
             budget_minor?: number | null;
             /** Bays */
             bays?: number | null;
+            /**
+             * Workload
+             * @default files
+             * @enum {string}
+             */
+            workload: "files" | "machines" | "archive";
             /**
              * Over Time
              * @default false

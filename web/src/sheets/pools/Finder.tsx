@@ -17,11 +17,18 @@ const FREE_WISH: Wish = {
   usable_bytes: 0,
   budget_minor: null,
   bays: null,
+  workload: 'files',
   over_time: false,
   snapshots: false,
   checksums: false,
   replication: false,
   filesystem: null,
+};
+/** What weighs beside room and odds: small accesses for machines, hardly any in an archive. */
+const WORKLOADS: Record<Wish['workload'], string> = {
+  files: 'files',
+  machines: 'virtual machines',
+  archive: 'an archive',
 };
 const MOST = 24;
 const TARGETS: Record<string, string> = {
@@ -168,6 +175,21 @@ function WishForm({ wish, onWish }: { wish: Wish; onWish: (wish: Wish) => void }
           }}
           onRead={(n) => set({ bays: n })}
         />
+        <label className="pt-1 text-quiet" htmlFor="wish-workload">
+          It is for
+        </label>
+        <select
+          id="wish-workload"
+          className="entry !w-auto justify-self-start"
+          value={wish.workload}
+          onChange={(e) => set({ workload: e.target.value as Wish['workload'] })}
+        >
+          {Object.entries(WORKLOADS).map(([id, label]) => (
+            <option key={id} value={id}>
+              {label}
+            </option>
+          ))}
+        </select>
         <label className="pt-1 text-quiet" htmlFor="wish-filesystem">
           File system
         </label>
@@ -301,6 +323,7 @@ function Proposals({
         <span className="figure">{found.weighed}</span> weighed over all families and groupings,{' '}
         <span className="figure">{found.fitting}</span> do what is wished,{' '}
         <span className="figure">{found.beaten}</span> of them are beaten by another on every count.
+        {found.not_searched && ` Not searched to the end: ${found.not_searched}.`}
       </p>
       {found.misses.length > 0 && (
         <ul className="my-1 border-l-2 border-danger pl-2">
