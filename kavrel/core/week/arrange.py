@@ -5,13 +5,14 @@ not run at once on any day of the coming five weeks; a job that reads another's 
 that one has ended, and as soon after it as it can, so that what it carries on is fresh. A start
 that is right stays where it is, others move as little as they can. Fixed starts, hourly jobs, jobs
 that follow another and what is done by hand stay. Several orders of placing are tried, the best is
-kept; the fluid of the whole month then says whether it really fits.
+kept; where that leaves somebody out and no more than eight jobs can move, it is solved exactly, so
+that what has no place truly has none. The fluid of the whole month then says whether it really fits.
 """
 
 from bisect import bisect_left, insort
 from collections import defaultdict
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 from functools import cached_property, lru_cache
 from zoneinfo import ZoneInfo
@@ -26,6 +27,7 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Job, Plan
 from kavrel.core.pools.pool import pool_states
 from kavrel.core.week.counts import Counts, counts
+from kavrel.core.week.exact import MOST_JOBS, solve
 from kavrel.core.week.nights import MONTH_DAYS, scheduled_book
 from kavrel.core.week.tasks import cap_steps
 from kavrel.core.week.week import narrowest_first, outside, resource_name
@@ -35,6 +37,7 @@ DAY_MINUTES = 1440
 # Between one run and the next: clocks differ, and a night is never quite the night before.
 GAP_SECONDS = 120.0
 ORDERS = 40
+MOST_HOURS_LONGER = 6
 SEED = 7
 
 
@@ -180,7 +183,12 @@ def arrange(
             break
     assert best is not None
     _, placed, left = best
-    unfit += [_no_place(book, p, found) for p in left]
+    if left and len(movable) <= MOST_JOBS:
+        proven = _exactly(movable, standing)
+        if proven is not None and len(proven) >= len(movable) - len(left):
+            placed = {p.job.id: p.now for p in standing} | proven
+            left = [p for p in movable if p.job.id not in proven]
+    unfit += [_no_place(book, p, found, movable, standing) for p in left]
     changed = {
         p.job.id: p.job.model_copy(
             update={"schedule": p.job.schedule.model_copy(update={"at": clock(placed[p.job.id])})}
@@ -196,6 +204,18 @@ def arrange(
         after=counts(after, today),
         jobs=tuple(changed.values()),
     )
+
+
+def _exactly(movable: Sequence[_Piece], standing: Sequence[_Piece]) -> dict[str, int] | None:
+    """Starts of all that can have one, solved exactly."""
+    pieces = {p.job.id: p for p in movable}
+    lasting = {p.job.id: int(p.longest // 60) for p in (*movable, *standing)}
+    after = {
+        p.job.id: (source, lasting[source])
+        for p in movable
+        if (source := p.job.reads_from) and source in pieces
+    }
+    return solve(pieces, standing, after, GAP_SECONDS)
 
 
 def _piece(book: CopyBook, job: Job, today: date) -> _Piece | None:
@@ -388,8 +408,34 @@ def _remedies(book: CopyBook, piece: _Piece, missing: float) -> tuple[str, ...]:
     return tuple(found)
 
 
-def _no_place(book: CopyBook, piece: _Piece, others: Sequence[_Piece]) -> Unfit:
+def _longer(
+    piece: _Piece, movable: Sequence[_Piece], standing: Sequence[_Piece]
+) -> tuple[float, _Piece] | None:
+    """The least by which the window would have to be longer so that all have a place, in hours."""
+    if len(movable) > MOST_JOBS:
+        return None
+    before = _exactly(movable, standing)
+    placed = len(before) if before is not None else 0
+    for half_hours in range(1, 2 * MOST_HOURS_LONGER + 1):
+        wider = replace(piece, length=min(piece.length + 30 * half_hours, DAY_MINUTES))
+        others = [wider if p is piece else p for p in movable]
+        found = _exactly(others, standing)
+        if found is not None and len(found) > placed and piece.job.id in found:
+            return half_hours / 2, wider
+        if wider.length == DAY_MINUTES:
+            break
+    return None
+
+
+def _no_place(
+    book: CopyBook,
+    piece: _Piece,
+    others: Sequence[_Piece],
+    movable: Sequence[_Piece],
+    standing: Sequence[_Piece],
+) -> Unfit:
     """Which night on which resource is too full for it, and by how much."""
+    computed = _longer(piece, movable, standing)
     worst = (0.0, 0.0, "")
     for resource in narrowest_first(piece.resources):
         for midnight, own in zip(piece.midnights, piece.seconds, strict=True):
@@ -410,18 +456,37 @@ def _no_place(book: CopyBook, piece: _Piece, others: Sequence[_Piece]) -> Unfit:
     over, midnight, resource = worst
     zone = ZoneInfo(book.index.plan.zone)
     if over <= 0:
+        stay = [p.job.name for p in standing if set(p.resources) & set(piece.resources)]
+        because = f"; {', '.join(stay[:3])} {'stays' if len(stay) == 1 else 'stay'}" if stay else ""
         why = (
             "the runs of others leave no gap that is long enough between "
-            f"{clock(piece.low)} and {clock(piece.low + piece.length)}, for some of them are fixed"
+            f"{clock(piece.low)} and {clock(piece.low + piece.length)}{because}"
         )
-        longest = piece.longest
-        return Unfit(job=piece.job.id, why=why, remedies=_remedies(book, piece, longest / 2))
+        return Unfit(job=piece.job.id, why=why, remedies=_computed(computed, piece, stay))
     day = datetime.fromtimestamp(midnight + 43_200, zone).date()
     why = (
         f"in the night to {day:%a %d %b} {(over + piece.length * 60) / 3600:.1f} h of runs would have to fit "
         f"into {piece.length / 60:.1f} h on {resource_name(book, resource)}: {over / 3600:.1f} h too many"
     )
-    return Unfit(job=piece.job.id, why=why, remedies=_remedies(book, piece, over))
+    first = _computed(computed, piece, [])
+    guessed = _remedies(book, piece, over)
+    return Unfit(job=piece.job.id, why=why, remedies=(*first, *guessed[1 if first else 0 :]))
+
+
+def _computed(
+    longer: tuple[float, _Piece] | None, piece: _Piece, stay: Sequence[str]
+) -> tuple[str, ...]:
+    """Ways out that were tried out: each makes a place for it."""
+    found = []
+    if longer:
+        hours, wider = longer
+        closes = clock(wider.low + wider.length)
+        found.append(f"a window {hours:g} h longer, until {closes}: then all have a place")
+    if stay:
+        found.append(f"letting {stay[0]} move")
+    if not found and piece.length < DAY_MINUTES:
+        found.append("fewer jobs on the same disks and lines, or faster ones")
+    return tuple(found)
 
 
 def _move(book: CopyBook, piece: _Piece, placed: dict[str, int], others: Sequence[_Piece]) -> Move:
