@@ -48,6 +48,7 @@ class Site(Value):
     id: Id
     name: Line
     own: Flag = True  # False: somebody else holds the key to the door
+    relayed: Flag = False  # its boxes know each other by an overlay's addresses, over a relay
 
 
 class Link(Value):

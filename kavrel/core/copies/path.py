@@ -140,6 +140,11 @@ def path(
         if source_site == target_site or by_hand:
             place_ = target_site if by_hand else source_site
             loads.append((f"lan:{place_}", min(ports)))
+            # Boxes of one LAN that know each other by the overlay's addresses may go over a relay.
+            site = index.sites.get(source_site or "")
+            if site and site.relayed and not by_hand:
+                speed = known["relay_mbit"] / 8 * efficiency * known["tunnel_share"]
+                parts.append((f"relay between the boxes of {site.name}", speed))
         else:
             found_link = index.link(source_site or "", target_site or "")
             if found_link:

@@ -117,7 +117,8 @@ def night_working(index: Index, night: Night, runs: Sequence[TaskRun]) -> Workin
         "h",
         "the time in which anything runs, overlaps counted once",
         *parts,
-        source="max-min fair sharing of disks, LAN and links, simulated",
+        source="simulated: jobs that share disks, LAN or links get fair shares, max-min over what each "
+        "needs most (Bertsekas and Gallager 1992; Ghodsi et al. 2011); seeks count in each one's own load",
     )
 
 

@@ -86,3 +86,15 @@ def test_a_cap_never_makes_it_quicker_nor_slower_than_the_cap_alone(
     assert free is not None
     assert capped is not None
     assert free - 1e-6 <= capped <= free * 20 / mbit + 1e-6
+
+
+def test_boxes_of_one_lan_that_meet_over_a_relay_are_as_slow_as_it() -> None:
+    sites = tuple(s.model_copy(update={"relayed": s.id == "home"}) for s in lab().sites)
+    here = tuple(h.model_copy(update={"site": "home"}) for h in lab().hosts)
+    copying = (job("r", kind="replication", target_pool="second"),)
+    straight = book(lab(hosts=here, links=(), jobs=copying))
+    relayed = book(lab(hosts=here, links=(), jobs=copying, sites=sites))
+    at = straight.way(copying[0]).mb_per_s, relayed.way(copying[0]).mb_per_s
+    assert at[0] > 100
+    # 5 Mbit/s, of which 88 % are files and 96 % are left in the tunnel.
+    assert at[1] == pytest.approx(5 / 8 * 0.88 * 0.96)

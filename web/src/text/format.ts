@@ -65,7 +65,10 @@ export function duration(seconds: number): Quantity {
 
 export const span = (seconds: number): string => text(duration(seconds));
 
-const superscript = (n: number): string => Array.from(String(n)).map((d) => '⁰¹²³⁴⁵⁶⁷⁸⁹'[Number(d)]).join('');
+const superscript = (n: number): string =>
+  Array.from(String(n))
+    .map((d) => '⁰¹²³⁴⁵⁶⁷⁸⁹'[Number(d)])
+    .join('');
 
 /** Odds as `1 in n`, which people compare more easily than small percentages. */
 export function odds(p: number): string {

@@ -5008,6 +5008,11 @@ export interface components {
              * @default true
              */
             own: boolean;
+            /**
+             * Relayed
+             * @default false
+             */
+            relayed: boolean;
         };
         /** NewSupply */
         NewSupply: {
@@ -6416,6 +6421,11 @@ export interface components {
              * @default true
              */
             own: boolean;
+            /**
+             * Relayed
+             * @default false
+             */
+            relayed: boolean;
         };
         /**
          * Speeds

@@ -14,6 +14,12 @@ export const siteFields: FieldSpec[] = [
     kind: 'check',
     help: 'else copies there are encrypted at the source',
   },
+  {
+    name: 'relayed',
+    label: 'Boxes by relay',
+    kind: 'check',
+    help: 'they reach each other by the overlay’s addresses, and not straight: a LAN of a few Mbit/s',
+  },
 ];
 
 export const linkFields = (plan: Plan): FieldSpec[] => [
@@ -257,7 +263,7 @@ export const offerFields = (plan: Plan): FieldSpec[] => [
 export const placed = (disk: Items['disks']): Items['disks'] =>
   disk.host ? { ...disk, shelf: null, bay: disk.bay || null } : { ...disk, bay: null };
 
-export const newSite: Items['sites'] = { id: '', name: '', own: true };
+export const newSite: Items['sites'] = { id: '', name: '', own: true, relayed: false };
 export const newLink: Items['links'] = {
   id: '',
   a: '',
