@@ -40,6 +40,7 @@ def problems(plan: Plan) -> list[Problem]:
     """All contradictions of a plan, in the order of its collections."""
     found = list(_duplicates(plan))
     found += _references(plan)
+    found += _boots(plan)
     if not found:  # the checks below follow references
         found += _sheets(plan)
     return found
@@ -87,6 +88,14 @@ def _duplicates(plan: Plan) -> Iterator[Problem]:
             taken.setdefault(key, item.id)
 
 
+def _boots(plan: Plan) -> Iterator[Problem]:
+    at = {d.id: d.host for d in plan.disks}
+    for host in plan.hosts:
+        if host.boot_disk and host.boot_disk in at and at[host.boot_disk] != host.id:
+            said = f"a disk that {host.name} boots from is in {host.name}"
+            yield Problem("hosts", host.id, "boot_disk", said)
+
+
 def _references(plan: Plan) -> Iterator[Problem]:
     ids = {name: {item.id for item in getattr(plan, name)} for name in COLLECTIONS}
 
@@ -100,6 +109,7 @@ def _references(plan: Plan) -> Iterator[Problem]:
         ("links", "a", "sites"),
         ("links", "b", "sites"),
         ("hosts", "site", "sites"),
+        ("hosts", "boot_disk", "disks"),
         ("networks", "site", "sites"),
         ("supplies", "site", "sites"),
         ("disks", "host", "hosts"),

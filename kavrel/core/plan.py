@@ -108,6 +108,7 @@ class Host(Value):
     ram_gib: real(0.25, 4096.0) = 8.0  # type: ignore[valid-type]
     network_mbit: real(1.0, 400_000.0) = 1000.0  # type: ignore[valid-type]
     boot_device: BootDevice = "ssd"
+    boot_disk: Id | None = None  # it boots from a part of this disk, the rest of which is data
     boot_copied: Flag = False  # its configuration has a copy elsewhere
     on_ups: Flag = False
     default_passwords_changed: Flag = True

@@ -134,7 +134,15 @@ def _pools(index: Index, evaluation: Evaluation) -> Section:
             if any(d in index.held for d in pool.disks):
                 minds = ["Its disks hold data: make it by the run sheet of the shuffle."]
         if layout.survives_any == 0:
-            minds.append("It is lost with any one disk.")
+            minds.append(
+                "It is lost with any one disk."
+                if layout.remains == "nothing"
+                else "A dead disk takes its own files, and those alone: its redundancy is none."
+            )
+        elif layout.remains != "nothing":
+            minds.append(
+                f"Beyond any {layout.survives_any} the dead disks' files are lost; {layout.remains} stay."
+            )
         steps.append(Step(text=text, minds=tuple(minds)))
         if layout.rebuild_hours and not pool.standing:
             steps.append(

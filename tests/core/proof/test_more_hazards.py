@@ -10,6 +10,7 @@ from kavrel.core.plan import (
     Account,
     Bucket,
     Disk,
+    Export,
     Host,
     Job,
     LogEntry,
@@ -458,3 +459,75 @@ def test_a_pair_is_never_milder_than_its_parts() -> None:
     both, second = pair(plan, "power_cut+second_disk"), cell(plan, "second_disk")
     assert (both.rpo_seconds or 0) >= (second.rpo_seconds or 0) > 0
     assert (both.rto_seconds or 0) >= (cell(plan, "power_cut").rto_seconds or 0)
+
+
+def test_a_boot_device_that_is_a_data_disk_takes_the_pool_with_it() -> None:
+    far = job("far", kind="replication", target_pool="second")
+    alone = (
+        lab()
+        .pools[0]
+        .model_copy(update={"family": "single", "filesystem": "ext4", "groups": (("box1",),)})
+    )
+    bare = lab(hosts=hosts(boot_disk="box1"), pools=(alone, lab().pools[1]), jobs=())
+    assert cell(bare, "boot_lost").fate == "lost"
+    assert "boots from a part of box 1" in cell(bare, "boot_lost").why
+    # A pool that outlives a disk stands still until the box is set up again.
+    kept = cell(lab(hosts=hosts(boot_disk="box1"), jobs=(far,)), "boot_lost")
+    assert kept.fate == "down"
+    elsewhere = lab(hosts=hosts(boot_disk="box2"), pools=(alone, lab().pools[1]))
+    assert cell(elsewhere, "boot_lost").fate == "down"
+
+
+def test_one_administrator_of_all_boxes_who_works_with_it_reaches_every_copy_in_a_box() -> None:
+    pulled = job("far", kind="replication", target_pool="second", credentials="target")
+    assert cell(lab(jobs=(pulled,)), "malware_credentials").fate == "restored"
+
+    def with_admin(**more: object) -> Plan:
+        boss, other = lab().accounts
+        steward = boss.model_copy(update={"role": "administrator", **more})
+        return lab(jobs=(pulled,), accounts=(steward, other))
+
+    one = cell(with_admin(), "malware_credentials")
+    assert one.fate == "lost"
+    assert "administers every box with a password alone" in one.copies[0].why
+    # A second factor stands in the way; so does an administrator who writes nothing every day.
+    assert cell(with_admin(second_factor=True), "malware_credentials").fate == "restored"
+    idle = with_admin().model_copy(update={"grants": ()})
+    assert cell(idle, "malware_credentials").fate == "restored"
+
+
+def test_a_copy_that_lands_as_an_everyday_account_goes_with_it() -> None:
+    drop = Export(
+        id="drop",
+        protocol="rsync",
+        name="drop",
+        dataset="there",
+        accounts=("ana",),
+        clients=("10.0.0.0/24",),
+    )
+    there = lab().datasets[0].model_copy(update={"id": "there", "name": "there", "pool": "second"})
+
+    def landing(role: str) -> Cell:
+        ana, bo = lab().accounts
+        third = ana.model_copy(update={"id": "carrier", "login": "carrier", "role": role})
+        copy = job(
+            "far",
+            kind="folder_mirror",
+            target_pool="second",
+            lands_in="drop",
+            lands_as="carrier",
+            datasets=("files",),
+            retention=Retention(trash_days=30),
+        )
+        return cell(
+            lab(
+                datasets=(*lab().datasets, there),
+                accounts=(ana, bo, third),
+                exports=(drop.model_copy(update={"accounts": ("carrier",)}),),
+                jobs=(copy,),
+            ),
+            "malware",
+        )
+
+    assert landing("backup").fate == "restored"
+    assert "whom people work as" in landing("everyday").copies[0].why

@@ -1,7 +1,10 @@
 """The device that its box boots from dies: the data is whole, and nobody can get at it."""
 
+from dataclasses import replace
+
 from kavrel.core.plan import Dataset
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike
+from kavrel.core.proof.hazards.one_disk import disks_die
 
 STICKS = ("usb_stick", "sd_card")
 
@@ -22,16 +25,30 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
     device = host.boot_device.replace("_", " ")
     key = "reinstall_hours" if kept else "configure_again_hours"
     text = f"install {host.name} anew, load its configuration from {kept}"
+    again = scene.step(text if kept else f"set up {host.name} from memory", key, "replace")
+    pool = scene.index.pools[dataset.pool]
+    nowhere = "" if kept else ", and its configuration is nowhere else"
+    if host.boot_disk and host.boot_disk in pool.disks:
+        label = scene.index.disks[host.boot_disk].label
+        taken = disks_die(scene, dataset, 1)
+        if taken.state == "gone":
+            return replace(
+                taken,
+                why=f"{host.name} boots from a part of {label}, a disk of pool {pool.name}: "
+                f"{taken.why}{nowhere}",
+                dies=(f"the disk that {host.name} boots from", *taken.dies),
+                repair=(*taken.repair, again),
+            )
+        device = f"disk {label}, which it boots from,"
     return Strike(
         state="down",
-        why=f"the {device} of {host.name} dies; the pools are whole"
-        + ("" if kept else ", but its configuration is nowhere else"),
+        why=f"the {device} of {host.name} dies; the pools are whole{nowhere}",
         event=f"boot {host.id}",
         dies=(f"the {device} of {host.name}",),
         repair=(
             scene.step("notice", "notice_hours", "notice"),
             scene.step("get another boot device", "order_disk_hours", "replace"),
-            scene.step(text if kept else f"set up {host.name} from memory", key, "replace"),
+            again,
         ),
     )
 

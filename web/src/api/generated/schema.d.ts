@@ -3287,6 +3287,8 @@ export interface components {
              * @enum {string}
              */
             boot_device: "ssd" | "nvme" | "hdd" | "usb_stick" | "sd_card";
+            /** Boot Disk */
+            boot_disk?: string | null;
             /**
              * Boot Copied
              * @default false
@@ -4522,6 +4524,8 @@ export interface components {
              * @enum {string}
              */
             boot_device: "ssd" | "nvme" | "hdd" | "usb_stick" | "sd_card";
+            /** Boot Disk */
+            boot_disk?: string | null;
             /**
              * Boot Copied
              * @default false

@@ -75,6 +75,14 @@ export const hostFields = (plan: Plan): FieldSpec[] => [
     }),
   },
   {
+    name: 'boot_disk',
+    label: 'On a data disk',
+    kind: 'select',
+    optional: true,
+    options: plan.disks.filter((d) => d.host).map((d) => ({ value: d.id, label: d.label })),
+    help: 'it boots from a part of this disk, and the rest of it is data',
+  },
+  {
     name: 'boot_copied',
     label: 'Config copied',
     kind: 'check',
@@ -286,6 +294,7 @@ export const newHost = (plan: Plan): Items['hosts'] => ({
   ram_gib: 8,
   network_mbit: 1000,
   boot_device: 'ssd',
+  boot_disk: null,
   boot_copied: false,
   on_ups: false,
   default_passwords_changed: false,
