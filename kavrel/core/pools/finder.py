@@ -97,7 +97,7 @@ class Beside(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    role: str  # "vms" or "tier"
+    role: str  # "vms", "tier", or of a ZFS pool "special", "log" or "cache"
     layout: Layout
     sentence: str
 
@@ -536,6 +536,51 @@ class _Finder:
                 sentence="A fast tier in front: new files land here first and are only as safe as it "
                 f"is ({safe}).",
             )
+            yield from _helpers(layout, alike, sum(self.sizes), self.conditions)
+
+
+# Metadata of a pool of ordinary files, of its data; and the seconds that a log has to hold.
+METADATA_SHARE, LOG_SECONDS = (
+    0.003,
+    10.0,
+)  # values from memory; 5 s a transaction group, two of them
+CACHE_HEADER_BYTES = 96  # of memory for every record in the read cache; value from memory
+
+
+def _helpers(
+    layout: Layout, alike: Sequence[DiskFacts], spinning: int, conditions: Conditions
+) -> Iterator[Beside]:
+    """What flash disks do inside a ZFS pool of spinning ones, and what their loss takes.
+
+    Source: zpoolconcepts(7), special allocation class, separate intent log, cache devices.
+    """
+    size, pair = alike[0].capacity_bytes, len(alike) > 1
+    needed = spinning * METADATA_SHARE
+    enough = "enough" if size > needed else "too little"
+    bare = "" if pair else " One alone must not be: its loss is the pool's."
+    yield Beside(
+        role="special",
+        layout=layout,
+        sentence=f"A special device: metadata, about {needed / 1e9:,.0f} GB for these disks ({enough}), and "
+        "small files if so set. Listings, scrubs and looking at every file get many times quicker. Its loss "
+        f"takes the pool: it must outlive as many disks as the pool does.{bare}",
+    )
+    log = LOG_SECONDS * 1000 / 8 * 1e6  # a gigabit line at full rate
+    yield Beside(
+        role="log",
+        layout=layout,
+        sentence=f"A log device: {log / 1e9:,.1f} GB are all it uses behind a gigabit port. It helps what asks "
+        "for synchronous writes (NFS, databases, virtual machines) and nothing else; its loss costs the last "
+        "seconds only if power fails at that moment. It takes a disk that keeps its word after a power cut.",
+    )
+    headers = size / conditions.record_bytes * CACHE_HEADER_BYTES
+    yield Beside(
+        role="cache",
+        layout=layout,
+        sentence="A read cache: helps where the same data, more than memory holds, is read again and again; "
+        f"filled, it takes {headers / 2**30:,.2f} GiB of memory for its list. More memory helps first. Its "
+        "loss takes nothing.",
+    )
 
 
 @dataclass(frozen=True)

@@ -242,7 +242,13 @@ def test_the_slowest_disk_is_named_and_flash_is_not_mixed_in() -> None:
     for p in found.proposals:
         assert {d[0] for g in p.layout.groups for d in g} == {"d"}
         assert any("D0 is the slowest" in note for note in p.notes)
-    assert {b.role for b in found.beside} == {"vms", "tier"}
+    said = {b.role: b.sentence for b in found.beside}
+    assert set(said) == {"vms", "tier", "special", "log", "cache"}
+    # What each one's loss takes: the pool, seconds, nothing.
+    assert "takes the pool" in said["special"]
+    assert "24 GB for these disks (enough)" in said["special"]  # 0.3 % of 8 TB
+    assert "only if power fails at that moment" in said["log"]
+    assert "Its loss takes nothing" in said["cache"]
 
 
 def test_twenty_four_disks_are_the_most() -> None:
