@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { binary, decimal, duration, money, odds, readNumber, readSize, text, writeSize } from './format';
+import { binary, decimal, duration, money, odds, oddsRange, readNumber, readSize, text, writeSize } from './format';
 
 describe('sizes', () => {
   it('shows decimal and binary side by side, as a NAS reports them', () => {
@@ -41,5 +41,15 @@ describe('other figures', () => {
       expect(typeof readNumber(bad)).toBe('string');
     }
     expect(readNumber(' 2.5 ')).toBe(2.5);
+  });
+});
+
+describe('odds', () => {
+  it('goes on counting beyond a million, and gives a range where only that is known', () => {
+    expect(odds(1 / 8700)).toBe('1 in 8 700');
+    expect(odds(1.63e-8)).toBe('1 in 6×10⁷');
+    expect(odds(1e-16)).toBe('< 1 in 10¹⁵');
+    expect(oddsRange(1 / 3000, 0.115)).toBe('1 in 3 000, at most 1 in 8.7');
+    expect(oddsRange(0.01, 0.01)).toBe('1 in 100');
   });
 });

@@ -111,6 +111,26 @@ describe('the story of a cell', () => {
     expect((widths[1] ?? 0) / (widths[0] ?? 1)).toBeCloseTo(5, 5);
   });
 
+  it('says in which share of the moments it is lost, and what brings it back in the others', () => {
+    const found = cell({
+      fate: 'lost',
+      rpo_seconds: null,
+      rto_seconds: null,
+      never_share: 0.07,
+      otherwise_job: 'far',
+      otherwise_rpo_seconds: 14 * 86_400,
+    });
+    expect(said(found)).toEqual(['LOST', 'in 7\u2009%']);
+    within(<Story cell={found} title="malware" question="?" />);
+    expect(screen.getByText(/of the moments; in the others to the far box brings it back, 14 d/)).toBeTruthy();
+  });
+
+  it('is never rounded to nothing, nor to all', () => {
+    const lost = { fate: 'lost', rpo_seconds: null, rto_seconds: null } as const;
+    expect(said(cell({ ...lost, never_share: 0.002 }))[1]).toBe('< 1\u2009%');
+    expect(said(cell({ ...lost, never_share: 0.999 }))[1]).toBe('in 99\u2009%');
+  });
+
   it('says how it is fetched from the copy that is used', () => {
     within(<Story cell={cell({ copy_job: 'r' })} title="fire at its site" question="?" />);
     expect(screen.getByText(/send one back: zfs send/)).toBeTruthy();

@@ -1,0 +1,90 @@
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { cleanup, fireEvent, render, screen } from '@testing-library/react';
+import { afterEach, describe, expect, it } from 'vitest';
+import type { PlanState, Schemas } from '../../api/client';
+import { PlanProvider } from '../../api/plan';
+import { CellsView } from './CellsView';
+
+afterEach(cleanup);
+
+const cell = (more: Partial<Schemas['Cell']>): Schemas['Cell'] => ({
+  dataset: 'letters',
+  hazard: 'fire',
+  fate: 'restored',
+  rpo_seconds: 90_000,
+  rpo_mean_seconds: 45_000,
+  rpo_best_seconds: 600,
+  rto_seconds: 300_000,
+  copy_job: 'far',
+  never_share: 0,
+  otherwise_job: null,
+  otherwise_rpo_seconds: null,
+  why: 'everything at home is gone',
+  dies: ['box'],
+  copies: [],
+  steps: [],
+  readable: false,
+  basis: '0123456789abcdef',
+  signed: 'no',
+  ...more,
+});
+
+const drawn = (today: Schemas['Cell'][], covers: object[]) =>
+  render(
+    <QueryClientProvider client={new QueryClient()}>
+      <PlanProvider
+        state={
+          {
+            meta: { id: 'p', revision: 4 },
+            plan: {
+              currency: 'EUR',
+              datasets: [{ id: 'letters', name: 'letters', size_bytes: 1e12, worth: 'irreplaceable' }],
+              jobs: [{ id: 'far', name: 'to the far box' }],
+              accepted: [],
+            },
+            evaluation: {
+              today: '2026-11-24',
+              assumptions: [],
+              jobs: [],
+              hazards: [{ id: 'fire', title: 'fire at its site', short: 'fire', question: 'Fire takes the site.' }],
+              proof: [cell({})],
+              proof_today: today,
+              covers,
+            },
+          } as unknown as PlanState
+        }
+      >
+        <CellsView />
+      </PlanProvider>
+    </QueryClientProvider>,
+  );
+
+const first = () => screen.getAllByRole('button', { name: /letters, fire/ })[0];
+
+describe('the proof as of today', () => {
+  const waiting = {
+    dataset: 'letters',
+    covered: false,
+    covers_from: '2027-06-02',
+    job: 'far',
+    why: 'its first copy is planned for 2027-06-01',
+  };
+
+  it('says from when a dataset is covered, and shows today beside once all runs', () => {
+    drawn([cell({ fate: 'lost', rpo_seconds: null, rto_seconds: null, never_share: 1 })], [waiting]);
+    expect(screen.getByText(/letters is covered from/).textContent).toContain('2027-06-02');
+    expect(first()?.textContent).toContain('−25');
+    fireEvent.change(screen.getByLabelText('As of'), { target: { value: 'today' } });
+    expect(first()?.textContent).toContain('LOST');
+    expect(screen.getByText(/lost as of today/)).toBeTruthy();
+    // A risk is signed for what holds once all runs.
+    expect(screen.queryByLabelText(/accept this/)).toBeNull();
+  });
+
+  it('says nothing where all is as it will be', () => {
+    drawn([], [{ ...waiting, covered: true }]);
+    expect(screen.queryByText(/covered from/)).toBeNull();
+    fireEvent.change(screen.getByLabelText('As of'), { target: { value: 'today' } });
+    expect(first()?.textContent).toContain('−25');
+  });
+});
