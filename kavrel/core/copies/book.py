@@ -155,7 +155,8 @@ class CopyBook:
         """Bytes that a job's newest state takes, and those that its store has for it.
 
         A shelf disk has ext4's room, which everything reads, less what the jobs before this one
-        put there; a pool its usable bytes. None where it makes no copy, or in a bucket.
+        put there; a pool what its datasets and the jobs before leave of it. None where it makes no
+        copy, or in a bucket.
         """
         place = self.place(job)
         need = self.first_bytes(job)
@@ -169,7 +170,13 @@ class CopyBook:
                 found -= self.first_bytes(other) if other.target_disk == place.disk else 0
             return need, max(found, 0)
         if job.target_pool:
-            return need, self.states[job.target_pool].layout.usable_bytes
+            state = self.states[job.target_pool]
+            there = state.layout.usable_bytes - state.taken_bytes
+            for other in self.index.plan.jobs:
+                if other.id == job.id:
+                    break
+                there -= self.first_bytes(other) if other.target_pool == job.target_pool else 0
+            return need, max(there, 0)
         return None
 
     def fits(self, job: Job) -> bool:

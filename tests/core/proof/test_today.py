@@ -145,3 +145,11 @@ def test_a_monthly_disk_fails_in_a_share_of_the_moments() -> None:
     assert cell.otherwise_rpo_seconds
     assert 12 < cell.otherwise_rpo_seconds / 86_400 < 18
     assert settled(lab(), "fire").never_share == 1
+
+
+def test_a_pool_that_is_filled_by_others_has_no_room_for_a_copy() -> None:
+    # 3.86 TB on the far mirror: three copies of 1 TB go in beside each other, the fourth does not.
+    four = tuple(job(f"j{n}", **FAR) for n in range(4))
+    verdicts = {c.job: c for c in settled(lab(jobs=four)).copies}
+    assert [verdicts[f"j{n}"].usable for n in range(4)] == [True, True, True, False]
+    assert "half a copy is none" in verdicts["j3"].why

@@ -9,7 +9,7 @@ from kavrel.core.plan import Plan, Schedule
 from kavrel.core.pools.pool import pool_states
 from kavrel.core.week.nights import nights, scheduled_book, slowdown
 from kavrel.core.week.tasks import simulated
-from tests.builders import TODAY, book, cell, daily, job, lab
+from tests.builders import GB, TODAY, book, cell, daily, dataset, job, lab
 
 FAR = {"kind": "replication", "target_pool": "second"}
 
@@ -72,7 +72,8 @@ def test_sharing_makes_no_run_quicker_and_loses_no_work(halves: list[int]) -> No
         )
         for n, h in enumerate(halves)
     )
-    runs = simulated(book(lab(jobs=jobs, zone="UTC")), TODAY, TODAY)
+    small = (dataset(size_bytes=300 * GB),)  # so that all of them fit onto the other box
+    runs = simulated(book(lab(jobs=jobs, zone="UTC", datasets=small)), TODAY, TODAY)
     assert len(runs) >= len(jobs)
     for run in runs:
         assert run.end - run.begin >= run.alone - 1e-3
