@@ -55,3 +55,32 @@ def test_a_loss_for_good_has_a_moment_too() -> None:
     assert found
     assert found.good is None
     assert found.seconds == FOREVER
+
+
+@given(st.lists(st.floats(0.2, 6.0), min_size=25, max_size=40), RULES, st.floats(0, 20))
+@settings(max_examples=40, deadline=None)
+def test_shares_and_means_are_those_of_moments_looked_at_one_by_one(
+    gaps: list[float], rules: Retention, late: float
+) -> None:
+    times = [START]
+    for gap in gaps:
+        times.append(times[-1] + gap * DAY)
+    points = keep([(t, t + 1800.0) for t in times], rules, "UTC")
+    first, last = times[8], times[-3]
+    found = losses(points, late * DAY, first, last)
+    assert found
+    # The span begins with the gap that ends at `first`.
+    begin, count, nothing, lost = times[7], 4000, 0, []
+    for n in range(count):
+        at = begin + (n + 0.5) * (last - begin) / count
+        good = [p.data_time for p in existing(points, at + late * DAY) if p.data_time <= at]
+        if good:
+            lost.append(at - max(good))
+        else:
+            nothing += 1
+    assert found.never == pytest.approx(nothing / count, abs=0.01)
+    if found.never < 0.98:
+        assert found.mean == pytest.approx(sum(lost) / len(lost), rel=0.05, abs=0.02 * DAY)
+    if not found.never:
+        assert max(lost) <= found.worst + 1
+        assert min(lost) >= found.best - 1
