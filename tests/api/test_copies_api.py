@@ -65,6 +65,15 @@ def test_figures_are_explained_when_asked(client: TestClient, base: str) -> None
 def test_pairs_and_plans_side_by_side(client: TestClient, base: str) -> None:
     pairs = client.get(f"{base}/pairs").json()
     assert {p["id"] for p in pairs["pairs"]} == {c["hazard"] for c in pairs["cells"]}
+    # One administrator with a password alone would open every box: here the second factor is there.
+    state = client.get(base).json()
+    steward = next(a for a in state["plan"]["accounts"] if a["id"] == "steward")
+    guarded = client.put(
+        f"{base}/accounts/steward",
+        json={**steward, "second_factor": True},
+        headers={"If-Match": f'"r{state["meta"]["revision"]}"'},
+    )
+    assert guarded.status_code == 200
     variant = client.post(f"{base}/variants", json={"variant": "what if"}).json()
     other = f"/api/plans/{variant['meta']['id']}"
     assert client.get(f"{other}/against/{base.rpartition('/')[2]}").json()["changes"] == []

@@ -140,11 +140,11 @@ def purchase_plan(
         if standing is None or m.family == standing.family
     ]
     if not makes:
-        return _impossible(
-            f"no offer makes another redundant group in the {max(free, 0)} bays that are free",
-            need,
-            mark,
-        )
+        place = "1 bay that is free" if free == 1 else f"{max(free, 0)} bays that are free"
+        why = f"no offer makes another redundant group in the {place}"
+        if standing:
+            why += "; what grows in place, by a disk or disk for disk, stands under the ways to enlarge"
+        return _impossible(why, need, mark)
     limits = _Limits(need, years, free, mark, drift, accepted_odds, at_most, conditions, standing)
     solved = _solve(makes, limits)
     if solved.makes is None:

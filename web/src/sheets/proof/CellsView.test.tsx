@@ -3,31 +3,10 @@ import { cleanup, fireEvent, render, screen } from '@testing-library/react';
 import { afterEach, describe, expect, it } from 'vitest';
 import type { PlanState, Schemas } from '../../api/client';
 import { PlanProvider } from '../../api/plan';
+import { cell } from './cell.fixture';
 import { CellsView } from './CellsView';
 
 afterEach(cleanup);
-
-const cell = (more: Partial<Schemas['Cell']>): Schemas['Cell'] => ({
-  dataset: 'letters',
-  hazard: 'fire',
-  fate: 'restored',
-  rpo_seconds: 90_000,
-  rpo_mean_seconds: 45_000,
-  rpo_best_seconds: 600,
-  rto_seconds: 300_000,
-  copy_job: 'far',
-  never_share: 0,
-  otherwise_job: null,
-  otherwise_rpo_seconds: null,
-  why: 'everything at home is gone',
-  dies: ['box'],
-  copies: [],
-  steps: [],
-  readable: false,
-  basis: '0123456789abcdef',
-  signed: 'no',
-  ...more,
-});
 
 const drawn = (today: Schemas['Cell'][], covers: object[]) =>
   render(
