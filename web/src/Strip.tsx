@@ -37,9 +37,9 @@ export function Strip({ onCautions }: { onCautions: () => void }) {
         onOpen={() => setWorking(strip.cost.working)}
       />
       <Cell
-        label="A pool lost within 5 years"
+        label="Pool lost / a file damaged, 5 years"
         figure={plan.pools.length ? { value: odds(strip.loss_odds_5y), unit: '' } : NOTHING}
-        note={strip.damage_odds_5y ? `a file: ${odds(strip.damage_odds_5y)}` : ''}
+        note={strip.damage_odds_5y ? `/ ${odds(strip.damage_odds_5y)}` : ''}
         delta={was(odds(strip.loss_odds_5y), pinned ? odds(pinned.loss_odds_5y) : undefined)}
         onOpen={() => setWorking(strip.odds.working)}
       />

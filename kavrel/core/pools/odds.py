@@ -18,6 +18,7 @@ from scipy.linalg import expm, solve
 from kavrel.core.quantities import YEAR_DAYS
 
 HOURS_PER_YEAR = 24 * YEAR_DAYS
+LEAST = 1e-16  # odds that the arithmetic can tell from never
 SOONEST = 1e-6  # hours; a repair takes some time
 
 
@@ -124,7 +125,9 @@ def ends(
         return -math.expm1(-width * fail_per_hour * years * HOURS_PER_YEAR), 0.0
     rates = _generator(width, outlives, fail_per_hour, repair_hours, read_error, spares)
     reached = expm(rates * (years * HOURS_PER_YEAR))[0]
-    lost, damaged = (float(min(max(x, 0.0), 1.0)) for x in reached[-2:])
+    # Below the rounding of the matrix nothing is known but that it is not never.
+    lost = float(min(max(reached[-2], LEAST if fail_per_hour else 0.0), 1.0))
+    damaged = float(min(max(reached[-1], LEAST if read_error and fail_per_hour else 0.0), 1.0))
     return lost, damaged
 
 

@@ -59,7 +59,7 @@ describe('cautions by their cause', () => {
     drawn(cause({ members, follows: [finding('c', 'It is full within a year.')] }));
     expect(screen.getByText(/It is 90 % full/)).toBeTruthy();
     expect(screen.getByText(/It is 95 % full/)).toBeTruthy();
-    expect(screen.getByText('From this follows: c: It is full within a year.')).toBeTruthy();
+    expect(screen.getByText('From this follows: never restored (c).')).toBeTruthy();
   });
 
   it('fits one line at the foot of a sheet', () => {

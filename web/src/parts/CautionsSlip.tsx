@@ -1,6 +1,7 @@
 import { useNavigate } from 'react-router';
 import type { Schemas } from '../api/client';
 import { useChange, usePlan, type Edit } from '../api/plan';
+import { words } from '../text/format';
 import { Slip } from './Slip';
 
 type Cause = Schemas['Cause'];
@@ -30,11 +31,7 @@ export function CautionsSlip({ onClose }: { onClose: () => void }) {
               <div className="min-w-0 flex-1">
                 <Members cause={c} />
                 {c.could && <div>{c.could}</div>}
-                {c.follows.length > 0 && (
-                  <div className="text-quiet">
-                    From this follows: {c.follows.map((f) => `${f.name}: ${f.why.replace(/\.$/, '')}`).join('; ')}.
-                  </div>
-                )}
+                {c.follows.length > 0 && <div className="text-quiet">From this follows: {followed(c.follows)}.</div>}
                 <div className="text-quiet">
                   {c.remedy} {c.members.length === 1 && c.members[0]?.fix && <FixButton fix={c.members[0].fix} />}
                 </div>
@@ -75,6 +72,13 @@ function Members({ cause }: { cause: Cause }) {
       ))}
     </ul>
   );
+}
+
+/** What follows, rule by rule, with those concerned. */
+export function followed(follows: Cause['follows']): string {
+  const rules = [...new Set(follows.map((f) => f.rule))];
+  const names = (rule: string) => follows.filter((f) => f.rule === rule).map((f) => f.name);
+  return rules.map((rule) => `${words(rule)} (${names(rule).join('; ')})`).join(', ');
 }
 
 /** A cause in one line, for the foot of a sheet. */

@@ -47,9 +47,9 @@ describe('other figures', () => {
 describe('odds', () => {
   it('goes on counting beyond a million, and gives a range where only that is known', () => {
     expect(odds(1 / 8700)).toBe('1 in 8 700');
-    expect(odds(1.63e-8)).toBe('1 in 6×10⁷');
+    expect(odds(1.63e-8)).toBe('1 in 6.1×10⁷');
     expect(odds(1e-16)).toBe('< 1 in 10¹⁵');
-    expect(oddsRange(1 / 3000, 0.115)).toBe('1 in 3 000, at most 1 in 8.7');
+    expect(oddsRange(1 / 3000, 0.115)).toBe('1\u00a0in\u00a03\u00a0000, at most 1\u00a0in\u00a08.7');
     expect(oddsRange(0.01, 0.01)).toBe('1 in 100');
   });
 });

@@ -79,7 +79,7 @@ export function odds(p: number): string {
   if (n >= 1e15) return '< 1 in 10¹⁵';
   if (n >= 1e6) {
     const power = Math.floor(Math.log10(n));
-    return `1 in ${(n / 10 ** power).toFixed(0)}×10${superscript(power)}`;
+    return `1 in ${(n / 10 ** power).toFixed(1)}×10${superscript(power)}`;
   }
   const rounded = Number(n.toPrecision(n < 1000 ? 3 : 2));
   return `1 in ${rounded.toFixed(0).replace(/\B(?=(\d{3})+(?!\d))/g, ' ')}`;
@@ -87,7 +87,9 @@ export function odds(p: number): string {
 
 /** Odds of which only the range is known: what is seen, and the most that a data sheet allows. */
 export const oddsRange = (seen: number, most: number): string =>
-  odds(seen) === odds(most) ? odds(seen) : `${odds(seen)}, at most ${odds(most)}`;
+  odds(seen) === odds(most) ? odds(seen) : `${whole(odds(seen))}, at most ${whole(odds(most))}`;
+/** Figures that a line does not break in. */
+const whole = (words: string): string => words.replaceAll(' ', '\u00a0');
 
 export const percent = (share: number): string => `${(share * 100).toFixed(share < 0.1 && share > 0 ? 1 : 0)} %`;
 
