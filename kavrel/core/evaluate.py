@@ -29,8 +29,8 @@ from kavrel.core.pools.pool import PoolState, pool_conditions, pool_groups, pool
 from kavrel.core.pools.taken import Stored
 from kavrel.core.proof.cell import Cell
 from kavrel.core.proof.hazards import HAZARDS
-from kavrel.core.proof.proof import prove, worst_working
-from kavrel.core.proof.today import Cover, Standing, covers, standings
+from kavrel.core.proof.proof import Strikes, prove, prove_today, worst_working
+from kavrel.core.proof.today import Cover, covers, standings
 from kavrel.core.shares.access import Access, access_matrix
 from kavrel.core.shares.addresses import Listener, listeners
 from kavrel.core.shares.names import copy_folders, folders
@@ -221,9 +221,10 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
     paths, copies = folders(plan), copy_folders(plan)
     book = scheduled_book(index, states, today)
     this_week = week(book, today)
-    cells = prove(index, book, matrix)
+    strikes: Strikes = {}
+    cells = prove(index, book, matrix, strikes=strikes)
     now = standings(book)
-    cells_today = _today(index, book, matrix, cells, now)
+    cells_today = prove_today(index, book, matrix, cells, now, strikes) if now else []
     dues = due(index, today)
     drawn = power(index)
     heard, promised = tuple(listeners(index)), tuple(promises(index, states))
@@ -265,7 +266,7 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
             HazardView(id=h.id, title=h.title, short=h.short, question=h.question) for h in HAZARDS
         ),
         proof=tuple(cells),
-        proof_today=cells_today,
+        proof_today=tuple(cells_today),
         covers=covers(book, now),
         due=tuple(dues),
         cautions=tuple(found),
@@ -273,24 +274,6 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
         power=drawn,
         assumptions=_assumptions(index),
     )
-
-
-def _today(
-    index: Index,
-    book: CopyBook,
-    matrix: Sequence[Access],
-    settled_cells: Sequence[Cell],
-    now: dict[str, Standing],
-) -> tuple[Cell, ...]:
-    """The cells as of today where they differ from those once all runs."""
-    if not now:
-        return ()
-
-    def said(cell: Cell) -> tuple[object, ...]:
-        return cell.fate, cell.rpo_seconds, cell.rto_seconds, cell.copies
-
-    pairs = zip(prove(index, book, matrix, now=now), settled_cells, strict=True)
-    return tuple(today for today, settled in pairs if said(today) != said(settled))
 
 
 def _strip(

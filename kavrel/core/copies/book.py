@@ -73,6 +73,7 @@ class CopyBook:
         self._back: dict[tuple[Place, Place, bool], Path] = {}
         self._per_byte: dict[str, tuple[tuple[str, float], ...]] = {}
         self._there: dict[tuple[str, date], list[Point]] = {}
+        self._rooms: dict[str, tuple[int, int] | None] = {}
         self._reached: dict[str, set[str]] = {}
 
     # -- where ---------------------------------------------------------------------------------
@@ -158,6 +159,11 @@ class CopyBook:
         put there; a pool what its datasets and the jobs before leave of it. None where it makes no
         copy, or in a bucket.
         """
+        if job.id not in self._rooms:
+            self._rooms[job.id] = self._room_for(job)
+        return self._rooms[job.id]
+
+    def _room_for(self, job: Job) -> tuple[int, int] | None:
         place = self.place(job)
         need = self.first_bytes(job)
         if not KINDS[job.kind].copies:
@@ -366,9 +372,10 @@ class CopyBook:
         """Hours of the first whole copy the way the job says; None hours where it never ends."""
         if KINDS[job.kind].moves_nothing:
             return step("first copy", 0.0, "h", "copies nothing to another store")
-        chosen = next((w for w in first_ways(self, job) if w.way == job.first_copy), None)
-        if chosen:
-            return chosen.working
+        if job.first_copy != "done":
+            chosen = next((w for w in first_ways(self, job) if w.way == job.first_copy), None)
+            if chosen:
+                return chosen.working
         return self.way(job).working("first copy", self.first_bytes(job))
 
     def usual_run(self, job: Job) -> Working:

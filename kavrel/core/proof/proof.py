@@ -5,7 +5,7 @@ the way that bytes have to travel back.
 """
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from datetime import timedelta
 from typing import Literal, NamedTuple
 
@@ -46,41 +46,78 @@ class Chosen(NamedTuple):
     way: WayBack
 
 
+Strikes = dict[str, dict[str, Strike]]  # by hazard and dataset
+
+
 def prove(
     index: Index,
     book: CopyBook,
     matrix: Sequence[Access],
     hazards: Sequence[Hazard] = HAZARDS,
     now: Mapping[str, Standing] | None = None,
+    strikes: Strikes | None = None,
+    of: Collection[str] | None = None,
 ) -> list[Cell]:
     """All cells, datasets in plan order, hazards in the order given.
 
-    As they are once all runs; with `now`, as the copies stand today.
+    As they are once all runs; with `now`, as the copies stand today. `strikes` keeps what the hazards
+    do, for whoever proves the same plan again. `of`: datasets that are asked for; others come only
+    where they share a way back.
     """
     scene = Scene(index, book, tuple(matrix), now or {})
+    kept: Strikes = {} if strikes is None else strikes
     cells: list[Cell] = []
     maker = _Maker(scene)
     for hazard in hazards:
-        strikes = {d.id: hazard.strike(scene, d) for d in index.plan.datasets}
+        if hazard.id not in kept:
+            kept[hazard.id] = {d.id: hazard.strike(scene, d) for d in index.plan.datasets}
         maker.hazard = hazard.id
-        cells += _prove_hazard(scene, maker, strikes)
+        cells += _prove_hazard(scene, maker, kept[hazard.id], of)
     order = {d.id: n for n, d in enumerate(index.plan.datasets)}
     return sorted(cells, key=lambda c: order[c.dataset])
 
 
-def _prove_hazard(scene: Scene, maker: "_Maker", strikes: dict[str, Strike]) -> list[Cell]:
+def prove_today(
+    index: Index,
+    book: CopyBook,
+    matrix: Sequence[Access],
+    settled: Sequence[Cell],
+    now: Mapping[str, Standing],
+    strikes: Strikes,
+) -> list[Cell]:
+    """The cells that are not today what they are once all runs."""
+    waiting = {d for job in now for d in index.jobs[job].datasets}
+
+    def matters(strike: Strike) -> bool:
+        return strike.strips or strike.state in ("gone", "spoiled")
+
+    concerned = [h for h in HAZARDS if any(matters(strikes[h.id][d]) for d in waiting)]
+    before = {(c.dataset, c.hazard): (c.fate, c.rpo_seconds, c.rto_seconds) for c in settled}
+    cells = prove(index, book, matrix, concerned, now, strikes, waiting)
+    return [
+        c for c in cells if before[c.dataset, c.hazard] != (c.fate, c.rpo_seconds, c.rto_seconds)
+    ]
+
+
+def _prove_hazard(
+    scene: Scene, maker: "_Maker", strikes: dict[str, Strike], of: Collection[str] | None
+) -> list[Cell]:
     """One hazard over all datasets: those that one event takes come back together."""
     cells: list[Cell] = []
     events: dict[str, list[Chosen]] = defaultdict(list)
     for dataset in scene.index.plan.datasets:
         strike = strikes[dataset.id]
+        asked = of is None or dataset.id in of
+        if not asked and strike.state in ("stands", "down"):
+            continue
         judged = [_judge(scene, strike, c) for c in scene.book.copies[dataset.id]]
         if strike.state in ("stands", "down"):
             cells.append(maker.standing(dataset, strike, judged))
             continue
         best = _best(scene, dataset, strike, judged)
         if best is None:
-            cells.append(maker.without_copy(dataset, strike, judged))
+            if asked:
+                cells.append(maker.without_copy(dataset, strike, judged))
         else:
             events[strike.event].append(Chosen(dataset, strike, judged, *best))
     for taken in events.values():

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Literal
 
 from kavrel.core.copies.book import Copy, CopyBook
@@ -83,6 +84,17 @@ class Scene:
     def home(self, dataset: Dataset) -> Host:
         """The box that the dataset lives in."""
         return self.index.hosts[self.index.pools[dataset.pool].host]
+
+    @cached_property
+    def one_for_all(self) -> str | None:
+        """An administrator of all boxes whose password alone is enough, typed where people work."""
+        alone = {
+            a.id: a.login
+            for a in self.index.plan.accounts
+            if a.role == "administrator" and a.enabled and not a.second_factor
+        }
+        writing = (a.account for a in self.matrix if a.account in alone and a.right == "write")
+        return next((alone[a] for a in writing), None)
 
     def step(self, text: str, key: str, phase: Phase) -> Step:
         """A step whose hours are an assumption."""
