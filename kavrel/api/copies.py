@@ -197,5 +197,5 @@ def move_starts(
         said = known[next(iter(wanted.starts))].name if count == 1 else f"{count} jobs"
         return put_starts(plan, wanted.starts), f"start of {said} moved"
 
-    service.plans.change(plan_id, base, None, make)
+    service.change(plan_id, base, None, make)
     return state(service, plan_id)

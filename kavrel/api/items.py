@@ -54,7 +54,7 @@ def _collection(found: APIRouter, collection: str, model: Any) -> None:
             added = model(**{**dict(given), "id": key})
             return put(plan, collection, added), _said(collection, added, "added")
 
-        service.plans.change(plan_id, base, (collection, given.id or ""), make)
+        service.change(plan_id, base, (collection, given.id or ""), make)
         return state(service, plan_id, 201)
 
     def replace(
@@ -67,7 +67,7 @@ def _collection(found: APIRouter, collection: str, model: Any) -> None:
                 raise ProblemError(422, "not valid", "the id in the body is another one")
             return put(plan, collection, item), _said(collection, item, "changed")
 
-        service.plans.change(plan_id, base, (collection, item_id), make)
+        service.change(plan_id, base, (collection, item_id), make)
         return state(service, plan_id)
 
     def delete(plan_id: str, item_id: str, base: BaseRevision, service: TheService) -> Response:
@@ -75,7 +75,7 @@ def _collection(found: APIRouter, collection: str, model: Any) -> None:
             item = _there(plan, collection, item_id)
             return remove(plan, collection, item_id), _said(collection, item, "removed")
 
-        service.plans.change(plan_id, base, (collection, item_id), make)
+        service.change(plan_id, base, (collection, item_id), make)
         return state(service, plan_id)
 
     one = f"/{collection}/{{item_id}}"

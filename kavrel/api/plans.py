@@ -12,7 +12,7 @@ from kavrel.core.compare import Change, compare
 from kavrel.core.edit import put_settings
 from kavrel.core.plan import Plan
 from kavrel.core.proof.compare import CellChange, compare_cells
-from kavrel.core.quantities import Line, MaybeLine, Zone
+from kavrel.core.quantities import Line, MaybeLine, Number, Zone
 from kavrel.formats import plan_file
 
 router = APIRouter(prefix="/api/plans", tags=["plans"], responses=PROBLEMS)
@@ -48,13 +48,13 @@ class NewVariant(_Body):
 class Pin(_Body):
     """The revision to pin; null takes the pin out."""
 
-    revision: int | None
+    revision: Number | None
 
 
 class Restore(_Body):
     """The revision to bring back as a new one."""
 
-    revision: int
+    revision: Number
 
 
 class Revision(BaseModel):
@@ -97,7 +97,7 @@ def list_plans(service: TheService) -> Response:
 def new_plan(new: NewPlan, service: TheService) -> Response:
     """Starts an empty plan."""
     plan = Plan(name=new.name, currency=new.currency, zone=new.zone)
-    return state(service, service.plans.create(plan, "new plan"), 201)
+    return state(service, service.create(plan, "new plan"), 201)
 
 
 @router.post(
@@ -115,7 +115,7 @@ def new_plan(new: NewPlan, service: TheService) -> Response:
 async def import_plan(request: Request, service: TheService) -> Response:
     """Reads a plan file as a new plan."""
     plan = plan_file.load(await request.body())
-    return state(service, service.plans.create(plan, "imported from a file"), 201)
+    return state(service, service.create(plan, "imported from a file"), 201)
 
 
 @router.get("/{plan_id}", response_model=PlanState, operation_id="get_plan")
@@ -130,7 +130,7 @@ def change_settings(
 ) -> Response:
     """Changes name, variant, currency or zone."""
     given = {k: v for k, v in settings.model_dump().items() if v is not None}
-    service.plans.change(
+    service.change(
         plan_id, base, None, lambda p: (put_settings(p, **given), "plan settings changed")
     )
     return state(service, plan_id)
@@ -150,7 +150,7 @@ def new_variant(plan_id: str, new: NewVariant, service: TheService) -> Response:
     """Copies the plan as a variant, to change freely beside the first."""
     _, plan = service.plans.head(plan_id)
     copy = plan.model_copy(update={"variant": new.variant})
-    return state(service, service.plans.create(copy, f"variant of {plan.name}"), 201)
+    return state(service, service.create(copy, f"variant of {plan.name}"), 201)
 
 
 @router.post("/{plan_id}/steps", response_model=PlanState, operation_id="step")
@@ -177,7 +177,7 @@ def restore(plan_id: str, wanted: Restore, base: BaseRevision, service: TheServi
     """Brings an old revision back as the newest."""
     old = service.plans.at(plan_id, wanted.revision)
     summary = f"revision {wanted.revision} restored"
-    service.plans.change(plan_id, base, None, lambda _: (old, summary))
+    service.change(plan_id, base, None, lambda _: (old, summary))
     return state(service, plan_id)
 
 
@@ -190,7 +190,7 @@ def list_revisions(plan_id: str, service: TheService) -> Response:
 
 
 @router.get("/{plan_id}/comparison", response_model=Comparison, operation_id="compare")
-def compare_revisions(plan_id: str, before: int, after: int, service: TheService) -> Response:
+def compare_revisions(plan_id: str, before: Number, after: Number, service: TheService) -> Response:
     """What differs between two revisions, and their figures."""
     old, new = service.plans.at(plan_id, before), service.plans.at(plan_id, after)
     return body(

@@ -9,6 +9,7 @@ from fastapi.responses import JSONResponse
 from pydantic import BaseModel, ValidationError
 from starlette.exceptions import HTTPException
 
+from kavrel.api.reckoned import Unreckonable
 from kavrel.core.bench.capacity import CapacityError
 from kavrel.core.edit import EditError, StillUsed
 from kavrel.core.pools.layout import LayoutError
@@ -99,6 +100,21 @@ def install(app: FastAPI) -> None:
             for p in error.problems
         ]
         return problem(422, "contradicts the plan", "; ".join(m for _, m in places[:3]), places)
+
+    @answer(Unreckonable)
+    def unreckonable(request: Request, error: Unreckonable) -> JSONResponse:
+        if error.touched:
+            collection, item = error.touched
+            detail = (
+                f"With this change of {item or 'it'} among the {collection} nothing that follows from the "
+                "plan can be reckoned. It was not made; try a figure nearer to what is usual."
+            )
+            return problem(422, "cannot be reckoned", detail)
+        detail = (
+            "What follows from this plan cannot be reckoned as it stands. Undo the last change "
+            "(POST steps), or bring an older revision back (POST restore)."
+        )
+        return problem(422, "cannot be reckoned", detail)
 
     @answer(StillUsed)
     def still_used(request: Request, error: StillUsed) -> JSONResponse:

@@ -1,5 +1,6 @@
 """Plans with everything that follows from them, as the routes hand them out."""
 
+import logging
 from collections import OrderedDict
 from collections.abc import Callable
 from datetime import date, datetime
@@ -9,11 +10,13 @@ from zoneinfo import ZoneInfo
 from pydantic import BaseModel
 
 from kavrel.api.jobs import JobBook
+from kavrel.api.reckoned import Unreckonable
 from kavrel.core.evaluate import Evaluation, evaluate
 from kavrel.core.plan import Plan
 from kavrel.store.plans import PlanRow, Plans
 
 CACHED_EVALUATIONS = 16
+log = logging.getLogger(__name__)
 
 
 class PlanMeta(BaseModel):
@@ -61,6 +64,7 @@ class Service:
         self.plans = plans
         self._now = now
         self._evaluated: OrderedDict[tuple[str, int, date], Evaluation] = OrderedDict()
+        self._ahead: tuple[Plan, date, Evaluation] | None = None
         self._guard = Lock()
         self.jobs = JobBook()
 
@@ -78,12 +82,60 @@ class Service:
         with self._guard:
             found = self._evaluated.get(key)
         if found is None:
-            found = evaluate(plan, key[2])
+            found = self._evaluate(plan, key[2])
             with self._guard:
                 self._evaluated[key] = found
                 while len(self._evaluated) > CACHED_EVALUATIONS:
                     self._evaluated.popitem(last=False)
         return found
+
+    def _evaluate(self, plan: Plan, today: date) -> Evaluation:
+        """The evaluation, not made twice where an edit has just been reckoned."""
+        with self._guard:
+            ahead = self._ahead
+        if ahead and ahead[1] == today and ahead[0] == plan:
+            return ahead[2]
+        try:
+            return evaluate(plan, today)
+        except Exception as error:
+            log.exception("a stored plan cannot be evaluated")
+            raise Unreckonable(None) from error
+
+    def change(
+        self,
+        plan_id: str,
+        base: int,
+        touched: tuple[str, str] | None,
+        make: Callable[[Plan], tuple[Plan, str]],
+    ) -> None:
+        """Applies an edit, once it is sure that what follows from it can be reckoned.
+
+        An edit that broke every later call could not even be undone: it is refused where it was
+        made, and nothing is changed. Raises Unreckonable.
+        """
+
+        def reckoned(plan: Plan) -> tuple[Plan, str]:
+            changed, summary = make(plan)
+            if changed != plan:
+                self._reckon(changed, touched)
+            return changed, summary
+
+        self.plans.change(plan_id, base, touched, reckoned)
+
+    def create(self, plan: Plan, summary: str) -> str:
+        """A new plan, if it can be reckoned; raises Unreckonable."""
+        self._reckon(plan, None)
+        return self.plans.create(plan, summary)
+
+    def _reckon(self, plan: Plan, touched: tuple[str, str] | None) -> None:
+        today = self.today(plan)
+        try:
+            found = evaluate(plan, today)
+        except Exception as error:
+            log.exception("a plan cannot be evaluated after an edit of %s", touched)
+            raise Unreckonable(touched) from error
+        with self._guard:
+            self._ahead = (plan, today, found)
 
     def state(self, plan_id: str) -> PlanState:
         """The plan as it stands with everything that follows."""

@@ -111,7 +111,7 @@ class Luns(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
 
-    count: whole(1, 50)  # type: ignore[valid-type]
+    count: Annotated[int, whole(1, 50)]
     size_bytes: Bytes
     prefix: Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]{0,40}$")]
     dataset: Id
@@ -143,7 +143,7 @@ def make_luns(
             changed = changed.model_copy(update={"exports": (*changed.exports, export)})
         return checked(changed, plan), f"{luns.count} disks for clients {luns.prefix} made"
 
-    service.plans.change(plan_id, base, None, make)
+    service.change(plan_id, base, None, make)
     return state(service, plan_id, 201)
 
 

@@ -5,6 +5,9 @@ A plan with problems is refused as a whole; each problem names the field and wha
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from datetime import date
+
+from pydantic import BaseModel
 
 from kavrel.core.assumptions import REGISTRY
 from kavrel.core.bench.bays import bays, misfit
@@ -41,9 +44,31 @@ def problems(plan: Plan) -> list[Problem]:
     found = list(_duplicates(plan))
     found += _references(plan)
     found += _boots(plan)
-    if not found:  # the checks below follow references
+    found += _calendar(plan)
+    if not any(not p.tolerated for p in found):  # the checks below follow references
         found += _sheets(plan)
     return found
+
+
+# Where a lab's calendar ends: a date beyond is a slip of the keys, and nothing can be reckoned there.
+FIRST_DAY, LAST_DAY = date(1970, 1, 1), date(2199, 12, 31)
+
+
+def _calendar(plan: Plan) -> Iterator[Problem]:
+    said = f"a date from {FIRST_DAY.year} to {LAST_DAY.year}"
+    for collection in COLLECTIONS:
+        for item in getattr(plan, collection):
+            for field, day in _dates(item):
+                if not FIRST_DAY <= day <= LAST_DAY:
+                    yield Problem(collection, item.id, field, said, tolerated=True)
+
+
+def _dates(item: BaseModel, above: str = "") -> Iterator[tuple[str, date]]:
+    for name, value in item:
+        if isinstance(value, date):
+            yield above + name, value
+        elif isinstance(value, BaseModel):
+            yield from _dates(value, f"{above}{name}.")
 
 
 def not_carried_out(plan: Plan) -> list[Problem]:

@@ -57,8 +57,8 @@ class Link(Value):
     id: Id
     a: Id
     b: Id
-    mbit_a_to_b: real(0.1, 400_000.0)  # type: ignore[valid-type]
-    mbit_b_to_a: real(0.1, 400_000.0)  # type: ignore[valid-type]
+    mbit_a_to_b: Annotated[float, real(0.1, 400_000.0)]
+    mbit_b_to_a: Annotated[float, real(0.1, 400_000.0)]
     encrypted: Flag = True  # a VPN tunnel around everything that crosses
     relayed: Flag = False  # through somebody's relay instead of straight from end to end
     allowance_bytes_per_month: Bytes | None = None  # what the contract carries a month
@@ -71,7 +71,7 @@ class Cap(Value):
     link: Id
     from_at: WallTime
     to_at: WallTime
-    mbit: real(0.1, 400_000.0)  # type: ignore[valid-type]
+    mbit: Annotated[float, real(0.1, 400_000.0)]
 
 
 HostKind = Literal[
@@ -101,22 +101,22 @@ class Host(Value):
     name: Line
     kind: HostKind = "tower"
     site: Id
-    bays_35: whole(0, 60) = 0  # type: ignore[valid-type]
-    bays_25: whole(0, 60) = 0  # type: ignore[valid-type]
-    slots_nvme: whole(0, 24) = 0  # type: ignore[valid-type]
-    ports_usb: whole(0, 16) = 0  # type: ignore[valid-type]
-    ram_gib: real(0.25, 4096.0) = 8.0  # type: ignore[valid-type]
-    network_mbit: real(1.0, 400_000.0) = 1000.0  # type: ignore[valid-type]
+    bays_35: Annotated[int, whole(0, 60)] = 0
+    bays_25: Annotated[int, whole(0, 60)] = 0
+    slots_nvme: Annotated[int, whole(0, 24)] = 0
+    ports_usb: Annotated[int, whole(0, 16)] = 0
+    ram_gib: Annotated[float, real(0.25, 4096.0)] = 8.0
+    network_mbit: Annotated[float, real(1.0, 400_000.0)] = 1000.0
     boot_device: BootDevice = "ssd"
     boot_disk: Id | None = None  # it boots from a part of this disk, the rest of which is data
     boot_copied: Flag = False  # its configuration has a copy elsewhere
     on_ups: Flag = False
     default_passwords_changed: Flag = True
     price_minor: Money = 0
-    idle_watts: real(0.1, 5000.0) | None = None  # type: ignore[valid-type]  # without its disks
-    shutdown_minutes: real(0.0, 240.0) = 2.0  # type: ignore[valid-type]  # with unmounting
+    idle_watts: Annotated[float, real(0.1, 5000.0)] | None = None  # without its disks
+    shutdown_minutes: Annotated[float, real(0.0, 240.0)] = 2.0  # with unmounting
     after_power_cut: Restart = "by_hand"
-    start_order: whole(1, 50) = 1  # type: ignore[valid-type]  # who waits for whom
+    start_order: Annotated[int, whole(1, 50)] = 1  # who waits for whom
     addressing: Addressing = "dhcp"
     address: Address | None = None  # static or reserved
     vpn_address: Address | None = None  # in the overlay VPN, the same wherever the box stands
@@ -132,15 +132,15 @@ class Supply(Value):
     id: Id
     name: Line
     site: Id
-    va: real(50.0, 50_000.0)  # type: ignore[valid-type]
-    watts: real(30.0, 50_000.0)  # type: ignore[valid-type]
-    battery_wh: real(5.0, 100_000.0)  # type: ignore[valid-type]
-    rated_hours: real(0.05, 100.0) = 20.0  # type: ignore[valid-type]
-    exponent: real(1.0, 2.0) = 1.15  # type: ignore[valid-type]
-    health_percent: whole(1, 100) = 100  # type: ignore[valid-type]
+    va: Annotated[float, real(50.0, 50_000.0)]
+    watts: Annotated[float, real(30.0, 50_000.0)]
+    battery_wh: Annotated[float, real(5.0, 100_000.0)]
+    rated_hours: Annotated[float, real(0.05, 100.0)] = 20.0
+    exponent: Annotated[float, real(1.0, 2.0)] = 1.15
+    health_percent: Annotated[int, whole(1, 100)] = 100
     hosts: Annotated[tuple[Id, ...], Field(max_length=50)] = ()  # whose plugs it feeds
     signals: Annotated[tuple[Id, ...], Field(max_length=50)] = ()  # who is told of the cut
-    delay_minutes: real(0.0, 600.0) = 5.0  # type: ignore[valid-type]
+    delay_minutes: Annotated[float, real(0.0, 600.0)] = 5.0
     price_minor: Money = 0
 
 
@@ -163,15 +163,15 @@ class Disk(Value):
     condition: Condition = "new"
     batch: MaybeLine = ""
     price_minor: Money = 0
-    mb_per_s: real(1.0, 30_000.0) = 185.0  # type: ignore[valid-type]
-    yearly_failure_rate: real(0.0001, 0.99) | None = None  # type: ignore[valid-type]
-    bits_per_read_error: real(1e12, 1e20) | None = None  # type: ignore[valid-type]
+    mb_per_s: Annotated[float, real(1.0, 30_000.0)] = 185.0
+    yearly_failure_rate: Annotated[float, real(0.0001, 0.99)] | None = None
+    bits_per_read_error: Annotated[float, real(1e12, 1e20)] | None = None
     recording: Recording = "cmr"  # smr: shingled tracks, slow to rewrite
     sector: SectorFormat = "512e"
     bought_on: Day | None = None
-    run_hours: whole(0, 300_000) = 0  # type: ignore[valid-type]  # already run when it was bought
-    wear_percent: whole(0, 100) = 0  # type: ignore[valid-type]  # of a flash disk's rated writes
-    watts: real(0.1, 60.0) | None = None  # type: ignore[valid-type]  # when it works
+    run_hours: Annotated[int, whole(0, 300_000)] = 0  # already run when it was bought
+    wear_percent: Annotated[int, whole(0, 100)] = 0  # of a flash disk's rated writes
+    watts: Annotated[float, real(0.1, 60.0)] | None = None  # when it works
     own_supply: Flag = False  # a USB case with its own power
     holds_data: Flag = False  # what is on it now must survive
     host: Id | None = None
@@ -190,8 +190,8 @@ class Offer(Value):
     condition: Condition = "new"
     recording: Recording = "cmr"
     price_minor: Money
-    mb_per_s: real(1.0, 30_000.0) = 185.0  # type: ignore[valid-type]
-    at_most: whole(1, 24) = 24  # type: ignore[valid-type]  # how many can be had
+    mb_per_s: Annotated[float, real(1.0, 30_000.0)] = 185.0
+    at_most: Annotated[int, whole(1, 24)] = 24  # how many can be had
 
 
 # --- Pools -----------------------------------------------------------------------------------
@@ -245,12 +245,12 @@ class Pool(Value):
         Field(min_length=1, max_length=64),
     ]
     spares: Annotated[tuple[Id, ...], Field(max_length=16)] = ()
-    ashift: whole(9, 16) = 12  # type: ignore[valid-type]
+    ashift: Annotated[int, whole(9, 16)] = 12
     record_kib: Literal[4, 8, 16, 32, 64, 128, 256, 512, 1024] = 128
     encrypted: Flag = False
     purpose: Purpose = "files"
     standing: Flag = True  # False: wanted, not made yet
-    compression_ratio: real(1.0, 20.0) = 1.0  # type: ignore[valid-type]
+    compression_ratio: Annotated[float, real(1.0, 20.0)] = 1.0
     tier: Annotated[tuple[Id, ...], Field(max_length=8)] = ()
     tier_mirrored: Flag = True
     mover_at: WallTime = "03:30"
@@ -286,8 +286,8 @@ class Dataset(Value):
     growth_bytes_per_year: Bytes = 0
     change_bytes_per_day: Bytes = 0
     deleted_bytes_per_day: Bytes = 0  # deleted, and as much added again beside the growth
-    repeat_share: real(0.0, 1.0) = 0.0  # type: ignore[valid-type]  # of the change: the same places every day
-    file_bytes: whole(1, 10**13) = 4_000_000  # type: ignore[valid-type]  # a file, on average
+    repeat_share: Annotated[float, real(0.0, 1.0)] = 0.0  # of the change: the same places every day
+    file_bytes: Annotated[int, whole(1, 10**13)] = 4_000_000  # a file, on average
     worth: Worth = "nuisance"
     compressible: Flag = False
     throw_away: Flag = False  # a rolling day of clips, a cache: belongs in no backup
@@ -326,7 +326,7 @@ class Tick(Value):
     step: Annotated[str, Field(pattern=r"^[a-z0-9:>+.-]{1,200}$")]
     on: Day
     outcome: Outcome = "done"
-    hours: real(0.0, 10_000.0) | None = None  # type: ignore[valid-type]
+    hours: Annotated[float, real(0.0, 10_000.0)] | None = None
     who: MaybeLine = ""
     note: Note = ""
 
@@ -340,7 +340,7 @@ class Share(Value):
     guest: Literal["none", "read", "write"] = "none"
     smb1: Flag = False  # an old client still needs the first dialect
     home: Flag = False  # one private folder a user
-    recycle_days: whole(0, 3650) = 0  # type: ignore[valid-type]
+    recycle_days: Annotated[int, whole(0, 3650)] = 0
     comment: MaybeLine = ""
 
 
@@ -397,7 +397,7 @@ class Quota(Value):
 
 
 ProtocolId = Literal["nfs", "iscsi", "rsync", "sftp", "s3", "ftp"]
-Port = whole(1, 65535)
+Port = Annotated[int, whole(1, 65535)]
 Client = Annotated[str, Field(min_length=1, max_length=223, pattern=r"^[\x21-\x7e]+$")]
 
 
@@ -422,13 +422,13 @@ class Export(Value):
     squash: Literal["root", "all", "none"] = "root"
     many_sessions: Flag = False
     cluster_filesystem: Flag = False
-    port: Port | None = None  # type: ignore[valid-type]
-    console_port: Port | None = None  # type: ignore[valid-type]
+    port: Port | None = None
+    console_port: Port | None = None
     buckets: Annotated[
         tuple[Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]{1,61}[a-z0-9]$")], ...],
         Field(max_length=50),
     ] = ()
-    idle_minutes: whole(1, 1440) = 10  # type: ignore[valid-type]
+    idle_minutes: Annotated[int, whole(1, 1440)] = 10
 
 
 class App(Value):
@@ -439,7 +439,7 @@ class App(Value):
     host: Id
     kind: Literal["app", "container", "vm"] = "container"
     account: Id | None = None
-    ports: Annotated[tuple[Port, ...], Field(max_length=50)] = ()  # type: ignore[valid-type]
+    ports: Annotated[tuple[Port, ...], Field(max_length=50)] = ()
 
 
 class Mount(Value):
@@ -468,7 +468,7 @@ class Opening(Value):
 
     id: Id
     host: Id
-    port: Port  # type: ignore[valid-type]
+    port: Port
     transport: Literal["tcp", "udp"] = "tcp"
     source: Literal["internet", "vpn"] = "internet"
     purpose: Line
@@ -489,14 +489,14 @@ class Schedule(Value):
     """
 
     kind: Literal["minutes", "hourly", "daily", "weekly", "monthly", "after"]
-    every: whole(1, 400) = 1  # type: ignore[valid-type]
+    every: Annotated[int, whole(1, 400)] = 1
     at: WallTime = "00:00"
     weekdays: Annotated[
-        tuple[whole(0, 6), ...],  # type: ignore[valid-type]
+        tuple[Annotated[int, whole(0, 6)], ...],
         Field(max_length=7, description="0 is Monday"),
     ] = ()
-    day: whole(-1, 31) = 1  # type: ignore[valid-type]
-    nth: whole(-1, 5) = 0  # type: ignore[valid-type]
+    day: Annotated[int, whole(-1, 31)] = 1
+    nth: Annotated[int, whole(-1, 5)] = 0
     only_from: WallTime | None = None
     only_to: WallTime | None = None
     zone: Zone | None = None
@@ -511,7 +511,7 @@ class Window(Value):
     """One point of each `every` while it is younger than `days`, and older than the window before."""
 
     every: PeriodName
-    days: whole(1, 36_500)  # type: ignore[valid-type]
+    days: Annotated[int, whole(1, 36_500)]
 
 
 class Retention(Value):
@@ -524,15 +524,15 @@ class Retention(Value):
     deleted. Until `hold_until` nothing is pruned.
     """
 
-    all_days: whole(0, 36_500) = 0  # type: ignore[valid-type]
-    last: whole(0, 100_000) = 0  # type: ignore[valid-type]
+    all_days: Annotated[int, whole(0, 36_500)] = 0
+    last: Annotated[int, whole(0, 100_000)] = 0
     hourly: Count = 0
     daily: Count = 0
     weekly: Count = 0
     monthly: Count = 0
     yearly: Count = 0
-    thin: whole(0, 500) = 0  # type: ignore[valid-type]
-    trash_days: whole(0, 3650) = 0  # type: ignore[valid-type]
+    thin: Annotated[int, whole(0, 500)] = 0
+    trash_days: Annotated[int, whole(0, 3650)] = 0
     hold_until: Day | None = None
     counting: Literal["beyond", "each"] = "beyond"
     of_period: Literal["last", "first"] = "last"
@@ -549,7 +549,7 @@ class Bucket(Value):
     name: Line
     site: Id
     account: Line  # whom the provider knows: it can be closed
-    locked_days: whole(0, 36_500) = 0  # type: ignore[valid-type]
+    locked_days: Annotated[int, whole(0, 36_500)] = 0
     locks_renewed: Flag = False  # each run locks anew what its points still need
     price_minor: Money = 0
 
@@ -611,7 +611,7 @@ class Job(Value):
     encrypted: Flag = False
     key_kept_at: Annotated[tuple[Id, ...], Field(max_length=20)] = ()
     credentials: Holder = "source"
-    limit_mbit: real(0.1, 400_000.0) | None = None  # type: ignore[valid-type]
+    limit_mbit: Annotated[float, real(0.1, 400_000.0)] | None = None
     wire_encrypted: Flag = False  # by SSH or TLS of its own, besides any tunnel
     resumable: Flag = True  # after a cut it goes on where it was
     first_copy: FirstCopy = "done"
@@ -619,13 +619,13 @@ class Job(Value):
     window_from: WallTime | None = None
     window_to: WallTime | None = None
     fixed: Flag = False
-    alarm_days: real(0.05, 3650.0) | None = None  # type: ignore[valid-type]
+    alarm_days: Annotated[float, real(0.05, 3650.0)] | None = None
     chunk_store: Flag = False  # of whole archives: the store keeps chunks that are alike once
     catch_up: Flag = False  # a run that was missed while the box was off is made up for
     lands_in: Id | None = None
     lands_as: Id | None = None
     left_out: Annotated[tuple[Pattern, ...], Field(max_length=40)] = ()
-    left_out_share: real(0.0, 0.99) = 0.0  # type: ignore[valid-type]
+    left_out_share: Annotated[float, real(0.0, 0.99)] = 0.0
 
 
 # --- Proof -----------------------------------------------------------------------------------
@@ -674,7 +674,7 @@ class LogEntry(Value):
     about: Id
     result: Literal["ok", "failed", "noted"] = "ok"
     who: MaybeLine = ""
-    minutes: whole(0, 100_000) | None = None  # type: ignore[valid-type]
+    minutes: Annotated[int, whole(0, 100_000)] | None = None
     note: Note = ""
 
 
@@ -682,7 +682,7 @@ class AssumptionValue(Value):
     """A plan's own value for one of the assumptions in `assumptions.REGISTRY`."""
 
     id: Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,59}$")]
-    value: real(-1e18, 1e18)  # type: ignore[valid-type]
+    value: Annotated[float, real(-1e18, 1e18)]
     note: MaybeLine = ""
 
 

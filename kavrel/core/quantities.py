@@ -6,12 +6,13 @@ Numbers are strict: text, booleans, NaN and infinities are refused rather than g
 import ipaddress
 import re
 import unicodedata
-from datetime import date
+from datetime import date, timedelta
 from functools import cache
 from typing import Annotated, Any
 from zoneinfo import available_timezones
 
 from pydantic import AfterValidator, BeforeValidator, Field, WithJsonSchema
+from pydantic.fields import FieldInfo
 
 # A mean year: growth "a year" spread over days, and rates "a year" over lifetimes.
 YEAR_DAYS = 365.25
@@ -120,17 +121,27 @@ DiskBytes = Annotated[int, Field(strict=True, ge=10**9, le=10**14)]
 Bytes = Annotated[int, Field(strict=True, ge=0, le=10**15)]
 Money = Annotated[int, Field(strict=True, ge=0, le=10**9)]
 Count = Annotated[int, Field(strict=True, ge=0, le=10_000)]
+# Of a revision; whole numbers beyond are none that a database or a browser keeps exact.
+Number = Annotated[int, Field(ge=0, le=2**53)]
 Flag = Annotated[bool, Field(strict=True)]
 
 
-def real(low: float, high: float, **extra: Any) -> Any:
-    """A finite number from `low` to `high`; booleans and text are refused."""
-    return Annotated[float, Field(strict=True, ge=low, le=high, allow_inf_nan=False, **extra)]
+def real(low: float, high: float, **extra: Any) -> FieldInfo:
+    """Of a `float` annotated with it: a finite number from `low` to `high`, no boolean, no text."""
+    found: FieldInfo = Field(strict=True, ge=low, le=high, allow_inf_nan=False, **extra)
+    return found
 
 
-def whole(low: int, high: int) -> Any:
-    """A whole number from `low` to `high`; booleans and text are refused."""
-    return Annotated[int, Field(strict=True, ge=low, le=high)]
+def whole(low: int, high: int) -> FieldInfo:
+    """Of an `int` annotated with it: a whole number from `low` to `high`, no boolean, no text."""
+    found: FieldInfo = Field(strict=True, ge=low, le=high)
+    return found
+
+
+def later(day: date, days: float) -> date:
+    """So many days after a day, and the calendar's last day where there is none any more."""
+    left = (date.max - day).days
+    return date.max if days >= left else day + timedelta(days=days)
 
 
 def currency_minor(code: str) -> int:

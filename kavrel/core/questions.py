@@ -66,8 +66,8 @@ class OddsQuestion(_Asked):
 
     kind: Literal["odds"]
     pools: Annotated[tuple[Id, ...], Field(max_length=500)] = ()
-    years: whole(1, 10) = 5  # type: ignore[valid-type]
-    lifetimes: whole(1000, 2_000_000) = 200_000  # type: ignore[valid-type]
+    years: Annotated[int, whole(1, 10)] = 5
+    lifetimes: Annotated[int, whole(1000, 2_000_000)] = 200_000
 
 
 class GrowthQuestion(_Asked):
@@ -75,8 +75,8 @@ class GrowthQuestion(_Asked):
 
     kind: Literal["growth"]
     pool: Id
-    years: whole(1, 10) = 5  # type: ignore[valid-type]
-    bays: whole(1, 60) | None = None  # type: ignore[valid-type]  # None: those of its host
+    years: Annotated[int, whole(1, 10)] = 5
+    bays: Annotated[int, whole(1, 60)] | None = None  # None: those of its host
 
 
 class ShuffleQuestion(_Asked):
@@ -95,15 +95,15 @@ class NightsQuestion(_Asked):
     """Asks for every night of so many days: how long it is, and who is slowed."""
 
     kind: Literal["nights"]
-    days: whole(7, 366) = 366  # type: ignore[valid-type]
+    days: Annotated[int, whole(7, 366)] = 366
 
 
 class LabQuestion(_Asked):
     """Asks what the whole lab loses over the years, by cause, and what to change first."""
 
     kind: Literal["lab"]
-    years: whole(1, 20) = 5  # type: ignore[valid-type]
-    lifetimes: whole(1000, 400_000) = 20_000  # type: ignore[valid-type]
+    years: Annotated[int, whole(1, 20)] = 5
+    lifetimes: Annotated[int, whole(1000, 400_000)] = 20_000
 
 
 Question = Annotated[

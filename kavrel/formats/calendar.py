@@ -82,4 +82,5 @@ def week_ics(plan: Plan, evaluation: Evaluation, stamp: datetime) -> bytes:
         event.add("transp", "TRANSPARENT")
         calendar.add_component(event)
     calendar.add_missing_timezones()
-    return calendar.to_ical()
+    written: bytes = calendar.to_ical()
+    return written

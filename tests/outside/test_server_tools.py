@@ -94,7 +94,7 @@ def serving(**more: object) -> Plan:
 
 def says(*command: str, **more: object) -> subprocess.CompletedProcess[str]:
     path = f"{os.environ['PATH']}:/usr/sbin:/sbin"
-    return subprocess.run(
+    found: subprocess.CompletedProcess[str] = subprocess.run(
         list(command),
         check=False,
         capture_output=True,
@@ -102,6 +102,7 @@ def says(*command: str, **more: object) -> subprocess.CompletedProcess[str]:
         env={**os.environ, "PATH": path},
         **more,  # type: ignore[call-overload]
     )
+    return found
 
 
 @needs("findmnt")

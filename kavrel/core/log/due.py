@@ -1,6 +1,6 @@
 """What is due: intervals of upkeep from the plan, counted from the last good entry of the log."""
 
-from datetime import date, datetime, timedelta
+from datetime import date, datetime
 from zoneinfo import ZoneInfo
 
 from pydantic import BaseModel, ConfigDict
@@ -11,6 +11,7 @@ from kavrel.core.index import Index
 from kavrel.core.log.last import last_good
 from kavrel.core.log.tried import last_tried
 from kavrel.core.plan import AboutKind, Job, LogKind
+from kavrel.core.quantities import later
 
 
 class Due(BaseModel):
@@ -38,7 +39,7 @@ def due(index: Index, today: date) -> list[Due]:
         kind: LogKind, about_kind: AboutKind, about: str, name: str, key: str, why: str
     ) -> None:
         last = last_good(plan, kind, about_kind, about)
-        when = last + timedelta(days=int(known[key])) if last else today
+        when = later(last, known[key]) if last else today
         found.append(_due(kind, about_kind, about, name, when, last, today, why))
 
     for disk in plan.disks:
@@ -59,7 +60,7 @@ def due(index: Index, today: date) -> list[Due]:
                 f"restore one item from it every {known['restore_test_days']:.0f} days and time it"
             )
             last = last_tried(index, job)
-            when = last + timedelta(days=int(known["restore_test_days"])) if last else today
+            when = later(last, known["restore_test_days"]) if last else today
             found.append(_due("restore_test", "job", job.id, job.name, when, last, today, why))
     for host in plan.hosts:
         why = f"updates every {known['update_days']:.0f} days"
@@ -83,8 +84,8 @@ def _by_hand(index: Index, job: Job, today: date) -> Due:
     if job.reads_from and job.kind == "restore_test":
         why = f"restore one item from {index.jobs[job.reads_from].name}, open it, note the minutes"
     last = last_good(index.plan, kind, "job", job.id)
-    begin = last + timedelta(days=1) if last else today
-    found = starts(job.schedule, zone, begin, begin + timedelta(days=366 * 5))
+    begin = later(last, 1) if last else today
+    found = starts(job.schedule, zone, begin, later(begin, 366 * 5))
     when = datetime.fromtimestamp(found[0], ZoneInfo(zone)).date() if found else today
     if last is None and job.kind == "shelf":
         when = today

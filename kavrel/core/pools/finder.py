@@ -15,7 +15,7 @@ from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import accumulate, chain
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict
 
@@ -51,10 +51,10 @@ class Wish(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    survive: whole(0, 23) = 1  # type: ignore[valid-type]
+    survive: Annotated[int, whole(0, 23)] = 1
     usable_bytes: Bytes = 0
     budget_minor: Money | None = None
-    bays: whole(1, 60) | None = None  # type: ignore[valid-type]
+    bays: Annotated[int, whole(1, 60)] | None = None
     workload: Workload = "files"  # machines live on small accesses, an archive hardly has any
     over_time: Flag = False  # may be bought a disk at a time
     snapshots: Flag = False

@@ -80,7 +80,7 @@ def need_of(index: Index, pool: Pool, stored: Stored) -> Need:
 
 def drifted(price_minor: int, drift: float, years: float) -> int:
     """A price so many years from now."""
-    return round(price_minor * (1 + drift) ** years)
+    return round(price_minor * float((1 + drift) ** years))
 
 
 def growth(

@@ -35,7 +35,7 @@ class WayBack:
     def hours(self) -> float:
         """All of it, with nobody else on the way."""
         moving = (self.transfer,) if self.transfer else ()
-        return sum(s.hours for s in (*self.before, *moving, *self.after))
+        return sum((s.hours for s in (*self.before, *moving, *self.after)), 0.0)
 
     @property
     def ready_hours(self) -> float:

@@ -6,7 +6,7 @@ nobody logs counts as its schedule has it. Common practice, no source.
 """
 
 from collections.abc import Mapping
-from datetime import date, datetime, timedelta
+from datetime import date, datetime
 from typing import NamedTuple
 from zoneinfo import ZoneInfo
 
@@ -19,6 +19,7 @@ from kavrel.core.copies.retention import DAY
 from kavrel.core.copies.schedule import starts
 from kavrel.core.index import Index
 from kavrel.core.plan import Job, LogEntry
+from kavrel.core.quantities import later
 
 NEVER = date.max
 
@@ -102,7 +103,7 @@ def _own(book: CopyBook, job: Job) -> Standing | None:
         return _first(book, job)
     begins = job.schedule.start
     if begins and begins > today:
-        return Standing(f"its first run is on {begins}", begins + timedelta(days=1))
+        return Standing(f"its first run is on {begins}", later(begins, 1))
     since = begins if begins and begins <= today else None
     runs = _runs(book.index, job)
     if not runs:
@@ -127,11 +128,11 @@ def _first(book: CopyBook, job: Job) -> Standing:
     planned = job.first_on or book.as_of
     if way is None or way.ends_on is None:
         return Standing("its first copy never ends the way it is planned", NEVER)
-    ends = way.ends_on + timedelta(days=1)
+    ends = later(way.ends_on, 1)
     if planned > book.as_of:
         return Standing(f"its first copy is planned for {planned} and ends on {way.ends_on}", ends)
     # Begun by the plan, and nobody has said that it is done: it counts from when it would be.
-    ends = max(ends, book.as_of + timedelta(days=1))
+    ends = max(ends, later(book.as_of, 1))
     return Standing(f"its first copy is not done: it ends on {way.ends_on} at the earliest", ends)
 
 
@@ -146,7 +147,7 @@ def _overdue(index: Index, job: Job, last: date, today: date) -> int:
     if not KINDS[job.kind].by_hand:
         return 0
     zone = index.plan.zone
-    after = last + timedelta(days=1)
+    after = later(last, 1)
     found = starts(job.schedule, zone, after, max(today, after)) if after <= today else []
     if not found:
         return 0

@@ -848,7 +848,7 @@ def fires_on(schedule: dict[str, Any], day: date) -> bool:
     anchor = date.fromisoformat(start) if start else date(2024, 1, 1)
     every, kind = schedule.get("every", 1), schedule["kind"]
     if kind == "daily":
-        return (day - anchor).days % every == 0
+        return bool((day - anchor).days % every == 0)
     weekdays = schedule.get("weekdays", ())
     if kind == "weekly":
         monday = anchor - timedelta(days=anchor.weekday())

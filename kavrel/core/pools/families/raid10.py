@@ -29,7 +29,7 @@ def neighbours(width: int) -> list[tuple[int, ...]]:
 def survivors(width: int, lost: int) -> int:
     """Of the ways to lose so many disks, those that leave a disk of every pair."""
     if width % 2 == 0:
-        return comb(width // 2, lost) * 2**lost
+        return comb(width // 2, lost) << lost
     if lost == 0:
         return 1
     # No two neighbours of a ring: n / (n - k) x C(n - k, k), a textbook count.
