@@ -46,7 +46,7 @@ def main() -> None:
             driver.execute_script("document.documentElement.dataset.drawing = 'night'")
             shot("proof-night")
             stage.sheet("bench")
-            driver.find_element(By.XPATH, '//button[contains(., "A pool lost")]').click()
+            driver.find_element(By.XPATH, '//button[contains(., "Pool lost")]').click()
             stage.wait(lambda d: d.find_elements(By.CSS_SELECTOR, '[role="dialog"] h2'))
             shot("working")
             stage.sheet("runbook")

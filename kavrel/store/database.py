@@ -8,6 +8,7 @@ from contextlib import contextmanager, suppress
 from importlib import resources
 from pathlib import Path
 from threading import RLock
+from urllib.parse import quote
 
 
 class StoreError(RuntimeError):
@@ -34,6 +35,7 @@ class Database:
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             self._lock = _hold(path.with_name(path.name + ".lock"))
+            _private(path)
             self._db = sqlite3.connect(path, isolation_level=None, check_same_thread=False)
             self._db.execute("PRAGMA foreign_keys = ON")
             self._db.execute("PRAGMA journal_mode = WAL")
@@ -107,6 +109,13 @@ def _hold(lock: Path) -> int:
     return handle
 
 
+def _private(path: Path) -> None:
+    """Makes the file, or what is there, its owner's alone; SQLite's side files follow it."""
+    path.touch(mode=0o600, exist_ok=True)
+    if path.stat().st_uid == os.geteuid():
+        path.chmod(0o600)
+
+
 def backup(source: Path, target: Path) -> None:
     """Copies the database to a new file, whole, while a server may be running.
 
@@ -118,7 +127,8 @@ def backup(source: Path, target: Path) -> None:
         raise StoreError(f"{target} is already there: name a new file")
     part = target.with_name(target.name + ".part")
     try:
-        have = sqlite3.connect(f"file:{source}?mode=ro", uri=True)
+        have = sqlite3.connect(f"file:{quote(str(source))}?mode=ro", uri=True)
+        _private(part)
         copy = sqlite3.connect(part)
         with copy:
             have.backup(copy)

@@ -305,3 +305,23 @@ def test_deleting_a_plan_takes_its_rows_along(plans: Plans, database: Database) 
         for table in set(tables) - {"plan", "sqlite_sequence"}:
             sql = f"SELECT count(*) FROM {table} WHERE plan_id = ?"
             assert db.execute(sql, (key,)).fetchone() == (0,)
+
+
+def test_database_and_backups_are_their_owners_alone(tmp_path: Path) -> None:
+    # A folder whose name a URI would read as an escape, and a file that was open to all before.
+    folder = tmp_path / "a%25b"
+    folder.mkdir()
+    path = folder / "kavrel.db"
+    path.touch(mode=0o644)
+    path.chmod(0o644)
+    opened = Database(path)
+    try:
+        Plans(opened, lambda: NOW).create(lab(), "new")
+        modes = {p.name: p.stat().st_mode & 0o077 for p in folder.iterdir()}
+        assert set(modes) >= {"kavrel.db", "kavrel.db-wal"}
+        assert not any(modes.values()), modes
+        backup(path, folder / "copy.db")
+        assert (folder / "copy.db").stat().st_mode & 0o077 == 0
+    finally:
+        opened.close()
+    Database(folder / "copy.db").close()  # it opens
