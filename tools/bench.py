@@ -8,7 +8,10 @@ import gc
 import gzip
 import itertools
 import random
+import resource
 import statistics
+import subprocess
+import sys
 import time
 from collections.abc import Callable, Generator
 from datetime import date
@@ -78,6 +81,32 @@ def reference() -> float:
     return median_ms(lambda: sum(sorted(numbers)[:20_000]) + sum(x * x for x in numbers))
 
 
+def starting() -> None:
+    """CPU of a command from a shell, against a bare import of the libraries that read its options."""
+
+    def cpu_ms(*command: str) -> float:
+        times = []
+        for _ in range(5):
+            before = resource.getrusage(resource.RUSAGE_CHILDREN).ru_utime
+            subprocess.run(command, check=True, capture_output=True)
+            times.append((resource.getrusage(resource.RUSAGE_CHILDREN).ru_utime - before) * 1000)
+        return statistics.median(times)
+
+    bare = cpu_ms(sys.executable, "-c", "import click, pydantic")
+    disks = ("--disk", "4TB") * 3
+    for words, wanted in (
+        (("--help",), 2.5),
+        (("layouts", *disks), 4.0),
+        (("serve", "--help"), 6.0),
+    ):
+        took = cpu_ms(sys.executable, "-m", "kavrel.cli", *words)
+        mark = "ok" if took <= wanted * bare else "OVER"
+        name = f"kavrel {words[0]}" + (" --help" if words[0] == "serve" else "")
+        print(
+            f"{name:46} {took:9.1f} ms  (wanted {wanted:g} x a bare import) {mark:5} {took / bare:8.2f} x"
+        )
+
+
 def forget() -> None:
     """Empties every cache of the core, as after starting anew."""
     caches = (
@@ -108,6 +137,7 @@ def main() -> None:
     gc.set_threshold(100_000, 20, 100)
     base = reference()
     print(f"{'reference':46} {base:9.1f} ms")
+    starting()
     plan = demo_plan()
     evaluate(plan, TODAY)
 

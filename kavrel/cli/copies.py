@@ -253,6 +253,3 @@ def points(
     for point, rules in ruled:
         ends = "" if point.expires_at == FOREVER else f", until {local(point.expires_at)}"
         click.echo(f"  {local(point.data_time)}  {'; '.join(name for name, _ in rules)}{ends}")
-
-
-COPIES = (back, points, space, first, ladder_command, nights, arrange_command)

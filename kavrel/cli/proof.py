@@ -115,6 +115,3 @@ def against(plan_path: Path, other: Path, today: datetime | None) -> None:
         was = f"{c.fate_before or '-'} {lost_span(c.rpo_before)} / {back_span(c.rto_before)}"
         now = f"{c.fate_after or '-'} {lost_span(c.rpo_after)} / {back_span(c.rto_after)}"
         click.echo(f"{c.turn:7} {c.dataset_name[:24]:24} {c.hazard:20} {was}  ->  {now}")
-
-
-PROOF = (cell, pairs, against, lab)

@@ -294,6 +294,3 @@ def power_command(plan_path: Path, as_json: bool, with_working: bool) -> None:
     click.echo(f"{found.kwh_a_year:,.0f} kWh a year, {money(plan, found.cost_a_year_minor)}")
     if with_working:
         print_working(plan, found.working)
-
-
-QUESTIONS = (find, buy, odds, growth, shuffle_command, power_command)

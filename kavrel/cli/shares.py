@@ -90,6 +90,3 @@ def read_command(plan_path: Path, file: Path, kind: str, host: str, as_json: boo
         click.echo(f"differs: {difference}")
     understood = sum(1 for x in report.lines if x.verdict == "understood")
     click.echo(f"{understood} of {len(report.lines)} lines understood")
-
-
-SHARES = (reach, access_diff, cards_command, read_command)

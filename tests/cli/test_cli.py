@@ -4,10 +4,11 @@ import sys
 from pathlib import Path
 from typing import Any
 
+import click
 import pytest
 from click.testing import CliRunner, Result
 
-from kavrel.cli import main
+from kavrel.cli import COMMANDS, main
 from kavrel.core.plan import Plan
 from kavrel.formats.plan_file import dump, load
 from tests.builders import lab
@@ -333,3 +334,34 @@ def test_money_that_is_estimated_is_no_hundredth_of_itself() -> None:
 
     found = Assumptions(lab()).step("irreplaceable_money")
     assert shown(lab(), found) == "20,000 EUR"
+
+
+def test_the_list_of_commands_is_what_they_say_of_themselves() -> None:
+    for name, entry in COMMANDS.items():
+        command = main.get_command(click.Context(main), name)
+        assert command is not None
+        assert command.name == name
+        assert command.get_short_help_str(300) == entry.does
+    listed = run("--help").output
+    assert all(f"\n  {name} " in listed for name in COMMANDS)
+    assert run("nonsense").exit_code == 2
+
+
+@pytest.mark.parametrize(
+    ("args", "never"),
+    [
+        (("--help",), ("kavrel.core", "numpy", "scipy", "pydantic")),
+        (("serve", "--help"), ("numpy", "scipy")),
+        (("layouts", "--disk", "4TB"), ("scipy.stats", "scipy.optimize", "kavrel.api")),
+    ],
+)
+def test_only_what_a_command_needs_is_loaded(args: tuple[str, ...], never: tuple[str, ...]) -> None:
+    script = (
+        "import sys; from kavrel.cli import main; main(sys.argv[1:], standalone_mode=False); "
+        "print(*sys.modules, sep='\\n', file=sys.stderr)"
+    )
+    found = subprocess.run(
+        [sys.executable, "-c", script, *args], capture_output=True, text=True, check=True
+    )
+    loaded = set(found.stderr.split())
+    assert not loaded & set(never)

@@ -14,7 +14,6 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from scipy.stats import beta
 
 from kavrel.core.pools.odds import HOURS_PER_YEAR, Spares
 
@@ -68,6 +67,8 @@ class Losses:
 
 def interval(lost: int, total: int, confidence: float = 0.95) -> tuple[float, float]:
     """Lowest and highest share that is in keeping with `lost` of `total` (Clopper and Pearson)."""
+    from scipy.stats import beta  # takes longer to load than all the rest
+
     miss = (1 - confidence) / 2
     low = 0.0 if lost == 0 else float(beta.ppf(miss, lost, total - lost + 1))
     high = 1.0 if lost == total else float(beta.ppf(1 - miss, lost + 1, total - lost))

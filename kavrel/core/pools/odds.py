@@ -13,7 +13,6 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from scipy.linalg import expm, solve
 
 from kavrel.core.quantities import YEAR_DAYS
 
@@ -123,6 +122,8 @@ def ends(
     """Which end came first within so many years: a disk too many, an unreadable sector."""
     if outlives == 0:
         return -math.expm1(-width * fail_per_hour * years * HOURS_PER_YEAR), 0.0
+    from scipy.linalg import expm  # SciPy takes longer to load than most commands take to run
+
     rates = _generator(width, outlives, fail_per_hour, repair_hours, read_error, spares)
     reached = expm(rates * (years * HOURS_PER_YEAR))[0]
     # Below the rounding of the matrix nothing is known but that it is not never.
@@ -158,6 +159,8 @@ def mean_hours_to_loss(
     spares: Spares | None = None,
 ) -> float:
     """Mean hours until either end (MTTDL), from all disks sound."""
+    from scipy.linalg import solve
+
     rates = _generator(width, outlives, fail_per_hour, repair_hours, read_error, spares)
     inner = rates[:-2, :-2]
     return float(solve(-inner, np.ones(len(inner)))[0])

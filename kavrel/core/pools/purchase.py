@@ -14,7 +14,6 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict
-from scipy.optimize import Bounds, LinearConstraint, milp
 
 from kavrel.core.pools import room
 from kavrel.core.pools.facts import Conditions, DiskFacts
@@ -274,6 +273,8 @@ class _Program:
     """One family's program: counts of each make in each quarter."""
 
     def __init__(self, makes: Sequence[_Make], limits: _Limits) -> None:
+        from scipy import optimize  # loaded only where a plan of purchases is solved
+
         self.makes = makes
         n, t = len(makes), limits.quarters
         self.shape = (n, t)
@@ -295,10 +296,12 @@ class _Program:
         wanted = np.array([limits.need.at((q + 1) / QUARTERS_A_YEAR) for q in range(t)])
         widths = np.repeat([[m.width] for m in makes], t, axis=1)
         self.constraints = [
-            LinearConstraint(rows.reshape(t, n * t), lb=(wanted / limits.mark - limits.room) / TB),
-            LinearConstraint(widths.reshape(1, -1), ub=limits.bays),
+            optimize.LinearConstraint(
+                rows.reshape(t, n * t), lb=(wanted / limits.mark - limits.room) / TB
+            ),
+            optimize.LinearConstraint(widths.reshape(1, -1), ub=limits.bays),
             # Odds may be tiny: scaled so that the solver's tolerance does not swallow them.
-            LinearConstraint(
+            optimize.LinearConstraint(
                 self.exposure.reshape(1, -1) / max(limits.exposure, 1e-15),
                 ub=1.0 if limits.exposure > 0 else -1.0,
             ),
@@ -307,28 +310,34 @@ class _Program:
             here = np.array([[m.offer.id == offer] for m in makes])
             if most < limits.bays and here.any():
                 row = (widths * here).reshape(1, -1)
-                self.constraints.append(LinearConstraint(row, ub=most))
+                self.constraints.append(optimize.LinearConstraint(row, ub=most))
 
     def relaxed(self) -> float:
         """Least money when groups could be bought in part: no plan of the family is below."""
-        found = milp(
+        from scipy import optimize
+
+        found = optimize.milp(
             self.cost.reshape(-1),
             constraints=self.constraints,
-            bounds=Bounds(0, self.upper.reshape(-1)),
+            bounds=optimize.Bounds(0, self.upper.reshape(-1)),
         )
         return float(found.fun) if found.x is not None else math.inf
 
     def solve(self, best: _Solved) -> None:
         """Puts the family's cheapest plan into `best` where it is cheaper, and its bound anyhow."""
+        from scipy import optimize
+
         constraints = list(self.constraints)
         if best.makes is not None:
             # Money is whole minor units: only what is cheaper is of interest.
-            constraints.append(LinearConstraint(self.cost.reshape(1, -1), ub=best.spent - 0.5))
-        found = milp(
+            constraints.append(
+                optimize.LinearConstraint(self.cost.reshape(1, -1), ub=best.spent - 0.5)
+            )
+        found = optimize.milp(
             self.cost.reshape(-1),
             constraints=constraints,
             integrality=np.ones(self.cost.size),
-            bounds=Bounds(0, self.upper.reshape(-1)),
+            bounds=optimize.Bounds(0, self.upper.reshape(-1)),
             options={"node_limit": MOST_NODES, "mip_rel_gap": 0.0},
         )
         if found.status == 2:  # cannot be had, or not for less

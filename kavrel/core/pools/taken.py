@@ -8,8 +8,6 @@ Source: zfsprops(7), refreservation, reservation and quota; a thick LUN is a fil
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from scipy.optimize import brentq
-
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset
 
@@ -88,6 +86,8 @@ class Need:
             return 0.0
         if over(LONGEST_YEARS) < 0:
             return None
+        from scipy.optimize import brentq  # loaded only where something grows
+
         return float(brentq(over, 0.0, LONGEST_YEARS, xtol=1e-9))
 
     def _inside(self, years: float) -> float:

@@ -9,8 +9,6 @@ from collections.abc import Mapping, Sequence
 from typing import Any, Protocol
 
 import numpy as np
-from scipy.optimize import Bounds, LinearConstraint, milp
-from scipy.sparse import coo_array, csr_array, vstack
 
 MOST_JOBS = 8
 MOST_SECONDS = 5.0
@@ -78,6 +76,9 @@ def solve(
 
     `after`: job to the one that it must wait for and that one's longest run, in minutes.
     """
+    from scipy.optimize import Bounds, LinearConstraint, milp  # loaded only where it is solved
+    from scipy.sparse import vstack
+
     names = list(pieces)
     starts = {n: list(dict.fromkeys(pieces[n].inside)) for n in names}
     all_times = {n: times(pieces[n], starts[n]) for n in names}
@@ -133,14 +134,18 @@ def solve(
 
 def _one_each(
     names: Sequence[str], starts: Mapping[str, list[int]], offset: Mapping[str, int], columns: int
-) -> csr_array:
+) -> Any:
+    from scipy.sparse import coo_array
+
     row = [i for i, n in enumerate(names) for _ in starts[n]]
     column = [offset[n] + k for n in names for k in range(len(starts[n]))]
     return coo_array((np.ones(len(row)), (row, column)), shape=(len(names), columns)).tocsr()
 
 
-def _apart(clash: Array, first: int, second: int, columns: int) -> list[csr_array]:
+def _apart(clash: Array, first: int, second: int, columns: int) -> list[Any]:
     """A start of the one, and any of the other that meet it, are one at most; both ways round."""
+    from scipy.sparse import coo_array
+
     found = []
     for matrix, one, other in ((clash, first, second), (clash.T, second, first)):
         busy = np.flatnonzero(matrix.any(axis=1))
