@@ -14,6 +14,7 @@ from kavrel.cli.working import print_working, working_option
 from kavrel.core.demo import demo_plan
 from kavrel.core.evaluate import Evaluation, evaluate
 from kavrel.core.plan import Plan
+from kavrel.core.proof.cell import Cell
 from kavrel.core.quantities import span_words
 from kavrel.formats import plan_file
 from kavrel.formats.papers import PAPERS, Occasion
@@ -93,17 +94,21 @@ def evaluate_command(
     """Print the strip, the proof and the cautions of a plan."""
     plan = load(plan_path)
     found = evaluate(plan, today_of(plan, today))
-    summary = _summary(found)
     if as_json:
-        click.echo(json.dumps(summary, indent=1))
+        click.echo(json.dumps(_summary(found), indent=1))
         return
     for name, value in _strip_words(plan, found):
         click.echo(f"{name:30} {value}")
-    for cell in summary["proof"]:
-        click.echo(
-            f"{cell['dataset']:20} {cell['hazard']:16} {cell['fate']:12} "
-            f"RPO {_hours(cell['rpo_seconds'])}  RTO {_hours(cell['rto_seconds'])}"
-        )
+    for cell in found.proof:
+        click.echo(_cell_line(cell))
+    if found.proof_today:
+        click.echo("as of today, where that differs:")
+    for cell in found.proof_today:
+        click.echo(_cell_line(cell))
+    for cover in found.covers:
+        if not cover.covered:
+            when = f"from {cover.covers_from}" if cover.covers_from else "never"
+            click.echo(f"{cover.dataset:20} covered {when}: {cover.why}")
     if with_working:
         for figure in (s := found.strip).usable, s.cost, s.odds, s.rpo, s.rto:
             print_working(plan, figure.working)
@@ -119,6 +124,15 @@ def _strip_words(plan: Plan, found: Evaluation) -> Iterator[tuple[str, str]]:
     yield "longest to be back (RTO)", span_words(strip.worst_rto_seconds)
     yield "lost for good", f"{strip.lost_for_good} cells, today {strip.lost_today} more"
     yield "cautions", f"{strip.cautions}, {strip.serious} serious"
+
+
+def _cell_line(cell: Cell) -> str:
+    """A cell in a line; where it is lost at some moments only, in which share of them."""
+    share = f"  in {cell.never_share:.1%} of the moments" if 0 < cell.never_share < 1 else ""
+    return (
+        f"{cell.dataset:20} {cell.hazard:19} {cell.fate:12} "
+        f"RPO {_hours(cell.rpo_seconds)}  RTO {_hours(cell.rto_seconds)}{share}"
+    )
 
 
 def _hours(seconds: float | None) -> str:
@@ -145,6 +159,7 @@ def _summary(found: Evaluation) -> dict[str, Any]:
                 "dataset": c.dataset,
                 "hazard": c.hazard,
                 "fate": c.fate,
+                "never_share": c.never_share,
                 "rpo_seconds": c.rpo_seconds,
                 "rto_seconds": c.rto_seconds,
                 "copy": c.copy_job,
@@ -152,6 +167,17 @@ def _summary(found: Evaluation) -> dict[str, Any]:
             }
             for c in found.proof
         ],
+        "as_of_today": [
+            {
+                "dataset": c.dataset,
+                "hazard": c.hazard,
+                "fate": c.fate,
+                "rpo_seconds": c.rpo_seconds,
+                "rto_seconds": c.rto_seconds,
+            }
+            for c in found.proof_today
+        ],
+        "covers": [c.model_dump(mode="json") for c in found.covers],
         "causes": [
             {
                 "rule": c.rule,

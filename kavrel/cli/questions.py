@@ -157,6 +157,8 @@ def find(
         for note in p.notes:
             click.echo(f"{'':4}{note}")
     click.echo(f"{result.weighed:,} weighed, {result.fitting:,} fit, {result.beaten:,} beaten")
+    if result.not_searched:
+        click.echo(f"not searched to the end: {result.not_searched}")
 
 
 @click.command()

@@ -101,6 +101,11 @@ def test_evaluate_for_the_eye(plan_path: str) -> None:
     # Figures have their units: nobody reads seconds and bytes.
     assert " TB (" in shown
     assert "longest to be back (RTO)" in shown
+    # What is lost at some moments only says so, and today stands beside once all runs.
+    assert "% of the moments" in shown
+    dated = run("evaluate", plan_path, "--today", "2026-11-24").output
+    assert "as of today, where that differs:" in dated
+    assert "covered never: no job copies it to other disks" in dated
 
 
 @pytest.mark.parametrize("money", ["nan", "-5", "1e308", "much"])

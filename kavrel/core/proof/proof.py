@@ -92,11 +92,13 @@ def prove_today(
         return strike.strips or strike.state in ("gone", "spoiled")
 
     concerned = [h for h in HAZARDS if any(matters(strikes[h.id][d]) for d in waiting)]
-    before = {(c.dataset, c.hazard): (c.fate, c.rpo_seconds, c.rto_seconds) for c in settled}
+
+    def said(cell: Cell) -> tuple[object, ...]:
+        return cell.fate, cell.rpo_seconds, cell.rto_seconds, cell.otherwise_rpo_seconds
+
+    before = {(c.dataset, c.hazard): said(c) for c in settled}
     cells = prove(index, book, matrix, concerned, now, strikes, waiting)
-    return [
-        c for c in cells if before[c.dataset, c.hazard] != (c.fate, c.rpo_seconds, c.rto_seconds)
-    ]
+    return [c for c in cells if before[c.dataset, c.hazard] != said(c)]
 
 
 def _prove_hazard(
@@ -155,7 +157,8 @@ def _judge(scene: Scene, strike: Strike, copy: Copy) -> Judged:
             return Judged(copy, None, f"keeps no point from before, {late:.0f} days later", False)
         if found.never:
             why = f"keeps no point from before, {late:.0f} days later, in {share(found.never)} of the moments"
-            return Judged(copy, None, why, False, found)
+            luck = found.older(now.older_seconds) if now else found
+            return Judged(copy, None, why, False, luck)
         newest = found
     if stale:
         older = newest.older(strike.silence(copy) * DAY)

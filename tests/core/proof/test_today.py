@@ -7,7 +7,7 @@ import pytest
 
 from kavrel.core.plan import LogEntry, Plan, Retention
 from kavrel.core.proof.cell import Cell
-from tests.builders import TODAY, daily, job, lab, result, rules
+from tests.builders import TODAY, daily, dataset, job, lab, result, rules
 
 FAR: dict[str, Any] = {"kind": "replication", "target_pool": "second"}
 LONG: dict[str, Any] = {**FAR, "retention": Retention(all_days=60)}
@@ -153,3 +153,23 @@ def test_a_pool_that_is_filled_by_others_has_no_room_for_a_copy() -> None:
     verdicts = {c.job: c for c in settled(lab(jobs=four)).copies}
     assert [verdicts[f"j{n}"].usable for n in range(4)] == [True, True, True, False]
     assert "half a copy is none" in verdicts["j3"].why
+
+
+def test_what_brings_it_back_by_luck_is_as_old_as_it_is_too() -> None:
+    by_hand = job("disk", schedule=daily(every=30, start=date(2025, 1, 1)), **SHELF)
+    plan = lab(jobs=(by_hand,), log=(entry(date(2026, 1, 1), kind="shelf_copy", about="disk"),))
+    usual = settled(plan, "malware_credentials").otherwise_rpo_seconds
+    now = today(plan, "malware_credentials").otherwise_rpo_seconds
+    assert usual
+    assert now
+    assert now - usual > 250 * 86_400
+
+
+def test_cells_that_no_waiting_copy_touches_are_not_told_again() -> None:
+    waits = job("far", first_copy="carried", first_on=date(2027, 6, 1), **FAR)
+    other = dataset(id="b", name="b")
+    here = job("near", kind="backup", target_pool="second", datasets=("b",))
+    found = result(lab(datasets=(*lab().datasets, other), jobs=(waits, here)))
+    # The other dataset differs only where it no longer shares the way back with this one.
+    assert {c.fate for c in found.proof_today if c.dataset == "b"} <= {"restored"}
+    assert all(c.hazard not in ("one_disk", "boot_lost", "power_cut") for c in found.proof_today)
