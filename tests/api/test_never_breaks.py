@@ -101,3 +101,15 @@ def test_an_edit_is_evaluated_once(
     answer = client.post(f"{demo_lab.base}/sites", json={"name": "shed"}, headers=headers)
     assert answer.status_code == 201
     assert len(counted) == 1
+
+
+@pytest.mark.parametrize("field", ["start", "until"])
+def test_a_schedule_at_the_end_of_all_calendars_is_refused_and_no_crash(
+    demo_lab: Lab, field: str
+) -> None:
+    job = next(j for j in demo_lab.state["plan"]["jobs"] if j["id"] == "to-mill")
+    job["schedule"][field] = "9999-12-31"
+    said = problem(
+        demo_lab.client.put(f"{demo_lab.base}/jobs/to-mill", json=job, headers=at(demo_lab)), 422
+    )
+    assert said["errors"][0]["field"] == f"schedule.{field}"
