@@ -172,7 +172,9 @@ def _follow(
         while _room(way, state.disks, conditions) < wanted:
             bought = _best(way, state.disks, offers, most, conditions, wanted, in_the_end)
             if bought is None:
-                runs_out = runs_out if runs_out is not None else when
+                # Not when it should have bought, but when what it has is past the mark.
+                past = need.until(_room(way, state.disks, conditions) * mark) or 0.0
+                runs_out = runs_out if runs_out is not None else round(max(past, when), 2)
                 break
             offer, count = bought
             state.disks += [offer] * count

@@ -359,3 +359,10 @@ def test_strategies_begin_with_the_disks_there_are() -> None:
     assert found["mirrors"].today_minor == 0
     assert found["mirrors"].odds > 0  # nothing to buy is not nothing to lose
     assert found["mirrors"].total_minor < anew["mirrors"].total_minor
+    # In four bays they last until the need is past the mark, and not shorter.
+    small = strategies(Index(lab()), bought(), Need(6 * TB, 2 * TB), 8, 4, CONDITIONS, have)
+    bare = [s for s in small if s.runs_out is not None and not s.total_minor]
+    assert bare
+    for s in bare:
+        room_now = s.points[0].usable_bytes
+        assert s.runs_out == pytest.approx((room_now * 0.8 / TB - 6) / 2, abs=0.01)
