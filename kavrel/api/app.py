@@ -12,7 +12,7 @@ from starlette.exceptions import HTTPException
 from starlette.responses import Response
 
 import kavrel
-from kavrel.api import copies, items, plans, problem, proof, questions, shares, sheets
+from kavrel.api import copies, forms, items, plans, problem, proof, questions, shares, sheets
 from kavrel.api.guard import Guard
 from kavrel.api.service import Service
 from kavrel.store.database import Database
@@ -50,6 +50,7 @@ def create_app(
     problem.install(app)
     app.include_router(plans.router)
     app.include_router(items.router())
+    app.include_router(forms.router)
     app.include_router(sheets.router)
     app.include_router(copies.router)
     app.include_router(proof.router)

@@ -14,11 +14,11 @@ from kavrel.api.problem import ProblemError
 from kavrel.api.service import PlanState, Service
 from kavrel.core.copies.book import CopyBook, utc
 from kavrel.core.copies.first import FirstWay, first_ways
-from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.ladder import ladder, ladder_working
 from kavrel.core.copies.space import PoolSpace, freed_bytes, pool_space
 from kavrel.core.edit import put_starts
 from kavrel.core.index import Index
+from kavrel.core.kinds import KINDS
 from kavrel.core.plan import FirstCopy, Plan
 from kavrel.core.pools.pool import pool_states
 from kavrel.core.proof.back import Back, have_it_back
@@ -104,7 +104,7 @@ def list_points(plan_id: str, job: str, on: date, service: TheService) -> Respon
     times = [p.data_time for p, _ in ruled]
     zone = ZoneInfo(book.index.plan.zone)
     now = datetime.combine(on + timedelta(days=1), time(), zone).timestamp()
-    if found.kind != "snapshot" and times:
+    if not KINDS[found.kind].in_place and times:
         now = times[-1]
     points = [
         PointView(

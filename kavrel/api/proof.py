@@ -55,7 +55,7 @@ def working(
     book = book_of(service, plan_id)
     plan = book.index.plan
     of = find(book.index.datasets, dataset, "datasets")
-    struck = find({h.id: h for h in (*HAZARDS, *PAIRED)}, hazard, "hazards")
+    struck = find({h.id: h for h in (*HAZARDS.values(), *PAIRED)}, hazard, "hazards")
     matrix = tuple(access_matrix(book.index, service.today(plan)))
     scene = Scene(book.index, book, matrix, standings(book) if today else {})
     return body(cell_working(scene, struck, of))

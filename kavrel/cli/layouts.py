@@ -5,9 +5,8 @@ import json
 import click
 
 from kavrel.core.bench.capacity import CapacityError, parse_capacity
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Plan
-
-FILESYSTEMS = ("zfs", "ext4", "xfs", "btrfs", "none")
 
 
 @click.command("layouts")

@@ -37,7 +37,7 @@ def cell(plan_path: Path, dataset: str, hazard: str, today: datetime | None) -> 
     """Print how a cell of the proof came about: a dataset under a hazard, or a pair as fire+key_lost."""
     plan = load(plan_path)
     key = by_name(plan, "datasets", "name", dataset)
-    known = {h.id: h for h in (*HAZARDS, *PAIRED)}
+    known = {h.id: h for h in (*HAZARDS.values(), *PAIRED)}
     if hazard not in known:
         raise click.ClickException(f"no hazard {hazard}; there are: {', '.join(known)}")
     book = book_of(plan, today)

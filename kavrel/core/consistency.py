@@ -13,12 +13,14 @@ from kavrel.core.assumptions import REGISTRY
 from kavrel.core.bench.bays import bays, misfit
 from kavrel.core.copies.carrier import chain, runs_on, source_host, target_host
 from kavrel.core.copies.keys import natively_encrypted
-from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.retention import complaint as rules_complaint
 from kavrel.core.copies.retention import keeps_nothing, rules_of
 from kavrel.core.copies.schedule import complaint
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
+from kavrel.core.kinds import KINDS
 from kavrel.core.plan import COLLECTIONS, Disk, Job, Plan, Pool
+from kavrel.core.plan.marks import named_in, references, unique_fields
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.contradictions import contradictions
 from kavrel.core.shares.names import SYSTEM_NAMES, share_name_complaint
@@ -83,22 +85,7 @@ def _duplicates(plan: Plan) -> Iterator[Problem]:
             if item.id in seen:
                 yield Problem(collection, item.id, "id", f"the id {item.id} is used twice")
             seen.add(item.id)
-    for collection, field in (
-        ("sites", "name"),
-        ("hosts", "name"),
-        ("networks", "name"),
-        ("supplies", "name"),
-        ("offers", "label"),
-        ("disks", "label"),
-        ("disks", "serial"),
-        ("pools", "name"),
-        ("datasets", "name"),
-        ("shares", "name"),
-        ("accounts", "login"),
-        ("groups", "name"),
-        ("jobs", "name"),
-        ("buckets", "name"),
-    ):
+    for collection, field in unique_fields():
         taken: dict[str, str] = {}
         for item in getattr(plan, collection):
             text = getattr(item, field)
@@ -123,78 +110,12 @@ def _boots(plan: Plan) -> Iterator[Problem]:
 
 def _references(plan: Plan) -> Iterator[Problem]:
     ids = {name: {item.id for item in getattr(plan, name)} for name in COLLECTIONS}
-
-    def check(
-        collection: str, item: str, field: str, target: str, value: str | None
-    ) -> Iterator[Problem]:
-        if value is not None and value not in ids[target]:
-            yield Problem(collection, item, field, f"there is no {value} among the {target}")
-
-    for collection, field, target in (
-        ("links", "a", "sites"),
-        ("links", "b", "sites"),
-        ("hosts", "site", "sites"),
-        ("hosts", "boot_disk", "disks"),
-        ("networks", "site", "sites"),
-        ("supplies", "site", "sites"),
-        ("disks", "host", "hosts"),
-        ("disks", "shelf", "sites"),
-        ("pools", "host", "hosts"),
-        ("datasets", "pool", "pools"),
-        ("holdings", "disk", "disks"),
-        ("holdings", "dataset", "datasets"),
-        ("datasets", "parent", "datasets"),
-        ("datasets", "owner", "accounts"),
-        ("shares", "dataset", "datasets"),
-        ("quotas", "account", "accounts"),
-        ("quotas", "dataset", "datasets"),
-        ("exports", "dataset", "datasets"),
-        ("apps", "host", "hosts"),
-        ("apps", "account", "accounts"),
-        ("mounts", "app", "apps"),
-        ("mounts", "dataset", "datasets"),
-        ("default_logins", "host", "hosts"),
-        ("openings", "host", "hosts"),
-        ("grants", "share", "shares"),
-        ("grants", "account", "accounts"),
-        ("grants", "group", "groups"),
-        ("jobs", "reads_from", "jobs"),
-        ("jobs", "target_pool", "pools"),
-        ("jobs", "target_disk", "disks"),
-        ("caps", "link", "links"),
-        ("buckets", "site", "sites"),
-        ("jobs", "pool", "pools"),
-        ("jobs", "host", "hosts"),
-        ("jobs", "after", "jobs"),
-        ("jobs", "target_bucket", "buckets"),
-        ("jobs", "lands_in", "exports"),
-        ("jobs", "lands_as", "accounts"),
-        ("accepted", "dataset", "datasets"),
-    ):
+    for collection, field, target in references():
         for item in getattr(plan, collection):
-            yield from check(collection, item.id, field, target, getattr(item, field))
-    for pool in plan.pools:
-        for number, group in enumerate(pool.groups):
-            for disk in group:
-                yield from check("pools", pool.id, f"groups.{number}", "disks", disk)
-        for field in ("spares", "tier"):
-            for disk in getattr(pool, field):
-                yield from check("pools", pool.id, field, "disks", disk)
-    for supply in plan.supplies:
-        for field in ("hosts", "signals"):
-            for host in getattr(supply, field):
-                yield from check("supplies", supply.id, field, "hosts", host)
-    for group_ in plan.groups:
-        for member in group_.members:
-            yield from check("groups", group_.id, "members", "accounts", member)
-    for export in plan.exports:
-        for account in export.accounts:
-            yield from check("exports", export.id, "accounts", "accounts", account)
-    for job in plan.jobs:
-        for dataset in job.datasets:
-            yield from check("jobs", job.id, "datasets", "datasets", dataset)
-        for site in job.key_kept_at:
-            yield from check("jobs", job.id, "key_kept_at", "sites", site)
+            for place, value in named_in(getattr(item, field), field):
+                if value not in ids[target]:
+                    said = f"there is no {value} among the {target}"
+                    yield Problem(collection, item.id, place, said)
 
 
 def _sheets(plan: Plan) -> Iterator[Problem]:
@@ -553,11 +474,11 @@ def _job_fields(plan: Plan, job: Job) -> Iterator[Problem]:
     if job.target_disk in members:
         said = f"this disk is part of pool {members[job.target_disk].name}"
         yield Problem("jobs", job.id, "target_disk", said)
-    if job.kind == "mover":
+    if kind.moves_tier:
         pool = next(p for p in plan.pools if p.id == job.pool) if job.pool else None
         if pool and not pool.tier:
             yield Problem("jobs", job.id, "pool", f"pool {pool.name} has no fast tier to move from")
-    if job.kind == "config" and job.host and job.target_pool:
+    if kind.keeps_settings and job.host and job.target_pool:
         at = next(p for p in plan.pools if p.id == job.target_pool)
         if at.host == job.host:
             yield Problem(
@@ -574,7 +495,7 @@ def _homes(plan: Plan, job: Job) -> Iterator[Problem]:
     pools = {p.id: p for p in plan.pools}
     datasets = {d.id: d for d in plan.datasets}
     homes = {datasets[d].pool for d in job.datasets}
-    if len(homes) > 1 and job.kind != "bin":
+    if len(homes) > 1 and not kind.empties_bins:
         said = "one job reads one pool: make a job for each pool"
         yield Problem("jobs", job.id, "datasets", said)
     # A repository or a dump may lie on its own pool, and is then a copy on the same disks.
@@ -587,13 +508,13 @@ def _homes(plan: Plan, job: Job) -> Iterator[Problem]:
         )
     elif job.target_pool in homes:
         yield Problem("jobs", job.id, "target_pool", "the target is where the data already is")
-    if job.kind == "bin" and len({pools[p].host for p in homes}) > 1:
+    if kind.empties_bins and len({pools[p].host for p in homes}) > 1:
         said = "these lie in different boxes, and a job runs on one: make a job for each box"
         yield Problem("jobs", job.id, "datasets", said, tolerated=True)
     for pool_id in homes:
         pool = pools[pool_id]
-        if kind.source_filesystems and pool.filesystem not in kind.source_filesystems:
-            able = " or ".join(sorted(kind.source_filesystems))
+        if kind.snapshots and not FILESYSTEMS[pool.filesystem].snapshots:
+            able = " or ".join(sorted(f.id for f in FILESYSTEMS.values() if f.snapshots))
             yield Problem(
                 "jobs",
                 job.id,
@@ -601,7 +522,7 @@ def _homes(plan: Plan, job: Job) -> Iterator[Problem]:
                 f"{kind.named} needs {able}: pool {pool.name} has {pool.filesystem}",
             )
     target = pools.get(job.target_pool or "")
-    if kind.id == "replication" and target and homes:
+    if kind.snapshots and target and homes:
         ours = pools[next(iter(homes))].filesystem
         if target.filesystem != ours:
             yield Problem(
@@ -640,7 +561,7 @@ def _window(job: Job) -> Iterator[Problem]:
 
 def _left_out(job: Job) -> Iterator[Problem]:
     kind = KINDS[job.kind]
-    if job.left_out and kind.reads not in ("files", "told"):
+    if job.left_out and not kind.by_file:
         said = f"{kind.named} takes a dataset whole: give what is thrown away a dataset of its own"
         yield Problem("jobs", job.id, "left_out", said)
     if job.left_out_share and not job.left_out:
@@ -651,7 +572,7 @@ def _left_out(job: Job) -> Iterator[Problem]:
 def _chain(job: Job, jobs: dict[str, Job]) -> Iterator[Problem]:
     seen = {job.id}
     source = jobs[job.reads_from] if job.reads_from else None
-    if source and job.kind == "snapshot":
+    if source and KINDS[job.kind].in_place:
         yield Problem("jobs", job.id, "reads_from", "a snapshot is of the dataset itself")
     if source and not KINDS[source.kind].copies:
         said = f"{source.name} makes no copy that could be read"

@@ -15,11 +15,11 @@ from kavrel.core.copies import retention, schedule
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.fetch import how_to_fetch
 from kavrel.core.copies.keys import key_at, key_taken_by
-from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.ladder import Ladder, ladder
 from kavrel.core.copies.space import held_bytes, stored_on
 from kavrel.core.copies.travel import travels
 from kavrel.core.index import Index
+from kavrel.core.kinds import KINDS
 from kavrel.core.log.due import Due, due
 from kavrel.core.plan import JobKind, Plan
 from kavrel.core.pools.families import FAMILIES
@@ -263,7 +263,8 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
         ladders=ladders,
         week=this_week,
         hazards=tuple(
-            HazardView(id=h.id, title=h.title, short=h.short, question=h.question) for h in HAZARDS
+            HazardView(id=h.id, title=h.title, short=h.short, question=h.question)
+            for h in HAZARDS.values()
         ),
         proof=tuple(cells),
         proof_today=tuple(cells_today),

@@ -21,8 +21,9 @@ from kavrel.core.copies.carrier import (
     tells_source,
 )
 from kavrel.core.copies.keys import encrypted_at_source
-from kavrel.core.copies.kinds import KINDS
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
+from kavrel.core.kinds import KINDS, jobs_that, scrubbed
 from kavrel.core.plan import Job, Plan
 from kavrel.core.shares.names import SYSTEM_NAMES, copy_folders, folders, job_names, pool_names
 from kavrel.formats.servers.site import Box
@@ -92,7 +93,7 @@ def upkeep(plan: Plan, host: str) -> dict[str, dict[str, Any]]:
                 kind="trash",
                 cans=[[f"{a}/.trash-{leaf}", job.retention.trash_days] for a, _, leaf in places],
             )
-    planned = {d for j in plan.jobs if j.kind == "bin" for d in j.datasets}
+    planned = {d for j in jobs_that(plan, lambda kind: kind.empties_bins) for d in j.datasets}
     bins = sheet.bins([s.dataset for s in plan.shares if s.dataset not in planned])
     if bins["bins"]:
         add("upkeep-bins", "bins of shares", {"kind": "daily", "at": "04:40"}, kind="bin", **bins)
@@ -105,9 +106,10 @@ def upkeep(plan: Plan, host: str) -> dict[str, dict[str, Any]]:
             kind="expiry",
             **running_out,
         )
-    scrubbed = {j.pool for j in plan.jobs if j.kind == "scrub"}
+    looked_after = scrubbed(plan)
     for number, pool in enumerate(p for p in plan.pools if p.host == host):
-        if pool.standing and pool.id not in scrubbed and pool.filesystem in ("zfs", "btrfs"):
+        checks = FILESYSTEMS[pool.filesystem].checksums
+        if pool.standing and pool.id not in looked_after and checks:
             sunday = {"kind": "monthly", "every": 3, "nth": 1 + number % 4, "weekdays": [6]}
             add(
                 f"upkeep-scrub-{sheet.pools[pool.id]}",
@@ -150,28 +152,28 @@ class _Sheet:
             found["waits_for"] = self._seen(self.index.jobs[job.after or ""], how.looked_at)
         if job.catch_up:
             found["catch_up"] = True
-        if kind.copies or job.kind == "config":
+        if "retention" in kind.told:
             found["retention"] = job.retention.model_dump(mode="json", exclude_defaults=True)
         if job.pool:
             found |= self.pool(job.pool)
-        if job.kind == "snapshot":
+        if "sets" in kind.told:
             pool = self.index.datasets[job.datasets[0]].pool
             found |= self.pool(pool)
             found["sets"] = [self._place(self.homes[d], found["filesystem"]) for d in job.datasets]
-            if found["filesystem"] == "btrfs":
+            if not FILESYSTEMS[found["filesystem"]].by_name:
                 found["mounted"] = self._mounts(pool, "source")
-        elif job.kind in ("replication", "mirror", "folder_mirror"):
+        elif "pairs" in kind.told:
             found |= self._carried(job)
-        elif job.kind == "config" and job.target_pool:
+        elif "settings" in kind.told and job.target_pool:
             found |= self._far(target_host(self.index, job))
             found["folder"] = f"/srv/{self.pools[job.target_pool]}/{self.names[job.id]}"
             found["paths"] = ["etc"]
             found["mounted"] = self._mounts(job.target_pool, "target")
-        elif job.kind in ("smart_short", "smart_long") and job.pool:
+        elif "serials" in kind.told and job.pool:
             members = self.index.pools[job.pool]
             ids = (*members.disks, *members.spares, *members.tier)
             found["serials"] = [s for d in ids if (s := self.index.disks[d].serial)]
-        elif job.kind == "bin":
+        elif "bins" in kind.told:
             found |= self.bins(job.datasets)
         if leaves_mark(self.index, job):
             found["marks"] = self._mark(job)
@@ -188,12 +190,16 @@ class _Sheet:
     @staticmethod
     def _place(folder: str, filesystem: str) -> str:
         """A folder as the snapshot tools of its file system name it."""
-        return folder.removeprefix("/srv/") if filesystem == "zfs" else folder
+        return (
+            folder.removeprefix("/srv/")
+            if filesystem in FILESYSTEMS and FILESYSTEMS[filesystem].by_name
+            else folder
+        )
 
     def _mounts(self, pool_id: str, side: str) -> list[dict[str, str]]:
         """What has to be mounted for a pool to be there, so that nothing fills the root disk."""
         pool, name = self.index.pools[pool_id], self.pools[pool_id]
-        if pool.filesystem == "zfs":
+        if FILESYSTEMS[pool.filesystem].by_name:
             return [{"side": side, "at": f"/srv/{name}", "zfs": name}]
         volumes = [v for v in Box(self.plan, pool.host).volumes if v.pool.id == pool_id]
         if not volumes:
@@ -205,10 +211,10 @@ class _Sheet:
     def _home(self, dataset: str) -> list[dict[str, str]]:
         """A ZFS dataset that is locked or not mounted looks like an empty folder."""
         home = self.index.pools[self.index.datasets[dataset].pool]
-        if home.filesystem != "zfs":
+        if not FILESYSTEMS[home.filesystem].by_name:
             return []
         folder = self.homes[dataset]
-        name = self._place(folder, "zfs")
+        name = self._place(folder, home.filesystem)
         return [{"side": "source", "at": folder, "zfs": name, "for": folder}]
 
     def _far(self, other: str | None) -> dict[str, Any]:
@@ -223,7 +229,8 @@ class _Sheet:
         """Pairs of folders, from and to, and how they travel."""
         assert job.target_pool  # the plan is consistent
         target = self.index.pools[job.target_pool]
-        system = target.filesystem if job.kind == "replication" else "none"
+        sent = KINDS[job.kind].snapshots
+        system = target.filesystem if sent else "none"
         from_host = source_host(self.index, job)
         pulls = target.host == self.host
         found: dict[str, Any] = {
@@ -240,10 +247,10 @@ class _Sheet:
         }
         if pulls and "peer" in found:
             found["pulls"] = True
-        if system != "zfs":
+        if not (sent and FILESYSTEMS[system].by_name):
             source = self._source_pool(job)
             found["mounted"] = [*self._mounts(source, "source")] if source else []
-            if job.kind != "replication" and not job.reads_from:
+            if not sent and not job.reads_from:
                 found["mounted"] += [m for d in job.datasets for m in self._home(d)]
             if not job.lands_in:
                 found["mounted"] += self._mounts(job.target_pool, "target")
@@ -252,7 +259,7 @@ class _Sheet:
             found.pop("peer", None)
         if encrypted_at_source(self.index, job):
             found["encrypted"] = True
-        if job.kind == "replication" and (job.reads_from, job.datasets[0]) in self.copies:
+        if sent and (job.reads_from, job.datasets[0]) in self.copies:
             found["brought_by"] = self.names[job.reads_from or ""]
         if job.limit_mbit:
             found["limit_kib_per_s"] = round(job.limit_mbit * 1e6 / 8 / 1024)
@@ -337,8 +344,9 @@ class _Sheet:
     def _arrival(self, job: Job) -> dict[str, Any]:
         """How the newest point of a job is seen on the box that it lies on."""
         found: dict[str, Any] = {"job": self.names[job.id]}
-        if job.kind in ("replication", "snapshot"):
-            sent = job.kind == "replication"
+        kind = KINDS[job.kind]
+        if kind.snapshots:
+            sent = not kind.in_place
             pool = job.target_pool or self.index.datasets[job.datasets[0]].pool
             system = self.index.pools[pool].filesystem
             where = self.copies if sent else {(job.id, d): self.homes[d] for d in job.datasets}
@@ -349,7 +357,7 @@ class _Sheet:
                 "places": [self._place(where[job.id, d], system) for d in job.datasets],
                 "received": sent,
             }
-        elif job.kind == "config" and job.target_pool:
+        elif kind.keeps_settings and job.target_pool:
             found["folder"] = f"/srv/{self.pools[job.target_pool]}/{self.names[job.id]}"
         elif job.target_pool and marks_target(job):
             found["mark"] = self._mark(job)
@@ -375,7 +383,7 @@ class _Sheet:
             target, source = target_host(self.index, job), source_host(self.index, job)
             kind = KINDS[job.kind]
             if self.host == runner:
-                if not kind.copies and job.kind != "config":
+                if not kind.copies and not kind.keeps_settings:
                     yield {"job": self.names[job.id], "stamp": "done", **days}
                 elif kind.by_tool:
                     # Its tool alone can be asked what lies there; without it the job's own word.

@@ -11,6 +11,7 @@ from pathlib import Path
 
 import pytest
 
+from kavrel.core.filesystems import btrfs, ext4, xfs
 from kavrel.core.pools.arrays import (
     lvm_linear,
     md_mirror,
@@ -19,7 +20,6 @@ from kavrel.core.pools.arrays import (
     md_stripe,
     md_striped_mirrors,
 )
-from kavrel.core.pools.filesystems import btrfs, ext4, xfs
 from tests.conftest import needs
 
 FOUR, EIGHT = 4_000_787_030_016, 8_001_563_222_016

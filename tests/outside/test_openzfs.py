@@ -7,7 +7,8 @@ ashift 12. `SIZE` is what `zpool list` shows, `AVAIL` what `zfs list` shows of t
 
 import pytest
 
-from kavrel.core.pools.filesystems.zfs import Vdev, allocated_bytes, efficiency, space
+from kavrel.core.filesystems.filesystem import Vdev
+from kavrel.core.filesystems.zfs import allocated_bytes, efficiency, space
 
 DISK = 4_000_787_030_016
 WITHIN = 2_000_000  # bytes: the pool's own first metadata

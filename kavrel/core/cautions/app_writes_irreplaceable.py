@@ -3,16 +3,21 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View, changed
+from kavrel.core.kinds import snapped
 
 
 def _find(view: View) -> Iterator[Finding]:
     plan = view.index.plan
 
     apps = {a.id: a for a in plan.apps}
-    snapped = {d for j in plan.jobs if j.kind == "snapshot" for d in j.datasets}
+    kept_there = snapped(plan)
     for mount in plan.mounts:
         dataset = view.index.datasets[mount.dataset]
-        if mount.may == "write" and dataset.worth == "irreplaceable" and dataset.id not in snapped:
+        if (
+            mount.may == "write"
+            and dataset.worth == "irreplaceable"
+            and dataset.id not in kept_there
+        ):
             yield (
                 mount.id,
                 f"{apps[mount.app].name} {mount.inside}",

@@ -3,13 +3,15 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View, changed
+from kavrel.core.filesystems import FILESYSTEMS
 
 
 def _find(view: View) -> Iterator[Finding]:
     plan = view.index.plan
 
     for dataset in plan.datasets:
-        if not dataset.checksums and view.index.pools[dataset.pool].filesystem in ("zfs", "btrfs"):
+        able = FILESYSTEMS[view.index.pools[dataset.pool].filesystem].checksums
+        if able and not dataset.checksums:
             yield dataset.id, dataset.name, "Nothing notices when a sector goes bad."
 
 

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
+from kavrel.core.kinds import KINDS
 
 
 def _find(view: View) -> Iterator[Finding]:
@@ -10,7 +11,7 @@ def _find(view: View) -> Iterator[Finding]:
         twice = [
             r
             for r in ladder.rungs
-            if r.not_counted and r.job and view.index.jobs[r.job].kind != "snapshot"
+            if r.not_counted and r.job and not KINDS[view.index.jobs[r.job].kind].in_place
         ]
         if twice and d.worth != "fetch_again":
             job = view.index.jobs[twice[0].job or ""].name

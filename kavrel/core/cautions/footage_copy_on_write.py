@@ -3,11 +3,12 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
+from kavrel.core.filesystems import FILESYSTEMS
 
 
 def _find(view: View) -> Iterator[Finding]:
     for pool in view.index.plan.pools:
-        if pool.purpose == "footage" and pool.filesystem in ("zfs", "btrfs"):
+        if pool.purpose == "footage" and FILESYSTEMS[pool.filesystem].copy_on_write:
             why = (
                 "Footage is written all the time and thrown away: copy-on-write scatters it and snapshots "
                 "hold what should be gone."

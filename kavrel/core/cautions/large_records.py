@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View, changed
+from kavrel.core.filesystems import FILESYSTEMS
 
 
 def _find(view: View) -> Iterator[Finding]:
@@ -11,7 +12,8 @@ def _find(view: View) -> Iterator[Finding]:
     for dataset in plan.datasets:
         pool = view.index.pools[dataset.pool]
         size = dataset.record_kib or pool.record_kib
-        if dataset.use in ("database", "vm_disks") and pool.filesystem == "zfs" and size > 64:
+        records = FILESYSTEMS[pool.filesystem].records
+        if dataset.use in ("database", "vm_disks") and records and size > 64:
             yield (
                 dataset.id,
                 dataset.name,

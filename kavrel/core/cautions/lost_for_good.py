@@ -7,7 +7,7 @@ from kavrel.core.proof.hazards import HAZARDS
 
 
 def _find(view: View) -> Iterator[Finding]:
-    titles = {h.id: h.title for h in HAZARDS}
+    titles = {h.id: h.title for h in HAZARDS.values()}
     for d in view.index.plan.datasets:
         lost = [
             titles[c.hazard]

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
+from kavrel.core.filesystems import FILESYSTEMS
 
 
 def _find(view: View) -> Iterator[Finding]:
@@ -14,7 +15,11 @@ def _find(view: View) -> Iterator[Finding]:
                 "some tools refuse the mixture."
             )
             yield pool.id, pool.name, why
-        elif pool.filesystem == "zfs" and pool.ashift < 12 and sectors & {"512e", "4kn"}:
+        elif (
+            FILESYSTEMS[pool.filesystem].sector_shift
+            and pool.ashift < 12
+            and sectors & {"512e", "4kn"}
+        ):
             why = (
                 f"ashift {pool.ashift} means sectors of {2**pool.ashift} B on disks of 4 KiB: each small "
                 "write is a read, a change and a write. It cannot be changed later."

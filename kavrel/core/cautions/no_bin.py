@@ -3,18 +3,19 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View, changed
+from kavrel.core.kinds import snapped
 
 
 def _find(view: View) -> Iterator[Finding]:
     plan = view.index.plan
 
-    snapped = {d for j in plan.jobs if j.kind == "snapshot" for d in j.datasets}
+    kept_there = snapped(plan)
     for share in plan.shares:
         dataset = view.index.datasets[share.dataset]
         if (
             dataset.worth == "irreplaceable"
             and not share.recycle_days
-            and dataset.id not in snapped
+            and dataset.id not in kept_there
         ):
             yield share.id, share.name, "What is deleted there is gone at once."
 

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View, changed
-from kavrel.core.copies.kinds import KINDS
+from kavrel.core.kinds import KINDS
 
 
 def _find(view: View) -> Iterator[Finding]:

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
 from kavrel.core.copies.keys import encrypted_at_source
-from kavrel.core.copies.kinds import KINDS
+from kavrel.core.kinds import KINDS
 
 
 def _find(view: View) -> Iterator[Finding]:

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
+from kavrel.core.filesystems import FILESYSTEMS
 
 
 def _find(view: View) -> Iterator[Finding]:
@@ -11,7 +12,8 @@ def _find(view: View) -> Iterator[Finding]:
         usable = state.layout.usable_bytes
         fill = (state.taken_bytes + view.stored_bytes(state.pool.id)) / usable if usable else 9.9
         if known["fill_warn_share"] < fill <= 1:
-            slow = state.pool.filesystem in ("zfs", "btrfs") and fill > known["fill_slow_share"]
+            copied = FILESYSTEMS[state.pool.filesystem].copy_on_write
+            slow = copied and fill > known["fill_slow_share"]
             yield (
                 state.pool.id,
                 state.pool.name,

@@ -3,12 +3,13 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
+from kavrel.core.kinds import scrubbed
 
 
 def _find(view: View) -> Iterator[Finding]:
-    scrubbed = {j.pool for j in view.index.plan.jobs if j.kind == "scrub"}
+    planned = scrubbed(view.index.plan)
     for p in view.index.plan.pools:
-        if p.standing and p.id not in scrubbed and len(p.disks) > 1:
+        if p.standing and p.id not in planned and len(p.disks) > 1:
             yield (
                 p.id,
                 p.name,

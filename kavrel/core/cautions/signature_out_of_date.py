@@ -7,7 +7,7 @@ from kavrel.core.proof.hazards import HAZARDS
 
 
 def _find(view: View) -> Iterator[Finding]:
-    titles = {h.id: h.title for h in HAZARDS}
+    titles = {h.id: h.title for h in HAZARDS.values()}
     for c in view.cells:
         if c.signed == "changed":
             d = view.index.datasets[c.dataset]

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
+from kavrel.core.pools.families import FAMILIES
 
 
 def _find(view: View) -> Iterator[Finding]:
@@ -10,7 +11,7 @@ def _find(view: View) -> Iterator[Finding]:
         pool, layout = state.pool, state.layout
         if pool.purpose != "vms" or not layout.survives_any:
             continue
-        if pool.family.startswith(("raid", "parity", "slices")):
+        if FAMILIES[pool.family].parity:
             mirrors = len(pool.disks) // 2
             why = (
                 f"VM disks write small blocks: about {layout.speeds.write_iops:,.0f} a second here, and "

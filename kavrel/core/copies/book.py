@@ -6,19 +6,21 @@ from datetime import UTC, date, datetime, time, timedelta
 from functools import cached_property
 from zoneinfo import ZoneInfo
 
+from kavrel.core.assumptions import REGISTRY
 from kavrel.core.copies import flow as flows
 from kavrel.core.copies import retention as keeping
 from kavrel.core.copies.carrier import LOOKS_EVERY_MINUTES, chain, never_starts, reached_from
 from kavrel.core.copies.first import first_seconds, first_ways
 from kavrel.core.copies.flow import Flow, Part
-from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.path import MB, Path, Place, path
 from kavrel.core.copies.retention import DAY, Ages, Point, Rule
 from kavrel.core.copies.schedule import OFTEN, longest_step_days, starts
 from kavrel.core.copies.worst import Moment, worst_age, worst_loss
+from kavrel.core.filesystems import ext4
 from kavrel.core.index import Index
+from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Dataset, Job
-from kavrel.core.pools.filesystems import ext4
+from kavrel.core.pools.layout import Layout
 from kavrel.core.pools.pool import PoolState
 from kavrel.core.quantities import YEAR_DAYS
 from kavrel.core.working import Working, step
@@ -107,7 +109,7 @@ class CopyBook:
                 continue
             for dataset in job.datasets:
                 place = self.place(job)
-                if KINDS[job.kind].target == "none" and not job.reads_from:
+                if KINDS[job.kind].in_place and not job.reads_from:
                     place = Place(pool=self.index.datasets[dataset].pool)
                 found[dataset].append(Copy(job, self.index.datasets[dataset], place))
         return found
@@ -225,16 +227,9 @@ class CopyBook:
         return LOOKS_EVERY_MINUTES * 60.0 if how and how.how == "seen" else 0.0
 
     def _fixed_seconds(self, job: Job) -> float:
-        known = self.index.assumptions
-        if job.kind == "snapshot":
-            return known["snapshot_seconds"]
-        if job.kind == "config":
-            return known["config_seconds"]
-        if job.kind == "restore_test":
-            return known["restore_test_minutes"] * 60
-        if job.kind == "smart_short":
-            return known["smart_short_minutes"] * 60
-        return known["job_start_seconds"]
+        key = KINDS[job.kind].start
+        per = 60.0 if REGISTRY[key].unit == "min" else 1.0
+        return self.index.assumptions[key] * per
 
     def _first(self, job: Job) -> tuple[date, float] | None:
         if job.first_copy == "done" or KINDS[job.kind].moves_nothing:
@@ -301,7 +296,7 @@ class CopyBook:
         files = sum(d.size_bytes / d.file_bytes for d in datasets) * (1 - job.left_out_share)
         ends = [self.source(job)]
         # A repository knows what it has; a mirror's other end has to be looked at as well.
-        if job.kind in ("mirror", "folder_mirror", "shelf"):
+        if KINDS[job.kind].looks_at_both:
             ends.append(self.place(job))
         iops = []
         for place in ends:
@@ -313,26 +308,15 @@ class CopyBook:
 
     def floor_seconds(self, job: Job) -> float:
         """Reading everything, where a run goes over all of it, or a chore's own work."""
-        if job.kind == "scrub" and job.pool:
-            layout = self.states[job.pool].layout
-            hours = layout.scrub_hours or layout.surface_hours
-            filled = 1.0
-            if layout.filesystem in ("zfs", "btrfs"):  # these read only what is used
-                used = self.used_bytes(job.pool)
-                filled = min(used / max(layout.usable_bytes, 1), 1.0)
-            return hours * 3600 * filled
-        if job.kind == "smart_long" and job.pool:
-            return self.states[job.pool].layout.surface_hours * 3600
-        if job.kind == "mover" and job.pool:
-            on = [d for d in self.index.plan.datasets if d.pool == job.pool]
-            new = sum(d.change_bytes_per_day + d.growth_bytes_per_year / YEAR_DAYS for d in on)
-            return new / (self.states[job.pool].layout.write_mb_per_s * MB)
-        if KINDS[job.kind].reads == "everything" and job.datasets:
-            source = self.source(job)
-            size = sum(self.index.datasets[d].size_bytes for d in job.datasets)
-            if source.pool:
-                return size / (self.states[source.pool].layout.read_mb_per_s * MB)
-        return 0.0
+        return KINDS[job.kind].floor(self, job)
+
+    def pool_speeds(self, pool: str) -> Layout:
+        """The layout of a pool."""
+        return self.states[pool].layout
+
+    def source_pool(self, job: Job) -> str | None:
+        """The pool that a job reads, None where it reads something else."""
+        return self.source(job).pool
 
     def used_bytes(self, pool: str) -> int:
         """Bytes on a pool: its datasets and the newest copies of others."""
@@ -383,17 +367,7 @@ class CopyBook:
         known, flow, kind = self.index.assumptions, self.flow(job), KINDS[job.kind]
         days = self.mean_interval_days(job)
         seconds = flow.run_seconds(days)
-        fixed = step("to start", flow.fixed_seconds, "s")
-        for key, per in (
-            ("snapshot_seconds", "snapshot"),
-            ("config_seconds", "config"),
-            ("smart_short_minutes", "smart_short"),
-            ("restore_test_minutes", "restore_test"),
-        ):
-            if job.kind == per:
-                fixed = known.step(key)
-        if fixed.name == "to start":
-            fixed = known.step("job_start_seconds")
+        fixed = known.step(kind.start)
         parts = [step("since the run before", days, "days"), fixed]
         if flow.scan_seconds:
             looks = known.step("file_accesses")

@@ -9,8 +9,8 @@ writes to anyway. Where the two share no box, nothing can carry the start.
 from dataclasses import dataclass
 from typing import Literal
 
-from kavrel.core.copies.kinds import KINDS
 from kavrel.core.index import Index
+from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Host, Job
 
 # How often a follower on another box looks whether what it waits for has arrived.

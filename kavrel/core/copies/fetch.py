@@ -5,9 +5,9 @@ from collections.abc import Mapping
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.carrier import source_host, target_host
 from kavrel.core.copies.keys import encrypted_at_source, key_at
-from kavrel.core.copies.kinds import KINDS
-from kavrel.core.copies.kinds.kind import Whereabouts
 from kavrel.core.index import Index
+from kavrel.core.kinds import KINDS
+from kavrel.core.kinds.kind import Whereabouts
 from kavrel.core.plan import Job
 
 

@@ -1,14 +1,16 @@
 """Whether a copy is encrypted at its source, where its key is, and which hazard takes it there."""
 
-from kavrel.core.copies.kinds import KINDS
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
+from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Dataset, Job
 
 
 def natively_encrypted(index: Index, dataset: Dataset) -> bool:
-    """Whether ZFS itself encrypts a dataset, so that a raw send carries what no key here opens."""
+    """Whether the file system itself encrypts a dataset, so that a raw send carries what no key here opens."""
     pool = index.pools[dataset.pool]
-    return pool.filesystem == "zfs" and (pool.encrypted or dataset.encrypted)
+    able = FILESYSTEMS[pool.filesystem].encrypts
+    return able and (pool.encrypted or dataset.encrypted)
 
 
 def encrypted_at_source(index: Index, job: Job) -> bool:

@@ -9,9 +9,9 @@ from datetime import date
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.copies.book import Copy, CopyBook
-from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.locks import lock_holds
 from kavrel.core.index import Index
+from kavrel.core.kinds import KINDS
 from kavrel.core.log.tried import last_tried
 from kavrel.core.working import Working, step
 
@@ -160,7 +160,7 @@ def _rung(book: CopyBook, copy: Copy, taken: dict[object, str]) -> Rung:
     why = {"target": "the far box pulls it", "hand": "only a hand gets at it"}.get(job.credentials)
     if bucket and lock_holds(book, job, 0.0):
         why = f"locked for {bucket.locked_days} days"
-    if job.kind == "snapshot":
+    if KINDS[job.kind].in_place:
         why = None
     tested = last_tried(index, job, copy.dataset.id)
     every = index.assumptions["restore_test_days"]

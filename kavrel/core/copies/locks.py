@@ -1,7 +1,7 @@
 """Whether the lock of a bucket protects the points of a job, and not only its newest objects."""
 
 from kavrel.core.copies.book import CopyBook
-from kavrel.core.copies.kinds import KINDS
+from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job
 
 

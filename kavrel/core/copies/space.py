@@ -18,8 +18,8 @@ from zoneinfo import ZoneInfo
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.copies.book import CopyBook
-from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.retention import DAY
+from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Dataset, Job
 from kavrel.core.pools.taken import Need, Stored, reserved_bytes, trees
 from kavrel.core.quantities import YEAR_DAYS
@@ -73,7 +73,7 @@ def held_bytes(book: CopyBook, job: Job, day: date) -> float:
     if KINDS[job.kind].whole_points(job):
         return float(book.first_bytes(job) * (len(times) - 1))
     now = times[-1]
-    if job.kind == "snapshot":  # here the live state is the dataset itself
+    if KINDS[job.kind].in_place:  # here the live state is the dataset itself
         zone = ZoneInfo(book.index.plan.zone)
         now = datetime.combine(day + timedelta(days=1), time(), zone).timestamp()
     return sum(
@@ -171,7 +171,7 @@ def pool_space(book: CopyBook, pool: str, years: int) -> PoolSpace:
                 step(f"points of {job.name}", hold, "bytes", f"gaps between {count} points")
             )
         points += hold
-        if job.kind != "snapshot":
+        if not KINDS[job.kind].in_place:
             whole = book.first_bytes(job)
             layers.append(Layer(name=job.name, kind="copy", bytes=whole))
             parts.append(step(f"newest state in {job.name}", whole, "bytes"))
@@ -232,7 +232,7 @@ def _quotas(book: CopyBook, datasets: Sequence[Dataset], years: int) -> list[Quo
         snaps = sum(
             held(dataset, tuple(p.data_time for p in book.points_on(j, book.as_of)), _now(book))
             for j in book.index.jobs_of.get(dataset.id, [])
-            if j.kind == "snapshot"
+            if KINDS[j.kind].in_place
         )
         left = dataset.quota_bytes - dataset.size_bytes - snaps
         span = max(left, 0.0) / dataset.growth_bytes_per_year

@@ -5,9 +5,9 @@ from zoneinfo import ZoneInfo
 
 from pydantic import BaseModel, ConfigDict
 
-from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.schedule import starts
 from kavrel.core.index import Index
+from kavrel.core.kinds import KINDS, jobs_that
 from kavrel.core.log.last import last_good
 from kavrel.core.log.tried import last_tried
 from kavrel.core.plan import AboutKind, Job, LogKind
@@ -52,7 +52,7 @@ def due(index: Index, today: date) -> list[Due]:
     for pool in plan.pools:
         why = f"scrub or parity check every {known['scrub_days']:.0f} days, in quiet hours"
         every("scrub", "pool", pool.id, pool.name, "scrub_days", why)
-    planned = {j.reads_from for j in plan.jobs if j.kind == "restore_test"}
+    planned = {j.reads_from for j in jobs_that(plan, lambda kind: kind.tries)}
     for job in plan.jobs:
         kind = KINDS[job.kind]
         if kind.copies and kind.target != "none" and job.id not in planned:
@@ -79,15 +79,16 @@ def due(index: Index, today: date) -> list[Due]:
 def _by_hand(index: Index, job: Job, today: date) -> Due:
     """A job done by hand: the first start by its schedule after it was last done."""
     zone = index.plan.zone
-    kind: LogKind = "shelf_copy" if job.kind == "shelf" else "restore_test"
+    declared = KINDS[job.kind]
+    kind = declared.logged_as
     why = "the copy done by hand"
-    if job.reads_from and job.kind == "restore_test":
+    if job.reads_from and declared.tries:
         why = f"restore one item from {index.jobs[job.reads_from].name}, open it, note the minutes"
     last = last_good(index.plan, kind, "job", job.id)
     begin = later(last, 1) if last else today
     found = starts(job.schedule, zone, begin, later(begin, 366 * 5))
     when = datetime.fromtimestamp(found[0], ZoneInfo(zone)).date() if found else today
-    if last is None and job.kind == "shelf":
+    if last is None and declared.copies:
         when = today
     return _due(kind, "job", job.id, job.name, when, last, today, why)
 

@@ -13,11 +13,11 @@ from itertools import count
 
 from pydantic import BaseModel, ConfigDict
 
+from kavrel.core.filesystems import ext4
 from kavrel.core.index import Index
 from kavrel.core.moves.state import Cargo, Move, State, World, Yard
 from kavrel.core.moves.times import MoveTimes
 from kavrel.core.plan import Disk, Tick
-from kavrel.core.pools.filesystems import ext4
 from kavrel.core.working import Working, step
 
 MOST_STATES = 30_000

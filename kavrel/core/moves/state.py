@@ -11,10 +11,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
+from kavrel.core.filesystems import ext4
 from kavrel.core.plan import Disk, Pool
 from kavrel.core.pools import room
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.pools.filesystems import ext4
 
 Verb = Literal["create", "copy", "verify", "wipe", "add", "replace"]
 
@@ -147,10 +147,8 @@ class Yard:
                 if mask & joined
             ]
             family = plan.family
-            if len(groups) == 1 and family == "striped_mirror":
-                family = "mirror"
-            if len(groups) == 1 and family in ("raid50", "raid60"):
-                family = "raid5" if family == "raid50" else "raid6"
+            if len(groups) == 1:
+                family = FAMILIES[family].of_one_group or family
         else:
             groups = [tuple(g) for g in self.members(pool, joined)]
             family = plan.family

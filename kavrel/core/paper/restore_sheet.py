@@ -1,8 +1,7 @@
 """The sheet for whoever must restore without the administrator, having never seen the lab."""
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
-from typing import Literal
+from collections.abc import Sequence
 
 from kavrel.core.copies.keys import encrypted_at_source, key_at
 from kavrel.core.evaluate import Evaluation
@@ -10,21 +9,10 @@ from kavrel.core.index import Index
 from kavrel.core.paper.document import Document, Fact, Section, Step
 from kavrel.core.plan import Plan
 from kavrel.core.proof.cell import Cell, StepView
+from kavrel.core.proof.hazards import HAZARDS
 from kavrel.core.proof.restores import WORTH_ORDER
 from kavrel.core.quantities import span_words
 
-# What somebody may stand before, and what of it there may be several of; the rest needs the
-# administrator.
-HAZARDS: Mapping[str, Literal["box", "pool", "site", "one"]] = {
-    "box_lost": "box",
-    "fire": "site",
-    "theft": "site",
-    "malware": "one",
-    "malware_credentials": "one",
-    "second_disk": "pool",
-    "boot_lost": "box",
-    "deleted": "one",
-}
 PHASES = {
     "notice": "first of all",
     "replace": "replace",
@@ -53,7 +41,8 @@ def restore_sheet(plan: Plan, evaluation: Evaluation, origin: str) -> Document:
         Section(title="Where the keys are", facts=_keys(index)),
     ]
     views = {h.id: h for h in evaluation.hazards}
-    for hazard, what in HAZARDS.items():
+    # What somebody may stand before; the rest needs the administrator.
+    for hazard, what in ((h.id, h.on_sheet) for h in HAZARDS.values() if h.on_sheet):
         struck: dict[str, list[Cell]] = defaultdict(list)
         for cell in evaluation.proof:
             if cell.hazard == hazard and cell.fate != "runs_on":

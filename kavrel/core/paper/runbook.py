@@ -3,9 +3,9 @@
 from kavrel.core.copies.carrier import address_of, runs_on, source_host, target_host
 from kavrel.core.copies.fetch import landing
 from kavrel.core.copies.keys import encrypted_at_source
-from kavrel.core.copies.kinds import KINDS
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
+from kavrel.core.kinds import KINDS
 from kavrel.core.log.last import last_good
 from kavrel.core.paper.document import Document, Section, Step
 from kavrel.core.plan import Disk, Plan

@@ -11,10 +11,11 @@ from itertools import combinations
 
 from pydantic import BaseModel, ConfigDict
 
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.pools import room
 from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.pools.finder import COPY_ON_WRITE, FILESYSTEMS, MOST_DISKS, Wish
+from kavrel.core.pools.finder import MOST_DISKS, Wish, searched
 from kavrel.core.pools.lay_out import lay_out
 from kavrel.core.pools.layout import Layout
 from kavrel.core.pools.options import grouped
@@ -165,7 +166,7 @@ def _fit(
                 sizes = tuple(tuple(d.capacity_bytes for d in g) for g in groups)
                 if family.complaint(sizes):
                     continue
-                for filesystem in FILESYSTEMS:
+                for filesystem in searched():
                     if filesystem not in family.filesystems or not _allowed(filesystem, wish):
                         continue
                     usable = room.usable_bytes(
@@ -179,11 +180,12 @@ def _fit(
 
 
 def _allowed(filesystem: str, wish: Wish) -> bool:
+    system = FILESYSTEMS[filesystem]
     if wish.filesystem and filesystem != wish.filesystem:
         return False
-    if wish.replication and filesystem != "zfs":
+    if wish.replication and not system.guest_replication:
         return False
-    return not (wish.snapshots or wish.checksums) or filesystem in COPY_ON_WRITE
+    return (system.snapshots or not wish.snapshots) and (system.checksums or not wish.checksums)
 
 
 def _basket(

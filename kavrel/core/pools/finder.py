@@ -19,6 +19,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict
 
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import FilesystemId
 from kavrel.core.pools import room
 from kavrel.core.pools.facts import Conditions, DiskFacts
@@ -34,8 +35,6 @@ from kavrel.core.working import Working, step
 
 MOST_DISKS = 24
 MOST_MIRRORED = 4  # more copies than that of the same are only ever made by mistake
-COPY_ON_WRITE = frozenset({"zfs", "btrfs"})
-FILESYSTEMS = ("zfs", "btrfs", "xfs", "ext4")
 MOST_SETS = 6_000  # sets of disks that are looked at for a budget
 Workload = Literal["files", "machines", "archive"]
 # How finely small accesses and the rebuild count, in steps to a doubling; None: not at all.
@@ -44,6 +43,12 @@ STEPS: dict[Workload, tuple[float | None, float | None, float | None]] = {
     "machines": (0.5, 2.0, 0.5),
     "archive": (None, None, 0.5),
 }
+
+
+def searched() -> list[str]:
+    """The file systems that layouts are looked for with: those that can do most first."""
+    found = [f for f in FILESYSTEMS.values() if not f.bare]
+    return [f.id for f in sorted(found, key=lambda f: -(f.repairs + f.checksums + f.snapshots))]
 
 
 class Wish(BaseModel):
@@ -258,7 +263,7 @@ class _Finder:
         wish = self.wish
         if wish.filesystem:
             return [wish.filesystem] if wish.filesystem in family.filesystems else []
-        return [f for f in FILESYSTEMS if f in family.filesystems]
+        return [f for f in searched() if f in family.filesystems]
 
     def _groupings(self, family: Family) -> Iterator[tuple[tuple[int, ...], ...]]:
         count = len(self.disks)
@@ -443,11 +448,13 @@ class _Finder:
         if wish.over_time:
             found["over time"] = _Target(lambda c: float(c.family.grows_by == "disk"), 1)
         if wish.snapshots:
-            found["snapshots"] = _Target(lambda c: float(c.filesystem in COPY_ON_WRITE), 1)
+            found["snapshots"] = _Target(lambda c: float(FILESYSTEMS[c.filesystem].snapshots), 1)
         if wish.checksums:
-            found["checksums"] = _Target(lambda c: float(c.filesystem in COPY_ON_WRITE), 1)
+            found["checksums"] = _Target(lambda c: float(FILESYSTEMS[c.filesystem].checksums), 1)
         if wish.replication:
-            found["replication"] = _Target(lambda c: float(c.filesystem == "zfs"), 1)
+            found["replication"] = _Target(
+                lambda c: float(FILESYSTEMS[c.filesystem].guest_replication), 1
+            )
         return found
 
     def _misses(self, weighed: Sequence[Candidate], targets: dict[str, "_Target"]) -> list[Miss]:

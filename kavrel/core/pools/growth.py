@@ -13,12 +13,13 @@ from datetime import date, timedelta
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.bench.bays import bays, misfit
+from kavrel.core.filesystems import FILESYSTEMS
+from kavrel.core.filesystems.zfs import efficiency
 from kavrel.core.index import Index
 from kavrel.core.plan import Offer, Pool
 from kavrel.core.pools import room
 from kavrel.core.pools.facts import DiskFacts
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.pools.filesystems.zfs import efficiency
 from kavrel.core.pools.layout import Layout
 from kavrel.core.pools.passes import pass_hours
 from kavrel.core.pools.pool import disk_facts, pool_conditions
@@ -253,7 +254,7 @@ def _enlargements(
         if family.grows_by == "disk":
             wider = [[*sizes[0], size], *sizes[1:]]
             if not family.check(wider) and not family.complaint(wider):
-                joins = pool.family in ("raid5", "raid6")
+                joins = family.reshapes
                 hours = (
                     pass_of(disk) * (len(sizes[0]) if joins else 1) if layout.survives_any else 0.25
                 )
@@ -261,9 +262,9 @@ def _enlargements(
                 if not joins or size >= smallest:
                     add(f"add one {disk.label}", usable(wider), disk, 1, hours, caution)
         widths = [len(g) for g in sizes]
-        if family.grows_by == "group" and pool.filesystem == "zfs":
+        if family.grows_by == "group" and FILESYSTEMS[pool.filesystem].whole_disks:
             width = widths[0]
-            target = "striped_mirror" if pool.family == "mirror" else pool.family
+            target = family.of_more_groups or pool.family
             more = [*sizes, tuple([size] * width)]
             add(f"add a group of {width} x {disk.label}", usable(more, target), disk, width, 0.25)
         if (
@@ -289,7 +290,7 @@ def _enlargements(
                 else "copied to the new disk with the pool out of use",
                 in_place=True,
             )
-        if pool.family.startswith("raidz") and size >= min(sizes[0]):
+        if family.widens and size >= min(sizes[0]):
             after = widened_bytes(pool, sizes, usable, need.at(due))
             # Every used byte of the group is read once and written once, over all its disks.
             total = usable([list(g) for g in sizes])

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from functools import lru_cache
 
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.pools import room
 from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.families import FAMILIES
@@ -229,7 +230,7 @@ def _speeds(family: Family, groups: Disks, conditions: Conditions) -> tuple[Spee
 
 def _memory(filesystem: str, usable: int, conditions: Conditions) -> tuple[float, Working]:
     base = step("a plain file server", conditions.ram_gib_files, "GiB", assumption="ram_gib_files")
-    if filesystem != "zfs":
+    if not FILESYSTEMS[filesystem].big_cache:
         return conditions.ram_gib_files, step(
             "memory advised", conditions.ram_gib_files, "GiB", "", base
         )

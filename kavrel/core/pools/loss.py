@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.families.family import Family
 from kavrel.core.pools.odds import (
@@ -72,7 +73,9 @@ def rebuild_hours(
 
 def reads_used_alone(family: Family, filesystem: str) -> bool:
     """Whether a rebuild goes over the used space alone: ZFS and Btrfs copies know what is used."""
-    return filesystem == "zfs" or family.copies > 0
+    system = FILESYSTEMS[filesystem]
+    # Below it an array of another kind knows nothing of files.
+    return system.scrubs_used and (system.whole_disks or family.copies > 0)
 
 
 def repair_of(

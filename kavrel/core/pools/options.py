@@ -5,16 +5,8 @@ from collections.abc import Sequence
 
 from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.pools.families.family import ONLY_BTRFS, ONLY_ZFS, Family
 from kavrel.core.pools.lay_out import lay_out
 from kavrel.core.pools.layout import Layout
-
-
-def own_filesystem(family: Family) -> str:
-    """The file system of a family that has only one; the bare array of the others."""
-    if family.filesystems == ONLY_ZFS:
-        return "zfs"
-    return "btrfs" if family.filesystems == ONLY_BTRFS else "none"
 
 
 def grouped(
@@ -68,7 +60,7 @@ def layouts(
     """
     found = []
     for family in FAMILIES.values():
-        chosen = filesystem or own_filesystem(family)
+        chosen = filesystem or family.own_filesystem
         if chosen not in family.filesystems:
             continue
         for widths in family.groupings(len(disks)):

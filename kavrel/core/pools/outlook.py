@@ -20,18 +20,6 @@ from kavrel.core.working import Working, step
 
 SEED = 20_260_101
 KINDS_OF_DISK = ("hdd", "ssd", "nvme")
-ONE_MORE = {
-    "single": "mirror",
-    "raid5": "raid6",
-    "raid50": "raid60",
-    "raidz1": "raidz2",
-    "raidz2": "raidz3",
-    "parity1": "parity2",
-    "slices1": "slices2",
-    "copies2": "copies3",
-    "mirror": "mirror",
-    "striped_mirror": "striped_mirror",
-}
 
 
 class YearOdds(BaseModel):
@@ -291,7 +279,7 @@ def _changes(
         ]
         cost = sum(max(dearest, d.price_minor) for d in worn)
         add(f"new disks for {', '.join(d.label for d in worn)}", with_groups=fresh, cost=cost)
-    more = ONE_MORE.get(pool.family)
+    more = FAMILIES[pool.family].stronger
     if more:
         # One disk more in each group, of the group's largest size, all of it for redundancy.
         last = len(groups) - 1

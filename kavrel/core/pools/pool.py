@@ -6,7 +6,9 @@ from dataclasses import dataclass, replace
 from datetime import date
 
 from kavrel.core.copies.schedule import longest_step_days
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
+from kavrel.core.kinds import jobs_that
 from kavrel.core.plan import Disk, Pool
 from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.families import FAMILIES
@@ -120,10 +122,11 @@ def scrub_days(index: Index, pool: Pool) -> float | None:
 
     None where nobody scrubs.
     """
-    found = [j for j in index.plan.jobs if j.kind == "scrub" and j.pool == pool.id]
+    found = [j for j in jobs_that(index.plan, lambda kind: kind.scrubs) if j.pool == pool.id]
     if found:
         return min(longest_step_days(j.schedule) for j in found)
-    return index.assumptions["scrub_days"] if pool.filesystem in ("zfs", "btrfs") else None
+    checks = FILESYSTEMS[pool.filesystem].checksums
+    return index.assumptions["scrub_days"] if checks else None
 
 
 def spare_for(index: Index, pool: Pool) -> Disk | None:

@@ -20,7 +20,6 @@ from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.growth import drifted
 from kavrel.core.pools.loss import Risk, odds_of, risks
-from kavrel.core.pools.options import own_filesystem
 from kavrel.core.pools.taken import Need
 from kavrel.core.working import Working, step
 
@@ -29,14 +28,10 @@ QUARTERS_A_YEAR = 4
 MOST_NODES = 4000
 TB = 1e12
 
-# Makes that can be added a group at a time to one pool: family and width of a group.
-MAKES: tuple[tuple[str, int], ...] = (
-    ("mirror", 2),
-    ("mirror", 3),
-    *(("raidz1", w) for w in range(3, 7)),
-    *(("raidz2", w) for w in range(4, 13)),
-    *(("raidz3", w) for w in range(5, 13)),
-)
+
+def widths_bought() -> list[tuple[str, int]]:
+    """What can be added a group at a time to one pool: family and width of a group."""
+    return [(f.id, width) for f in FAMILIES.values() for width in f.bought_in]
 
 
 @dataclass(frozen=True)
@@ -60,9 +55,9 @@ def standing_of(
     family: str, usable_bytes: int, disks: int, found: Sequence[Risk]
 ) -> Standing | None:
     """The pool as a start, where groups can be added to it; None where it has to be made anew."""
-    makes = {f for f, _ in MAKES}
-    known = "mirror" if family == "striped_mirror" else family
-    return Standing(known, usable_bytes, disks, tuple(found)) if known in makes else None
+    known = FAMILIES[family].of_one_group or family
+    bought = FAMILIES[known].bought_in
+    return Standing(known, usable_bytes, disks, tuple(found)) if bought else None
 
 
 class Purchase(BaseModel):
@@ -107,7 +102,7 @@ class _Make:
     def risk(self, years: float, conditions: Conditions) -> float:
         """-log of the odds that one group keeps everything for so many years."""
         family, group = FAMILIES[self.family], [self.offer] * self.width
-        odds = odds_of(risks(family, [group], own_filesystem(family), conditions), years)
+        odds = odds_of(risks(family, [group], family.own_filesystem, conditions), years)
         return -math.log1p(-min(odds, 1 - 1e-12))
 
 
@@ -357,7 +352,7 @@ def _makes(
 ) -> list[_Make]:
     found = []
     for offer in offers:
-        for family, width in MAKES:
+        for family, width in widths_bought():
             if width > min(bays, at_most.get(offer.id, bays)):
                 continue
             sizes = (tuple([offer.capacity_bytes] * width),)

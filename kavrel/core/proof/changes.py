@@ -10,9 +10,10 @@ from typing import Any
 
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.keys import encrypted_at_source
-from kavrel.core.copies.kinds import KINDS
 from kavrel.core.edit import fresh_id
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
+from kavrel.core.kinds import KINDS, snapped
 from kavrel.core.log.tried import still_tried
 from kavrel.core.plan import Dataset, Disk, Job, LogEntry, Offer, Plan, Retention, Schedule
 
@@ -49,7 +50,9 @@ def alarms(seen: Seen) -> Iterator[Candidate]:
     index, book, _ = seen
     plan = index.plan
     deaf = [
-        j for j in _copies(plan) if j.alarm_days is None and j.kind not in ("snapshot", "shelf")
+        j
+        for j in _copies(plan)
+        if j.alarm_days is None and not (KINDS[j.kind].in_place or KINDS[j.kind].by_hand)
     ]
     if deaf:
         days = {j.id: {"alarm_days": max(2.0, 2 * book.mean_interval_days(j))} for j in deaf}
@@ -63,7 +66,9 @@ def restore_tests(seen: Seen) -> Iterator[Candidate]:
     index, _, today = seen
     plan = index.plan
     untried = [
-        j for j in _copies(plan) if j.kind != "snapshot" and not still_tried(index, j, None, today)
+        j
+        for j in _copies(plan)
+        if not KINDS[j.kind].in_place and not still_tried(index, j, None, today)
     ]
     if untried:
         entries = tuple(
@@ -117,7 +122,7 @@ def longer(seen: Seen) -> Iterator[Candidate]:
             or job.retention.monthly >= 12
         ):
             continue
-        if job.kind == "folder_mirror" or job.retention.all_days >= 365:
+        if KINDS[job.kind].trash or job.retention.all_days >= 365:
             continue
         kept = job.retention.model_copy(update={"monthly": 12})
         plan = _jobs(index.plan, {job.id: {"retention": kept}})
@@ -130,14 +135,14 @@ def snapshots(seen: Seen) -> Iterator[Candidate]:
     """Snapshots where there are none."""
     index, _, _ = seen
     plan = index.plan
-    snapped = {d for j in plan.jobs if j.kind == "snapshot" for d in j.datasets}
+    kept_there = snapped(plan)
     for pool in plan.pools:
-        if pool.filesystem not in ("zfs", "btrfs"):
+        if not FILESYSTEMS[pool.filesystem].snapshots:
             continue
         bare = [
             d
             for d in plan.datasets
-            if d.pool == pool.id and d.id not in snapped and not d.throw_away
+            if d.pool == pool.id and d.id not in kept_there and not d.throw_away
         ]
         if bare:
             job = Job(
@@ -277,7 +282,9 @@ def ups(seen: Seen) -> Iterator[Candidate]:
     index, _, _ = seen
     plan = index.plan
     for host in plan.hosts:
-        frail = any(p.host == host.id and p.filesystem not in ("zfs", "btrfs") for p in plan.pools)
+        frail = any(
+            p.host == host.id and not FILESYSTEMS[p.filesystem].copy_on_write for p in plan.pools
+        )
         if frail and host.id not in index.on_ups:
             hosts = tuple(
                 h.model_copy(update={"on_ups": True}) if h.id == host.id else h for h in plan.hosts

@@ -12,7 +12,7 @@ from kavrel.core.pools.lifetimes import interval
 from kavrel.core.pools.pool import pool_states
 from kavrel.core.proof.changes import candidates
 from kavrel.core.proof.lifetimes import Tally, live
-from kavrel.core.proof.model import CAUSES, lab_model
+from kavrel.core.proof.model import cause_title, lab_model
 from kavrel.core.shares.access import access_matrix
 from kavrel.core.week.nights import scheduled_book
 from kavrel.core.working import Working, step
@@ -199,7 +199,10 @@ def _dataset(dataset: str, tally: Tally, done: int) -> DatasetLives:
     low, high = interval(lost, done)
     causes = [
         CauseShare(
-            cause=c, title=CAUSES[c], lost_odds=n / max(done, 1), days=tally.days[c] / max(done, 1)
+            cause=c,
+            title=cause_title(c),
+            lost_odds=n / max(done, 1),
+            days=tally.days[c] / max(done, 1),
         )
         for c, n in tally.lost.items()
     ]

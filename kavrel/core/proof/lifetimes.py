@@ -90,7 +90,7 @@ class Strikes:
     notice_days: float
     share: float
     spread: bool = False
-    common: int | None = None  # the same number: one event for several datasets
+    common: str | None = None  # the same name: one event for several datasets
 
 
 @dataclass(frozen=True)
@@ -216,7 +216,7 @@ class _Chunk:
         self.model, self.years, self.count, self.seed = model, years, count, seed
         self.carriers = [self._carrier(c) for c in model.carriers]
         self.jobs = [self._job(j) for j in model.jobs]
-        self.common: dict[int, tuple[Array, Array]] = {}
+        self.common: dict[str, tuple[Array, Array]] = {}
         # Events that strike several datasets are looked up once for all of them.
         self.places: dict[int, dict[_Times, Array]] = {}
 

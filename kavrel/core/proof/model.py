@@ -7,20 +7,18 @@ from itertools import pairwise
 
 from kavrel.core.copies.book import Copy, CopyBook
 from kavrel.core.copies.keys import encrypted_at_source
-from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.retention import DAY
 from kavrel.core.copies.space import stored_on
 from kavrel.core.index import Index
+from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Dataset, Job
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.loss import HORIZON_YEARS, Risk, damage_of, risks
 from kavrel.core.pools.outlook import ageing_of, lives_of
 from kavrel.core.pools.pool import pool_conditions, pool_groups
 from kavrel.core.pools.taken import Stored
-from kavrel.core.proof.hazards.corruption import CORRUPTION
+from kavrel.core.proof.hazards import HAZARDS
 from kavrel.core.proof.hazards.hazard import Scene, Strike
-from kavrel.core.proof.hazards.malware import MALWARE
-from kavrel.core.proof.hazards.malware_credentials import MALWARE_CREDENTIALS
 from kavrel.core.proof.lifetimes import (
     Carrier,
     LabCopy,
@@ -35,19 +33,19 @@ from kavrel.core.shares.access import Access
 HOURS = 24 * YEAR_DAYS
 DELAYS = tuple(map(float, (0, 0.5, 1, 2, 4, 7, 10, 14, 21, 28, 35, 45, 60, 90, 120, 180, 365, 730)))
 SHARE_STEP, DELAY_STEP, MOST_DELAYS = 0.05, 0.25, 60
-CAUSES = {
+CARRIERS = {
     "fire": "fire or flood",
     "theft": "theft",
     "box": "box or controller",
     "disks": "disks of the pool",
-    "deleted": "deleted by mistake",
-    "corruption": "silent corruption",
-    "malware": "malware",
-    "malware_credentials": "malware with credentials",
-    "power": "power cut in a write",
     "rebuild": "a file damaged in a rebuild",
     "account": "account closed",
 }
+
+
+def cause_title(cause: str) -> str:
+    """What a cause is called: a carrier that dies, or a hazard that strikes of itself."""
+    return CARRIERS[cause] if cause in CARRIERS else HAZARDS[cause].title
 
 
 def delays_of(book: CopyBook, job: Job) -> dict[float, tuple[float, float]]:
@@ -169,7 +167,7 @@ class _Builder:
         found = self.known["silent_found_days"]
         rate = self.known["silent_failure_rate"] if fails else 0.0
         # Snapshots are looked at by nobody, but they fail with the pool, not by themselves.
-        return LabJob(job.id, 0.0 if job.kind == "snapshot" else rate, alarm, found / YEAR_DAYS)
+        return LabJob(job.id, 0.0 if kind.in_place else rate, alarm, found / YEAR_DAYS)
 
     def _chain(self, job: Job) -> tuple[int, ...]:
         found = [self.job_numbers[job.id]]
@@ -204,47 +202,31 @@ class _Builder:
             tuple(mean for mean, _ in table.values()),
             tuple(never for _, never in table.values()),
             frozenset(useless),
-            0.0 if job.kind == "snapshot" else bad,
+            0.0 if KINDS[job.kind].in_place else bad,
             key,
         )
 
     def _dataset(self, dataset: Dataset) -> LabDataset:
         index, known, scene = self.index, self.known, self.scene
-        malware = MALWARE.strike(scene, dataset)
-        deep = MALWARE_CREDENTIALS.strike(scene, dataset)
-        rotten = CORRUPTION.strike(scene, dataset)
-        found = [
-            Strikes(
-                "deleted",
-                known["deletion_rate"],
-                known["deleted_notice_days"],
-                known["deleted_share"],
-                spread=True,
-            )
-        ]
-        share = known["malware_credentials_share"]
-        seen = known["malware_notice_days"]
-        if malware.state == "spoiled":
+        found, strikes = [], {}
+        for hazard in HAZARDS.values():
+            strike = hazard.strike(scene, dataset)
+            lived = hazard.lived(scene, dataset, strike)
+            if lived is None:
+                continue
+            strikes[hazard.id] = strike
+            common = hazard.id if lived.together else None
             found.append(
-                Strikes("malware", known["malware_rate"] * (1 - share), seen, 1.0, common=0)
+                Strikes(
+                    hazard.id, lived.a_year, lived.notice_days, lived.share, lived.spread, common
+                )
             )
-        found.append(
-            Strikes("malware_credentials", known["malware_rate"] * share, seen, 1.0, common=1)
-        )
-        if rotten.state == "spoiled":
-            notice = rotten.seen_after_days or 0.0
-            part = known["corruption_share"]
-            found.append(Strikes("corruption", known["corruption_rate"], notice, part, spread=True))
         pool = index.pools[dataset.pool]
         in_rebuild = damage_of(self.risks[pool.id], HORIZON_YEARS)
         if in_rebuild:
             rate = -math.log1p(-in_rebuild) / HORIZON_YEARS
             one_file = min(dataset.file_bytes / max(dataset.size_bytes, 1), 1.0)
             found.append(Strikes("rebuild", rate, 0.0, one_file))
-        if pool.host not in index.on_ups and pool.filesystem not in ("zfs", "btrfs"):
-            spoils = known["power_cut_rate"] * known["power_cut_spoils"]
-            found.append(Strikes("power", spoils, 0.0, known["corruption_share"]))
-        strikes = {"malware": malware, "malware_credentials": deep}
         copies = [self._copy(c, strikes) for c in self.book.copies[dataset.id]]
         hours = known["order_box_hours"] + dataset.size_bytes / 1e8 / 3600
         worth = known[f"{dataset.worth}_money"]

@@ -99,7 +99,7 @@ def combine(first: Strike, second: Strike) -> Strike:
 
 def paired(pair: Pair) -> Hazard:
     """The pair as one hazard."""
-    by_id = {h.id: h for h in HAZARDS}
+    by_id = HAZARDS
     first, second = by_id[pair.first], by_id[pair.second]
 
     def strike(scene: Scene, dataset: Dataset) -> Strike:
@@ -108,7 +108,8 @@ def paired(pair: Pair) -> Hazard:
     title = f"{first.title} + {second.title}"
     short = f"{first.short} + {second.short}"
     assumes = tuple(dict.fromkeys((*first.assumes, *second.assumes)))
-    return Hazard(pair.id, title, short, pair.why, strike, assumes)
+    lived = f"{first.title}: {first.lifetimes}; {second.title}: {second.lifetimes}"
+    return Hazard(pair.id, title, short, pair.why, strike, assumes, lifetimes=lived)
 
 
 PAIRED: tuple[Hazard, ...] = tuple(paired(p) for p in PAIRS)

@@ -53,7 +53,7 @@ def prove(
     index: Index,
     book: CopyBook,
     matrix: Sequence[Access],
-    hazards: Sequence[Hazard] = HAZARDS,
+    hazards: Sequence[Hazard] | None = None,
     now: Mapping[str, Standing] | None = None,
     strikes: Strikes | None = None,
     of: Collection[str] | None = None,
@@ -68,7 +68,7 @@ def prove(
     kept: Strikes = {} if strikes is None else strikes
     cells: list[Cell] = []
     maker = _Maker(scene)
-    for hazard in hazards:
+    for hazard in HAZARDS.values() if hazards is None else hazards:
         if hazard.id not in kept:
             kept[hazard.id] = {d.id: hazard.strike(scene, d) for d in index.plan.datasets}
         maker.hazard = hazard.id
@@ -91,7 +91,7 @@ def prove_today(
     def matters(strike: Strike) -> bool:
         return strike.strips or strike.state in ("gone", "spoiled")
 
-    concerned = [h for h in HAZARDS if any(matters(strikes[h.id][d]) for d in waiting)]
+    concerned = [h for h in HAZARDS.values() if any(matters(strikes[h.id][d]) for d in waiting)]
 
     def said(cell: Cell) -> tuple[object, ...]:
         return cell.fate, cell.rpo_seconds, cell.rto_seconds, cell.otherwise_rpo_seconds
@@ -364,7 +364,7 @@ def worst_working(cells: list[Cell], index: Index, key: Literal["rpo", "rto"]) -
     restored = [c for c in cells if c.fate == "restored"]
     if not restored:
         return step(name, 0.0, "s", "no hazard needs a copy to be used")
-    titles = {h.id: h.title for h in HAZARDS}
+    titles = {h.id: h.title for h in HAZARDS.values()}
 
     def figure(cell: Cell) -> float:
         return (cell.rpo_seconds if key == "rpo" else cell.rto_seconds) or 0.0

@@ -3,12 +3,12 @@
 import ipaddress
 from collections.abc import Iterator
 
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Network, Plan
 from kavrel.core.shares.protocols import PROTOCOLS
 
 Place = tuple[str, str, str, str]  # collection, item, field, what would be right
-THICK_FILESYSTEMS = ("zfs", "btrfs")
 
 
 def contradictions(plan: Plan) -> Iterator[Place]:
@@ -28,17 +28,17 @@ def contradictions(plan: Plan) -> Iterator[Place]:
 def _tree(index: Index) -> Iterator[Place]:
     for dataset in index.plan.datasets:
         pool = index.pools[dataset.pool]
-        able = pool.filesystem in THICK_FILESYSTEMS
-        if dataset.reserve_bytes and pool.filesystem != "zfs":
+        system = FILESYSTEMS[pool.filesystem]
+        if dataset.reserve_bytes and not system.reserves:
             text = f"{pool.filesystem} reserves nothing: only ZFS keeps room for a dataset"
             yield "datasets", dataset.id, "reserve_bytes", text
-        if dataset.quota_bytes is not None and not able:
+        if dataset.quota_bytes is not None and not system.quotas:
             text = f"{pool.filesystem} has no quota on a folder: use ZFS or Btrfs, or users' quotas"
             yield "datasets", dataset.id, "quota_bytes", text
         if dataset.quota_bytes is not None and dataset.reserve_bytes > dataset.quota_bytes:
             text = "more is reserved than the quota allows"
             yield "datasets", dataset.id, "reserve_bytes", text
-        if dataset.encrypted and pool.filesystem != "zfs":
+        if dataset.encrypted and not system.encrypts:
             text = f"{pool.filesystem} encrypts no single dataset: encrypt the pool's disks"
             yield "datasets", dataset.id, "encrypted", text
         above, steps = dataset.parent, 0

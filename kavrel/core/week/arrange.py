@@ -21,9 +21,9 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.copies.book import CopyBook
-from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.schedule import OFTEN, starts
 from kavrel.core.index import Index
+from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job, Plan
 from kavrel.core.pools.pool import pool_states
 from kavrel.core.week.counts import Counts, counts

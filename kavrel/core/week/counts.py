@@ -8,8 +8,8 @@ from zoneinfo import ZoneInfo
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.copies.book import CopyBook
-from kavrel.core.copies.kinds import KINDS
 from kavrel.core.index import Index
+from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Plan
 from kavrel.core.pools.pool import pool_states
 from kavrel.core.week.fluid import TaskRun

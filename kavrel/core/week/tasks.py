@@ -8,6 +8,7 @@ from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.first import first_loads
 from kavrel.core.copies.path import link_mb_per_s
 from kavrel.core.copies.schedule import starts, within
+from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job
 from kavrel.core.week.fluid import Steps, Task, TaskRun, flow_through
 from kavrel.core.week.sharing import Demand
@@ -26,7 +27,7 @@ def tasks(book: CopyBook, first: date, last: date) -> list[Task]:
     return [
         task
         for job in book.index.plan.jobs
-        if job.kind != "restore_test" and (task := _task(book, job, _back(book, job, first), last))
+        if not KINDS[job.kind].tries and (task := _task(book, job, _back(book, job, first), last))
     ]
 
 

@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date
 
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Export, Plan
 from kavrel.core.shares.addresses import Listener, listeners
 from kavrel.core.shares.protocols.ftp import PASSIVE
@@ -113,7 +114,7 @@ def target_json(plan: Plan, host: str, origin: str) -> str:
     objects, targets = [], []
     for export in box.exports("iscsi"):
         pool = box.index.pools[box.index.datasets[export.dataset].pool]
-        zvol = pool.filesystem == "zfs"
+        zvol = FILESYSTEMS[pool.filesystem].by_name
         dev = f"{box.folders[export.dataset]}/{export.name}.img"
         if zvol:
             dev = f"/dev/zvol/{box.folders[export.dataset].removeprefix('/srv/')}/{export.name}"
@@ -171,7 +172,7 @@ def target_json(plan: Plan, host: str, origin: str) -> str:
 def mount_options(volume: Volume) -> str:
     """Options of fstab and of a mount unit."""
     found = MOUNT_OPTIONS[volume.pool.filesystem]
-    if volume.pool.filesystem == "btrfs" and volume.pool.compression_ratio > 1:
+    if FILESYSTEMS[volume.pool.filesystem].subvolumes and volume.pool.compression_ratio > 1:
         found += ",compress=zstd"
     # What is locked after a start waits for its passphrase: the box comes up without it.
     locked = volume.pool.encrypted

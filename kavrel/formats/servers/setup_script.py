@@ -12,34 +12,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date
 
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Dataset, Disk, Plan, Pool
+from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.names import SYSTEM_NAMES
 from kavrel.formats.servers.site import NAMESPACE, Box
 from kavrel.formats.servers.template import plain, render
-
-LEVELS = {
-    "raid10": "10",
-    "raid5": "5",
-    "raid6": "6",
-    "raid50": "5",
-    "raid60": "6",
-    "mirror": "1",
-    "stripe": "0",
-}
-NESTED = ("raid50", "raid60", "striped_mirror")
-PROFILES = {
-    "copies2": " -d raid1 -m raid1",
-    "copies3": " -d raid1c3 -m raid1c3",
-    "copies10": " -d raid10 -m raid10",
-}
-FLAGS = {"ext4": "-q -F -U ", "xfs": "-q -f -m uuid=", "btrfs": "-q -f -U "}
-BY_HAND = {
-    "slices1": "cut the disks into slices by the drawing, make an array of each, join those",
-    "slices2": "cut the disks into slices by the drawing, make an array of each, join those",
-    "union": "give each disk a file system of its own, and join their folders by a union mount",
-    "parity1": "give each data disk a file system of its own, then set the parity up over them",
-    "parity2": "give each data disk a file system of its own, then set the parity up over them",
-}
 
 
 @dataclass(frozen=True)
@@ -132,7 +110,7 @@ def _names(disks: tuple[str, ...], box: Box) -> str:
 def _there(box: Box, pool: Pool) -> str:
     """A test of the shell that holds where the pool is."""
     name = box.pool_name(pool)
-    if pool.filesystem == "zfs":
+    if FILESYSTEMS[pool.filesystem].by_name:
         return f"pool_is_there {name}"
     return f"is_mounted /srv/{name}"
 
@@ -141,7 +119,7 @@ def _pool(box: Box, pool: Pool) -> Iterator[str]:
     name, there = box.pool_name(pool), _there(box, pool)
     disks = [box.index.disks[d] for d in (*pool.disks, *pool.spares, *pool.tier)]
     if pool.standing:
-        way = f"zpool import {name}" if pool.filesystem == "zfs" else "mount it first"
+        way = f"zpool import {name}" if FILESYSTEMS[pool.filesystem].by_name else "mount it first"
         yield f"{there} || {_left(f'pool {pool.name} stands by the plan and is not here: {way}')}"
         for one in disks:
             if one.serial:
@@ -182,9 +160,10 @@ def _refused(box: Box, pool: Pool) -> str:
     """Why the script does not make a pool; empty where it does."""
     if any(d in box.index.held for d in pool.disks):
         return "its disks hold data: go by the run sheet of the shuffle"
-    if pool.family in BY_HAND:
-        return f"{BY_HAND[pool.family]}; nothing was wiped"
-    if pool.filesystem == "none":
+    by_hand = FAMILIES[pool.family].by_hand
+    if by_hand:
+        return f"{by_hand}; nothing was wiped"
+    if FILESYSTEMS[pool.filesystem].bare:
         return "it has no file system by the plan; nothing was wiped"
     unknown = [d for d in (*pool.disks, *_spares(pool)) if not box.index.disks[d].serial]
     if unknown:
@@ -195,8 +174,9 @@ def _refused(box: Box, pool: Pool) -> str:
 
 def _spares(pool: Pool) -> tuple[str, ...]:
     """The spares that become part of the pool when it is made."""
-    whole_array = pool.family in LEVELS and pool.family not in NESTED
-    return pool.spares if pool.filesystem == "zfs" or whole_array else ()
+    family = FAMILIES[pool.family]
+    whole_array = bool(family.md_level) and not family.nested
+    return pool.spares if FILESYSTEMS[pool.filesystem].whole_disks or whole_array else ()
 
 
 def _said(disk: Disk) -> str:
@@ -206,9 +186,10 @@ def _said(disk: Disk) -> str:
 
 def _made(box: Box, pool: Pool, name: str) -> Iterator[str]:
     """Commands that make a pool, each needing the one before it."""
-    if pool.filesystem == "zfs":
-        word = {"mirror": "mirror", "striped_mirror": "mirror"}.get(pool.family, pool.family)
-        kind = "" if word in ("single", "stripe") else f"{word} "
+    family = FAMILIES[pool.family]
+    system = FILESYSTEMS[pool.filesystem]
+    if system.whole_disks:
+        kind = f"{family.vdev_word} " if family.vdev_word else ""
         groups = " ".join(f"{kind}{_names(g, box)}" for g in pool.groups)
         spares = f" spare {_names(pool.spares, box)}" if pool.spares else ""
         lock = " -O encryption=on -O keyformat=passphrase" if pool.encrypted else ""
@@ -231,9 +212,7 @@ def _made(box: Box, pool: Pool, name: str) -> Iterator[str]:
             line = shlex.quote(f"{mapped} UUID={key} none luks,noauto")
             yield f"run append /etc/crypttab {line}"
         targets = [f"/dev/mapper/{name}-{n}" for n in range(len(targets))]
-    profile = PROFILES.get(pool.family, "")
-    flag = FLAGS[pool.filesystem]
-    yield f"run mkfs.{pool.filesystem}{profile} {flag}{volume.uuid} {' '.join(targets)}"
+    yield f"run mkfs.{pool.filesystem}{family.profile} {system.made}{volume.uuid} {' '.join(targets)}"
     yield f"run mkdir -p {volume.folder}"
     yield f"run mount UUID={volume.uuid} {volume.folder}"
 
@@ -242,19 +221,17 @@ def _array(box: Box, pool: Pool, name: str) -> Iterator[str]:
     """Commands that make the device, and last the devices that get a file system."""
     members = pool.disks
     create = "run mdadm --create --run --metadata=1.2 --bitmap=none"
-    if pool.family == "single" or pool.family.startswith("copies"):
-        yield _names(members, box)
-    elif pool.family == "span":
+    family = FAMILIES[pool.family]
+    if family.joined_volumes:
         yield f"run pvcreate -q {_names(members, box)}"
         yield f"run vgcreate -q {name} {_names(members, box)}"
         yield f"run lvcreate -q -y -n data -l 100%FREE {name}"
         yield f"/dev/{name}/data"
-    elif pool.family in NESTED:
-        level = "1" if pool.family == "striped_mirror" else LEVELS[pool.family]
+    elif family.nested:
         inner = []
         for n, group in enumerate(pool.groups):
             yield (
-                f"{create} /dev/md/{name}-{n} --level={level} "
+                f"{create} /dev/md/{name}-{n} --level={family.md_level} "
                 f"--raid-devices={len(group)} {_names(group, box)}"
             )
             inner.append(f"/dev/md/{name}-{n}")
@@ -263,13 +240,15 @@ def _array(box: Box, pool: Pool, name: str) -> Iterator[str]:
             f"--raid-devices={len(inner)} {' '.join(inner)}"
         )
         yield f"/dev/md/{name}"
+    elif not family.md_level:
+        yield _names(members, box)
     else:
-        if pool.family == "stripe":
+        if not family.outlives(len(members)):
             create = "run mdadm --create --run --metadata=1.2"
         spare = f" --spare-devices={len(pool.spares)}" if pool.spares else ""
         names = _names((*members, *pool.spares), box)
         yield (
-            f"{create} /dev/md/{name} --level={LEVELS[pool.family]} "
+            f"{create} /dev/md/{name} --level={family.md_level} "
             f"--raid-devices={len(members)}{spare} {names}"
         )
         yield f"/dev/md/{name}"
@@ -284,7 +263,7 @@ def _datasets(box: Box, pool: Pool) -> Iterator[str]:
     if not mine:
         return
     yield f"if {_there(box, pool)}; then"
-    if pool.filesystem == "btrfs" and any(d.quota_bytes for d in mine):
+    if FILESYSTEMS[pool.filesystem].subvolumes and any(d.quota_bytes for d in mine):
         # Without it a limit is refused.
         yield f"run btrfs quota enable /srv/{box.pool_name(pool)} || true"
     for dataset in mine:
@@ -303,9 +282,10 @@ def _datasets(box: Box, pool: Pool) -> Iterator[str]:
 
 def _dataset_there(pool: Pool, folder: str) -> str:
     """A command that succeeds where a dataset is there already."""
-    if pool.filesystem == "zfs":
+    system = FILESYSTEMS[pool.filesystem]
+    if system.by_name:
         return f"zfs list -H -o name {folder.removeprefix('/srv/')}"
-    if pool.filesystem == "btrfs":
+    if system.subvolumes:
         return f"btrfs subvolume show {folder}"
     return f"test -d {folder}"
 
@@ -313,7 +293,8 @@ def _dataset_there(pool: Pool, folder: str) -> str:
 def _dataset(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
     """Commands that make one dataset, each needing the one before it."""
     folder = box.folders[dataset.id]
-    if pool.filesystem == "zfs":
+    system = FILESYSTEMS[pool.filesystem]
+    if system.by_name:
         options = [f"compression={dataset.compression}"]
         if dataset.record_kib:
             options.append(f"recordsize={dataset.record_kib}K")
@@ -327,7 +308,7 @@ def _dataset(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
             options += ["encryption=on", "keyformat=passphrase"]
         flags = " ".join(f"-o {o}" for o in options)
         yield f"run zfs create {flags} {folder.removeprefix('/srv/')}"
-    elif pool.filesystem == "btrfs":
+    elif system.subvolumes:
         yield f"run mkdir -p {folder.rpartition('/')[0]}"
         yield f"run btrfs subvolume create {folder}"
         if dataset.quota_bytes:
@@ -344,7 +325,7 @@ def _dataset(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
 def _luns(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
     """Volumes for iSCSI, where ZFS makes them."""
     for export in box.exports("iscsi"):
-        if export.dataset == dataset.id and pool.filesystem == "zfs":
+        if export.dataset == dataset.id and FILESYSTEMS[pool.filesystem].by_name:
             thin = "" if export.thick else " -s"
             lun = f"{box.folders[dataset.id].removeprefix('/srv/')}/{export.name}"
             make = f"run zfs create{thin} -V {export.size_bytes} {lun}"
@@ -360,7 +341,7 @@ def _quotas(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
         if not account.enabled:
             continue
         what = f"the quota of {account.login} on {dataset.name}"
-        if pool.filesystem == "zfs":
+        if FILESYSTEMS[pool.filesystem].by_name:
             name = box.folders[dataset.id].removeprefix("/srv/")
             done = f"run zfs set userquota@{account.login}={quota.bytes} {name}"
             yield f"{done} || {_left(f'{what} is not set')}"

@@ -4,8 +4,10 @@ import uuid
 from dataclasses import dataclass
 from functools import cached_property
 
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Export, Host, Plan, Pool
+from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.names import folders, pool_names
 
 # File systems are made with these, so that fstab can name them before they exist.
@@ -64,12 +66,13 @@ class Box:
         """What fstab mounts: every file system that is not ZFS."""
         found = []
         for pool in self.pools:
-            if pool.filesystem in ("zfs", "none"):
+            system = FILESYSTEMS[pool.filesystem]
+            if system.by_name or system.bare:
                 continue
             bays = [self.index.disks[d].bay or "" for d in pool.disks]
             removable = any(b.startswith("usb") for b in bays)
             root = f"/srv/{self.pool_name(pool)}"
-            parts = pool.groups[0] if pool.family in ("union", "parity1", "parity2") else ("",)
+            parts = pool.groups[0] if FAMILIES[pool.family].apart else ("",)
             for n, _ in enumerate(parts):
                 key: str | None = str(uuid.uuid5(NAMESPACE, f"{self.plan.name}/{pool.id}/{n}"))
                 if pool.standing:

@@ -5,9 +5,9 @@ from typing import Any
 
 import pytest
 
-from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.ladder import ladder
 from kavrel.core.copies.travel import bytes_a_month, travels
+from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Bucket, Job, LogEntry, Retention, Schedule
 from tests.builders import GB, assume, book, daily, job, lab
 

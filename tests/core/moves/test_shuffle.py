@@ -8,13 +8,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kavrel.core.bench.capacity import labelled_bytes
+from kavrel.core.filesystems import ext4
 from kavrel.core.index import Index
 from kavrel.core.moves import shuffle as shuffle_module
 from kavrel.core.moves.shuffle import Shuffle, _danger, shuffle, world_of
 from kavrel.core.moves.state import State, Yard
 from kavrel.core.moves.times import MoveTimes
 from kavrel.core.plan import Dataset, Disk, Holding, Host, Offer, Plan, Pool, Site, Tick
-from kavrel.core.pools.filesystems import ext4
 from tests.builders import GB, daily, job
 
 FOUR, EIGHT = labelled_bytes(4000), labelled_bytes(8000)

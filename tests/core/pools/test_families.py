@@ -3,6 +3,8 @@
 import pytest
 
 from kavrel.core.bench.capacity import labelled_bytes
+from kavrel.core.filesystems.filesystem import Vdev
+from kavrel.core.filesystems.zfs import space
 from kavrel.core.pools.arrays import (
     lvm_linear,
     md_mirror,
@@ -11,7 +13,6 @@ from kavrel.core.pools.arrays import (
     md_striped_mirrors,
 )
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.pools.filesystems.zfs import Vdev, space
 from kavrel.core.pools.lay_out import lay_out
 from kavrel.core.pools.layout import Layout
 from tests.builders import CONDITIONS, facts

@@ -12,7 +12,7 @@ from kavrel.core.bench.capacity import labelled_bytes
 from kavrel.core.pools import room
 from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.pools.finder import FILESYSTEMS, Found, Progress, Wish, find, search
+from kavrel.core.pools.finder import Found, Progress, Wish, find, search, searched
 from kavrel.core.pools.options import layouts
 from kavrel.core.pools.survival import outlives
 from tests.builders import CONDITIONS, TB, facts
@@ -67,7 +67,7 @@ def most_room(
     return best
 
 
-@given(SIZES, st.integers(0, 2), st.sampled_from(FILESYSTEMS))
+@given(SIZES, st.integers(0, 2), st.sampled_from(searched()))
 @settings(max_examples=40, deadline=None)
 def test_no_grouping_gives_more_room_than_the_finder_found(
     sizes: list[int], survive: int, filesystem: str

@@ -8,19 +8,19 @@ import pytest
 from kavrel.core.bench.capacity import labelled_bytes
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.space import stored_on
+from kavrel.core.filesystems.zfs import efficiency
 from kavrel.core.index import Index
 from kavrel.core.plan import Offer, Plan, Pool, Retention
 from kavrel.core.pools import room
 from kavrel.core.pools.buying import buy
 from kavrel.core.pools.facts import DiskFacts
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.pools.filesystems.zfs import efficiency
 from kavrel.core.pools.finder import Wish
 from kavrel.core.pools.growth import Growth, drifted, growth, offers_for
 from kavrel.core.pools.loss import odds_of, risks
 from kavrel.core.pools.options import grouped
 from kavrel.core.pools.pool import pool_states
-from kavrel.core.pools.purchase import MAKES, PurchasePlan, purchase_plan, standing_of
+from kavrel.core.pools.purchase import PurchasePlan, purchase_plan, standing_of, widths_bought
 from kavrel.core.pools.strategies import strategies
 from kavrel.core.pools.survival import outlives
 from kavrel.core.pools.taken import Need, Stored
@@ -227,7 +227,7 @@ def brute_force_plan(need: Need, years: int, bays: int, accepted: float) -> int 
             offer,
             room.usable_bytes(family, ((offer.capacity_bytes,) * width,), "zfs", 12, 131_072),
         )
-        for family, width in MAKES
+        for family, width in widths_bought()
         for offer in offers
         if width <= bays
     ]

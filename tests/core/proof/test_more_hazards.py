@@ -226,7 +226,7 @@ def test_equals_share_the_way_back_and_the_lesser_waits() -> None:
 
 
 def test_pairs_name_hazards_and_each_says_why() -> None:
-    known = {h.id for h in HAZARDS}
+    known = set(HAZARDS)
     for p in PAIRS:
         assert {p.first, p.second} <= known
         assert p.why

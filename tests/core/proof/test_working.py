@@ -20,7 +20,7 @@ from kavrel.core.working import Working
 from tests.builders import TODAY, assume, book, daily, job, lab
 
 FAR = {"kind": "replication", "target_pool": "second"}
-BY_ID = {h.id: h for h in (*HAZARDS, *PAIRED)}
+BY_ID = {h.id: h for h in (*HAZARDS.values(), *PAIRED)}
 
 
 def scene_of(plan: Plan) -> Scene:

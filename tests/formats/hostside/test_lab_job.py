@@ -8,8 +8,8 @@ from pathlib import Path
 
 import pytest
 
-from kavrel.core.copies.kinds import KINDS
 from kavrel.core.copies.retention import DAY, existing, keep
+from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Bucket, Plan, Retention
 from kavrel.formats.hostside import lab_job
 from kavrel.formats.lab_jobs import hosts_with_jobs, lab_jobs, script

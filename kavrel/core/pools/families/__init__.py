@@ -1,7 +1,5 @@
 """The layout families. A new one is a new file here and a line in `FAMILIES`."""
 
-from collections.abc import Mapping
-
 from kavrel.core.pools.families.copy_profiles import COPIES2, COPIES3, COPIES10
 from kavrel.core.pools.families.dedicated_parity import PARITY1, PARITY2
 from kavrel.core.pools.families.family import Family
@@ -18,10 +16,10 @@ from kavrel.core.pools.families.span import SPAN
 from kavrel.core.pools.families.stripe import STRIPE
 from kavrel.core.pools.families.striped_mirror import STRIPED_MIRROR
 from kavrel.core.pools.families.union import UNION
+from kavrel.core.registry import Registry
 
-FAMILIES: Mapping[str, Family] = {
-    f.id: f
-    for f in (
+FAMILIES: Registry[Family] = Registry(
+    (
         SINGLE,
         SPAN,
         STRIPE,
@@ -44,4 +42,4 @@ FAMILIES: Mapping[str, Family] = {
         COPIES3,
         COPIES10,
     )
-}
+)

@@ -11,9 +11,10 @@ from functools import lru_cache
 
 from kavrel.core.plan import FamilyId
 from kavrel.core.pools import pace
-from kavrel.core.pools.families.family import ONLY_BTRFS, Family, Groups, Room, no_vdevs, one_group
+from kavrel.core.pools.families.family import Family, Groups, Room, as_profile, no_vdevs, one_group
 
 WORD = {2: "two copies", 3: "three copies"}
+PROFILE = {2: "raid1", 3: "raid1c3"}
 
 
 def usable_height(disks: Sequence[int], copies: int) -> int:
@@ -42,7 +43,7 @@ def _profile(family: FamilyId, copies: int) -> Family:
         id=family,
         title=f"copy-on-write profile, {WORD[copies]}",
         minimum=copies,
-        filesystems=ONLY_BTRFS,
+        takes=as_profile,
         groupings=one_group(copies),
         outlives=lambda width: copies - 1,
         volumes=lambda groups: (usable_height(groups[0], copies),),
@@ -52,6 +53,8 @@ def _profile(family: FamilyId, copies: int) -> Family:
         grows="add one disk at a time, of any size, and rebalance",
         grows_by="disk",
         copies=copies,
+        stronger="copies3" if copies == 2 else "",
+        profile=f" -d {PROFILE[copies]} -m {PROFILE[copies]}",
     )
 
 
@@ -95,7 +98,7 @@ COPIES10 = Family(
     id="copies10",
     title="copy-on-write profile, two copies striped",
     minimum=4,
-    filesystems=ONLY_BTRFS,
+    takes=as_profile,
     groupings=one_group(4),
     outlives=lambda width: 1,
     volumes=lambda groups: (sum(striped_use(tuple(groups[0]))) // 2,),
@@ -105,6 +108,7 @@ COPIES10 = Family(
     grows="add disks of any size, and rebalance",
     grows_by="disk",
     copies=2,
+    profile=" -d raid10 -m raid10",
 )
 COPIES2 = _profile("copies2", 2)
 COPIES3 = _profile("copies3", 3)

@@ -7,7 +7,7 @@ the end of it without parity, and so protects nothing. Groups: the data disks, t
 
 from kavrel.core.plan import FamilyId
 from kavrel.core.pools import pace
-from kavrel.core.pools.families.family import WITHOUT_ZFS, Family, Groups, Room, no_vdevs
+from kavrel.core.pools.families.family import Family, Groups, Room, below, no_vdevs
 
 
 def _dedicated(family: FamilyId, parity: int) -> Family:
@@ -31,7 +31,7 @@ def _dedicated(family: FamilyId, parity: int) -> Family:
         id=family,
         title=f"dedicated parity, {parity} {'disk' if parity == 1 else 'disks'}",
         minimum=parity + 1,
-        filesystems=WITHOUT_ZFS,
+        takes=below,
         groupings=lambda n: [(n - parity, parity)] if n >= parity + 1 else [],
         outlives=lambda width: parity,
         volumes=lambda groups: tuple(groups[0]),
@@ -44,6 +44,10 @@ def _dedicated(family: FamilyId, parity: int) -> Family:
         complaint=complaint,
         one_set=True,
         parity_last=True,
+        parity=True,
+        stronger="parity2" if parity == 1 else "",
+        by_hand="give each data disk a file system of its own, then set the parity up over them",
+        apart=True,
     )
 
 

@@ -4,16 +4,32 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from kavrel.core.plan import FamilyId, FilesystemId
-from kavrel.core.pools.filesystems.zfs import Vdev
+from kavrel.core.filesystems import FILESYSTEMS
+from kavrel.core.filesystems.filesystem import Filesystem, Ground, Vdev
+from kavrel.core.plan import FamilyId
 from kavrel.core.pools.pace import Pace
 
 Groups = Sequence[Sequence[int]]  # bytes of each disk, group by group
 
-ANY_FILESYSTEM: frozenset[FilesystemId] = frozenset({"zfs", "ext4", "xfs", "btrfs", "none"})
-WITHOUT_ZFS: frozenset[FilesystemId] = ANY_FILESYSTEM - {"zfs"}
-ONLY_ZFS: frozenset[FilesystemId] = frozenset({"zfs"})
-ONLY_BTRFS: frozenset[FilesystemId] = frozenset({"btrfs"})
+
+def on_anything(filesystem: Filesystem) -> bool:
+    """The array goes below any file system, and one that makes its pool itself has the like."""
+    return True
+
+
+def below(filesystem: Filesystem) -> bool:
+    """An array below a file system that does not make its pool itself."""
+    return not filesystem.whole_disks
+
+
+def by_itself(filesystem: Filesystem) -> bool:
+    """Only file systems that make their pool of the disks themselves have it."""
+    return filesystem.whole_disks
+
+
+def as_profile(filesystem: Filesystem) -> bool:
+    """Only file systems that keep chunks several times themselves have it."""
+    return filesystem.profiles
 
 
 @dataclass(frozen=True)
@@ -69,12 +85,21 @@ class Family:
     whole group; `survivors(width, lost)` counts the ways that it then outlives.
     `one_set`: the groups stand and fall together. `remains`: what is left beyond redundancy.
     `grows_by`: what can be bought at a time. `complaint`: what is wrong with the sizes.
+    `takes`: the file systems that go with it. `parity`: every small write is a read as well.
+    `reshapes`: one more disk rewrites all of them; `widens`: a group takes one more disk.
+    `of_one_group`: what it is called with a single group, `of_more_groups` with more, `stronger`
+    the same with one more redundant disk; empty where there is no such. `bought_in` are the widths
+    in which whole groups of it are bought.
+    How machines make it: `md_level` of its array or of each group's, those joined by a stripe where
+    `nested`; `vdev_word` where a file system makes it itself; `profile` the flags of mkfs;
+    `joined_volumes` by volumes in a row; `by_hand` what a person does where no script can. `apart`:
+    each of its data disks has a file system of its own.
     """
 
     id: FamilyId
     title: str
     minimum: int
-    filesystems: frozenset[FilesystemId]
+    takes: Callable[[Filesystem], bool]
     groupings: Callable[[int], Sequence[Sequence[int]]]
     outlives: Callable[[int], int]
     volumes: Callable[[Groups], tuple[int, ...]]
@@ -93,6 +118,43 @@ class Family:
     sets: Callable[[int], Sequence[tuple[int, ...]]] | None = None
     survivors: Callable[[int, int], int] | None = None
     copies: int = 0  # chunks kept so many times, placed by the file system
+    parity: bool = False
+    reshapes: bool = False
+    widens: bool = False
+    of_one_group: FamilyId = ""
+    of_more_groups: FamilyId = ""
+    stronger: FamilyId = ""
+    bought_in: tuple[int, ...] = ()
+    md_level: str = ""
+    nested: bool = False
+    vdev_word: str = ""
+    profile: str = ""
+    joined_volumes: bool = False
+    by_hand: str = ""
+    apart: bool = False
+
+    @property
+    def filesystems(self) -> frozenset[str]:
+        """Ids of the file systems that go with it."""
+        return frozenset(f.id for f in FILESYSTEMS.values() if self.takes(f))
+
+    @property
+    def own_filesystem(self) -> str:
+        """The file system of a family that only one has; none for the arrays below one."""
+        only = [f.id for f in FILESYSTEMS.values() if self.takes(f)]
+        bare = next(f.id for f in FILESYSTEMS.values() if f.bare)
+        return bare if bare in only else only[0]
+
+    def ground(self, groups: Groups, ashift: int, record_bytes: int) -> Ground:
+        """What a file system on these groups is put on."""
+        whole = tuple(tuple(g) for g in groups)
+        return Ground(
+            volumes=self.volumes(whole),
+            vdevs=self.vdevs(whole),
+            copies=self.copies,
+            ashift=ashift,
+            record_bytes=record_bytes,
+        )
 
     def spare_bytes(self, groups: Groups) -> int:
         """What a spare must have at least, so that it can take the place of any member."""

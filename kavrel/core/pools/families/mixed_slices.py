@@ -12,10 +12,10 @@ from kavrel.core.plan import FamilyId
 from kavrel.core.pools import pace
 from kavrel.core.pools.arrays import lvm_linear, md_mirror, md_parity
 from kavrel.core.pools.families.family import (
-    WITHOUT_ZFS,
     Family,
     Groups,
     Room,
+    below,
     no_vdevs,
     one_group,
 )
@@ -62,7 +62,7 @@ def _mixed(family: FamilyId, redundancy: int) -> Family:
         id=family,
         title=f"mixed slices, redundancy {redundancy}",
         minimum=redundancy + 1,
-        filesystems=WITHOUT_ZFS,
+        takes=below,
         groupings=one_group(redundancy + 1),
         outlives=lambda width: redundancy,
         volumes=volume,
@@ -73,6 +73,9 @@ def _mixed(family: FamilyId, redundancy: int) -> Family:
         ),
         grows="add one disk at a time, of any size; room above the second largest waits for a partner",
         grows_by="disk",
+        parity=True,
+        stronger="slices2" if redundancy == 1 else "",
+        by_hand="cut the disks into slices by the drawing, make an array of each, join those",
     )
 
 

@@ -11,8 +11,8 @@ from math import comb
 from kavrel.core.pools import pace
 from kavrel.core.pools.arrays import md_raid10
 from kavrel.core.pools.families.family import (
-    WITHOUT_ZFS,
     Family,
+    below,
     no_vdevs,
     one_group,
     smallest_rules_rooms,
@@ -40,7 +40,7 @@ RAID10 = Family(
     id="raid10",
     title="RAID 10 in one array",
     minimum=3,
-    filesystems=WITHOUT_ZFS,
+    takes=below,
     groupings=one_group(3),
     outlives=lambda width: 1,
     volumes=lambda groups: (md_raid10(groups[0]),),
@@ -52,6 +52,7 @@ RAID10 = Family(
     grows_by="replace",
     smallest_rules=True,
     one_copy_of=True,
+    md_level="10",
     sets=neighbours,
     survivors=survivors,
 )

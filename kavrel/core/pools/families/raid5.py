@@ -2,4 +2,4 @@
 
 from kavrel.core.pools.families.rotating_parity import single_group
 
-RAID5 = single_group("raid5", "RAID 5", 1)
+RAID5 = single_group("raid5", "RAID 5", 1, stronger="raid6")

@@ -2,4 +2,4 @@
 
 from kavrel.core.pools.families.rotating_parity import striped_groups
 
-RAID50 = striped_groups("raid50", "RAID 50", 1)
+RAID50 = striped_groups("raid50", "RAID 50", 1, of_one_group="raid5", stronger="raid60")

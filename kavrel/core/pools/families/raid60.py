@@ -2,4 +2,4 @@
 
 from kavrel.core.pools.families.rotating_parity import striped_groups
 
-RAID60 = striped_groups("raid60", "RAID 60", 2)
+RAID60 = striped_groups("raid60", "RAID 60", 2, of_one_group="raid6")

@@ -1,15 +1,15 @@
 """RAIDZ1, 2 and 3: ZFS parity groups, allocated block by block, in one or more groups."""
 
+from kavrel.core.filesystems.filesystem import Vdev
 from kavrel.core.plan import FamilyId
 from kavrel.core.pools import pace
 from kavrel.core.pools.families.family import (
-    ONLY_ZFS,
     Family,
     Groups,
+    by_itself,
     equal_groups,
     smallest_rules_rooms,
 )
-from kavrel.core.pools.filesystems.zfs import Vdev
 
 
 def _raidz(family: FamilyId, parity: int) -> Family:
@@ -29,7 +29,7 @@ def _raidz(family: FamilyId, parity: int) -> Family:
         id=family,
         title=f"RAIDZ{parity}",
         minimum=smallest,
-        filesystems=ONLY_ZFS,
+        takes=by_itself,
         groupings=groupings,
         outlives=lambda width: parity,
         volumes=lambda groups: (sum(min(g) * (len(g) - parity) for g in groups),),
@@ -41,6 +41,11 @@ def _raidz(family: FamilyId, parity: int) -> Family:
         grows_by="group",
         mixed_widths=parity + 2,
         smallest_rules=True,
+        parity=True,
+        widens=True,
+        stronger=f"raidz{parity + 1}" if parity < 3 else "",
+        bought_in=tuple(range(parity + 2, 7 if parity == 1 else 13)),
+        vdev_word=family,
     )
 
 

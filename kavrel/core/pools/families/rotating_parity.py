@@ -6,9 +6,9 @@ from kavrel.core.plan import FamilyId
 from kavrel.core.pools import pace
 from kavrel.core.pools.arrays import md_parity, md_stripe
 from kavrel.core.pools.families.family import (
-    WITHOUT_ZFS,
     Family,
     Groups,
+    below,
     equal_groups,
     no_vdevs,
     one_group,
@@ -25,12 +25,14 @@ def _family(
     volume: Callable[[Groups], int],
     grows: str,
     mixed_widths: int | None = None,
+    of_one_group: FamilyId = "",
+    stronger: FamilyId = "",
 ) -> Family:
     return Family(
         id=family,
         title=title,
         minimum=minimum,
-        filesystems=WITHOUT_ZFS,
+        takes=below,
         groupings=groupings,
         outlives=lambda width: parity,
         volumes=lambda groups: (volume(groups),),
@@ -41,13 +43,19 @@ def _family(
         grows_by="group" if mixed_widths else "disk",
         mixed_widths=mixed_widths,
         smallest_rules=True,
+        parity=True,
+        reshapes=mixed_widths is None,
+        of_one_group=of_one_group,
+        stronger=stronger,
+        md_level=str(4 + parity),
+        nested=mixed_widths is not None,
     )
 
 
 RESHAPE = "add a disk of at least the smallest size and reshape (days), or replace every disk"
 
 
-def single_group(family: FamilyId, title: str, parity: int) -> Family:
+def single_group(family: FamilyId, title: str, parity: int, stronger: FamilyId = "") -> Family:
     """One RAID 5 or RAID 6."""
     minimum = parity + 2
     return _family(
@@ -58,10 +66,13 @@ def single_group(family: FamilyId, title: str, parity: int) -> Family:
         one_group(minimum),
         lambda groups: md_parity(groups[0], parity),
         RESHAPE,
+        stronger=stronger,
     )
 
 
-def striped_groups(family: FamilyId, title: str, parity: int) -> Family:
+def striped_groups(
+    family: FamilyId, title: str, parity: int, of_one_group: FamilyId, stronger: FamilyId = ""
+) -> Family:
     """A RAID 0 over two or more RAID 5 or RAID 6, all of one width or not."""
     width = parity + 2
     return _family(
@@ -73,4 +84,6 @@ def striped_groups(family: FamilyId, title: str, parity: int) -> Family:
         lambda groups: md_stripe([md_parity(g, parity) for g in groups]),
         "add another group and rewrite, or replace every disk of one",
         mixed_widths=width,
+        of_one_group=of_one_group,
+        stronger=stronger,
     )

@@ -1,13 +1,13 @@
 """One disk, as it is."""
 
 from kavrel.core.pools import pace
-from kavrel.core.pools.families.family import ANY_FILESYSTEM, Family, each_alone, whole_disk_rooms
+from kavrel.core.pools.families.family import Family, each_alone, on_anything, whole_disk_rooms
 
 SINGLE = Family(
     id="single",
     title="single disk",
     minimum=1,
-    filesystems=ANY_FILESYSTEM,
+    takes=on_anything,
     groupings=lambda n: [(1,)] if n == 1 else [],
     outlives=lambda width: 0,
     volumes=lambda groups: (groups[0][0],),
@@ -16,4 +16,5 @@ SINGLE = Family(
     pace=pace.one_at_a_time,
     grows="copy to a larger disk (ZFS: attach a mirror)",
     grows_by="replace",
+    stronger="mirror",
 )

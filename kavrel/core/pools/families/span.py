@@ -3,8 +3,8 @@
 from kavrel.core.pools import pace
 from kavrel.core.pools.arrays import lvm_linear
 from kavrel.core.pools.families.family import (
-    WITHOUT_ZFS,
     Family,
+    below,
     no_vdevs,
     one_group,
     whole_disk_rooms,
@@ -14,7 +14,7 @@ SPAN = Family(
     id="span",
     title="span",
     minimum=1,
-    filesystems=WITHOUT_ZFS,
+    takes=below,
     groupings=one_group(1),
     outlives=lambda width: 0,
     volumes=lambda groups: (lvm_linear(groups[0]),),
@@ -23,4 +23,5 @@ SPAN = Family(
     pace=pace.one_at_a_time,
     grows="add one disk at a time",
     grows_by="disk",
+    joined_volumes=True,
 )

@@ -6,9 +6,9 @@ md uses all of unequal disks in zones; hardware cards take n times the smallest.
 from kavrel.core.pools import pace
 from kavrel.core.pools.arrays import md_stripe
 from kavrel.core.pools.families.family import (
-    ANY_FILESYSTEM,
     Family,
     each_alone,
+    on_anything,
     one_group,
     whole_disk_rooms,
 )
@@ -17,7 +17,7 @@ STRIPE = Family(
     id="stripe",
     title="stripe (RAID 0)",
     minimum=2,
-    filesystems=ANY_FILESYSTEM,
+    takes=on_anything,
     groupings=one_group(2),
     outlives=lambda width: 0,
     volumes=lambda groups: (md_stripe(groups[0]),),
@@ -26,4 +26,5 @@ STRIPE = Family(
     pace=pace.striped,
     grows="add disks and rewrite (ZFS: new files use the new disk)",
     grows_by="disk",
+    md_level="0",
 )

@@ -2,8 +2,8 @@
 
 from kavrel.core.pools import pace
 from kavrel.core.pools.families.family import (
-    WITHOUT_ZFS,
     Family,
+    below,
     no_vdevs,
     one_group,
     whole_disk_rooms,
@@ -13,7 +13,7 @@ UNION = Family(
     id="union",
     title="union of separate disks",
     minimum=2,
-    filesystems=WITHOUT_ZFS,
+    takes=below,
     groupings=one_group(2),
     outlives=lambda width: 0,
     volumes=lambda groups: tuple(groups[0]),
@@ -22,5 +22,7 @@ UNION = Family(
     pace=pace.one_at_a_time,
     grows="add one disk at a time, of any size",
     grows_by="disk",
+    by_hand="give each disk a file system of its own, and join their folders by a union mount",
+    apart=True,
     remains="files on the disks that live",
 )

@@ -17,22 +17,25 @@ from kavrel.core.proof.hazards.power_cut import POWER_CUT
 from kavrel.core.proof.hazards.second_disk import SECOND_DISK
 from kavrel.core.proof.hazards.theft import THEFT
 from kavrel.core.proof.hazards.uplink_down import UPLINK_DOWN
+from kavrel.core.registry import Registry
 
-HAZARDS: tuple[Hazard, ...] = (
-    ONE_DISK,
-    SECOND_DISK,
-    BOX_LOST,
-    BOOT_LOST,
-    POWER_CUT,
-    DELETED,
-    CORRUPTION,
-    MALWARE,
-    MALWARE_CREDENTIALS,
-    THEFT,
-    FIRE,
-    OFFSITE_SILENT,
-    UPLINK_DOWN,
-    KEY_LOST,
-    CLOUD_CLOSED,
-    NEVER_TRIED,
+HAZARDS: Registry[Hazard] = Registry(
+    (
+        ONE_DISK,
+        SECOND_DISK,
+        BOX_LOST,
+        BOOT_LOST,
+        POWER_CUT,
+        DELETED,
+        CORRUPTION,
+        MALWARE,
+        MALWARE_CREDENTIALS,
+        THEFT,
+        FIRE,
+        OFFSITE_SILENT,
+        UPLINK_DOWN,
+        KEY_LOST,
+        CLOUD_CLOSED,
+        NEVER_TRIED,
+    )
 )

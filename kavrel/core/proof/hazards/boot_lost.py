@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 
+from kavrel.core.kinds import jobs_that
 from kavrel.core.plan import Dataset
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike
 from kavrel.core.proof.hazards.one_disk import disks_die
@@ -12,9 +13,9 @@ STICKS = ("usb_stick", "sd_card")
 def configuration_kept(scene: Scene, host: str) -> str | None:
     """What keeps the configuration of a box somewhere else, or None."""
     index = scene.index
-    for job in index.plan.jobs:
+    for job in jobs_that(index.plan, lambda kind: kind.keeps_settings):
         at = index.pools.get(job.target_pool or "")
-        if job.kind == "config" and job.host == host and at and at.host != host:
+        if job.host == host and at and at.host != host:
             return job.name
     return "a copy elsewhere" if index.hosts[host].boot_copied else None
 
@@ -59,4 +60,6 @@ BOOT_LOST = Hazard(
     "boot device",
     "The stick, card or disk that its box boots from dies.",
     _strike,
+    lifetimes="takes no data: days without work alone, not counted",
+    on_sheet="box",
 )

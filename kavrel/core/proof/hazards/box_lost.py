@@ -32,4 +32,12 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
     )
 
 
-BOX_LOST = Hazard("box_lost", "box lost", "box", "The box is lost with every disk in it.", _strike)
+BOX_LOST = Hazard(
+    "box_lost",
+    "box lost",
+    "box",
+    "The box is lost with every disk in it.",
+    _strike,
+    lifetimes="boxes die with all that is in them, by their rate",
+    on_sheet="box",
+)

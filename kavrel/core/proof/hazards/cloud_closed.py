@@ -25,4 +25,5 @@ CLOUD_CLOSED = Hazard(
     "account closed",
     "The provider closes the account: unpaid, blocked, out of business.",
     _strike,
+    lifetimes="accounts are closed by their rate, with all that is in their buckets",
 )

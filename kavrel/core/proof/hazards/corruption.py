@@ -1,8 +1,10 @@
 """Part of the data goes bad on the disks, and nothing says so."""
 
+from kavrel.core.filesystems import FILESYSTEMS
+from kavrel.core.kinds import jobs_that
 from kavrel.core.plan import Dataset, Pool
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike
+from kavrel.core.proof.hazards.hazard import Hazard, Lived, Scene, Strike
 
 
 def mends_itself(pool: Pool) -> bool:
@@ -10,15 +12,16 @@ def mends_itself(pool: Pool) -> bool:
 
     Source: zpool-scrub(8) and btrfs-scrub(8): repairs come from the file system's own redundancy.
     """
-    return pool.filesystem == "zfs" or FAMILIES[pool.family].copies > 0
+    return FILESYSTEMS[pool.filesystem].repairs or FAMILIES[pool.family].copies > 0
 
 
 def _strike(scene: Scene, dataset: Dataset) -> Strike:
     index, known = scene.index, scene.index.assumptions
     pool = index.pools[dataset.pool]
     layout = scene.book.states[pool.id].layout
-    summed = pool.filesystem in ("zfs", "btrfs") and dataset.checksums
-    scrubbed = next((j for j in index.plan.jobs if j.kind == "scrub" and j.pool == pool.id), None)
+    summed = FILESYSTEMS[pool.filesystem].checksums and dataset.checksums
+    scrubs = jobs_that(index.plan, lambda kind: kind.scrubs)
+    scrubbed = next((j for j in scrubs if j.pool == pool.id), None)
     every = scene.book.mean_interval_days(scrubbed) if scrubbed else known["scrub_days"]
     if summed and layout.survives_any and mends_itself(pool):
         return Strike(
@@ -43,6 +46,14 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
     )
 
 
+def _lived(scene: Scene, dataset: Dataset, strike: Strike) -> Lived | None:
+    known = scene.index.assumptions
+    if strike.state != "spoiled":
+        return None
+    notice = strike.seen_after_days or 0.0
+    return Lived(known["corruption_rate"], notice, known["corruption_share"], spread=True)
+
+
 CORRUPTION = Hazard(
     "corruption",
     "silent corruption",
@@ -50,4 +61,6 @@ CORRUPTION = Hazard(
     "Sectors or memory spoil data, and nothing says so.",
     _strike,
     ("corruption_notice_days", "corruption_share", "scrub_days"),
+    lifetimes="strikes each dataset that cannot mend itself, by its rate",
+    lived=_lived,
 )

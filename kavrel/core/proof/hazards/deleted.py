@@ -1,7 +1,7 @@
 """Part of the dataset is deleted, and missed only days later."""
 
 from kavrel.core.plan import Dataset
-from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike
+from kavrel.core.proof.hazards.hazard import Hazard, Lived, Scene, Strike
 
 
 def _strike(scene: Scene, dataset: Dataset) -> Strike:
@@ -17,6 +17,13 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
     )
 
 
+def _lived(scene: Scene, dataset: Dataset, strike: Strike) -> Lived | None:
+    known = scene.index.assumptions
+    return Lived(
+        known["deletion_rate"], known["deleted_notice_days"], known["deleted_share"], spread=True
+    )
+
+
 DELETED = Hazard(
     "deleted",
     "deleted, missed late",
@@ -24,4 +31,7 @@ DELETED = Hazard(
     "A folder is deleted and missed days later.",
     _strike,
     ("deleted_notice_days", "deleted_share"),
+    lifetimes="strikes each dataset by its rate, noticed after a while",
+    on_sheet="one",
+    lived=_lived,
 )

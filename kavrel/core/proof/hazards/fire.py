@@ -30,5 +30,11 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
 
 
 FIRE = Hazard(
-    "fire", "fire at its site", "fire", "Fire or flood takes the site it lives at.", _strike
+    "fire",
+    "fire at its site",
+    "fire",
+    "Fire or flood takes the site it lives at.",
+    _strike,
+    lifetimes="sites burn or flood with all that is there, by their rate",
+    on_sheet="site",
 )

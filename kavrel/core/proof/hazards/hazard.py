@@ -27,6 +27,21 @@ class Step:
     phase: Phase = "notice"
 
 
+@dataclass(frozen=True)
+class Lived:
+    """How a hazard strikes over a lab's lifetimes: so many times a year, noticed after so many days.
+
+    `share` of the dataset is hit. `spread`: the notice comes after a random time with that mean.
+    `together`: one event strikes every dataset that it strikes.
+    """
+
+    a_year: float
+    notice_days: float
+    share: float
+    spread: bool = False
+    together: bool = False
+
+
 def none_of_them(copy: Copy) -> str | None:
     """No copy is concerned."""
     return None
@@ -105,11 +120,20 @@ class Scene:
         return still_tried(self.index, copy.job, copy.dataset.id, self.book.as_of)
 
 
+def not_lived(scene: Scene, dataset: Dataset, strike: Strike) -> Lived | None:
+    """It does not strike of itself; see `Hazard.lifetimes`."""
+    return None
+
+
 @dataclass(frozen=True)
 class Hazard:
     """A thing that can happen: `strike` says what it does to a dataset.
 
-    `assumes` names the assumptions that the hazard itself is made of.
+    `assumes` names the assumptions that the hazard itself is made of. `lifetimes` says in words how
+    it takes part in the lab's lifetimes, or why it does not; where it strikes of itself, not with
+    the disks, boxes, sites and accounts that die, `lived` says how often. `on_sheet`: it stands on
+    the restore sheet, once for each box, pool or site, or one time; empty where only the
+    administrator can help.
     """
 
     id: str
@@ -118,6 +142,9 @@ class Hazard:
     question: str
     strike: Callable[[Scene, Dataset], Strike]
     assumes: tuple[str, ...] = ()
+    lifetimes: str = field(kw_only=True)
+    lived: Callable[[Scene, Dataset, Strike], Lived | None] = field(default=not_lived, kw_only=True)
+    on_sheet: Literal["", "box", "pool", "site", "one"] = field(default="", kw_only=True)
 
 
 def on_pool(pool: str, why: str) -> Reason:

@@ -25,5 +25,10 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
 
 
 KEY_LOST = Hazard(
-    "key_lost", "key lost", "key lost", "The key of the copies is lost where it was kept.", _strike
+    "key_lost",
+    "key lost",
+    "key lost",
+    "The key of the copies is lost where it was kept.",
+    _strike,
+    lifetimes="the key of a copy that is kept in one place alone is lost by its rate",
 )

@@ -32,4 +32,5 @@ NEVER_TRIED = Hazard(
     "never tried",
     "The box is lost; copies that were never tried turn out to be no good.",
     _strike,
+    lifetimes="a share of the copies that nobody tries is no good when it is needed",
 )

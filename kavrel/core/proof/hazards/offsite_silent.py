@@ -40,4 +40,5 @@ OFFSITE_SILENT = Hazard(
     "The off-site box falls silent for weeks and nobody notices.",
     _strike,
     ("silence_days",),
+    lifetimes="jobs fall silent by their rate, until an alarm or somebody finds it",
 )

@@ -1,5 +1,6 @@
 """Any one disk of the pool dies."""
 
+from kavrel.core.kinds import jobs_that
 from kavrel.core.plan import Dataset
 from kavrel.core.pools.pool import spare_for
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Step, Strike, on_pool
@@ -17,9 +18,8 @@ def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
         tier_outlives = len(pool.tier) - 1 if pool.tier_mirrored else 0
         if pool.tier and count > tier_outlives:
             # The mover runs daily at its hour, unless a job says when.
-            mover = next(
-                (j for j in scene.index.plan.jobs if j.kind == "mover" and j.pool == pool.id), None
-            )
+            movers = jobs_that(scene.index.plan, lambda kind: kind.moves_tier)
+            mover = next((j for j in movers if j.pool == pool.id), None)
             days = scene.book.step_days(mover) if mover else 1.0
             at = mover.schedule.at if mover else pool.mover_at
             why += f"; but on the fast tier what is newer than the mover's run at {at} dies"
@@ -65,4 +65,5 @@ ONE_DISK = Hazard(
     "one disk",
     "Any one disk of the pool dies.",
     lambda s, d: disks_die(s, d, 1),
+    lifetimes="disks age and die one by one, by their rates",
 )

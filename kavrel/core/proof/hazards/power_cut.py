@@ -1,7 +1,8 @@
 """The power fails in the middle of a long copy."""
 
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Dataset
-from kavrel.core.proof.hazards.hazard import Hazard, Scene, Step, Strike
+from kavrel.core.proof.hazards.hazard import Hazard, Lived, Scene, Step, Strike
 
 WORDS = {
     "by_itself": "comes back alone",
@@ -30,7 +31,7 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
         if fed:
             why += "; the UPS that feeds it tells it nothing"
         layout = scene.book.states[dataset.pool].layout
-        if filesystem in ("zfs", "btrfs"):
+        if FILESYSTEMS[filesystem].copy_on_write:
             why += "; copy-on-write keeps the state of moments before"
         else:
             why += f"; {filesystem} has to be checked, and parity may not match"
@@ -42,6 +43,21 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
     return Strike(state="down", why=why, event=f"cut {host.site}", repair=tuple(steps))
 
 
+def _lived(scene: Scene, dataset: Dataset, strike: Strike) -> Lived | None:
+    index, known = scene.index, scene.index.assumptions
+    pool = index.pools[dataset.pool]
+    if pool.host in index.on_ups or FILESYSTEMS[pool.filesystem].copy_on_write:
+        return None
+    spoils = known["power_cut_rate"] * known["power_cut_spoils"]
+    return Lived(spoils, 0.0, known["corruption_share"])
+
+
 POWER_CUT = Hazard(
-    "power_cut", "power cut in a copy", "power cut", "The power fails during a long copy.", _strike
+    "power_cut",
+    "power cut in a copy",
+    "power cut",
+    "The power fails during a long copy.",
+    _strike,
+    lifetimes="spoils part of what is written in place, where no UPS feeds the box",
+    lived=_lived,
 )

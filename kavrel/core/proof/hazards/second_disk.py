@@ -9,4 +9,6 @@ SECOND_DISK = Hazard(
     "second disk",
     "A second disk of the same group dies before the first is rebuilt.",
     lambda s, d: disks_die(s, d, 2),
+    lifetimes="disks age and die one by one, by their rates; a batch dies closer together",
+    on_sheet="pool",
 )

@@ -32,4 +32,12 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
     )
 
 
-THEFT = Hazard("theft", "theft", "theft", "The box is stolen. Can the thief read it?", _strike)
+THEFT = Hazard(
+    "theft",
+    "theft",
+    "theft",
+    "The box is stolen. Can the thief read it?",
+    _strike,
+    lifetimes="boxes and shelf disks are stolen, by their rate",
+    on_sheet="site",
+)

@@ -1,6 +1,7 @@
 """The line is down for days: nothing travels, nothing can be fetched over it."""
 
 from kavrel.core.copies.book import Copy
+from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Dataset
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike
 
@@ -11,7 +12,7 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
     days = index.assumptions["uplink_days"]
 
     def stopped(copy: Copy) -> str | None:
-        by_hand = copy.job.kind == "shelf"
+        by_hand = KINDS[copy.job.kind].by_hand
         away = copy.place.site(index) != home
         return f"nothing has arrived for {days:g} days" if away and not by_hand else None
 
@@ -33,4 +34,5 @@ UPLINK_DOWN = Hazard(
     "The line to the outside is down for days.",
     _strike,
     ("uplink_days",),
+    lifetimes="delays what travels for days: too short to count over years",
 )

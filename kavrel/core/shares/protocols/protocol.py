@@ -55,6 +55,14 @@ class Protocol:
     complaints: Callable[[Export, Index], Iterator[Complaint]] = no_complaint
     caution: str = ""
 
+    def uses(self, field: str) -> bool:
+        """Whether a field of an export means anything with it, beside the common ones."""
+        return field in self.fields
+
+    def allows(self, field: str, choice: str) -> bool:
+        """Whether a field of an export may have a choice with it."""
+        return True
+
 
 def client_complaints(export: Export) -> Iterator[Complaint]:
     """Clients are addresses, networks or host names; at least one."""

@@ -1,0 +1,67 @@
+"""The kinds of job. A new one is a new file here and a line in `KINDS`."""
+
+from collections.abc import Callable
+
+from kavrel.core.kinds.backup import BACKUP
+from kavrel.core.kinds.bin import BIN
+from kavrel.core.kinds.bucket import BUCKET
+from kavrel.core.kinds.config import CONFIG
+from kavrel.core.kinds.drive import DRIVE
+from kavrel.core.kinds.dump import DUMP
+from kavrel.core.kinds.folder_mirror import FOLDER_MIRROR
+from kavrel.core.kinds.image import IMAGE
+from kavrel.core.kinds.kind import Kind
+from kavrel.core.kinds.mirror import MIRROR
+from kavrel.core.kinds.mover import MOVER
+from kavrel.core.kinds.replication import REPLICATION
+from kavrel.core.kinds.restart import RESTART
+from kavrel.core.kinds.restore_test import RESTORE_TEST
+from kavrel.core.kinds.scrub import SCRUB
+from kavrel.core.kinds.shelf import SHELF
+from kavrel.core.kinds.smart_long import SMART_LONG
+from kavrel.core.kinds.smart_short import SMART_SHORT
+from kavrel.core.kinds.snapshot import SNAPSHOT
+from kavrel.core.kinds.sync import SYNC
+from kavrel.core.kinds.updates import UPDATES
+from kavrel.core.plan import Job, Plan
+from kavrel.core.registry import Registry
+
+KINDS: Registry[Kind] = Registry(
+    (
+        SNAPSHOT,
+        REPLICATION,
+        BACKUP,
+        FOLDER_MIRROR,
+        MIRROR,
+        IMAGE,
+        DUMP,
+        BUCKET,
+        SYNC,
+        DRIVE,
+        SHELF,
+        CONFIG,
+        BIN,
+        SCRUB,
+        SMART_SHORT,
+        SMART_LONG,
+        MOVER,
+        UPDATES,
+        RESTART,
+        RESTORE_TEST,
+    )
+)
+
+
+def jobs_that(plan: Plan, wanted: Callable[[Kind], bool]) -> list[Job]:
+    """The jobs whose kind is so."""
+    return [j for j in plan.jobs if wanted(KINDS[j.kind])]
+
+
+def snapped(plan: Plan) -> set[str]:
+    """Ids of the datasets that some job keeps points of on their own pool."""
+    return {d for j in jobs_that(plan, lambda kind: kind.in_place) for d in j.datasets}
+
+
+def scrubbed(plan: Plan) -> set[str]:
+    """Ids of the pools that some job scrubs."""
+    return {j.pool for j in jobs_that(plan, lambda kind: kind.scrubs) if j.pool}

@@ -1,0 +1,33 @@
+"""One-way folder mirror: the source only sends, the target only receives and keeps a trash can."""
+
+from kavrel.core.kinds.kind import Kind, Whereabouts
+
+
+def _fetch(at: Whereabouts) -> tuple[str, ...]:
+    trash = f", for {at.trash_days} days" if at.trash_days else ""
+    return (
+        at.stop_first,
+        f"the newest state lies in {at.copy} on {at.box}; what was replaced or deleted lies by days in "
+        f"{at.beside}/.trash-{at.leaf}{trash}",
+        f"copy it back: rsync -aHAX --partial {at.copy}/ {at.home_box}:{at.folder}-back/",
+    )
+
+
+FOLDER_MIRROR = Kind(
+    id="folder_mirror",
+    title="folder mirror with trash can",
+    target="pool",
+    does="makes the target folder equal; what is replaced or deleted goes to the trash can there",
+    needs="the source set to send only, the target to receive only",
+    locks="nothing; changes at the target are undone",
+    takes="a look at every file at both ends, then the changed files whole",
+    protects="deletion noticed while the trash can still has it, loss of the box",
+    does_not="what is noticed later than the trash can keeps it; changes between two runs",
+    reads="files",
+    trash=True,
+    lands=frozenset({"rsync"}),
+    fetch=_fetch,
+    looks_at_both=True,
+    keeps=frozenset({"trash_days"}),
+    told=frozenset({"retention", "pairs"}),
+)

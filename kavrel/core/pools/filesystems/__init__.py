@@ -1,1 +1,0 @@
-"""What each file system leaves of the space that it is given."""
