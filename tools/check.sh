@@ -15,7 +15,12 @@ rm -f .lint-imports.log
 PATH="$(tools/node.sh):$PATH"
 export PATH
 cd web
-say "API types are fresh"
+say "API types and forms are fresh"
+../$bin/python ../tools/forms.py | cmp -s - src/api/generated/forms.json || {
+  ../$bin/python ../tools/forms.py >src/api/generated/forms.json
+  echo "web/src/api/generated/forms.json was stale; it is made anew now: commit it" >&2
+  exit 1
+}
 ../$bin/python ../tools/openapi.py >openapi.json
 cp src/api/generated/schema.d.ts openapi.before
 npm run --silent generate >/dev/null

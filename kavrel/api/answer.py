@@ -1,4 +1,4 @@
-"""Answers with an entity tag, and the revision that a request was made on."""
+"""Answers with an entity tag, and the edit that a request makes."""
 
 import re
 from typing import Annotated
@@ -6,6 +6,8 @@ from typing import Annotated
 from fastapi import Depends, Header, Request, Response
 from pydantic import BaseModel
 
+from kavrel.api.changes import difference, parts_of, whole
+from kavrel.api.edit import Edit
 from kavrel.api.problem import ProblemError
 from kavrel.api.service import PlanState, Service
 
@@ -19,17 +21,38 @@ def service(request: Request) -> Service:
 TheService = Annotated[Service, Depends(service)]
 
 
-def base_revision(if_match: Annotated[str | None, Header()] = None) -> int:
-    """The revision named by If-Match; a change without one is refused (RFC 6585, 428)."""
+Key = Annotated[
+    str | None,
+    Header(
+        pattern=r"^[A-Za-z0-9-]{8,64}$",
+        description="a name for this edit: sent again with it, it is made once",
+    ),
+]
+Holds = Annotated[
+    str | None,
+    Header(
+        max_length=80,
+        description="the entity tag of the state that the sender holds: the answer may then be the "
+        "parts that changed since",
+    ),
+]
+
+
+def edit(
+    if_match: Annotated[str | None, Header()] = None,
+    idempotency_key: Key = None,
+    kavrel_holds: Holds = None,
+) -> Edit:
+    """The edit; one without the revision in If-Match is refused (RFC 6585, 428)."""
     if if_match is None:
         raise ProblemError(428, "no revision", "send If-Match with the revision you have seen")
-    found = re.fullmatch(r'"r([0-9]{1,9})"', if_match.strip())
+    found = re.fullmatch(r'"r([0-9]{1,9})[^"]*"', if_match.strip())
     if not found:
         raise ProblemError(412, "changed meanwhile", "If-Match names no revision of this plan")
-    return int(found.group(1))
+    return Edit(int(found.group(1)), idempotency_key, kavrel_holds)
 
 
-BaseRevision = Annotated[int, Depends(base_revision)]
+AnEdit = Annotated[Edit, Depends(edit)]
 
 
 def body(model: BaseModel, status: int = 200, etag: str | None = None) -> Response:
@@ -40,7 +63,24 @@ def body(model: BaseModel, status: int = 200, etag: str | None = None) -> Respon
     )
 
 
-def state(service: Service, plan_id: str, status: int = 200) -> Response:
-    """The plan's newest state with its tag."""
+def tag_of(found: PlanState) -> str:
+    """The entity tag of a state: it also changes with the day and with the pin."""
+    pin = "" if found.meta.pinned is None else f"-p{found.meta.pinned}"
+    return f'"r{found.meta.revision}-{found.evaluation.today:%Y%m%d}{pin}"'
+
+
+def state(service: Service, plan_id: str, status: int = 200, holds: str | None = None) -> Response:
+    """The plan's newest state with its tag, or what changed since the state that the sender holds."""
     found: PlanState = service.state(plan_id)
-    return body(found, status, f'"r{found.meta.revision}"')
+    tag, parts = tag_of(found), parts_of(found)
+    before = service.written.find(plan_id, holds)
+    service.written.keep(plan_id, tag, parts)
+    content = whole(parts)
+    if before is not None and holds is not None:
+        changed = difference(before, parts) or b"{}"
+        since = holds.replace('"', '\\"').encode()
+        short = b'{"since":"' + since + b'","changes":' + changed + b"}"
+        content = short if len(short) < len(content) else content
+    return Response(
+        content, status_code=status, media_type="application/json", headers={"ETag": tag}
+    )

@@ -8,7 +8,8 @@ from zoneinfo import ZoneInfo
 from fastapi import APIRouter, Body, Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from kavrel.api.answer import BaseRevision, TheService, body, state
+from kavrel.api.answer import AnEdit, TheService, body, state
+from kavrel.api.changes import Changes
 from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
 from kavrel.api.service import PlanState, Service
@@ -183,9 +184,9 @@ class Starts(BaseModel):
     starts: Annotated[dict[Id, WallTime], Field(min_length=1, max_length=1000)]
 
 
-@router.post("/starts", response_model=PlanState, operation_id="move_starts")
+@router.post("/starts", response_model=PlanState | Changes, operation_id="move_starts")
 def move_starts(
-    plan_id: str, wanted: Annotated[Starts, Body()], base: BaseRevision, service: TheService
+    plan_id: str, wanted: Annotated[Starts, Body()], on: AnEdit, service: TheService
 ) -> Response:
     """Moves the start times of several jobs in one change, as arranging asks."""
 
@@ -197,5 +198,5 @@ def move_starts(
         said = known[next(iter(wanted.starts))].name if count == 1 else f"{count} jobs"
         return put_starts(plan, wanted.starts), f"start of {said} moved"
 
-    service.change(plan_id, base, None, make)
-    return state(service, plan_id)
+    service.change(plan_id, on, None, make)
+    return state(service, plan_id, holds=on.holds)

@@ -5,7 +5,8 @@ from typing import Any
 from fastapi import APIRouter, Response
 from pydantic import create_model
 
-from kavrel.api.answer import BaseRevision, TheService, state
+from kavrel.api.answer import AnEdit, TheService, state
+from kavrel.api.changes import Changes
 from kavrel.api.problem import Problem, ProblemError
 from kavrel.api.service import PlanState
 from kavrel.core.compare import display_name
@@ -44,7 +45,7 @@ def _collection(found: APIRouter, collection: str, model: Any) -> None:
     if collection in STEMS:
         new_model = create_model(f"New{model.__name__}", __base__=model, id=(Id | None, None))
 
-    def add(plan_id: str, item: new_model, base: BaseRevision, service: TheService) -> Response:
+    def add(plan_id: str, item: new_model, on: AnEdit, service: TheService) -> Response:
         given: Any = item
 
         def make(plan: Plan) -> tuple[Plan, str]:
@@ -54,11 +55,11 @@ def _collection(found: APIRouter, collection: str, model: Any) -> None:
             added = model(**{**dict(given), "id": key})
             return put(plan, collection, added), _said(collection, added, "added")
 
-        service.change(plan_id, base, (collection, given.id or ""), make)
-        return state(service, plan_id, 201)
+        service.change(plan_id, on, (collection, given.id or ""), make)
+        return state(service, plan_id, 201, on.holds)
 
     def replace(
-        plan_id: str, item_id: str, item: model, base: BaseRevision, service: TheService
+        plan_id: str, item_id: str, item: model, on: AnEdit, service: TheService
     ) -> Response:
         def make(plan: Plan) -> tuple[Plan, str]:
             if collection in STEMS:  # an assumption is there by default: a value replaces that
@@ -67,19 +68,19 @@ def _collection(found: APIRouter, collection: str, model: Any) -> None:
                 raise ProblemError(422, "not valid", "the id in the body is another one")
             return put(plan, collection, item), _said(collection, item, "changed")
 
-        service.change(plan_id, base, (collection, item_id), make)
-        return state(service, plan_id)
+        service.change(plan_id, on, (collection, item_id), make)
+        return state(service, plan_id, holds=on.holds)
 
-    def delete(plan_id: str, item_id: str, base: BaseRevision, service: TheService) -> Response:
+    def delete(plan_id: str, item_id: str, on: AnEdit, service: TheService) -> Response:
         def make(plan: Plan) -> tuple[Plan, str]:
             item = _there(plan, collection, item_id)
             return remove(plan, collection, item_id), _said(collection, item, "removed")
 
-        service.change(plan_id, base, (collection, item_id), make)
-        return state(service, plan_id)
+        service.change(plan_id, on, (collection, item_id), make)
+        return state(service, plan_id, holds=on.holds)
 
     one = f"/{collection}/{{item_id}}"
-    common: dict[str, Any] = {"response_model": PlanState, "tags": [collection]}
+    common: dict[str, Any] = {"response_model": PlanState | Changes, "tags": [collection]}
     found.post(f"/{collection}", status_code=201, operation_id=f"add_{stem}", **common)(add)
     found.put(one, operation_id=f"put_{stem}", **common)(replace)
     found.delete(one, operation_id=f"remove_{stem}", **common)(delete)

@@ -2,19 +2,18 @@
 
 import threading
 from collections import OrderedDict
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from datetime import date
-from typing import TYPE_CHECKING, Literal
+from typing import Literal, Protocol
 from uuid import uuid4
 
 from pydantic import BaseModel
 
 from kavrel.api.problem import ProblemError
+from kavrel.core.evaluate import Evaluation
 from kavrel.core.plan import Plan
 from kavrel.core.questions import Answer, NotAskable, Question, Stopped, answer
-
-if TYPE_CHECKING:
-    from kavrel.api.service import Service
 
 MOST_KEPT = 64
 AT_ONCE = 2
@@ -33,6 +32,19 @@ class QuestionView(BaseModel):
     answer: Answer | None
 
 
+class Plans(Protocol):
+    """What the questions are asked of."""
+
+    def head(self, plan_id: str) -> tuple[int, Plan]:
+        """The newest revision of a plan, and the plan."""
+
+    def today(self, plan: Plan) -> date:
+        """Today where the lab is."""
+
+    def evaluation(self, plan_id: str, revision: int, plan: Plan) -> Evaluation:
+        """What follows from a revision today."""
+
+
 class Job:
     """One asked question; changed by its worker, read by anyone."""
 
@@ -43,18 +55,24 @@ class Job:
         self.share, self.word, self.why = 0.0, "", ""
         self.answer: Answer | None = None
         self.stop = threading.Event()
+        self.listeners: set[Callable[[], None]] = set()
         self.steps = 0  # counts changes, so that a follower sees each
 
     def tell(self, share: float, word: str) -> bool:
         """Takes note of progress; says whether to go on."""
         self.share, self.word = share, word
-        self.steps += 1
+        self._step()
         return not self.stop.is_set()
 
     def end(self, state: Literal["done", "stopped", "failed"], why: str = "") -> None:
         """Closes the job."""
         self.why, self.state = why, state
+        self._step()
+
+    def _step(self) -> None:
         self.steps += 1
+        for wake in tuple(self.listeners):
+            wake()
 
     @property
     def ended(self) -> bool:
@@ -83,15 +101,15 @@ class JobBook:
         self._guard = threading.Lock()
         self._workers = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="question")
 
-    def ask(self, service: "Service", plan_id: str, question: Question) -> Job:
+    def ask(self, plans: Plans, plan_id: str, question: Question) -> Job:
         """The job of a question, begun now unless it was asked before."""
-        row, plan = service.plans.head(plan_id)
-        key = (plan_id, row.head, question.model_dump_json(), service.today(plan))
+        revision, plan = plans.head(plan_id)
+        key = (plan_id, revision, question.model_dump_json(), plans.today(plan))
         with self._guard:
             job = self._jobs.get(key)
             if job is None or job.state in ("stopped", "failed"):
-                job = self._jobs[key] = Job(plan_id, row.head)
-                self._workers.submit(self._work, job, service, plan, question)
+                job = self._jobs[key] = Job(plan_id, revision)
+                self._workers.submit(self._work, job, plans, plan, question)
                 while len(self._jobs) > MOST_KEPT:
                     self._jobs.popitem(last=False)[1].stop.set()
         return job
@@ -111,13 +129,13 @@ class JobBook:
                 job.stop.set()
         self._workers.shutdown(wait=True, cancel_futures=True)
 
-    def _work(self, job: Job, service: "Service", plan: Plan, question: Question) -> None:
+    def _work(self, job: Job, plans: Plans, plan: Plan, question: Question) -> None:
         if job.stop.is_set():
             job.end("stopped")
             return
         job.state = "running"
         try:
-            evaluation = service.evaluation(job.plan_id, job.revision, plan)
+            evaluation = plans.evaluation(job.plan_id, job.revision, plan)
             job.answer = answer(plan, evaluation, question, job.tell)
         except Stopped:
             job.end("stopped")

@@ -5,7 +5,8 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Body, Query, Request, Response
 from pydantic import BaseModel, ConfigDict
 
-from kavrel.api.answer import BaseRevision, TheService, body, state
+from kavrel.api.answer import AnEdit, Holds, TheService, body, state
+from kavrel.api.changes import Changes
 from kavrel.api.items import PROBLEMS
 from kavrel.api.service import PlanMeta, PlanState, StripFigures, meta
 from kavrel.core.compare import Change, compare
@@ -124,16 +125,12 @@ def get_plan(plan_id: str, service: TheService) -> Response:
     return state(service, plan_id)
 
 
-@router.patch("/{plan_id}", response_model=PlanState, operation_id="change_settings")
-def change_settings(
-    plan_id: str, settings: Settings, base: BaseRevision, service: TheService
-) -> Response:
+@router.patch("/{plan_id}", response_model=PlanState | Changes, operation_id="change_settings")
+def change_settings(plan_id: str, settings: Settings, on: AnEdit, service: TheService) -> Response:
     """Changes name, variant, currency or zone."""
     given = {k: v for k, v in settings.model_dump().items() if v is not None}
-    service.change(
-        plan_id, base, None, lambda p: (put_settings(p, **given), "plan settings changed")
-    )
-    return state(service, plan_id)
+    service.change(plan_id, on, None, lambda p: (put_settings(p, **given), "plan settings changed"))
+    return state(service, plan_id, holds=on.holds)
 
 
 @router.delete("/{plan_id}", status_code=204, operation_id="delete_plan")
@@ -153,32 +150,32 @@ def new_variant(plan_id: str, new: NewVariant, service: TheService) -> Response:
     return state(service, service.create(copy, f"variant of {plan.name}"), 201)
 
 
-@router.post("/{plan_id}/steps", response_model=PlanState, operation_id="step")
+@router.post("/{plan_id}/steps", response_model=PlanState | Changes, operation_id="step")
 def step(
     plan_id: str,
     direction: Annotated[Literal["undo", "redo"], Body(embed=True)],
-    base: BaseRevision,
+    on: AnEdit,
     service: TheService,
 ) -> Response:
     """Undo and redo: goes one revision back, or forth again."""
-    service.plans.move(plan_id, base, direction)
-    return state(service, plan_id)
+    service.plans.move(plan_id, on.base, direction)
+    return state(service, plan_id, holds=on.holds)
 
 
-@router.put("/{plan_id}/pin", response_model=PlanState, operation_id="pin")
-def pin(plan_id: str, wanted: Pin, service: TheService) -> Response:
+@router.put("/{plan_id}/pin", response_model=PlanState | Changes, operation_id="pin")
+def pin(plan_id: str, wanted: Pin, service: TheService, kavrel_holds: Holds = None) -> Response:
     """Pins a revision to compare with."""
     service.plans.pin(plan_id, wanted.revision)
-    return state(service, plan_id)
+    return state(service, plan_id, holds=kavrel_holds)
 
 
-@router.post("/{plan_id}/restore", response_model=PlanState, operation_id="restore")
-def restore(plan_id: str, wanted: Restore, base: BaseRevision, service: TheService) -> Response:
+@router.post("/{plan_id}/restore", response_model=PlanState | Changes, operation_id="restore")
+def restore(plan_id: str, wanted: Restore, on: AnEdit, service: TheService) -> Response:
     """Brings an old revision back as the newest."""
     old = service.plans.at(plan_id, wanted.revision)
     summary = f"revision {wanted.revision} restored"
-    service.change(plan_id, base, None, lambda _: (old, summary))
-    return state(service, plan_id)
+    service.change(plan_id, on, None, lambda _: (old, summary))
+    return state(service, plan_id, holds=on.holds)
 
 
 @router.get("/{plan_id}/revisions", response_model=RevisionList, operation_id="list_revisions")

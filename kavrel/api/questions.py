@@ -1,9 +1,10 @@
 """Questions that take a while, as jobs: asked, followed over server-sent events, stopped, kept."""
 
+import asyncio
 from collections.abc import AsyncIterator
+from contextlib import suppress
 from typing import Annotated
 
-import anyio
 from fastapi import APIRouter, Body, Response
 from fastapi.responses import StreamingResponse
 
@@ -12,7 +13,7 @@ from kavrel.api.items import PROBLEMS
 from kavrel.api.jobs import Job, QuestionView
 from kavrel.core.questions import Question
 
-LOOK_SECONDS = 0.05
+LEAST_SECONDS = 0.05  # between two of them, however fast it goes
 
 router = APIRouter(prefix="/api", tags=["questions"], responses=PROBLEMS)
 
@@ -60,13 +61,23 @@ def follow_question(job_id: str, service: TheService) -> StreamingResponse:
 
 
 async def _events(job: Job) -> AsyncIterator[str]:
-    seen = -1
-    while True:
-        steps, ended = job.steps, job.ended
-        if ended or steps != seen:
-            seen = steps
+    loop, stepped = asyncio.get_running_loop(), asyncio.Event()
+
+    def wake() -> None:
+        # The worker is in a thread; whoever followed may have left with the server.
+        with suppress(RuntimeError):
+            loop.call_soon_threadsafe(stepped.set)
+
+    job.listeners.add(wake)
+    try:
+        while True:
+            stepped.clear()
+            ended = job.ended
             name = "end" if ended else "progress"
             yield f"event: {name}\ndata: {job.view(whole=False).model_dump_json()}\n\n"
-        if ended:
-            return
-        await anyio.sleep(LOOK_SECONDS)
+            if ended:
+                return
+            await asyncio.sleep(LEAST_SECONDS)
+            await stepped.wait()
+    finally:
+        job.listeners.discard(wake)

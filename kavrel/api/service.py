@@ -9,6 +9,8 @@ from zoneinfo import ZoneInfo
 
 from pydantic import BaseModel
 
+from kavrel.api.changes import Written
+from kavrel.api.edit import Edit
 from kavrel.api.jobs import JobBook
 from kavrel.api.reckoned import Unreckonable
 from kavrel.core.evaluate import Evaluation, evaluate
@@ -26,6 +28,7 @@ class PlanMeta(BaseModel):
     name: str
     variant: str
     revision: int
+    parent: int | None  # the revision that this one was made of
     pinned: int | None
     summary: str
     made_at: datetime
@@ -67,10 +70,16 @@ class Service:
         self._ahead: tuple[Plan, date, Evaluation] | None = None
         self._guard = Lock()
         self.jobs = JobBook()
+        self.written = Written()
 
     def now(self) -> datetime:
         """The present moment, aware."""
         return self._now()
+
+    def head(self, plan_id: str) -> tuple[int, Plan]:
+        """The newest revision of a plan, and the plan."""
+        row, plan = self.plans.head(plan_id)
+        return row.head, plan
 
     def today(self, plan: Plan) -> date:
         """Today where the lab is."""
@@ -104,7 +113,7 @@ class Service:
     def change(
         self,
         plan_id: str,
-        base: int,
+        on: Edit,
         touched: tuple[str, str] | None,
         make: Callable[[Plan], tuple[Plan, str]],
     ) -> None:
@@ -120,7 +129,7 @@ class Service:
                 self._reckon(changed, touched)
             return changed, summary
 
-        self.plans.change(plan_id, base, touched, reckoned)
+        self.plans.change(plan_id, on.base, touched, reckoned, on.key)
 
     def create(self, plan: Plan, summary: str) -> str:
         """A new plan, if it can be reckoned; raises Unreckonable."""
@@ -165,6 +174,7 @@ def meta(row: PlanRow) -> PlanMeta:
         name=row.name,
         variant=row.variant,
         revision=row.head,
+        parent=row.parent,
         pinned=row.pinned,
         summary=row.summary,
         made_at=datetime.fromisoformat(row.made_at),

@@ -5,7 +5,8 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Body, Query, Request, Response
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from kavrel.api.answer import BaseRevision, TheService, body, state
+from kavrel.api.answer import AnEdit, TheService, body, state
+from kavrel.api.changes import Changes
 from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
 from kavrel.api.service import PlanState
@@ -119,10 +120,13 @@ class Luns(BaseModel):
 
 
 @router.post(
-    "/plans/{plan_id}/luns", response_model=PlanState, status_code=201, operation_id="make_luns"
+    "/plans/{plan_id}/luns",
+    response_model=PlanState | Changes,
+    status_code=201,
+    operation_id="make_luns",
 )
 def make_luns(
-    plan_id: str, luns: Annotated[Luns, Body()], base: BaseRevision, service: TheService
+    plan_id: str, luns: Annotated[Luns, Body()], on: AnEdit, service: TheService
 ) -> Response:
     """Makes disks for many clients in one change."""
 
@@ -143,8 +147,8 @@ def make_luns(
             changed = changed.model_copy(update={"exports": (*changed.exports, export)})
         return checked(changed, plan), f"{luns.count} disks for clients {luns.prefix} made"
 
-    service.change(plan_id, base, None, make)
-    return state(service, plan_id, 201)
+    service.change(plan_id, on, None, make)
+    return state(service, plan_id, 201, on.holds)
 
 
 @router.get("/protocols", response_model=ChoiceList, operation_id="choose_protocol")

@@ -47,6 +47,7 @@ class PlanRow:
     pinned: int | None
     summary: str
     made_at: str
+    parent: int | None
     can_undo: bool
     can_redo: bool
 
@@ -101,6 +102,7 @@ class Plans:
             pinned=pinned,
             summary=summary,
             made_at=made_at,
+            parent=parent,
             can_undo=parent is not None,
             can_redo=bool(newer),
         )
@@ -185,8 +187,11 @@ class Plans:
         base: int,
         touched: tuple[str, str] | None,
         make: Callable[[Plan], tuple[Plan, str]],
+        key: str | None = None,
     ) -> None:
         """Applies an edit that was begun at revision `base`.
+
+        One that is sent again with the `key` that it was made with has been made already.
 
         `touched` is the collection and id that the edit replaces or removes. When others changed
         the plan since, the edit goes through as long as that thing is as it was at `base`;
@@ -194,6 +199,8 @@ class Plans:
         """
         with self._database.transaction() as db:
             row = self._row(db, plan_id)
+            if key and self._made(db, plan_id, key):
+                return
             plan = self._load(db, row)
             if base != row.head:
                 before = self._at(db, plan_id, base)
@@ -201,7 +208,14 @@ class Plans:
                     raise Conflict(row.head, row.summary)
             changed, summary = make(plan)
             if changed != plan:
-                self._save(db, plan_id, changed, row.head, summary)
+                self._save(db, plan_id, changed, row.head, summary, key)
+
+    @staticmethod
+    def _made(db: sqlite3.Connection, plan_id: str, key: str) -> bool:
+        found = db.execute(
+            "SELECT 1 FROM revision WHERE plan_id = ? AND edit_key = ?", (plan_id, key)
+        )
+        return found.fetchone() is not None
 
     def move(self, plan_id: str, base: int, direction: str) -> None:
         """Undo goes to the parent revision, redo to the newest child; raises Conflict."""
@@ -228,16 +242,22 @@ class Plans:
             db.execute("UPDATE plan SET pinned = ? WHERE id = ?", (number, plan_id))
 
     def _save(
-        self, db: sqlite3.Connection, plan_id: str, plan: Plan, parent: int | None, summary: str
+        self,
+        db: sqlite3.Connection,
+        plan_id: str,
+        plan: Plan,
+        parent: int | None,
+        summary: str,
+        key: str | None = None,
     ) -> None:
         (last,) = db.execute(
             "SELECT coalesce(max(number), 0) FROM revision WHERE plan_id = ?", (plan_id,)
         ).fetchone()
         content = zlib.compress(plan_file.dump(plan).encode())
         db.execute(
-            "INSERT INTO revision (plan_id, number, parent, made_at, summary, content)"
-            " VALUES (?, ?, ?, ?, ?, ?)",
-            (plan_id, last + 1, parent, self._stamp(), summary, content),
+            "INSERT INTO revision (plan_id, number, parent, made_at, summary, content, edit_key)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?)",
+            (plan_id, last + 1, parent, self._stamp(), summary, content, key),
         )
         self._write(db, plan_id, plan, last + 1)
 

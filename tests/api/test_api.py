@@ -173,7 +173,7 @@ def test_a_change_must_say_what_it_has_seen(demo_lab: Lab) -> None:
 
 
 def test_answers_carry_their_revision_as_entity_tag(demo_lab: Lab) -> None:
-    assert demo_lab.client.get(demo_lab.base).headers["etag"] == '"r1"'
+    assert demo_lab.client.get(demo_lab.base).headers["etag"] == '"r1-20261124"'
 
 
 def test_what_is_still_used_stays(demo_lab: Lab) -> None:

@@ -413,7 +413,7 @@ def test_copies_by_keyboard_from_the_route_to_what_is_elsewhere(page: Page) -> N
     page.see("Where copies lie", "h2")
     page.keys("n")
     page.fill("Name", "films beside the machines")
-    page.choose("Kind", "folder mirror with a trash can")
+    page.choose("Kind", "folder mirror with trash can")
     page.tick("negative scans")
     page.tick("ripped films")
     page.choose("To pool", "ridge")

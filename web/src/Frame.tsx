@@ -2,7 +2,8 @@
 
 import { Suspense, useEffect, useState } from 'react';
 import { NavLink, useNavigate, useParams } from 'react-router';
-import { PlanProvider, useChange, usePlan, usePlanQuery } from './api/plan';
+import { useFormsQuery } from './api/forms';
+import { PlanProvider, useChange, usePlan, usePlanQuery, useWaiting } from './api/plan';
 import { HatchDefs } from './drawing/Hatch';
 import { causeLine, CautionsSlip } from './parts/CautionsSlip';
 import { turnDrawing } from './parts/drawing-mode';
@@ -19,16 +20,18 @@ export type Opened = 'cautions' | 'keys' | 'paper' | 'changes' | null;
 export function Frame() {
   const { plan = '' } = useParams();
   const query = usePlanQuery(plan);
-  if (query.isError)
+  const forms = useFormsQuery();
+  const error = query.error ?? forms.error;
+  if (error)
     return (
       <div className="p-6">
-        <p className="text-danger">{query.error.message}</p>
+        <p className="text-danger">{error.message}</p>
         <NavLink className="underline" to="/plans">
           all plans
         </NavLink>
       </div>
     );
-  if (!query.data) return null;
+  if (!query.data || !forms.data) return null;
   return (
     <PlanProvider state={query.data}>
       <HatchDefs />
@@ -44,6 +47,13 @@ function Drawing() {
   const change = useChange();
   const [opened, setOpened] = useState<Opened>(null);
   const [said, setSaid] = useState('');
+  const waiting = useWaiting();
+  useEffect(() => {
+    if (!waiting) return;
+    const ask = (event: BeforeUnloadEvent) => event.preventDefault();
+    window.addEventListener('beforeunload', ask);
+    return () => window.removeEventListener('beforeunload', ask);
+  }, [waiting]);
   const current = SHEETS.find((s) => s.id === sheet) ?? SHEETS[0];
   const base = `/plan/${meta.id}`;
 
@@ -119,6 +129,12 @@ function Drawing() {
         </main>
         <footer className="no-print flex items-stretch border-t border-line max-lg:flex-col">
           <div className="min-w-0 flex-1 px-4 py-1.5" aria-live="polite">
+            {waiting > 0 && (
+              <p className="font-semibold text-danger">
+                Not saved yet: Kavrel does not answer. {waiting === 1 ? 'One change waits' : `${waiting} changes wait`}{' '}
+                here and goes out as soon as it does.
+              </p>
+            )}
             {said && <p>{said}</p>}
             {!said && here.length === 0 && <p className="text-quiet">No cautions on this sheet.</p>}
             {!said &&

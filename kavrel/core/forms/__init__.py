@@ -66,7 +66,11 @@ class ChoiceView(_View):
 
 
 class FieldView(_View):
-    """A field of a form. `names`: the collection that its ids are of; `prefer` the first of those."""
+    """A field of a form.
+
+    `names`: the collection that its ids are of, `names_that` which of it, `prefer` and `prefer_is` the
+    one that a new thing begins with.
+    """
 
     name: str
     label: str
@@ -78,7 +82,9 @@ class FieldView(_View):
     high: float | None
     choices: tuple[ChoiceView, ...]
     names: str
-    prefer: tuple[str, bool] | None
+    names_that: str
+    prefer: str
+    prefer_is: bool
     when: Conditions
     blank: Any  # what stands in it where it means nothing
     start: Any  # what a new thing begins with
@@ -161,7 +167,9 @@ def _fields(collection: str, model: type[BaseModel]) -> Iterator[FieldView]:
             high=float(high) if isinstance(high, int | float) else None,
             choices=_choices(collection, path, info, shown),
             names=named.collection if named else "",
-            prefer=shown.prefer,
+            names_that=named.that if named else "",
+            prefer=shown.prefer[0] if shown.prefer else "",
+            prefer_is=bool(shown.prefer and shown.prefer[1]),
             when=_when(collection, path, shown),
             blank=blank,
             start=blank if shown.start is None else shown.start,

@@ -81,7 +81,7 @@ class Network(Value):
     id: Id
     name: Annotated[Line, Unique(), Shown("Name")]
     site: Annotated[Id, Ref("sites"), Shown("Site")]
-    range: Annotated[NetworkRange, Shown("Range", "as 192.168.20.0/24")]
+    range: Annotated[NetworkRange, Shown("Range", "as 192.168.20.0/24", start="192.168.1.0/24")]
     dhcp_from: Annotated[Address, Shown("DHCP from")] | None = None
     dhcp_to: Annotated[Address, Shown("DHCP to")] | None = None
     gateway: Annotated[Address, Shown("Router")] | None = None
@@ -141,7 +141,7 @@ class Host(Value):
     boot_disk: (
         Annotated[
             Id,
-            Ref("disks"),
+            Ref("disks", that="host"),
             Shown(
                 "On a data disk", "it boots from a part of this disk, and the rest of it is data"
             ),

@@ -237,7 +237,7 @@ class Job(Value):
     reads_from: (
         Annotated[
             Id,
-            Ref("jobs"),
+            Ref("jobs", that="copies"),
             Shown("From the copy of", "empty: from the dataset itself", by="kind"),
         ]
         | None

@@ -15,9 +15,13 @@ class Value(BaseModel):
 
 @dataclass(frozen=True)
 class Ref:
-    """Of an id, or a tuple of ids: the collection that it names something of."""
+    """Of an id, or a tuple of ids: the collection that it names something of.
+
+    `that` narrows what a form offers: a field that must be filled, or what the thing's kind must be.
+    """
 
     collection: str
+    that: str = ""
 
 
 @dataclass(frozen=True)

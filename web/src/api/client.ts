@@ -71,8 +71,14 @@ const UNREACHABLE: Problem = {
 };
 
 /** One request that answers with JSON or throws Refused. */
-export async function call(method: string, path: string, body?: unknown, revision?: number): Promise<unknown> {
-  const headers: Record<string, string> = {};
+export async function call(
+  method: string,
+  path: string,
+  body?: unknown,
+  revision?: number,
+  more: Record<string, string> = {},
+): Promise<unknown> {
+  const headers: Record<string, string> = { ...more };
   if (body !== undefined) headers['Content-Type'] = 'application/json';
   if (revision !== undefined) headers['If-Match'] = `"r${revision}"`;
   let answer: Response;

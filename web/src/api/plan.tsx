@@ -1,8 +1,9 @@
-/** The open plan: read through one query, changed through one function. */
+/** The open plan: read through one query, changed through one queue. */
 
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useMutationState, useQuery, useQueryClient, type QueryClient } from '@tanstack/react-query';
 import { createContext, useContext, type ReactNode } from 'react';
 import { api, call, Refused, unwrap, type Collection, type Items, type PlanState } from './client';
+import { applied, tagOf, type Changes } from './changes';
 
 export const planKey = (id: string) => ['plan', id] as const;
 
@@ -45,44 +46,113 @@ export type Edit =
       settings: { name?: string; variant?: string; currency?: string; zone?: string };
     };
 
-function send(base: string, edit: Edit, revision: number): Promise<unknown> {
+function send(base: string, edit: Edit, revision: number, more: Record<string, string>): Promise<unknown> {
   switch (edit.do) {
     case 'add':
-      return call('POST', `${base}/${edit.collection}`, edit.item, revision);
+      return call(
+        'POST',
+        `${base}/${edit.collection}`,
+        { ...edit.item, id: edit.item.id || undefined },
+        revision,
+        more,
+      );
     case 'put':
-      return call('PUT', `${base}/${edit.collection}/${edit.item.id}`, edit.item, revision);
+      return call('PUT', `${base}/${edit.collection}/${edit.item.id}`, edit.item, revision, more);
     case 'remove':
-      return call('DELETE', `${base}/${edit.collection}/${edit.id}`, undefined, revision);
+      return call('DELETE', `${base}/${edit.collection}/${edit.id}`, undefined, revision, more);
     case 'pin':
-      return call('PUT', `${base}/pin`, { revision: edit.revision });
+      return call('PUT', `${base}/pin`, { revision: edit.revision }, undefined, more);
     case 'restore':
-      return call('POST', `${base}/restore`, { revision: edit.revision }, revision);
+      return call('POST', `${base}/restore`, { revision: edit.revision }, revision, more);
     case 'luns':
-      return call('POST', `${base}/luns`, edit.luns, revision);
+      return call('POST', `${base}/luns`, edit.luns, revision, more);
     case 'starts':
-      return call('POST', `${base}/starts`, { starts: edit.starts }, revision);
+      return call('POST', `${base}/starts`, { starts: edit.starts }, revision, more);
     case 'settings':
-      return call('PATCH', base, edit.settings, revision);
+      return call('PATCH', base, edit.settings, revision, more);
     case 'undo':
     case 'redo':
-      return call('POST', `${base}/steps`, { direction: edit.do }, revision);
+      return call('POST', `${base}/steps`, { direction: edit.do }, revision, more);
   }
 }
 
+/** A name for an edit: sent again because its answer was lost, it is made once. */
+const freshKey = (): string =>
+  Array.from(crypto.getRandomValues(new Uint8Array(12)), (n) => n.toString(16).padStart(2, '0')).join('');
+
 /**
- * Changes the open plan. `seen` is the revision that the editor showed: when the same thing was
- * changed since, the server refuses and the editor keeps what was typed.
+ * Revisions that this page made itself, each after the one before it: an editor that still shows an
+ * older one has seen all that others did.
+ */
+const own = new WeakMap<QueryClient, Map<string, Map<number, number>>>();
+
+function stepsOf(client: QueryClient, plan: string): Map<number, number> {
+  const plans = own.get(client) ?? new Map<string, Map<number, number>>();
+  own.set(client, plans);
+  const steps = plans.get(plan) ?? new Map<number, number>();
+  plans.set(plan, steps);
+  return steps;
+}
+
+function newestSeen(steps: Map<number, number>, seen: number): number {
+  let found = seen;
+  for (let next = steps.get(found); next !== undefined; next = steps.get(found)) found = next;
+  return found;
+}
+
+const unreachable = (error: unknown) => error instanceof Refused && error.problem.status === 0;
+
+/** One edit, or what makes it of the plan as the edits before it left it. */
+export interface Wanted {
+  edit: Edit | ((state: PlanState) => Edit);
+  seen?: number;
+  key?: string;
+}
+
+/**
+ * Changes the open plan; the edits of one page go one after another. `seen` is the revision that the
+ * editor showed: when somebody else changed the same thing since, the server refuses and the editor
+ * keeps what was typed. While Kavrel does not answer an edit waits, and is sent when it can be.
  */
 export function useChange() {
-  const { meta } = usePlan();
+  const state = usePlan();
+  const id = state.meta.id;
   const client = useQueryClient();
-  return useMutation({
-    mutationFn: async ({ edit, seen }: { edit: Edit; seen?: number }) =>
-      (await send(`/api/plans/${meta.id}`, edit, seen ?? meta.revision)) as PlanState,
-    onSuccess: (state) => client.setQueryData(planKey(meta.id), state),
+  const mutation = useMutation({
+    mutationKey: ['change', id],
+    scope: { id: `change ${id}` },
+    networkMode: 'always',
+    retry: (_, error) => unreachable(error),
+    retryDelay: (failures) => Math.min(500 * 2 ** failures, 5_000),
+    mutationFn: async (wanted: Wanted) => {
+      const now = client.getQueryData<PlanState>(planKey(id)) ?? state;
+      const edit = typeof wanted.edit === 'function' ? wanted.edit(now) : wanted.edit;
+      const steps = stepsOf(client, id);
+      const back = edit.do === 'undo' || edit.do === 'redo';
+      const base = back ? now.meta.revision : newestSeen(steps, wanted.seen ?? state.meta.revision);
+      // The object stays the same when it is sent again.
+      wanted.key ??= freshKey();
+      const more = { 'Idempotency-Key': wanted.key, 'Kavrel-Holds': tagOf(now) };
+      const answer = (await send(`/api/plans/${id}`, edit, base, more)) as PlanState | Changes;
+      const next = applied(now, answer);
+      if (next.meta.parent === now.meta.revision) steps.set(now.meta.revision, next.meta.revision);
+      return next;
+    },
+    onSuccess: (next) => client.setQueryData(planKey(id), next),
     onError: async (error) => {
       // Somebody was faster: fetch theirs, so that the editor can offer it.
-      if (error instanceof Refused && error.conflict) await client.invalidateQueries({ queryKey: planKey(meta.id) });
+      if (error instanceof Refused && error.conflict) await client.invalidateQueries({ queryKey: planKey(id) });
     },
   });
+  return { ...mutation, waits: mutation.isPending && mutation.failureCount > 0 };
+}
+
+/** How many edits wait because Kavrel does not answer. */
+export function useWaiting(): number {
+  const { meta } = usePlan();
+  const pending = useMutationState({
+    filters: { mutationKey: ['change', meta.id], status: 'pending' },
+    select: (m) => m.state.failureCount,
+  });
+  return pending.some((failures) => failures > 0) ? pending.length : 0;
 }

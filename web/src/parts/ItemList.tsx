@@ -2,7 +2,8 @@
 
 import { useState, type ReactNode } from 'react';
 import type { Collection, Items } from '../api/client';
-import { ItemForm, type FieldSpec } from './ItemForm';
+import { useFormOf } from '../api/forms';
+import { ItemForm } from './form/ItemForm';
 import { Slip } from './Slip';
 
 export function ItemList<C extends Collection>({
@@ -10,8 +11,6 @@ export function ItemList<C extends Collection>({
   what,
   collection,
   items,
-  fresh,
-  specs,
   columns,
   empty,
   disabled = false,
@@ -21,13 +20,12 @@ export function ItemList<C extends Collection>({
   what: string;
   collection: C;
   items: Items[C][];
-  fresh: Items[C];
-  specs: FieldSpec[];
   /** The first column is the name that opens the row. */
   columns: { head: string; show: (item: Items[C]) => ReactNode; right?: boolean }[];
   empty: string;
   disabled?: boolean;
 }) {
+  const { fresh } = useFormOf(collection);
   const [editing, setEditing] = useState<{ item: Items[C]; isNew: boolean } | null>(null);
   const close = () => setEditing(null);
   return (
@@ -37,7 +35,7 @@ export function ItemList<C extends Collection>({
         <button
           className="act mb-0.5 ml-auto"
           disabled={disabled}
-          onClick={() => setEditing({ item: fresh, isNew: true })}
+          onClick={() => setEditing({ item: fresh(), isNew: true })}
         >
           new {what}
         </button>
@@ -76,7 +74,7 @@ export function ItemList<C extends Collection>({
       )}
       {editing && (
         <Slip title={editing.isNew ? `New ${what}` : `${what.charAt(0).toUpperCase()}${what.slice(1)}`} onClose={close}>
-          <ItemForm collection={collection} specs={specs} item={editing.item} isNew={editing.isNew} onDone={close} />
+          <ItemForm collection={collection} item={editing.item} isNew={editing.isNew} onDone={close} />
         </Slip>
       )}
     </section>

@@ -1141,6 +1141,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Forms
+         * @description The fields of every collection, with labels, bounds, choices and a new thing to begin with.
+         */
+        get: operations["list_forms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/capacity": {
         parameters: {
             query?: never;
@@ -2298,6 +2318,18 @@ export interface components {
             fields: components["schemas"]["FieldChange"][];
         };
         /**
+         * Changes
+         * @description The parts of a plan's state that are others than at `since`; all the rest is as it was.
+         */
+        Changes: {
+            /**
+             * Since
+             * @description the entity tag of the state that these apply to
+             */
+            since: string;
+            changes: components["schemas"]["Difference"];
+        };
+        /**
          * Choice
          * @description A protocol for a need: `fits` says whether it does, `why` in either case.
          */
@@ -2320,6 +2352,21 @@ export interface components {
         ChoiceList: {
             /** Choices */
             choices: components["schemas"]["Choice"][];
+        };
+        /**
+         * ChoiceView
+         * @description A choice of a field, in words; it stands there where one of `when` holds.
+         */
+        ChoiceView: {
+            /** Value */
+            value: string | number;
+            /** Label */
+            label: string;
+            /**
+             * When
+             * @default []
+             */
+            when: components["schemas"]["ConditionView"][][];
         };
         /**
          * Clash
@@ -2350,6 +2397,29 @@ export interface components {
             changes: components["schemas"]["Change"][];
             /** Cells */
             cells: components["schemas"]["CellChange"][];
+        };
+        /**
+         * ConditionView
+         * @description What another field must be: one of `one_of`, none of `none_of`, or `filled`.
+         */
+        ConditionView: {
+            /** Field */
+            field: string;
+            /**
+             * One Of
+             * @default []
+             */
+            one_of: string[];
+            /**
+             * None Of
+             * @default []
+             */
+            none_of: string[];
+            /**
+             * Filled
+             * @default false
+             */
+            filled: boolean;
         };
         /**
          * CopiesAfter
@@ -2524,14 +2594,14 @@ export interface components {
              * @default false
              */
             live_database: boolean;
-            /** Parent */
-            parent?: string | null;
             /**
              * Use
              * @default files
              * @enum {string}
              */
             use: "files" | "vm_disks" | "isos" | "database" | "cache";
+            /** Parent */
+            parent?: string | null;
             /** Quota Bytes */
             quota_bytes?: number | null;
             /**
@@ -2614,6 +2684,24 @@ export interface components {
              * @default false
              */
             off: boolean;
+        };
+        /**
+         * Difference
+         * @description What became of a part: another `value`, other `items` of a list of `length`, other `fields`.
+         */
+        Difference: {
+            /** Value */
+            value?: unknown;
+            /** Length */
+            length?: number | null;
+            /** Items */
+            items?: {
+                [key: string]: unknown;
+            } | null;
+            /** Fields */
+            fields?: {
+                [key: string]: components["schemas"]["Difference"];
+            } | null;
         };
         /**
          * Disk
@@ -2955,6 +3043,50 @@ export interface components {
             message: string;
         };
         /**
+         * FieldView
+         * @description A field of a form.
+         *
+         *     `names`: the collection that its ids are of, `names_that` which of it, `prefer` and `prefer_is` the
+         *     one that a new thing begins with.
+         */
+        FieldView: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "text" | "words" | "numbers" | "note" | "number" | "whole" | "size" | "capacity" | "money" | "select" | "check" | "several" | "date" | "time" | "windows";
+            /** Help */
+            help: string;
+            /** Unit */
+            unit: string;
+            /** Optional */
+            optional: boolean;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Choices */
+            choices: components["schemas"]["ChoiceView"][];
+            /** Names */
+            names: string;
+            /** Names That */
+            names_that: string;
+            /** Prefer */
+            prefer: string;
+            /** Prefer Is */
+            prefer_is: boolean;
+            /** When */
+            when: components["schemas"]["ConditionView"][][];
+            /** Blank */
+            blank: unknown;
+            /** Start */
+            start: unknown;
+        };
+        /**
          * Figure
          * @description One figure of the strip: its working's root is the value and its unit.
          */
@@ -3079,6 +3211,28 @@ export interface components {
             label: string;
             /** Puts */
             puts: components["schemas"]["Put"][];
+        };
+        /**
+         * FormList
+         * @description The forms of all collections.
+         */
+        FormList: {
+            /** Forms */
+            forms: components["schemas"]["FormView"][];
+        };
+        /**
+         * FormView
+         * @description The fields of a collection's things in order, and a new thing to begin with.
+         */
+        FormView: {
+            /** Collection */
+            collection: string;
+            /** Fields */
+            fields: components["schemas"]["FieldView"][];
+            /** Fresh */
+            fresh: {
+                [key: string]: unknown;
+            };
         };
         /**
          * Found
@@ -3295,20 +3449,20 @@ export interface components {
              */
             boot_copied: boolean;
             /**
+             * Addressing
+             * @default dhcp
+             * @enum {string}
+             */
+            addressing: "dhcp" | "reserved" | "static";
+            /** Address */
+            address?: string | null;
+            /** Vpn Address */
+            vpn_address?: string | null;
+            /**
              * On Ups
              * @default false
              */
             on_ups: boolean;
-            /**
-             * Default Passwords Changed
-             * @default true
-             */
-            default_passwords_changed: boolean;
-            /**
-             * Price Minor
-             * @default 0
-             */
-            price_minor: number;
             /** Idle Watts */
             idle_watts?: number | null;
             /**
@@ -3328,15 +3482,15 @@ export interface components {
              */
             start_order: number;
             /**
-             * Addressing
-             * @default dhcp
-             * @enum {string}
+             * Default Passwords Changed
+             * @default true
              */
-            addressing: "dhcp" | "reserved" | "static";
-            /** Address */
-            address?: string | null;
-            /** Vpn Address */
-            vpn_address?: string | null;
+            default_passwords_changed: boolean;
+            /**
+             * Price Minor
+             * @default 0
+             */
+            price_minor: number;
         };
         /**
          * HostPower
@@ -3398,15 +3552,38 @@ export interface components {
             host?: string | null;
             /** Reads From */
             reads_from?: string | null;
-            /** After */
-            after?: string | null;
             /** Target Pool */
             target_pool?: string | null;
             /** Target Disk */
             target_disk?: string | null;
             /** Target Bucket */
             target_bucket?: string | null;
+            /** Lands In */
+            lands_in?: string | null;
+            /** Lands As */
+            lands_as?: string | null;
             schedule: components["schemas"]["Schedule"];
+            /** After */
+            after?: string | null;
+            /** Window From */
+            window_from?: string | null;
+            /** Window To */
+            window_to?: string | null;
+            /**
+             * Chunk Store
+             * @default false
+             */
+            chunk_store: boolean;
+            /**
+             * Catch Up
+             * @default false
+             */
+            catch_up: boolean;
+            /**
+             * Fixed
+             * @default false
+             */
+            fixed: boolean;
             /**
              * @default {
              *       "all_days": 0,
@@ -3416,14 +3593,32 @@ export interface components {
              *       "weekly": 0,
              *       "monthly": 0,
              *       "yearly": 0,
-             *       "thin": 0,
-             *       "trash_days": 0,
              *       "counting": "beyond",
              *       "of_period": "last",
-             *       "windows": []
+             *       "windows": [],
+             *       "thin": 0,
+             *       "trash_days": 0
              *     }
              */
             retention: components["schemas"]["Retention"];
+            /**
+             * Left Out
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Left Out Share
+             * @default 0
+             */
+            left_out_share: number;
+            /**
+             * First Copy
+             * @default done
+             * @enum {string}
+             */
+            first_copy: "done" | "side_by_side" | "carried" | "over_link";
+            /** First On */
+            first_on?: string | null;
             /**
              * Encrypted
              * @default false
@@ -3435,6 +3630,11 @@ export interface components {
              */
             key_kept_at: string[];
             /**
+             * Wire Encrypted
+             * @default false
+             */
+            wire_encrypted: boolean;
+            /**
              * Credentials
              * @default source
              * @enum {string}
@@ -3443,58 +3643,12 @@ export interface components {
             /** Limit Mbit */
             limit_mbit?: number | null;
             /**
-             * Wire Encrypted
-             * @default false
-             */
-            wire_encrypted: boolean;
-            /**
              * Resumable
              * @default true
              */
             resumable: boolean;
-            /**
-             * First Copy
-             * @default done
-             * @enum {string}
-             */
-            first_copy: "done" | "side_by_side" | "carried" | "over_link";
-            /** First On */
-            first_on?: string | null;
-            /** Window From */
-            window_from?: string | null;
-            /** Window To */
-            window_to?: string | null;
-            /**
-             * Fixed
-             * @default false
-             */
-            fixed: boolean;
             /** Alarm Days */
             alarm_days?: number | null;
-            /**
-             * Chunk Store
-             * @default false
-             */
-            chunk_store: boolean;
-            /**
-             * Catch Up
-             * @default false
-             */
-            catch_up: boolean;
-            /** Lands In */
-            lands_in?: string | null;
-            /** Lands As */
-            lands_as?: string | null;
-            /**
-             * Left Out
-             * @default []
-             */
-            left_out: string[];
-            /**
-             * Left Out Share
-             * @default 0
-             */
-            left_out_share: number;
         };
         /**
          * JobView
@@ -3871,11 +4025,6 @@ export interface components {
             /** Id */
             id: string;
             /**
-             * On
-             * Format: date
-             */
-            on: string;
-            /**
              * Kind
              * @enum {string}
              */
@@ -3887,6 +4036,11 @@ export interface components {
             about_kind: "disk" | "pool" | "dataset" | "job" | "host" | "account" | "site";
             /** About */
             about: string;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
             /**
              * Result
              * @default ok
@@ -4021,10 +4175,10 @@ export interface components {
         Network: {
             /** Id */
             id: string;
-            /** Site */
-            site: string;
             /** Name */
             name: string;
+            /** Site */
+            site: string;
             /** Range */
             range: string;
             /** Dhcp From */
@@ -4206,14 +4360,14 @@ export interface components {
              * @default false
              */
             live_database: boolean;
-            /** Parent */
-            parent?: string | null;
             /**
              * Use
              * @default files
              * @enum {string}
              */
             use: "files" | "vm_disks" | "isos" | "database" | "cache";
+            /** Parent */
+            parent?: string | null;
             /** Quota Bytes */
             quota_bytes?: number | null;
             /**
@@ -4532,20 +4686,20 @@ export interface components {
              */
             boot_copied: boolean;
             /**
+             * Addressing
+             * @default dhcp
+             * @enum {string}
+             */
+            addressing: "dhcp" | "reserved" | "static";
+            /** Address */
+            address?: string | null;
+            /** Vpn Address */
+            vpn_address?: string | null;
+            /**
              * On Ups
              * @default false
              */
             on_ups: boolean;
-            /**
-             * Default Passwords Changed
-             * @default true
-             */
-            default_passwords_changed: boolean;
-            /**
-             * Price Minor
-             * @default 0
-             */
-            price_minor: number;
             /** Idle Watts */
             idle_watts?: number | null;
             /**
@@ -4565,15 +4719,15 @@ export interface components {
              */
             start_order: number;
             /**
-             * Addressing
-             * @default dhcp
-             * @enum {string}
+             * Default Passwords Changed
+             * @default true
              */
-            addressing: "dhcp" | "reserved" | "static";
-            /** Address */
-            address?: string | null;
-            /** Vpn Address */
-            vpn_address?: string | null;
+            default_passwords_changed: boolean;
+            /**
+             * Price Minor
+             * @default 0
+             */
+            price_minor: number;
         };
         /** NewJob */
         NewJob: {
@@ -4597,15 +4751,38 @@ export interface components {
             host?: string | null;
             /** Reads From */
             reads_from?: string | null;
-            /** After */
-            after?: string | null;
             /** Target Pool */
             target_pool?: string | null;
             /** Target Disk */
             target_disk?: string | null;
             /** Target Bucket */
             target_bucket?: string | null;
+            /** Lands In */
+            lands_in?: string | null;
+            /** Lands As */
+            lands_as?: string | null;
             schedule: components["schemas"]["Schedule"];
+            /** After */
+            after?: string | null;
+            /** Window From */
+            window_from?: string | null;
+            /** Window To */
+            window_to?: string | null;
+            /**
+             * Chunk Store
+             * @default false
+             */
+            chunk_store: boolean;
+            /**
+             * Catch Up
+             * @default false
+             */
+            catch_up: boolean;
+            /**
+             * Fixed
+             * @default false
+             */
+            fixed: boolean;
             /**
              * @default {
              *       "all_days": 0,
@@ -4615,14 +4792,32 @@ export interface components {
              *       "weekly": 0,
              *       "monthly": 0,
              *       "yearly": 0,
-             *       "thin": 0,
-             *       "trash_days": 0,
              *       "counting": "beyond",
              *       "of_period": "last",
-             *       "windows": []
+             *       "windows": [],
+             *       "thin": 0,
+             *       "trash_days": 0
              *     }
              */
             retention: components["schemas"]["Retention"];
+            /**
+             * Left Out
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Left Out Share
+             * @default 0
+             */
+            left_out_share: number;
+            /**
+             * First Copy
+             * @default done
+             * @enum {string}
+             */
+            first_copy: "done" | "side_by_side" | "carried" | "over_link";
+            /** First On */
+            first_on?: string | null;
             /**
              * Encrypted
              * @default false
@@ -4634,6 +4829,11 @@ export interface components {
              */
             key_kept_at: string[];
             /**
+             * Wire Encrypted
+             * @default false
+             */
+            wire_encrypted: boolean;
+            /**
              * Credentials
              * @default source
              * @enum {string}
@@ -4642,58 +4842,12 @@ export interface components {
             /** Limit Mbit */
             limit_mbit?: number | null;
             /**
-             * Wire Encrypted
-             * @default false
-             */
-            wire_encrypted: boolean;
-            /**
              * Resumable
              * @default true
              */
             resumable: boolean;
-            /**
-             * First Copy
-             * @default done
-             * @enum {string}
-             */
-            first_copy: "done" | "side_by_side" | "carried" | "over_link";
-            /** First On */
-            first_on?: string | null;
-            /** Window From */
-            window_from?: string | null;
-            /** Window To */
-            window_to?: string | null;
-            /**
-             * Fixed
-             * @default false
-             */
-            fixed: boolean;
             /** Alarm Days */
             alarm_days?: number | null;
-            /**
-             * Chunk Store
-             * @default false
-             */
-            chunk_store: boolean;
-            /**
-             * Catch Up
-             * @default false
-             */
-            catch_up: boolean;
-            /** Lands In */
-            lands_in?: string | null;
-            /** Lands As */
-            lands_as?: string | null;
-            /**
-             * Left Out
-             * @default []
-             */
-            left_out: string[];
-            /**
-             * Left Out Share
-             * @default 0
-             */
-            left_out_share: number;
         };
         /** NewLink */
         NewLink: {
@@ -4725,11 +4879,6 @@ export interface components {
             /** Id */
             id?: string | null;
             /**
-             * On
-             * Format: date
-             */
-            on: string;
-            /**
              * Kind
              * @enum {string}
              */
@@ -4741,6 +4890,11 @@ export interface components {
             about_kind: "disk" | "pool" | "dataset" | "job" | "host" | "account" | "site";
             /** About */
             about: string;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
             /**
              * Result
              * @default ok
@@ -4781,10 +4935,10 @@ export interface components {
         NewNetwork: {
             /** Id */
             id?: string | null;
-            /** Site */
-            site: string;
             /** Name */
             name: string;
+            /** Site */
+            site: string;
             /** Range */
             range: string;
             /** Dhcp From */
@@ -4901,26 +5055,26 @@ export interface components {
             /** Groups */
             groups: string[][];
             /**
-             * Spares
-             * @default []
-             */
-            spares: string[];
-            /**
-             * Ashift
-             * @default 12
-             */
-            ashift: number;
-            /**
              * Record Kib
              * @default 128
              * @enum {integer}
              */
             record_kib: 4 | 8 | 16 | 32 | 64 | 128 | 256 | 512 | 1024;
             /**
+             * Ashift
+             * @default 12
+             */
+            ashift: number;
+            /**
              * Encrypted
              * @default false
              */
             encrypted: boolean;
+            /**
+             * Compression Ratio
+             * @default 1
+             */
+            compression_ratio: number;
             /**
              * Purpose
              * @default files
@@ -4932,11 +5086,13 @@ export interface components {
              * @default true
              */
             standing: boolean;
+            /** Uuid */
+            uuid?: string | null;
             /**
-             * Compression Ratio
-             * @default 1
+             * Spares
+             * @default []
              */
-            compression_ratio: number;
+            spares: string[];
             /**
              * Tier
              * @default []
@@ -4952,8 +5108,6 @@ export interface components {
              * @default 03:30
              */
             mover_at: string;
-            /** Uuid */
-            uuid?: string | null;
         };
         /** NewQuota */
         NewQuota: {
@@ -4981,11 +5135,6 @@ export interface components {
              */
             guest: "none" | "read" | "write";
             /**
-             * Smb1
-             * @default false
-             */
-            smb1: boolean;
-            /**
              * Home
              * @default false
              */
@@ -4995,6 +5144,11 @@ export interface components {
              * @default 0
              */
             recycle_days: number;
+            /**
+             * Smb1
+             * @default false
+             */
+            smb1: boolean;
             /**
              * Comment
              * @default
@@ -5568,6 +5722,8 @@ export interface components {
             variant: string;
             /** Revision */
             revision: number;
+            /** Parent */
+            parent: number | null;
             /** Pinned */
             pinned: number | null;
             /** Summary */
@@ -5656,26 +5812,26 @@ export interface components {
             /** Groups */
             groups: string[][];
             /**
-             * Spares
-             * @default []
-             */
-            spares: string[];
-            /**
-             * Ashift
-             * @default 12
-             */
-            ashift: number;
-            /**
              * Record Kib
              * @default 128
              * @enum {integer}
              */
             record_kib: 4 | 8 | 16 | 32 | 64 | 128 | 256 | 512 | 1024;
             /**
+             * Ashift
+             * @default 12
+             */
+            ashift: number;
+            /**
              * Encrypted
              * @default false
              */
             encrypted: boolean;
+            /**
+             * Compression Ratio
+             * @default 1
+             */
+            compression_ratio: number;
             /**
              * Purpose
              * @default files
@@ -5687,11 +5843,13 @@ export interface components {
              * @default true
              */
             standing: boolean;
+            /** Uuid */
+            uuid?: string | null;
             /**
-             * Compression Ratio
-             * @default 1
+             * Spares
+             * @default []
              */
-            compression_ratio: number;
+            spares: string[];
             /**
              * Tier
              * @default []
@@ -5707,8 +5865,6 @@ export interface components {
              * @default 03:30
              */
             mover_at: string;
-            /** Uuid */
-            uuid?: string | null;
         };
         /**
          * PoolSpace
@@ -6082,18 +6238,6 @@ export interface components {
              */
             yearly: number;
             /**
-             * Thin
-             * @default 0
-             */
-            thin: number;
-            /**
-             * Trash Days
-             * @default 0
-             */
-            trash_days: number;
-            /** Hold Until */
-            hold_until?: string | null;
-            /**
              * Counting
              * @default beyond
              * @enum {string}
@@ -6110,6 +6254,18 @@ export interface components {
              * @default []
              */
             windows: components["schemas"]["Window"][];
+            /**
+             * Thin
+             * @default 0
+             */
+            thin: number;
+            /**
+             * Trash Days
+             * @default 0
+             */
+            trash_days: number;
+            /** Hold Until */
+            hold_until?: string | null;
         };
         /**
          * Revision
@@ -6219,6 +6375,15 @@ export interface components {
              * @default 00:00
              */
             at: string;
+            /** Only From */
+            only_from?: string | null;
+            /** Only To */
+            only_to?: string | null;
+            /**
+             * Nth
+             * @default 0
+             */
+            nth: number;
             /**
              * Weekdays
              * @description 0 is Monday
@@ -6230,15 +6395,6 @@ export interface components {
              * @default 1
              */
             day: number;
-            /**
-             * Nth
-             * @default 0
-             */
-            nth: number;
-            /** Only From */
-            only_from?: string | null;
-            /** Only To */
-            only_to?: string | null;
             /** Zone */
             zone?: string | null;
             /** Start */
@@ -6306,11 +6462,6 @@ export interface components {
              */
             guest: "none" | "read" | "write";
             /**
-             * Smb1
-             * @default false
-             */
-            smb1: boolean;
-            /**
              * Home
              * @default false
              */
@@ -6320,6 +6471,11 @@ export interface components {
              * @default 0
              */
             recycle_days: number;
+            /**
+             * Smb1
+             * @default false
+             */
+            smb1: boolean;
             /**
              * Comment
              * @default
@@ -7331,6 +7487,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -7349,7 +7509,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -7493,6 +7653,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -7511,7 +7675,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -7573,7 +7737,10 @@ export interface operations {
     pin: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
+            };
             path: {
                 plan_id: string;
             };
@@ -7591,7 +7758,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -7655,6 +7822,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -7673,7 +7844,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -7892,6 +8063,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -7910,7 +8085,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -7974,6 +8149,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -7993,7 +8172,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -8057,6 +8236,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -8072,7 +8255,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -8136,6 +8319,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -8154,7 +8341,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -8218,6 +8405,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -8237,7 +8428,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -8301,6 +8492,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -8316,7 +8511,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -8380,6 +8575,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -8398,7 +8597,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -8462,6 +8661,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -8481,7 +8684,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -8545,6 +8748,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -8560,7 +8767,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -8624,6 +8831,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -8642,7 +8853,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -8706,6 +8917,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -8725,7 +8940,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -8789,6 +9004,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -8804,7 +9023,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -8868,6 +9087,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -8886,7 +9109,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -8950,6 +9173,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -8969,7 +9196,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -9033,6 +9260,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -9048,7 +9279,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -9112,6 +9343,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -9130,7 +9365,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -9194,6 +9429,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -9213,7 +9452,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -9277,6 +9516,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -9292,7 +9535,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -9356,6 +9599,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -9374,7 +9621,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -9438,6 +9685,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -9457,7 +9708,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -9521,6 +9772,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -9536,7 +9791,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -9600,6 +9855,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -9618,7 +9877,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -9682,6 +9941,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -9701,7 +9964,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -9765,6 +10028,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -9780,7 +10047,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -9844,6 +10111,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -9862,7 +10133,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -9926,6 +10197,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -9945,7 +10220,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -10009,6 +10284,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -10024,7 +10303,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -10088,6 +10367,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -10106,7 +10389,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -10170,6 +10453,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -10189,7 +10476,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -10253,6 +10540,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -10268,7 +10559,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -10332,6 +10623,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -10350,7 +10645,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -10414,6 +10709,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -10433,7 +10732,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -10497,6 +10796,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -10512,7 +10815,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -10576,6 +10879,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -10594,7 +10901,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -10658,6 +10965,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -10677,7 +10988,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -10741,6 +11052,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -10756,7 +11071,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -10820,6 +11135,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -10838,7 +11157,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -10902,6 +11221,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -10921,7 +11244,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -10985,6 +11308,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -11000,7 +11327,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -11064,6 +11391,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -11082,7 +11413,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -11146,6 +11477,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -11165,7 +11500,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -11229,6 +11564,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -11244,7 +11583,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -11308,6 +11647,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -11326,7 +11669,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -11390,6 +11733,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -11409,7 +11756,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -11473,6 +11820,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -11488,7 +11839,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -11552,6 +11903,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -11570,7 +11925,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -11634,6 +11989,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -11653,7 +12012,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -11717,6 +12076,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -11732,7 +12095,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -11796,6 +12159,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -11814,7 +12181,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -11878,6 +12245,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -11897,7 +12268,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -11961,6 +12332,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -11976,7 +12351,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -12040,6 +12415,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -12058,7 +12437,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -12122,6 +12501,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -12141,7 +12524,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -12205,6 +12588,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -12220,7 +12607,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -12284,6 +12671,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -12302,7 +12693,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -12366,6 +12757,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -12385,7 +12780,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -12449,6 +12844,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -12464,7 +12863,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -12528,6 +12927,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -12546,7 +12949,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -12610,6 +13013,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -12629,7 +13036,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -12693,6 +13100,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -12708,7 +13119,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -12772,6 +13183,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -12790,7 +13205,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -12854,6 +13269,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -12873,7 +13292,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -12937,6 +13356,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -12952,7 +13375,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -13016,6 +13439,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -13034,7 +13461,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -13098,6 +13525,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -13117,7 +13548,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -13181,6 +13612,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -13196,7 +13631,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -13260,6 +13695,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -13278,7 +13717,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -13342,6 +13781,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -13361,7 +13804,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -13425,6 +13868,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -13440,7 +13887,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -13504,6 +13951,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -13522,7 +13973,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -13586,6 +14037,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -13605,7 +14060,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -13669,6 +14124,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -13684,7 +14143,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -13748,6 +14207,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -13766,7 +14229,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -13830,6 +14293,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -13849,7 +14316,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -13913,6 +14380,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -13928,7 +14399,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -13992,6 +14463,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -14010,7 +14485,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -14074,6 +14549,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -14093,7 +14572,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -14157,6 +14636,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -14172,7 +14655,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -14236,6 +14719,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -14254,7 +14741,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -14318,6 +14805,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -14337,7 +14828,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -14401,6 +14892,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -14416,7 +14911,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -14471,6 +14966,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_forms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormList"];
                 };
             };
         };
@@ -15415,6 +15930,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -15433,7 +15952,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */
@@ -16276,6 +16795,10 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                /** @description a name for this edit: sent again with it, it is made once */
+                "idempotency-key"?: string | null;
+                /** @description the entity tag of the state that the sender holds: the answer may then be the parts that changed since */
+                "kavrel-holds"?: string | null;
             };
             path: {
                 plan_id: string;
@@ -16294,7 +16817,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanState"];
+                    "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
                 };
             };
             /** @description No such plan or thing */

@@ -3,26 +3,12 @@
 import { useState } from 'react';
 import type { Collection, Items } from '../../api/client';
 import { useChange, usePlan } from '../../api/plan';
-import { ItemForm, type FieldSpec } from '../../parts/ItemForm';
+import { useFresh } from '../../api/forms';
+import { ItemForm } from '../../parts/form/ItemForm';
 import { Slip } from '../../parts/Slip';
 import { useKeys } from '../../parts/useKeys';
 import { binary, decimal, money, text, words } from '../../text/format';
 import { DiskBar } from './DiskBar';
-import {
-  diskFields,
-  hostFields,
-  linkFields,
-  newDisk,
-  newHost,
-  newLink,
-  newOffer,
-  newSite,
-  newSupply,
-  offerFields,
-  placed,
-  siteFields,
-  supplyFields,
-} from './fields';
 import { Power } from './Power';
 import { PriceList } from './PriceList';
 
@@ -42,11 +28,12 @@ const TITLES = {
 export function BenchSheet() {
   const { plan, evaluation } = usePlan();
   const change = useChange();
+  const fresh = useFresh();
   const [editing, setEditing] = useState<Editing | null>(null);
   const [hand, setHand] = useState<string | null>(null);
   const [wrong, setWrong] = useState('');
   const held = plan.disks.find((d) => d.id === hand);
-  const tallest = Math.max(1, ...plan.disks.map((d) => d.capacity_bytes));
+  const tallest = Math.max(0, ...plan.disks.map((d) => d.capacity_bytes));
   const poolOf = new Map(
     plan.pools.flatMap((p) => [...p.groups.flat(), ...p.spares, ...p.tier].map((d) => [d, p.name])),
   );
@@ -56,11 +43,16 @@ export function BenchSheet() {
   ]);
   const siteName = (id: string | null | undefined) => plan.sites.find((s) => s.id === id)?.name ?? 'no place given';
 
-  const addDisk = () => setEditing({ collection: 'disks', item: newDisk(plan), isNew: true });
+  const addDisk = () =>
+    setEditing({
+      collection: 'disks',
+      item: { ...fresh('disks'), label: `D${plan.disks.length + 1}`, shelf: plan.sites[0]?.id ?? null },
+      isNew: true,
+    });
   const addHost = () =>
     plan.sites.length
-      ? setEditing({ collection: 'hosts', item: newHost(plan), isNew: true })
-      : setEditing({ collection: 'sites', item: newSite, isNew: true });
+      ? setEditing({ collection: 'hosts', item: fresh('hosts'), isNew: true })
+      : setEditing({ collection: 'sites', item: fresh('sites'), isNew: true });
   useKeys({ n: addDisk, h: addHost, Escape: () => setHand(null) });
 
   const put = (disk: Disk, place: Partial<Disk>) => {
@@ -109,7 +101,7 @@ export function BenchSheet() {
         </p>
         <button
           className="act font-semibold"
-          onClick={() => setEditing({ collection: 'sites', item: newSite, isNew: true })}
+          onClick={() => setEditing({ collection: 'sites', item: fresh('sites'), isNew: true })}
         >
           add the first site
         </button>
@@ -131,13 +123,16 @@ export function BenchSheet() {
           <button className="act" onClick={addHost}>
             new host <span className="unit">H</span>
           </button>
-          <button className="act" onClick={() => setEditing({ collection: 'sites', item: newSite, isNew: true })}>
+          <button
+            className="act"
+            onClick={() => setEditing({ collection: 'sites', item: fresh('sites'), isNew: true })}
+          >
             new site
           </button>
           <button
             className="act"
             disabled={plan.sites.length < 2}
-            onClick={() => setEditing({ collection: 'links', item: newLink, isNew: true })}
+            onClick={() => setEditing({ collection: 'links', item: fresh('links'), isNew: true })}
           >
             new link
           </button>
@@ -251,11 +246,11 @@ export function BenchSheet() {
       </div>
       <DiskTable poolOf={poolOf} siteName={siteName} onOpen={edit} onAdd={addDisk} />
       <Power
-        onAdd={() => setEditing({ collection: 'supplies', item: newSupply(plan), isNew: true })}
+        onAdd={() => setEditing({ collection: 'supplies', item: fresh('supplies'), isNew: true })}
         onOpen={(item) => setEditing({ collection: 'supplies', item, isNew: false })}
       />
       <PriceList
-        onAdd={() => setEditing({ collection: 'offers', item: newOffer, isNew: true })}
+        onAdd={() => setEditing({ collection: 'offers', item: fresh('offers'), isNew: true })}
         onOpen={(item) => setEditing({ collection: 'offers', item, isNew: false })}
       />
       {editing && <Editor editing={editing} onClose={() => setEditing(null)} />}
@@ -264,38 +259,16 @@ export function BenchSheet() {
 }
 
 function Editor({ editing, onClose }: { editing: Editing; onClose: () => void }) {
-  const { plan } = usePlan();
   const { collection, isNew } = editing;
-  const specs: FieldSpec[] = {
-    sites: siteFields,
-    links: linkFields(plan),
-    hosts: hostFields(plan),
-    disks: diskFields(plan),
-    supplies: supplyFields(plan),
-    offers: offerFields(plan),
-  }[collection];
   const name = TITLES[collection];
   return (
     <Slip title={isNew ? `New ${name}` : `${name[0]?.toUpperCase() ?? ''}${name.slice(1)}`} onClose={onClose}>
-      {collection === 'disks' ? (
-        <>
-          {isNew && (
-            <p className="unit mb-2">
-              Touch bare metal before you touch the board; lay bare drives on card, not on the chassis.
-            </p>
-          )}
-          <ItemForm
-            collection="disks"
-            specs={specs}
-            item={isNew ? { ...editing.item } : editing.item}
-            isNew={isNew}
-            shape={placed}
-            onDone={onClose}
-          />
-        </>
-      ) : (
-        <ItemForm collection={collection} specs={specs} item={editing.item} isNew={isNew} onDone={onClose} />
+      {collection === 'disks' && isNew && (
+        <p className="unit mb-2">
+          Touch bare metal before you touch the board; lay bare drives on card, not on the chassis.
+        </p>
       )}
+      <ItemForm collection={collection} item={editing.item} isNew={isNew} onDone={onClose} />
     </Slip>
   );
 }

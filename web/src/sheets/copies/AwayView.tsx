@@ -8,7 +8,8 @@ import { Worked } from '../../parts/Asked';
 import { ItemList } from '../../parts/ItemList';
 import { WorkingSlip } from '../../parts/WorkingSlip';
 import { money, size, span, text } from '../../text/format';
-import { bucketFields, capFields, HOLDERS, linkName, newBucket, newCap } from './fields';
+import { linkName } from '../../parts/form/fields';
+import { HOLDERS } from './words';
 
 const WAYS: Record<Schemas['FirstView']['way'], string> = {
   done: 'is there',
@@ -103,8 +104,6 @@ export function AwayView() {
           what="limit"
           collection="caps"
           items={plan.caps}
-          fresh={newCap(plan)}
-          specs={capFields(plan)}
           disabled={!plan.links.length}
           empty="None: every job may fill its link at any hour. Limit it in waking hours."
           columns={[
@@ -130,8 +129,6 @@ export function AwayView() {
           what="bucket"
           collection="buckets"
           items={plan.buckets}
-          fresh={newBucket(plan)}
-          specs={bucketFields(plan)}
           disabled={!plan.sites.length}
           empty="None. A bucket is at a site that is not your own; its account can be closed."
           columns={[

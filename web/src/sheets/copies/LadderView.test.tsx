@@ -1,9 +1,8 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { cleanup, render, screen } from '@testing-library/react';
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
-import { api, type Items, type Plan, type PlanState, type Schemas } from '../../api/client';
+import { api, type PlanState, type Schemas } from '../../api/client';
 import { PlanProvider } from '../../api/plan';
-import { jobFields, newJob, readWindows, shaped, showWindows } from './fields';
 import { LadderView } from './LadderView';
 
 const rung = (job: string | null, place: string, box: string, site: string, more: object = {}): Schemas['Rung'] => ({
@@ -47,7 +46,7 @@ function shown(rungs: Schemas['Rung'][], lacks: string[], needed = true) {
 }
 
 beforeEach(() => {
-  vi.spyOn(api, 'GET').mockResolvedValue({ data: { pairs: [], cells: [] } } as never);
+  vi.spyOn(api, 'GET').mockResolvedValue({ data: { pairs: [], cells: [] } });
 });
 afterEach(() => {
   cleanup();
@@ -82,73 +81,5 @@ describe('three, two, one', () => {
   it('says of throw-away data that it needs none', () => {
     shown([rung(null, 'main', 'box', 'home')], [], false);
     expect(screen.getByText('needs none')).toBeTruthy();
-  });
-});
-
-describe('a job’s form', () => {
-  const plan = {
-    datasets: [{ id: 'letters', name: 'letters' }],
-    pools: [{ id: 'main', name: 'main' }],
-    disks: [],
-    hosts: [],
-    sites: [],
-    buckets: [],
-    exports: [{ id: 'mill', name: 'mill', protocol: 'rsync' }],
-    accounts: [{ id: 'courier', login: 'courier' }],
-    jobs: [],
-    zone: 'UTC',
-  } as unknown as Plan;
-  const asks = (kind: string, more: object = {}) =>
-    jobFields(plan, newJob(plan))
-      .filter((f) => !f.hidden?.({ kind, 'schedule.kind': 'daily', 'schedule.nth': '0', ...more }))
-      .map((f) => f.name);
-
-  it('asks only for what the kind has a use for', () => {
-    expect(asks('scrub')).toContain('pool');
-    expect(asks('scrub')).not.toContain('datasets');
-    expect(asks('scrub')).not.toContain('retention.daily');
-    expect(asks('folder_mirror')).toContain('retention.trash_days');
-    expect(asks('folder_mirror')).not.toContain('retention.monthly');
-    expect(asks('bucket')).toContain('target_bucket');
-    expect(asks('backup', { 'schedule.kind': 'after' })).toContain('after');
-    expect(asks('backup', { 'schedule.kind': 'after' })).not.toContain('schedule.at');
-    expect(asks('backup', { 'schedule.kind': 'monthly', 'schedule.nth': '-1' })).toContain('schedule.weekdays');
-  });
-
-  it('asks how rules count where there are some, and for windows of age as one line', () => {
-    expect(asks('backup', { 'retention.daily': '7', 'retention.windows': '' })).toContain('retention.counting');
-    expect(asks('backup', { 'retention.windows': '' })).not.toContain('retention.counting');
-    expect(asks('backup', { 'retention.windows': 'day 30' })).toContain('retention.of_period');
-    expect(asks('sync')).toContain('retention.trash_days');
-    expect(asks('restart')).toContain('host');
-    const line = 'hour 1, day 30, week 365';
-    expect(showWindows(readWindows(line))).toBe(line);
-    expect(readWindows(' ')).toEqual([]);
-    expect(() => readWindows('fortnight 3')).toThrow('hour 1, day 30');
-    expect(() => readWindows('day soon')).toThrow('how many days');
-  });
-
-  it('clears what another kind left behind', () => {
-    const was: Items['jobs'] = {
-      ...newJob(plan),
-      target_pool: 'main',
-      encrypted: true,
-      key_kept_at: ['home'],
-      after: 'x',
-    };
-    expect(shaped({ ...was, kind: 'scrub', pool: 'main' })).toMatchObject({
-      datasets: [],
-      pool: 'main',
-      target_pool: null,
-      key_kept_at: [],
-      after: null,
-      retention: { daily: 0, last: 0 },
-    });
-    expect(shaped({ ...was, kind: 'folder_mirror' }).retention).toMatchObject({ daily: 0, trash_days: 0 });
-    const always = { ...was, schedule: { ...was.schedule, kind: 'minutes' as const }, lands_in: 'mill' };
-    expect(shaped({ ...always, kind: 'sync' }).schedule.kind).toBe('minutes');
-    expect(shaped({ ...always, kind: 'backup' }).schedule.kind).toBe('hourly');
-    expect(shaped({ ...always, kind: 'drive' }).lands_in).toBeNull();
-    expect(shaped({ ...was, kind: 'backup' })).toMatchObject({ target_pool: 'main', retention: { daily: 14 } });
   });
 });

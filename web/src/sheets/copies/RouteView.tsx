@@ -3,13 +3,14 @@
 import { useState } from 'react';
 import type { Items, Schemas, Working } from '../../api/client';
 import { usePlan } from '../../api/plan';
-import { ItemForm } from '../../parts/ItemForm';
+import { useFresh } from '../../api/forms';
+import { ItemForm } from '../../parts/form/ItemForm';
 import { Slip } from '../../parts/Slip';
 import { useKeys } from '../../parts/useKeys';
 import { WorkingSlip } from '../../parts/WorkingSlip';
 import { size, span } from '../../text/format';
 import { Comb } from './Comb';
-import { HOLDERS, jobFields, newJob, shaped } from './fields';
+import { HOLDERS } from './words';
 
 import { RouteMap } from './RouteMap';
 
@@ -18,7 +19,10 @@ export function RouteView() {
   const [selected, setSelected] = useState<string | null>(evaluation.jobs[0]?.id ?? null);
   const [editing, setEditing] = useState<{ item: Items['jobs']; isNew: boolean } | null>(null);
   const [working, setWorking] = useState<Working | null>(null);
-  const add = () => plan.datasets.length && setEditing({ item: newJob(plan), isNew: true });
+  const fresh = useFresh();
+  const add = () =>
+    plan.datasets.length &&
+    setEditing({ item: { ...fresh('jobs'), datasets: plan.datasets.slice(0, 1).map((d) => d.id) }, isNew: true });
   useKeys({ n: add });
   const job = evaluation.jobs.find((j) => j.id === selected);
   const kindId = plan.jobs.find((j) => j.id === selected)?.kind;
@@ -94,14 +98,7 @@ export function RouteView() {
       )}
       {editing && (
         <Slip title={editing.isNew ? 'New job' : `Job ${editing.item.name}`} onClose={() => setEditing(null)}>
-          <ItemForm
-            collection="jobs"
-            specs={jobFields(plan, editing.item)}
-            item={editing.item}
-            isNew={editing.isNew}
-            shape={shaped}
-            onDone={() => setEditing(null)}
-          />
+          <ItemForm collection="jobs" item={editing.item} isNew={editing.isNew} onDone={() => setEditing(null)} />
         </Slip>
       )}
       <WorkingSlip working={working} onClose={() => setWorking(null)} />

@@ -3,27 +3,15 @@
 import { useState } from 'react';
 import type { Items, Plan, Schemas } from '../../api/client';
 import { usePlan } from '../../api/plan';
-import { ItemForm, type FieldSpec } from '../../parts/ItemForm';
+import { useFormOf } from '../../api/forms';
+import type { Option } from '../../parts/form/fields';
+import { ItemForm } from '../../parts/form/ItemForm';
 import { Slip } from '../../parts/Slip';
 import { useKeys } from '../../parts/useKeys';
 import { words } from '../../text/format';
-import { options } from '../bench/fields';
 
 type Entry = Items['log'];
 
-const KINDS = options({
-  disk_check: 'disk surface check',
-  smart_reading: 'SMART reading or test',
-  scrub: 'scrub or parity check',
-  replacement: 'replacement',
-  backup_run: 'backup run',
-  restore_test: 'restore test',
-  shelf_copy: 'shelf copy',
-  update: 'updates',
-  password_change: 'password change',
-  firmware: 'firmware',
-  incident: 'incident',
-});
 const COLLECTION = {
   disk: 'disks',
   pool: 'pools',
@@ -42,28 +30,13 @@ function nameOf(plan: Plan, kind: Entry['about_kind'], id: string): string {
 }
 
 /** What an entry can be about, as one list, so that a person at the rack picks once. */
-function fields(plan: Plan): FieldSpec[] {
-  const about = (Object.keys(COLLECTION) as Entry['about_kind'][]).flatMap((kind) =>
+const abouts = (plan: Plan): Option[] =>
+  (Object.keys(COLLECTION) as Entry['about_kind'][]).flatMap((kind) =>
     plan[COLLECTION[kind]].map((x) => ({
       value: `${kind}/${x.id}`,
       label: `${kind} ${nameOf(plan, kind, x.id)}`,
     })),
   );
-  return [
-    { name: 'kind', label: 'What was done', kind: 'select', options: KINDS },
-    { name: 'about', label: 'To what', kind: 'select', options: about },
-    { name: 'on', label: 'On', kind: 'date' },
-    {
-      name: 'result',
-      label: 'Result',
-      kind: 'select',
-      options: options({ ok: 'ok', failed: 'failed', noted: 'noted' }),
-    },
-    { name: 'who', label: 'By', kind: 'text' },
-    { name: 'minutes', label: 'Took', kind: 'whole', unit: 'minutes', optional: true },
-    { name: 'note', label: 'Note, evidence', kind: 'note' },
-  ];
-}
 
 /** The form speaks of `kind/id`; the plan keeps the two apart. */
 const joined = (entry: Entry): Entry => ({
@@ -77,6 +50,11 @@ const apart = (entry: Entry): Entry => {
 
 export function LogSheet() {
   const { plan, evaluation } = usePlan();
+  const { form } = useFormOf('log');
+  const picked = {
+    ...form,
+    fields: form.fields.map((f) => (f.name === 'about' ? { ...f, kind: 'select' as const } : f)),
+  };
   const [editing, setEditing] = useState<{ item: Entry; isNew: boolean } | null>(null);
   const start = (due?: Schemas['Due']) =>
     setEditing({
@@ -139,7 +117,8 @@ export function LogSheet() {
         <Slip title={editing.isNew ? 'New log entry' : 'Log entry'} onClose={() => setEditing(null)}>
           <ItemForm
             collection="log"
-            specs={fields(plan)}
+            form={picked}
+            options={{ about: abouts(plan) }}
             item={joined(editing.item)}
             isNew={editing.isNew}
             shape={apart}

@@ -1,14 +1,15 @@
 import { useState } from 'react';
 import type { Items } from '../../api/client';
 import { usePlan } from '../../api/plan';
-import { ItemForm } from '../../parts/ItemForm';
+import { useFresh } from '../../api/forms';
+import { ItemForm } from '../../parts/form/ItemForm';
 import { Slip } from '../../parts/Slip';
 import { size, words } from '../../text/format';
-import { datasetFields, newDataset } from './fields';
 
 /** The datasets of a pool, or of all pools, each opened for editing by its name. */
 export function DatasetTable({ pool }: { pool?: string | undefined }) {
   const { plan } = usePlan();
+  const fresh = useFresh();
   const [editing, setEditing] = useState<{ item: Items['datasets']; isNew: boolean } | null>(null);
   const pools = new Map(plan.pools.map((p) => [p.id, p.name]));
   const rows = plan.datasets.filter((d) => pool === undefined || d.pool === pool);
@@ -19,7 +20,7 @@ export function DatasetTable({ pool }: { pool?: string | undefined }) {
         <button
           className="act ml-auto"
           disabled={!plan.pools.length}
-          onClick={() => setEditing({ item: newDataset(plan, pool), isNew: true })}
+          onClick={() => setEditing({ item: pool ? { ...fresh('datasets'), pool } : fresh('datasets'), isNew: true })}
         >
           new dataset
         </button>
@@ -71,13 +72,7 @@ export function DatasetTable({ pool }: { pool?: string | undefined }) {
       )}
       {editing && (
         <Slip title={editing.isNew ? 'New dataset' : 'Dataset'} onClose={() => setEditing(null)}>
-          <ItemForm
-            collection="datasets"
-            specs={datasetFields(plan)}
-            item={editing.item}
-            isNew={editing.isNew}
-            onDone={() => setEditing(null)}
-          />
+          <ItemForm collection="datasets" item={editing.item} isNew={editing.isNew} onDone={() => setEditing(null)} />
         </Slip>
       )}
     </section>

@@ -7,7 +7,7 @@ import { useQuestion } from '../../api/questions';
 import { Progress, Worked } from '../../parts/Asked';
 import { WorkingSlip } from '../../parts/WorkingSlip';
 import { decimal, minorUnits, money, odds, readNumber, readSize, size, text } from '../../text/format';
-import { newPool } from './fields';
+import { useFresh } from '../../api/forms';
 import { freshName } from './LayoutView';
 
 type Wish = Required<Schemas['Wish']>;
@@ -285,6 +285,7 @@ function Proposals({
 }) {
   const { plan } = usePlan();
   const change = useChange();
+  const fresh = useFresh();
   const [open, setOpen] = useState<number | null>(null);
   const [wrong, setWrong] = useState('');
   const disks = new Map(plan.disks.map((d) => [d.id, d]));
@@ -293,14 +294,13 @@ function Proposals({
     const members = proposal.layout.groups.flat();
     const host = disks.get(members[0] ?? '')?.host ?? plan.hosts[0]?.id ?? '';
     const item: Omit<Items['pools'], 'id'> = {
-      ...newPool,
+      ...fresh('pools'),
       name: freshName(plan.pools),
       host,
       family: proposal.layout.family,
       filesystem: proposal.layout.filesystem,
       groups: proposal.layout.groups,
       spares: proposal.hot_spares,
-      tier: [],
       standing: false,
     };
     setWrong('');

@@ -9,7 +9,7 @@ import { Worked } from '../../parts/Asked';
 import { WorkingSlip } from '../../parts/WorkingSlip';
 import { decimal, minorUnits, money, odds, oddsRange, percent, size, text } from '../../text/format';
 import { DatasetTable } from './DatasetTable';
-import { newPool } from './fields';
+import { useFresh } from '../../api/forms';
 import { LayoutFacts, survivalWords } from './LayoutFacts';
 
 export const NEW = '+';
@@ -22,6 +22,7 @@ const keyOf = (layout: Layout) => `${layout.family}-${layout.filesystem}-${layou
 export function LayoutView({ chosen, onChosen }: { chosen: string; onChosen: (pool: string) => void }) {
   const { plan, evaluation, meta } = usePlan();
   const change = useChange();
+  const fresh = useFresh();
   const [host, setHost] = useState(plan.hosts[0]?.id ?? '');
   const [picked, setPicked] = useState<string[]>([]);
   const [filesystem, setFilesystem] = useState<Filesystem | ''>('');
@@ -62,12 +63,10 @@ export function LayoutView({ chosen, onChosen }: { chosen: string; onChosen: (po
     const item: Omit<Items['pools'], 'id'> = pool
       ? { ...pool, ...shape }
       : {
+          ...fresh('pools'),
           name: freshName(plan.pools),
           host,
-          ...newPool,
           ...shape,
-          spares: [],
-          tier: [],
         };
     change.mutate(
       {

@@ -2,7 +2,7 @@
 
 import { useState } from 'react';
 import { usePlan } from '../../api/plan';
-import { ItemForm } from '../../parts/ItemForm';
+import { ItemForm } from '../../parts/form/ItemForm';
 import { Slip } from '../../parts/Slip';
 import { useKeys } from '../../parts/useKeys';
 import { Tab, Views } from '../../parts/Views';
@@ -11,7 +11,7 @@ import { LayoutView, NEW } from './LayoutView';
 import { Odds } from './Odds';
 import { ShuffleView } from './ShuffleView';
 import { YearsAhead } from './YearsAhead';
-import { poolFields } from './fields';
+import { looseDisks } from './loose';
 
 const VIEWS = [
   { id: 'layout', title: 'layout', key: 'l' },
@@ -88,7 +88,7 @@ export function PoolsSheet() {
           <ItemForm
             key={pool.id}
             collection="pools"
-            specs={poolFields(plan, pool)}
+            options={looseDisks(plan, pool)}
             item={pool}
             isNew={false}
             onDone={() => {

@@ -7,11 +7,10 @@ import { usePlan } from '../../api/plan';
 import { useQuestion } from '../../api/questions';
 import { MoveLanes } from '../../drawing/MoveLanes';
 import { Progress, Worked } from '../../parts/Asked';
-import { ItemForm } from '../../parts/ItemForm';
+import { ItemForm } from '../../parts/form/ItemForm';
 import { Slip } from '../../parts/Slip';
 import { WorkingSlip } from '../../parts/WorkingSlip';
 import { size, span } from '../../text/format';
-import { holdingFields } from './fields';
 import { RunSheet } from './RunSheet';
 
 export function ShuffleView() {
@@ -133,13 +132,7 @@ function Holdings() {
       </ul>
       {editing && (
         <Slip title={editing.isNew ? 'A disk holds something' : 'What a disk holds'} onClose={() => setEditing(null)}>
-          <ItemForm
-            collection="holdings"
-            specs={holdingFields(plan)}
-            item={editing.item}
-            isNew={editing.isNew}
-            onDone={() => setEditing(null)}
-          />
+          <ItemForm collection="holdings" item={editing.item} isNew={editing.isNew} onDone={() => setEditing(null)} />
         </Slip>
       )}
     </section>

@@ -2,7 +2,6 @@
 
 import { usePlan } from '../../api/plan';
 import { ItemList } from '../../parts/ItemList';
-import { appFields, loginFields, mountFields, networkFields, openingFields } from './fields';
 
 export function Addresses() {
   const { plan, evaluation } = usePlan();
@@ -11,7 +10,6 @@ export function Addresses() {
   const data = new Map(plan.datasets.map((d) => [d.id, d.name]));
   const apps = new Map(plan.apps.map((a) => [a.id, a.name]));
   const logins = new Map(plan.accounts.map((a) => [a.id, a.login]));
-  const host = plan.hosts[0]?.id ?? '';
   return (
     <div className="grid gap-x-8 xl:grid-cols-2">
       <div>
@@ -20,16 +18,6 @@ export function Addresses() {
           what="network"
           collection="networks"
           items={plan.networks}
-          fresh={{
-            id: '',
-            site: plan.sites[0]?.id ?? '',
-            name: '',
-            range: '192.168.1.0/24',
-            dhcp_from: null,
-            dhcp_to: null,
-            gateway: null,
-          }}
-          specs={networkFields(plan)}
           disabled={!plan.sites.length}
           empty="Name the subnet of each site and its DHCP range: static addresses belong outside it."
           columns={[
@@ -82,8 +70,6 @@ export function Addresses() {
           what="opening"
           collection="openings"
           items={plan.openings}
-          fresh={{ id: '', host, port: 443, transport: 'tcp', source: 'vpn', purpose: '' }}
-          specs={openingFields(plan)}
           disabled={!plan.hosts.length}
           empty="Nothing is open to outside: keep it so, and use a VPN."
           columns={[
@@ -103,8 +89,6 @@ export function Addresses() {
           what="application"
           collection="apps"
           items={plan.apps}
-          fresh={{ id: '', name: '', host, kind: 'container', account: null, ports: [] }}
-          specs={appFields(plan)}
           disabled={!plan.hosts.length}
           empty="None yet: each takes paths, and a missing one shows up as an empty library."
           columns={[
@@ -119,14 +103,6 @@ export function Addresses() {
           what="path"
           collection="mounts"
           items={plan.mounts}
-          fresh={{
-            id: '',
-            app: plan.apps[0]?.id ?? '',
-            dataset: plan.datasets[0]?.id ?? '',
-            inside: '/data',
-            may: 'read',
-          }}
-          specs={mountFields(plan)}
           disabled={!plan.apps.length || !plan.datasets.length}
           empty="No application sees a dataset yet."
           columns={[
@@ -141,8 +117,6 @@ export function Addresses() {
           what="default account"
           collection="default_logins"
           items={plan.default_logins}
-          fresh={{ id: '', host, service: 'web', login: 'admin', changed_on: null, off: false }}
-          specs={loginFields(plan)}
           disabled={!plan.hosts.length}
           empty="List what each box came with: web, root shell and file service often have three different passwords."
           columns={[

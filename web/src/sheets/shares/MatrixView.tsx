@@ -6,13 +6,13 @@ import { useQuery } from '@tanstack/react-query';
 import { memo, useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import { api, unwrap, type Items, type Schemas } from '../../api/client';
 import { useChange, usePlan } from '../../api/plan';
-import { ItemForm } from '../../parts/ItemForm';
+import { useFresh } from '../../api/forms';
+import { ItemForm } from '../../parts/form/ItemForm';
 import { Slip } from '../../parts/Slip';
 import { useGrid } from '../../parts/useGrid';
 import { useKeys } from '../../parts/useKeys';
 import { words } from '../../text/format';
 import { ServerFile } from './ServerFile';
-import { accountFields, groupFields, newAccount, newGroup, newShare, shareFields } from './fields';
 
 type Editing =
   | { what: 'shares'; item: Items['shares']; isNew: boolean }
@@ -28,7 +28,8 @@ export function MatrixView() {
   const [editing, setEditing] = useState<Editing | null>(null);
   const [why, setWhy] = useState('');
   const close = () => setEditing(null);
-  const addShare = () => setEditing({ what: 'shares', item: newShare(plan), isNew: true });
+  const fresh = useFresh();
+  const addShare = () => setEditing({ what: 'shares', item: fresh('shares'), isNew: true });
   useKeys({ n: addShare });
   return (
     <div className="grid gap-x-8 gap-y-4 xl:grid-cols-[minmax(0,1fr)_400px]">
@@ -39,10 +40,13 @@ export function MatrixView() {
             <button className="act" disabled={!plan.datasets.length} onClick={addShare}>
               new share <span className="unit">N</span>
             </button>
-            <button className="act" onClick={() => setEditing({ what: 'accounts', item: newAccount, isNew: true })}>
+            <button
+              className="act"
+              onClick={() => setEditing({ what: 'accounts', item: fresh('accounts'), isNew: true })}
+            >
               new account
             </button>
-            <button className="act" onClick={() => setEditing({ what: 'groups', item: newGroup, isNew: true })}>
+            <button className="act" onClick={() => setEditing({ what: 'groups', item: fresh('groups'), isNew: true })}>
               new group
             </button>
           </span>
@@ -55,33 +59,7 @@ export function MatrixView() {
       <ServerFile />
       {editing && (
         <Slip title={`${editing.isNew ? 'New ' : ''}${editing.what.slice(0, -1)}`} onClose={close}>
-          {editing.what === 'shares' && (
-            <ItemForm
-              collection="shares"
-              specs={shareFields(plan)}
-              item={editing.item}
-              isNew={editing.isNew}
-              onDone={close}
-            />
-          )}
-          {editing.what === 'accounts' && (
-            <ItemForm
-              collection="accounts"
-              specs={accountFields}
-              item={editing.item}
-              isNew={editing.isNew}
-              onDone={close}
-            />
-          )}
-          {editing.what === 'groups' && (
-            <ItemForm
-              collection="groups"
-              specs={groupFields(plan)}
-              item={editing.item}
-              isNew={editing.isNew}
-              onDone={close}
-            />
-          )}
+          <ItemForm collection={editing.what} item={editing.item} isNew={editing.isNew} onDone={close} />
         </Slip>
       )}
     </div>

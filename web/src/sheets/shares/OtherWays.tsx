@@ -6,7 +6,6 @@ import { api, unwrap, type Schemas } from '../../api/client';
 import { useChange, usePlan } from '../../api/plan';
 import { ItemList } from '../../parts/ItemList';
 import { readNumber, readSize, size } from '../../text/format';
-import { exportFields, newExport } from './fields';
 
 const NAMES: Record<string, string> = {
   nfs: 'NFS',
@@ -29,8 +28,6 @@ export function OtherWays() {
           what="export"
           collection="exports"
           items={plan.exports}
-          fresh={newExport(plan)}
-          specs={exportFields(plan)}
           disabled={!plan.datasets.length}
           empty="Nothing is offered beside SMB. NFS for Unix hosts and hypervisors, iSCSI where a client must see a disk, rsync, SFTP, S3 for backup tools."
           columns={[

@@ -7,14 +7,14 @@ import { PlanProvider } from '../../api/plan';
 import { ReadBack } from './ReadBack';
 
 const state = {
-  meta: { id: 'p', revision: 3 },
+  meta: { id: 'p', revision: 3, pinned: null },
   plan: {
     hosts: [
       { id: 'h1', name: 'heron' },
       { id: 'h2', name: 'wren' },
     ],
   },
-  evaluation: {},
+  evaluation: { today: '2026-11-24' },
 } as unknown as PlanState;
 
 const report = (more: Partial<Schemas['Report']> = {}): Schemas['Report'] => ({

@@ -3,6 +3,8 @@ import { cleanup, render, screen, within } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
 import { afterEach, describe, expect, it } from 'vitest';
 import type { PlanState, Schemas } from '../../api/client';
+import { FORMS } from '../../api/forms';
+import forms from '../../api/generated/forms.json';
 import { PlanProvider } from '../../api/plan';
 import { Rooms } from './Rooms';
 
@@ -58,8 +60,10 @@ function shown(datasets: object[], promises: Schemas['Promise'][] = [], quotas: 
     },
     evaluation: { promises, cautions: [] },
   } as unknown as PlanState;
+  const client = new QueryClient();
+  client.setQueryData(FORMS, forms);
   render(
-    <QueryClientProvider client={new QueryClient()}>
+    <QueryClientProvider client={client}>
       <PlanProvider state={state}>
         <Rooms />
       </PlanProvider>

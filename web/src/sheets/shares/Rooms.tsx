@@ -9,8 +9,6 @@ import { Worked } from '../../parts/Asked';
 import { ItemList } from '../../parts/ItemList';
 import { WorkingSlip } from '../../parts/WorkingSlip';
 import { size, words } from '../../text/format';
-import { datasetFields, newDataset } from '../pools/fields';
-import { quotaFields } from './fields';
 
 export function Rooms() {
   const { plan, evaluation } = usePlan();
@@ -27,8 +25,6 @@ export function Rooms() {
         what="dataset"
         collection="datasets"
         items={rows.map((r) => r.dataset)}
-        fresh={newDataset(plan)}
-        specs={datasetFields(plan)}
         disabled={!plan.pools.length}
         empty="Data lives on pools: make one first, then say what will live there."
         columns={[
@@ -80,13 +76,6 @@ export function Rooms() {
           what="quota"
           collection="quotas"
           items={plan.quotas}
-          fresh={{
-            id: '',
-            account: plan.accounts[0]?.id ?? '',
-            dataset: plan.datasets[0]?.id ?? '',
-            bytes: 100_000_000_000,
-          }}
-          specs={quotaFields(plan)}
           disabled={!plan.accounts.length || !plan.datasets.length}
           empty="Nobody has a quota: one phone backup may fill the pool for all."
           columns={[

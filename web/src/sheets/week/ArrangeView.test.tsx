@@ -30,9 +30,9 @@ const ARRANGED = {
 };
 const state = (jobs: object[]): PlanState =>
   ({
-    meta: { id: 'p', revision: 1 },
+    meta: { id: 'p', revision: 1, pinned: null },
     plan: { jobs },
-    evaluation: { week: { quiet_from_hour: 23, quiet_to_hour: 7 } },
+    evaluation: { today: '2026-11-24', week: { quiet_from_hour: 23, quiet_to_hour: 7 } },
   }) as unknown as PlanState;
 
 function shown(view: React.ReactNode, answer?: object, jobs: object[] = [JOB, { id: 'b', name: 'images' }]) {

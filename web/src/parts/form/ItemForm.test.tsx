@@ -2,9 +2,12 @@ import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { cleanup, render, screen, waitFor } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
 import { afterEach, describe, expect, it, vi } from 'vitest';
-import type { Items, PlanState, Problem } from '../api/client';
-import { PlanProvider } from '../api/plan';
-import { ItemForm, type FieldSpec } from './ItemForm';
+import type { Items, PlanState, Problem } from '../../api/client';
+import { PlanProvider } from '../../api/plan';
+import { FORMS } from '../../api/forms';
+import type { Form } from './fields';
+import { ItemForm } from './ItemForm';
+import type { Field } from './values';
 
 const dataset: Items['datasets'] = {
   id: 'letters',
@@ -27,15 +30,39 @@ const dataset: Items['datasets'] = {
   encrypted: false,
   mode: '2770',
 };
-const specs: FieldSpec[] = [
-  { name: 'name', label: 'Name', kind: 'text' },
-  { name: 'size_bytes', label: 'Size', kind: 'size' },
-  { name: 'compressible', label: 'Compresses', kind: 'check' },
-];
+const field = (name: string, label: string, kind: Field['kind']): Field => ({
+  name,
+  label,
+  kind,
+  help: '',
+  unit: '',
+  optional: false,
+  low: null,
+  high: null,
+  choices: [],
+  names: '',
+  names_that: '',
+  prefer: '',
+  prefer_is: false,
+  when: [],
+  blank: null,
+  start: null,
+});
+const form: Form = {
+  collection: 'datasets',
+  fields: [
+    field('name', 'Name', 'text'),
+    field('size_bytes', 'Size', 'size'),
+    field('compressible', 'Compresses', 'check'),
+    field('checksums', 'Checksums', 'check'),
+  ],
+  fresh: {},
+};
 const state = (revision: number, item = dataset): PlanState =>
   ({
-    meta: { id: 'p', revision },
-    plan: { currency: 'EUR', datasets: [item] },
+    meta: { id: 'p', revision, parent: revision - 1, pinned: null },
+    plan: { currency: 'EUR', zone: 'UTC', datasets: [item] },
+    evaluation: { today: '2026-11-24', kinds: [] },
   }) as unknown as PlanState;
 
 const refusal = (status: number, errors: Problem['errors'], head: number | null = null): Problem => ({
@@ -66,15 +93,16 @@ function server(...answers: { status: number; body: unknown }[]) {
 
 function show(isNew: boolean, revision = 7, onDone = vi.fn()) {
   const client = new QueryClient({ defaultOptions: { queries: { retry: false } } });
-  const form = (s: PlanState) => (
+  client.setQueryData(FORMS, [form]);
+  const shown = (s: PlanState) => (
     <QueryClientProvider client={client}>
       <PlanProvider state={s}>
-        <ItemForm collection="datasets" specs={specs} item={dataset} isNew={isNew} onDone={onDone} />
+        <ItemForm collection="datasets" item={dataset} isNew={isNew} onDone={onDone} />
       </PlanProvider>
     </QueryClientProvider>
   );
-  const view = render(form(state(revision)));
-  return { onDone, again: (s: PlanState) => view.rerender(form(s)) };
+  const view = render(shown(state(revision)));
+  return { onDone, again: (s: PlanState) => view.rerender(shown(s)) };
 }
 
 afterEach(() => {
@@ -160,13 +188,35 @@ describe('a form of something that is there', () => {
     await userEvent.click(screen.getByText('take theirs'));
     expect(screen.getByLabelText<HTMLInputElement>('Name').value).toBe('theirs');
   });
-  it('loses nothing when the server is gone', async () => {
-    vi.stubGlobal('fetch', () => Promise.reject(new TypeError('gone')));
+  it('says that a change is not saved while the server is gone, keeps it, and sends it once it is there', async () => {
+    const sent: string[] = [];
+    let gone = true;
+    vi.stubGlobal('fetch', (_: string, init: RequestInit) => {
+      sent.push((init.headers as Record<string, string>)['Idempotency-Key'] ?? '');
+      if (gone) return Promise.reject(new TypeError('gone'));
+      return Promise.resolve(new Response(JSON.stringify(state(8)), { status: 200 }));
+    });
     show(false);
     await userEvent.type(screen.getByLabelText('Name'), ' late');
     await userEvent.tab();
-    expect((await screen.findByRole('alert')).textContent).toMatch(/does not answer/);
+    await screen.findByText('not saved yet');
     expect(screen.getByLabelText<HTMLInputElement>('Name').value).toBe('letters late');
+    gone = false;
+    await screen.findByText('saved', {}, { timeout: 4000 });
+    // The same edit again, by its name: the server makes it once.
+    expect(sent.length).toBeGreaterThan(1);
+    expect(new Set(sent).size).toBe(1);
+  });
+  it('keeps both of two boxes that are ticked quickly: the second goes on from the first', async () => {
+    const answers = [state(8, { ...dataset, compressible: true }), state(9)];
+    const sent = server(...answers.map((body) => ({ status: 200, body })));
+    show(false);
+    await Promise.all([
+      userEvent.click(screen.getByLabelText('Compresses')),
+      userEvent.click(screen.getByLabelText('Checksums')),
+    ]);
+    await waitFor(() => expect(sent).toHaveLength(2));
+    expect(sent[1]).toMatchObject({ tag: '"r8"', body: { compressible: true, checksums: false } });
   });
 });
 

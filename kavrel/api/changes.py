@@ -1,0 +1,95 @@
+"""What differs between two states of a plan, part by part: the answer to an edit is small.
+
+A state is cut into parts (a collection's things, a sheet's figures, a proof's cells), each of them
+written as JSON once. Whoever holds the state of a revision gets the parts that are others now.
+"""
+
+from collections import OrderedDict
+from collections.abc import Iterator
+from threading import Lock
+from typing import Any
+
+from pydantic import BaseModel, Field
+from pydantic_core import to_json
+
+DEEPEST = 3  # plan.disks.0, evaluation.strip.odds: what lies below is one part
+KEPT = 12
+
+Node = bytes | tuple[bytes, ...] | dict[str, "Node"]
+
+
+class Difference(BaseModel):
+    """What became of a part: another `value`, other `items` of a list of `length`, other `fields`."""
+
+    value: Any = None
+    length: int | None = None
+    items: dict[str, Any] | None = None
+    fields: dict[str, "Difference"] | None = None
+
+
+class Changes(BaseModel):
+    """The parts of a plan's state that are others than at `since`; all the rest is as it was."""
+
+    since: str = Field(description="the entity tag of the state that these apply to")
+    changes: Difference
+
+
+def parts_of(value: Any, depth: int = 0) -> Node:
+    """A model as JSON, part by part."""
+    if isinstance(value, BaseModel) and depth < DEEPEST:
+        return {name: parts_of(part, depth + 1) for name, part in value}
+    if isinstance(value, tuple | list) and value:
+        return tuple(to_json(item) for item in value)
+    return to_json(value)
+
+
+def whole(node: Node) -> bytes:
+    """The JSON of all parts together."""
+    if isinstance(node, bytes):
+        return node
+    if isinstance(node, tuple):
+        return b"[" + b",".join(node) + b"]"
+    return b"{" + b",".join(to_json(k) + b":" + whole(v) for k, v in node.items()) + b"}"
+
+
+def difference(before: Node, after: Node) -> bytes | None:
+    """A `Difference` as JSON; None where nothing differs."""
+    if before == after:
+        return None
+    if isinstance(before, dict) and isinstance(after, dict) and before.keys() == after.keys():
+        changed = _members((k, difference(before[k], v)) for k, v in after.items())
+        return b'{"fields":' + changed + b"}"
+    if isinstance(before, tuple) and isinstance(after, tuple):
+        head = len(before)
+        changed = _members(
+            (str(n), item) for n, item in enumerate(after) if n >= head or before[n] != item
+        )
+        short = b'{"length":%d,"items":%b}' % (len(after), changed)
+        full = b'{"value":' + whole(after) + b"}"
+        return short if len(short) < len(full) else full
+    return b'{"value":' + whole(after) + b"}"
+
+
+def _members(pairs: Iterator[tuple[str, bytes | None]]) -> bytes:
+    return b"{" + b",".join(to_json(k) + b":" + v for k, v in pairs if v is not None) + b"}"
+
+
+class Written:
+    """The states handed out lately, part by part, by their entity tags."""
+
+    def __init__(self) -> None:
+        self._kept: OrderedDict[tuple[str, str], Node] = OrderedDict()
+        self._guard = Lock()
+
+    def find(self, plan_id: str, tag: str | None) -> Node | None:
+        """The parts of a state that was handed out, if it is still kept."""
+        with self._guard:
+            return self._kept.get((plan_id, tag or ""))
+
+    def keep(self, plan_id: str, tag: str, node: Node) -> None:
+        """Remembers a state; the oldest are forgotten."""
+        with self._guard:
+            self._kept[plan_id, tag] = node
+            self._kept.move_to_end((plan_id, tag))
+            while len(self._kept) > KEPT:
+                self._kept.popitem(last=False)
