@@ -154,6 +154,8 @@ class KindView(_View):
     on: str
     copies: bool
     versions: bool
+    in_place: bool
+    snapshots: bool
     by_hand: bool
     does: str
     needs: str
@@ -258,7 +260,7 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
         reach=tuple(reach(index, (), today)),
         promises=promised,
         listeners=heard,
-        kinds=KIND_VIEWS,
+        kinds=_kinds(),
         jobs=tuple(_job(book, j.id, paths, copies) for j in plan.jobs),
         ladders=ladders,
         week=this_week,
@@ -471,9 +473,11 @@ def _job(
     )
 
 
-KIND_VIEWS = tuple(
-    KindView(**{f: getattr(k, f) for f in KindView.model_fields}) for k in KINDS.values()
-)
+def _kinds() -> tuple[KindView, ...]:
+    fields = list(KindView.model_fields)
+    return tuple(
+        KindView.model_construct(**{f: getattr(k, f) for f in fields}) for k in KINDS.values()
+    )
 
 
 def _assumptions(index: Index) -> tuple[AssumptionView, ...]:

@@ -61,14 +61,18 @@ class OneOf:
     where: str
     what: str
 
-    def ids(self) -> list[str]:
-        """The ids, in the registry's order."""
+    def registry(self) -> Mapping[str, Any]:
+        """What may be named."""
         module, _, name = self.where.partition(":")
         found: Mapping[str, Any] = getattr(import_module(module), name)
-        return list(found)
+        return found
+
+    def ids(self) -> list[str]:
+        """The ids, in the registry's order."""
+        return list(self.registry())
 
     def _check(self, value: str) -> str:
-        known = self.ids()
+        known = self.registry()
         if value not in known:
             raise ValueError(f"there is no {self.what} {value!r}: one of {', '.join(known)}")
         return value

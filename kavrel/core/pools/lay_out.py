@@ -79,6 +79,7 @@ def _lay_out(
             by_id[s.disk].price_minor * s.stranded_bytes // by_id[s.disk].capacity_bytes
             for s in slices
         ),
+        one_set=family.one_set,
         survives_any=any_disks,
         survives=_survives(family, groups, any_disks),
         survival=survival(family, widths),

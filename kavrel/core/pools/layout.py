@@ -62,6 +62,7 @@ class Layout(BaseModel):
     raw_bytes: int
     stranded_bytes: int
     stranded_cost_minor: int
+    one_set: bool  # its groups stand and fall together
     survives_any: int
     survives: str
     survival: tuple[Survival, ...]

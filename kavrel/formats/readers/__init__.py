@@ -1,8 +1,10 @@
 """Server files read back: what was understood, what was not, and how it differs from the plan."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
+from dataclasses import dataclass
 
 from kavrel.core.plan import Plan
+from kavrel.core.registry import Registry
 from kavrel.formats.readers.accounts import read_group, read_passwd
 from kavrel.formats.readers.fstab import read_fstab
 from kavrel.formats.readers.nfs import read_exports
@@ -10,15 +12,26 @@ from kavrel.formats.readers.report import Report, Unreadable, decoded
 from kavrel.formats.readers.rsyncd import read_rsyncd
 from kavrel.formats.readers.samba import read_smb_conf
 
-Reader = Callable[[str, Plan, str], Report]
-READERS: Mapping[str, Reader] = {
-    "smb.conf": read_smb_conf,
-    "exports": read_exports,
-    "rsyncd.conf": read_rsyncd,
-    "fstab": read_fstab,
-    "passwd": read_passwd,
-    "group": read_group,
-}
+
+@dataclass(frozen=True)
+class Reader:
+    """A kind of file that can be read back: named as it is on machines, with what it says."""
+
+    id: str
+    title: str
+    read: Callable[[str, Plan, str], Report]
+
+
+READERS: Registry[Reader] = Registry(
+    (
+        Reader("smb.conf", "smb.conf: shares over SMB", read_smb_conf),
+        Reader("exports", "exports: over NFS", read_exports),
+        Reader("rsyncd.conf", "rsyncd.conf: rsync modules", read_rsyncd),
+        Reader("fstab", "fstab: what is mounted", read_fstab),
+        Reader("passwd", "passwd: accounts", read_passwd),
+        Reader("group", "group: groups", read_group),
+    )
+)
 
 
 def read_file(kind: str, content: bytes, plan: Plan, host: str) -> Report:
@@ -26,10 +39,10 @@ def read_file(kind: str, content: bytes, plan: Plan, host: str) -> Report:
     if kind not in READERS:
         raise Unreadable(f"choose one of {', '.join(READERS)}")
     text, note = decoded(content)
-    report = READERS[kind](text, plan, host)
+    report = READERS[kind].read(text, plan, host)
     if note:
         report.lines.insert(0, note)
     return report
 
 
-__all__ = ["READERS", "Report", "Unreadable", "read_file"]
+__all__ = ["READERS", "Reader", "Report", "Unreadable", "read_file"]

@@ -10,7 +10,7 @@ export const FORMS = ['forms'] as const;
 export function useFormsQuery() {
   return useQuery({
     queryKey: FORMS,
-    queryFn: async () => unwrap(await api.GET('/api/forms')).forms,
+    queryFn: async () => unwrap(await api.GET('/api/forms')),
     staleTime: Infinity,
   });
 }
@@ -18,7 +18,7 @@ export function useFormsQuery() {
 /** The form of a collection, and a new thing to begin with. The frame has fetched them all before. */
 export function useFormOf<C extends Collection>(collection: C): { form: Form; fresh: () => Items[C] } {
   const { plan } = usePlan();
-  const form = useFormsQuery().data?.find((f) => f.collection === collection);
+  const form = useFormsQuery().data?.forms.find((f) => f.collection === collection);
   if (!form) throw new Error(`there is no form for ${collection}`);
   return { form, fresh: () => fresh(form, plan) as unknown as Items[C] };
 }
@@ -26,10 +26,17 @@ export function useFormOf<C extends Collection>(collection: C): { form: Form; fr
 /** Makes new things to begin with, of any collection. */
 export function useFresh(): <C extends Collection>(collection: C) => Items[C] {
   const { plan } = usePlan();
-  const forms = useFormsQuery().data;
+  const forms = useFormsQuery().data?.forms;
   return <C extends Collection>(collection: C) => {
     const form = forms?.find((f) => f.collection === collection);
     if (!form) throw new Error(`there is no form for ${collection}`);
     return fresh(form, plan) as unknown as Items[C];
   };
+}
+
+/** File systems, protocols and kinds of file by their ids, in words. */
+export function useDeclared() {
+  const data = useFormsQuery().data;
+  const { filesystems = [], protocols = [], readers = [] } = data ?? {};
+  return { filesystems, readers, protocol: new Map(protocols.map((p) => [p.id, p.title])) };
 }

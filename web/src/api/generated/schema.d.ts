@@ -3214,11 +3214,17 @@ export interface components {
         };
         /**
          * FormList
-         * @description The forms of all collections.
+         * @description The forms of all collections, and what can be chosen beside them.
          */
         FormList: {
             /** Forms */
             forms: components["schemas"]["FormView"][];
+            /** Filesystems */
+            filesystems: components["schemas"]["Named"][];
+            /** Protocols */
+            protocols: components["schemas"]["Named"][];
+            /** Readers */
+            readers: components["schemas"]["Named"][];
         };
         /**
          * FormView
@@ -3719,6 +3725,10 @@ export interface components {
             copies: boolean;
             /** Versions */
             versions: boolean;
+            /** In Place */
+            in_place: boolean;
+            /** Snapshots */
+            snapshots: boolean;
             /** By Hand */
             by_hand: boolean;
             /** Does */
@@ -3881,6 +3891,8 @@ export interface components {
             stranded_bytes: number;
             /** Stranded Cost Minor */
             stranded_cost_minor: number;
+            /** One Set */
+            one_set: boolean;
             /** Survives Any */
             survives_any: number;
             /** Survives */
@@ -4167,6 +4179,16 @@ export interface components {
             after: string;
             /** Why */
             why: string;
+        };
+        /**
+         * Named
+         * @description Something declared, by its id and in words.
+         */
+        Named: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
         };
         /**
          * Network

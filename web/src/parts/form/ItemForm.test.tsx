@@ -93,7 +93,7 @@ function server(...answers: { status: number; body: unknown }[]) {
 
 function show(isNew: boolean, revision = 7, onDone = vi.fn()) {
   const client = new QueryClient({ defaultOptions: { queries: { retry: false } } });
-  client.setQueryData(FORMS, [form]);
+  client.setQueryData(FORMS, { forms: [form] });
   const shown = (s: PlanState) => (
     <QueryClientProvider client={client}>
       <PlanProvider state={s}>

@@ -4,7 +4,7 @@ import generated from '../../api/generated/forms.json';
 import { fresh, offered, settled, shownIn, type Draft, type Form } from './fields';
 import { at, place, read, readWindows, showWindows, write, type Plain } from './values';
 
-const FORMS = generated as unknown as Form[];
+const FORMS = generated.forms as unknown as Form[];
 const form = (collection: string): Form => {
   const found = FORMS.find((f) => f.collection === collection);
   if (!found) throw new Error(collection);

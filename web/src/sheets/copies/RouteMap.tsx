@@ -10,15 +10,13 @@ interface Station {
   box: string;
 }
 
-/** Kinds that keep versions in a repository, and those that keep the newest state only. */
-const VERSIONED = new Set(['backup', 'image', 'dump']);
-const NEWEST = new Set(['mirror', 'folder_mirror', 'sync', 'drive']);
 const LEFT = 170;
 const ROW = 24;
 const TOP = 56;
 
 export function RouteMap({ selected, onSelect }: { selected: string | null; onSelect: (job: string) => void }) {
-  const { plan } = usePlan();
+  const { plan, evaluation } = usePlan();
+  const kinds = new Map(evaluation.kinds.map((k) => [k.id, k]));
   const sites = new Map(plan.sites.map((s) => [s.id, s.name]));
   const hosts = new Map(plan.hosts.map((h) => [h.id, h]));
   const stations: Station[] = [];
@@ -97,9 +95,9 @@ export function RouteMap({ selected, onSelect }: { selected: string | null; onSe
       {plan.datasets.map((d, row) => {
         const y = TOP + ROW * (row + 0.5);
         const home = x.get(`pool/${d.pool}`) ?? 0;
-        const jobs = plan.jobs.filter((j) => j.datasets.includes(d.id) && j.kind !== 'bin');
+        const jobs = plan.jobs.filter((j) => j.datasets.includes(d.id) && kinds.get(j.kind)?.copies);
         const stops = jobs
-          .filter((j) => j.kind !== 'snapshot')
+          .filter((j) => !kinds.get(j.kind)?.in_place)
           .map((job) => ({
             job,
             at:
@@ -130,7 +128,7 @@ export function RouteMap({ selected, onSelect }: { selected: string | null; onSe
               <title>{`${d.name} lives here`}</title>
             </rect>
             {jobs
-              .filter((j) => j.kind === 'snapshot')
+              .filter((j) => kinds.get(j.kind)?.in_place)
               .map((j, n) => (
                 <Press
                   key={j.id}
@@ -151,6 +149,10 @@ export function RouteMap({ selected, onSelect }: { selected: string | null; onSe
               const before = seen.get(at) ?? 0;
               seen.set(at, before + 1);
               const cx = at + before * 18;
+              const kind = kinds.get(job.kind);
+              // A repository keeps versions in a store of its own; a mirror has the newest state alone.
+              const repository = kind?.versions && !kind.snapshots;
+              const newest = kind && !kind.versions;
               const stroke = selected === job.id ? 'var(--accent)' : 'var(--ink)';
               return (
                 <Press
@@ -159,7 +161,7 @@ export function RouteMap({ selected, onSelect }: { selected: string | null; onSe
                   pressed={selected === job.id}
                   onPress={() => onSelect(job.id)}
                 >
-                  {job.kind === 'shelf' || job.kind === 'bucket' ? (
+                  {job.target_disk || job.target_bucket ? (
                     <path
                       d={`M${cx - 7} ${y + 6} h14 M${cx - 5} ${y + 5} v-11 h10 v11`}
                       fill="var(--paper)"
@@ -171,8 +173,8 @@ export function RouteMap({ selected, onSelect }: { selected: string | null; onSe
                       cx={cx}
                       cy={y}
                       r="7"
-                      fill={VERSIONED.has(job.kind) ? 'url(#hatch-redundancy)' : 'var(--paper)'}
-                      strokeDasharray={NEWEST.has(job.kind) ? '3 2' : undefined}
+                      fill={repository ? 'url(#hatch-redundancy)' : 'var(--paper)'}
+                      strokeDasharray={newest ? '3 2' : undefined}
                       stroke={stroke}
                       strokeWidth={selected === job.id ? 3 : 2}
                     />

@@ -7,7 +7,7 @@ import { useQuestion } from '../../api/questions';
 import { Progress, Worked } from '../../parts/Asked';
 import { WorkingSlip } from '../../parts/WorkingSlip';
 import { decimal, minorUnits, money, odds, readNumber, readSize, size, text } from '../../text/format';
-import { useFresh } from '../../api/forms';
+import { useDeclared, useFresh } from '../../api/forms';
 import { freshName } from './LayoutView';
 
 type Wish = Required<Schemas['Wish']>;
@@ -127,6 +127,7 @@ export function Finder({ onMade }: { onMade: (pool: string) => void }) {
 /** The wish, a line each. A figure counts when its field is left; one that cannot be read is told there. */
 function WishForm({ wish, onWish }: { wish: Wish; onWish: (wish: Wish) => void }) {
   const { plan } = usePlan();
+  const { filesystems } = useDeclared();
   const unit = minorUnits(plan.currency);
   const set = (change: Partial<Wish>) => onWish({ ...wish, ...change });
   return (
@@ -200,9 +201,13 @@ function WishForm({ wish, onWish }: { wish: Wish; onWish: (wish: Wish) => void }
           onChange={(e) => set({ filesystem: (e.target.value || null) as Wish['filesystem'] })}
         >
           <option value="">any that does it</option>
-          {['zfs', 'btrfs', 'xfs', 'ext4'].map((f) => (
-            <option key={f}>{f}</option>
-          ))}
+          {filesystems
+            .filter((f) => f.id !== 'none')
+            .map((f) => (
+              <option key={f.id} value={f.id}>
+                {f.title}
+              </option>
+            ))}
         </select>
       </div>
       <div className="mt-1 flex flex-col">

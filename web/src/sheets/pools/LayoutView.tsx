@@ -9,18 +9,18 @@ import { Worked } from '../../parts/Asked';
 import { WorkingSlip } from '../../parts/WorkingSlip';
 import { decimal, minorUnits, money, odds, oddsRange, percent, size, text } from '../../text/format';
 import { DatasetTable } from './DatasetTable';
-import { useFresh } from '../../api/forms';
+import { useDeclared, useFresh } from '../../api/forms';
 import { LayoutFacts, survivalWords } from './LayoutFacts';
 
 export const NEW = '+';
 type Filesystem = Items['pools']['filesystem'];
-const FILESYSTEMS: Filesystem[] = ['zfs', 'ext4', 'xfs', 'btrfs', 'none'];
 
 /** Names a layout among those of one set of disks. */
 const keyOf = (layout: Layout) => `${layout.family}-${layout.filesystem}-${layout.groups.length}`;
 
 export function LayoutView({ chosen, onChosen }: { chosen: string; onChosen: (pool: string) => void }) {
   const { plan, evaluation, meta } = usePlan();
+  const { filesystems } = useDeclared();
   const change = useChange();
   const fresh = useFresh();
   const [host, setHost] = useState(plan.hosts[0]?.id ?? '');
@@ -142,9 +142,9 @@ export function LayoutView({ chosen, onChosen }: { chosen: string; onChosen: (po
                 }}
               >
                 {!pool && <option value="">each its own</option>}
-                {FILESYSTEMS.map((f) => (
-                  <option key={f} value={f}>
-                    {f === 'none' ? 'no file system' : f}
+                {filesystems.map((f) => (
+                  <option key={f.id} value={f.id}>
+                    {f.id === 'none' ? 'no file system' : f.title}
                   </option>
                 ))}
               </select>
@@ -283,7 +283,7 @@ function mayDie(layout: Layout): string {
     return layout.remains === 'nothing' ? 'any one dies, all is lost' : 'any one dies, its files are lost';
   const many = layout.survives_any === 1 ? 'one' : String(layout.survives_any);
   const disks = layout.groups.flat().length;
-  const separate = layout.groups.length > 1 && !layout.family.startsWith('parity');
+  const separate = layout.groups.length > 1 && !layout.one_set;
   return separate ? `any ${many} of each group may die` : `any ${many} of these ${disks} may die`;
 }
 

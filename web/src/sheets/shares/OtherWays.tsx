@@ -3,21 +3,14 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, unwrap, type Schemas } from '../../api/client';
+import { useDeclared } from '../../api/forms';
 import { useChange, usePlan } from '../../api/plan';
 import { ItemList } from '../../parts/ItemList';
 import { readNumber, readSize, size } from '../../text/format';
 
-const NAMES: Record<string, string> = {
-  nfs: 'NFS',
-  iscsi: 'iSCSI',
-  rsync: 'rsync',
-  sftp: 'SFTP',
-  s3: 'S3',
-  ftp: 'FTP',
-};
-
 export function OtherWays() {
   const { plan } = usePlan();
+  const { protocol } = useDeclared();
   const data = new Map(plan.datasets.map((d) => [d.id, d.name]));
   const logins = new Map(plan.accounts.map((a) => [a.id, a.login]));
   return (
@@ -32,7 +25,7 @@ export function OtherWays() {
           empty="Nothing is offered beside SMB. NFS for Unix hosts and hypervisors, iSCSI where a client must see a disk, rsync, SFTP, S3 for backup tools."
           columns={[
             { head: 'Name', show: (e) => e.name },
-            { head: 'Over', show: (e) => NAMES[e.protocol] },
+            { head: 'Over', show: (e) => protocol.get(e.protocol) },
             { head: 'Dataset', show: (e) => data.get(e.dataset) },
             {
               head: 'Who',
@@ -234,6 +227,7 @@ function Chooser() {
 /** What one account, machine or application reaches, or who reaches one dataset, and why. */
 function WhoReaches() {
   const { plan, meta, evaluation } = usePlan();
+  const { protocol } = useDeclared();
   const [about, setAbout] = useState('');
   const data = new Map(plan.datasets.map((d) => [d.id, d.name]));
   const [kind, ...rest] = about.split('/');
@@ -289,7 +283,7 @@ function WhoReaches() {
           <li key={`${r.thing}-${r.subject}`} className="border-b border-hair py-0.5">
             <b>{r.name}</b> <span className="unit">{r.subject_kind}</span>{' '}
             {r.right === 'write' ? 'reads and writes' : 'reads'} <b>{data.get(r.dataset)}</b>{' '}
-            {r.protocol === 'path' ? '' : `over ${r.protocol === 'smb' ? 'SMB' : (NAMES[r.protocol] ?? r.protocol)} `}
+            {r.protocol === 'path' ? '' : `over ${protocol.get(r.protocol) ?? r.protocol} `}
             <span className="text-quiet">because {r.because.join(', ')}</span>
           </li>
         ))}

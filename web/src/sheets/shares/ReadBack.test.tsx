@@ -3,6 +3,8 @@ import { cleanup, render, screen, within } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
 import { afterEach, describe, expect, it, vi } from 'vitest';
 import type { PlanState, Schemas } from '../../api/client';
+import { FORMS } from '../../api/forms';
+import forms from '../../api/generated/forms.json';
 import { PlanProvider } from '../../api/plan';
 import { ReadBack } from './ReadBack';
 
@@ -45,8 +47,10 @@ function shown(found: Schemas['Report'], status = 200) {
       return Promise.resolve(new Response(JSON.stringify(answer), { status }));
     }),
   );
+  const client = new QueryClient();
+  client.setQueryData(FORMS, forms);
   render(
-    <QueryClientProvider client={new QueryClient()}>
+    <QueryClientProvider client={client}>
       <PlanProvider state={state}>
         <ReadBack />
       </PlanProvider>

@@ -3,12 +3,12 @@
 import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { call, type Collection, type Schemas } from '../../api/client';
+import { useDeclared } from '../../api/forms';
 import { useChange, usePlan, type Edit } from '../../api/plan';
-
-const KINDS = ['smb.conf', 'exports', 'rsyncd.conf', 'fstab', 'passwd', 'group'];
 
 export function ReadBack() {
   const { plan, meta } = usePlan();
+  const { readers } = useDeclared();
   const change = useChange();
   const [kind, setKind] = useState('smb.conf');
   const [host, setHost] = useState(plan.hosts[0]?.id ?? '');
@@ -47,8 +47,10 @@ export function ReadBack() {
             value={kind}
             onChange={(e) => setKind(e.target.value)}
           >
-            {KINDS.map((k) => (
-              <option key={k}>{k}</option>
+            {readers.map((k) => (
+              <option key={k.id} value={k.id}>
+                {k.title}
+              </option>
             ))}
           </select>
           of
