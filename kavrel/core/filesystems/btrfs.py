@@ -73,6 +73,7 @@ BTRFS = Filesystem(
     quotas=True,
     scrubs_used=True,
     made="-q -f -U ",
+    mounted="noatime",
     points_here=(
         _LIST,
         "take files out of the read-only subvolume: cp -a --reflink=auto, into a new folder",

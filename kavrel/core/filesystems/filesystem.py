@@ -40,20 +40,22 @@ class Filesystem:
     """A file system.
 
     `room` is the bytes that ordinary users can fill, `space` the same with its working.
-    `copy_on_write`: what is there is never written over, so a cut leaves the state before or after,
-    and a full pool is slow. `snapshots`, `checksums`: it has them. `repairs`: it knows which copy
-    is right, and mends from its own redundancy. `whole_disks`: it makes its pool of the disks
-    itself, with no array below. `profiles`: it can keep chunks several times over unlike disks.
-    `by_name`: its pools and datasets go by names, not by identifiers and folders. `subvolumes`: a
-    dataset is a subvolume. `encrypts`: a dataset, or the pool, is encrypted by the file system
-    itself and can be sent so. `reserves`: it keeps room for a dataset. `quotas`: it limits one.
-    `thick_files`: room can be taken for a file beforehand. `guest_replication`: hypervisors
-    replicate guests with it. `big_cache`: it uses what memory there is as its cache.
-    `sector_shift`: it must be told the sector size. `records`: files lie in records of a size that
-    is set. `scrubs_used`: a scrub, and a rebuild of what it mirrors itself, read what is used and
-    nothing else. `made` are the flags with which mkfs takes its UUID. `points_here` and
-    `points_sent` say, for somebody who has never seen the lab, how something comes back from a
-    snapshot and from a copy that was sent; `{at...}` are names that stand on the boxes.
+    `copy_on_write`: what is there is never written over, so a cut leaves the state before or
+    after, and a full pool is slow. `snapshots`, `checksums`: it has them. `repairs`: it knows
+    which copy is right, and mends from its own redundancy. `whole_disks`: it makes its pool of
+    the disks itself, with no array below. `profiles`: it can keep chunks several times over
+    unlike disks. `by_name`: its pools and datasets go by names, not by identifiers and folders.
+    `subvolumes`: a dataset is a subvolume. `encrypts`: a dataset, or the pool, is encrypted by
+    the file system itself and can be sent so. `reserves`: it keeps room for a dataset. `quotas`:
+    it limits one. `thick_files`: room can be taken for a file beforehand. `guest_replication`:
+    hypervisors replicate guests with it. `big_cache`: it uses what memory there is as its cache.
+    `sector_shift`: it must be told the sector size. `records`: files lie in records of a size
+    that is set. `scrubs_used`: a scrub, and a rebuild of what it mirrors itself, read what is
+    used and nothing else. `made` are the flags with which mkfs takes its UUID. `mounted`: the
+    options of a mount; `checked_at_start`: the start checks it; `lacks`: how a pool is made that
+    lacks a disk for now. `points_here` and `points_sent` say, for somebody who has never seen the
+    lab, how something comes back from a snapshot and from a copy that was sent; `{at...}` are
+    names that stand on the boxes.
     """
 
     id: str
@@ -79,8 +81,19 @@ class Filesystem:
     scrubs_used: bool = False
     bare: bool = False  # none at all: whoever gets the device makes one
     made: str = ""
+    mounted: str = "defaults,noatime"
+    checked_at_start: bool = False
+    lacks: str = "named as missing to mdadm"
     points_here: tuple[str, ...] = ()
     points_sent: tuple[str, ...] = ()
+
+    def uses(self, field: str) -> bool:
+        """Whether a field of a pool means anything with it."""
+        return field != "uuid" or not self.by_name
+
+    def allows(self, field: str, choice: str) -> bool:
+        """Whether a field of a pool may have a choice with it."""
+        return True
 
     def bring_back(self, at: Any, sent: bool) -> tuple[str, ...]:
         """Steps of bringing something back from a point; see `points_here`."""

@@ -148,6 +148,7 @@ ZFS = Filesystem(
     checksums=True,
     repairs=True,
     whole_disks=True,
+    lacks="a sparse file in its place, taken offline at once",
     by_name=True,
     encrypts=True,
     reserves=True,

@@ -116,6 +116,7 @@ class Deciding(Protocol):
 DECIDE: Mapping[tuple[str, str], Mapping[str, Deciding]] = {
     ("jobs", "kind"): KINDS,
     ("exports", "protocol"): EXPORTS,
+    ("pools", "filesystem"): FILESYSTEMS,
 }
 TITLES = {
     "FAMILIES": lambda: [(f.id, f.title) for f in FAMILIES.values()],

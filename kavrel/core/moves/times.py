@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.moves.state import Move, State, World, Yard
 from kavrel.core.plan import Disk
@@ -11,7 +12,6 @@ from kavrel.core.pools.passes import pass_hours
 from kavrel.core.working import Working, step
 
 LONG_HOURS = 4.0
-HOW_TO_LACK = {"zfs": "a sparse file in its place, taken offline at once"}
 
 
 class MoveTimes:
@@ -150,7 +150,7 @@ class MoveTimes:
         if move.verb == "create":
             after = self.yard.after(state, move)
             lacking = self.yard.missing(move.pool, after.joined)
-            how = HOW_TO_LACK.get(pool.filesystem, "named as missing to mdadm")
+            how = FILESYSTEMS[pool.filesystem].lacks
             short = f", with {lacking} missing for now ({how})" if lacking else ""
             return f"Create pool {pool.name} from {names}{short}."
         if move.verb == "replace":

@@ -78,7 +78,8 @@ class Pool(Value):
                 "UUID",
                 "of its file system, from findmnt -no UUID: jobs refuse whatever else is mounted in "
                 "its place",
-                when=((When("filesystem", not_=("zfs",)), When("standing", filled=True)),),
+                when=((When("standing", filled=True),),),
+                by="filesystem",
             ),
         ]
         | None

@@ -615,8 +615,9 @@ def _say(name: str, value: float) -> str:
 
 
 def _abilities(filesystem: str) -> int:
-    """ZFS does what Btrfs does and replicates for the hypervisor; the others neither."""
-    return {"zfs": 2, "btrfs": 1}.get(filesystem, 0)
+    """What a file system can do beside holding files: snapshots, checksums, the hypervisor's copies."""
+    system = FILESYSTEMS[filesystem]
+    return system.snapshots + system.checksums + system.guest_replication
 
 
 def _split(chosen: tuple[int, ...], widths: Sequence[int]) -> tuple[tuple[int, ...], ...]:

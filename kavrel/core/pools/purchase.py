@@ -15,6 +15,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.pools import room
 from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.families import FAMILIES
@@ -350,6 +351,8 @@ class _Program:
 def _makes(
     offers: Sequence[DiskFacts], at_most: dict[str, int], bays: int, conditions: Conditions
 ) -> list[_Make]:
+    # Groups are added to a pool by the file system that makes it of whole disks.
+    grouped = next(f.id for f in FILESYSTEMS.values() if f.whole_disks)
     found = []
     for offer in offers:
         for family, width in widths_bought():
@@ -357,7 +360,7 @@ def _makes(
                 continue
             sizes = (tuple([offer.capacity_bytes] * width),)
             usable = room.usable_bytes(
-                family, sizes, "zfs", conditions.ashift, conditions.record_bytes
+                family, sizes, grouped, conditions.ashift, conditions.record_bytes
             )
             if usable:
                 found.append(_Make(family, width, offer, usable))

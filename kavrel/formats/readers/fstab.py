@@ -1,10 +1,9 @@
 """fstab read back: what is mounted against the pools of the plan. Source: fstab(5)."""
 
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Plan
 from kavrel.formats.readers.report import Report, numbered
 from kavrel.formats.servers.site import Box
-
-DATA = {"ext4", "xfs", "btrfs"}
 
 
 def read_fstab(text: str, plan: Plan, host: str) -> Report:
@@ -12,6 +11,7 @@ def read_fstab(text: str, plan: Plan, host: str) -> Report:
     report = Report(kind="fstab")
     wanted = {v.folder: v for v in Box(plan, host).volumes}
     seen: set[str] = set()
+    mounted = {f.id for f in FILESYSTEMS.values() if not f.by_name and not f.bare}
     for number, line in numbered(text, report):
         parts = line.split()
         if len(parts) < 4:
@@ -20,7 +20,7 @@ def read_fstab(text: str, plan: Plan, host: str) -> Report:
         device, folder, kind, options = parts[:4]
         folder = folder.replace("\\040", " ")
         if folder not in wanted:
-            known = kind not in DATA or folder in ("/", "/boot", "/boot/efi", "/home")
+            known = kind not in mounted or folder in ("/", "/boot", "/boot/efi", "/home")
             why = "" if known else "no pool of the plan is mounted there"
             report.say(number, line, "no matter" if known else "not understood", why)
             if not known:

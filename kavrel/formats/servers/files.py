@@ -19,7 +19,6 @@ from kavrel.formats.servers.site import Box, Volume
 from kavrel.formats.servers.template import render
 
 PRIVATE = ("10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "fd00::/8")
-MOUNT_OPTIONS = {"ext4": "defaults,noatime", "xfs": "defaults,noatime", "btrfs": "noatime"}
 
 
 @dataclass(frozen=True)
@@ -171,8 +170,9 @@ def target_json(plan: Plan, host: str, origin: str) -> str:
 
 def mount_options(volume: Volume) -> str:
     """Options of fstab and of a mount unit."""
-    found = MOUNT_OPTIONS[volume.pool.filesystem]
-    if FILESYSTEMS[volume.pool.filesystem].subvolumes and volume.pool.compression_ratio > 1:
+    system = FILESYSTEMS[volume.pool.filesystem]
+    found = system.mounted
+    if system.subvolumes and volume.pool.compression_ratio > 1:
         found += ",compress=zstd"
     # What is locked after a start waits for its passphrase: the box comes up without it.
     locked = volume.pool.encrypted
@@ -188,6 +188,7 @@ def fstab(plan: Plan, host: str, origin: str) -> str:
         origin=origin,
         volumes=box.volumes,
         options=mount_options,
+        checked=lambda v: 2 if FILESYSTEMS[v.pool.filesystem].checked_at_start else 0,
         shut_in=_offered(box, "sftp"),
     )
 
