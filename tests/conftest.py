@@ -16,8 +16,8 @@ import pytest
 from starlette.testclient import TestClient
 
 from kavrel.api.app import create_app
-from kavrel.core.demo import demo_plan
 from kavrel.core.plan import Plan
+from kavrel.demo import demo_plan
 from kavrel.store.database import Database
 from kavrel.store.plans import Plans
 

@@ -22,10 +22,10 @@ from typing import Any
 import numpy as np
 import simpy
 
+from kavrel.core import schedule
 from kavrel.core.bench.capacity import labelled_bytes
-from kavrel.core.copies import flow, schedule, space
+from kavrel.core.copies import flow, space
 from kavrel.core.copies.book import CopyBook
-from kavrel.core.demo import demo_plan
 from kavrel.core.edit import checked
 from kavrel.core.evaluate import evaluate
 from kavrel.core.index import Index
@@ -58,6 +58,7 @@ from kavrel.core.shares import access
 from kavrel.core.week import tasks
 from kavrel.core.week.arrange import arrange
 from kavrel.core.week.nights import nights, scheduled_book
+from kavrel.demo import demo_plan
 from kavrel.formats import plan_file
 
 TODAY = date(2026, 11, 24)

@@ -11,11 +11,11 @@ import click
 
 from kavrel.cli.common import load, money, plan_argument, today_of, today_option
 from kavrel.cli.working import print_working, working_option
-from kavrel.core.demo import demo_plan
 from kavrel.core.evaluate import Evaluation, evaluate
 from kavrel.core.plan import Plan
 from kavrel.core.proof.cell import Cell
 from kavrel.core.quantities import span_words
+from kavrel.demo import demo_plan
 from kavrel.formats import plan_file
 from kavrel.formats.papers import PAPERS, Occasion
 

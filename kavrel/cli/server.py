@@ -55,7 +55,7 @@ def serve(
 @today_option
 def demo(database: Path, port: int, fd: int | None, today: datetime | None) -> None:
     """Serve the demo lab; it is created when the database holds no plan."""
-    from kavrel.core.demo import demo_plan
+    from kavrel.demo import demo_plan
 
     opened = _open(database)
     plans = Plans(opened, lambda: datetime.now(UTC))

@@ -15,13 +15,13 @@ from kavrel.core.copies.carrier import chain, runs_on, source_host, target_host
 from kavrel.core.copies.keys import natively_encrypted
 from kavrel.core.copies.retention import complaint as rules_complaint
 from kavrel.core.copies.retention import keeps_nothing, rules_of
-from kavrel.core.copies.schedule import complaint
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import COLLECTIONS, Disk, Job, Plan, Pool
 from kavrel.core.plan.marks import named_in, references, unique_fields
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.schedule import complaint
 from kavrel.core.shares.contradictions import contradictions
 from kavrel.core.shares.names import SYSTEM_NAMES, share_name_complaint
 

@@ -5,13 +5,14 @@ from datetime import date
 
 from pydantic import BaseModel, ConfigDict
 
+from kavrel.core import schedule
 from kavrel.core.assumptions import REGISTRY
 from kavrel.core.bench.bays import bays
 from kavrel.core.bench.power import Power, power
 from kavrel.core.cautions import cautions
 from kavrel.core.cautions.causes import Cause, causes
 from kavrel.core.cautions.caution import Caution, View
-from kavrel.core.copies import retention, schedule
+from kavrel.core.copies import retention
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.fetch import how_to_fetch
 from kavrel.core.copies.keys import key_at, key_taken_by

@@ -5,9 +5,9 @@ from zoneinfo import ZoneInfo
 
 from icalendar import Calendar, Event, vRecur
 
-from kavrel.core.copies.schedule import dtstart, odd_starts, rrule, starts
 from kavrel.core.evaluate import Evaluation, JobView
 from kavrel.core.plan import Job, Plan, Schedule
+from kavrel.core.schedule import dtstart, odd_starts, rrule, starts
 from kavrel.formats.timers import ODD_YEARS
 
 

@@ -13,9 +13,9 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from kavrel.core.copies.carrier import LOOKS_EVERY_MINUTES, chain
-from kavrel.core.copies.schedule import ANCHOR, WEEKDAYS, hours_of, in_words, odd_starts, starts
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan, Schedule
+from kavrel.core.schedule import ANCHOR, WEEKDAYS, hours_of, in_words, odd_starts, starts
 from kavrel.core.shares.names import job_names
 from kavrel.formats.lab_jobs import jobs_on, lab_jobs, script, upkeep, watches
 from kavrel.formats.servers.packing import packed

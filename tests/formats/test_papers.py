@@ -13,10 +13,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from icalendar import Calendar
 
-from kavrel.core.copies.schedule import dtstart, rrule
 from kavrel.core.evaluate import evaluate
 from kavrel.core.paper.runbook import runbook
 from kavrel.core.plan import Plan, Schedule, Share
+from kavrel.core.schedule import dtstart, rrule
 from kavrel.formats.calendar import week_ics
 from kavrel.formats.disks_csv import COLUMNS, disks_csv
 from kavrel.formats.document_markdown import document_markdown

@@ -12,10 +12,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kavrel.core.copies.carrier import runs_on
-from kavrel.core.copies.schedule import in_words, starts
 from kavrel.core.edit import EditError, put
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan, Retention, Schedule
+from kavrel.core.schedule import in_words, starts
 from kavrel.core.shares.names import job_names
 from kavrel.formats.hostside import lab_job
 from kavrel.formats.lab_jobs import hosts_with_jobs, lab_jobs

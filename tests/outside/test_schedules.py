@@ -14,8 +14,8 @@ from dateutil.rrule import rrulestr
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kavrel.core.copies.schedule import complaint, dtstart, in_words, odd_starts, rrule, starts
 from kavrel.core.plan import Schedule
+from kavrel.core.schedule import complaint, dtstart, in_words, odd_starts, rrule, starts
 from kavrel.formats.timers import on_calendar
 from tests.conftest import needs
 

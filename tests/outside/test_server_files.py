@@ -15,9 +15,9 @@ import pytest
 from dateutil.rrule import rrulestr
 from icalendar import Calendar
 
-from kavrel.core.copies.schedule import starts
 from kavrel.core.evaluate import evaluate
 from kavrel.core.plan import Plan, Share
+from kavrel.core.schedule import starts
 from kavrel.formats.calendar import week_ics
 from kavrel.formats.samba import smb_conf, smb_hosts
 from tests.builders import TODAY, lab

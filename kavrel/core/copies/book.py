@@ -14,7 +14,6 @@ from kavrel.core.copies.first import first_seconds, first_ways
 from kavrel.core.copies.flow import Flow, Part
 from kavrel.core.copies.path import MB, Path, Place, path
 from kavrel.core.copies.retention import DAY, Ages, Point, Rule
-from kavrel.core.copies.schedule import OFTEN, longest_step_days, starts
 from kavrel.core.copies.worst import Moment, worst_age, worst_loss
 from kavrel.core.filesystems import ext4
 from kavrel.core.index import Index
@@ -23,6 +22,7 @@ from kavrel.core.plan import Dataset, Job
 from kavrel.core.pools.layout import Layout
 from kavrel.core.pools.pool import PoolState
 from kavrel.core.quantities import YEAR_DAYS
+from kavrel.core.schedule import OFTEN, longest_step_days, starts
 from kavrel.core.working import Working, step
 
 # How far back kept points are followed. Yearly points older than this change no figure.

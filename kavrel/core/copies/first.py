@@ -157,7 +157,7 @@ def _over_link(book: "CopyBook", job: Job, size: int, begin: date) -> FirstWay:
 
 def capped_speed(index: Index, link: Link, way: Path, job: Job, clock: time) -> float:
     """Bytes a second at a time of day."""
-    from kavrel.core.copies.schedule import within
+    from kavrel.core.schedule import within
 
     speed = way.mb_per_s
     for cap in index.plan.caps:

@@ -12,8 +12,8 @@ from zoneinfo import ZoneInfo
 
 from kavrel.core.copies import retention as keeping
 from kavrel.core.copies.retention import DAY, Ages, Point, Rule
-from kavrel.core.copies.schedule import longest_step_days, starts
 from kavrel.core.plan import Retention, Schedule
+from kavrel.core.schedule import longest_step_days, starts
 
 
 class Part(NamedTuple):

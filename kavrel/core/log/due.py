@@ -5,13 +5,13 @@ from zoneinfo import ZoneInfo
 
 from pydantic import BaseModel, ConfigDict
 
-from kavrel.core.copies.schedule import starts
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS, jobs_that
 from kavrel.core.log.last import last_good
 from kavrel.core.log.tried import last_tried
 from kavrel.core.plan import AboutKind, Job, LogKind
 from kavrel.core.quantities import later
+from kavrel.core.schedule import starts
 
 
 class Due(BaseModel):

@@ -5,7 +5,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 
-from kavrel.core.copies.schedule import longest_step_days
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.kinds import jobs_that
@@ -18,6 +17,7 @@ from kavrel.core.pools.loss import HORIZON_YEARS, failures_per_hour
 from kavrel.core.pools.odds import HOURS_PER_YEAR
 from kavrel.core.pools.taken import Stored, reserved_bytes, trees
 from kavrel.core.quantities import YEAR_DAYS
+from kavrel.core.schedule import longest_step_days
 
 # More disks on the shelf than that change nothing that can be told.
 MOST_SHELF_SPARES = 3

@@ -10,8 +10,9 @@ from zoneinfo import ZoneInfo
 
 from pydantic import BaseModel, ConfigDict
 
+from kavrel.core import schedule
 from kavrel.core.copies import flow as flows
-from kavrel.core.copies import retention, schedule
+from kavrel.core.copies import retention
 from kavrel.core.copies.book import Copy, CopyBook
 from kavrel.core.copies.retention import FOREVER, Point, existing
 from kavrel.core.proof.cell import StepView

@@ -1,6 +1,7 @@
 """The working of a cell: the night from which its worst loss comes, and every part of the way back."""
 
-from kavrel.core.copies import retention, schedule
+from kavrel.core import schedule
+from kavrel.core.copies import retention
 from kavrel.core.copies.retention import FOREVER
 from kavrel.core.plan import Dataset, Job
 from kavrel.core.proof.cell import Cell, StepView

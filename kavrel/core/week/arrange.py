@@ -21,11 +21,11 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.copies.book import CopyBook
-from kavrel.core.copies.schedule import OFTEN, starts
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job, Plan
 from kavrel.core.pools.pool import pool_states
+from kavrel.core.schedule import OFTEN, starts
 from kavrel.core.week.counts import Counts, counts
 from kavrel.core.week.exact import MOST_JOBS, solve
 from kavrel.core.week.nights import MONTH_DAYS, scheduled_book

@@ -9,9 +9,9 @@ from zoneinfo import ZoneInfo
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.copies.book import CopyBook
-from kavrel.core.copies.schedule import starts
 from kavrel.core.index import Index
 from kavrel.core.pools.pool import PoolState
+from kavrel.core.schedule import starts
 from kavrel.core.week.fluid import DAY, TaskRun
 from kavrel.core.week.tasks import CapKey, Held, flowed, prepared, simulated
 from kavrel.core.working import Working, local, step

@@ -7,9 +7,9 @@ from zoneinfo import ZoneInfo
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.first import first_loads
 from kavrel.core.copies.path import link_mb_per_s
-from kavrel.core.copies.schedule import starts, within
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job
+from kavrel.core.schedule import starts, within
 from kavrel.core.week.fluid import Steps, Task, TaskRun, flow_through
 from kavrel.core.week.sharing import Demand
 

@@ -11,8 +11,8 @@ from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.flow import Flow
-from kavrel.core.copies.schedule import within
 from kavrel.core.plan import Job
+from kavrel.core.schedule import within
 from kavrel.core.week.fluid import Task, TaskRun
 from kavrel.core.week.tasks import CapKey, Held, flowed, prepared
 

@@ -3,9 +3,9 @@
 from datetime import date
 
 from kavrel.core.cautions.causes import ORDER
-from kavrel.core.demo import demo_plan
 from kavrel.core.evaluate import evaluate
 from kavrel.core.plan import DefaultLogin
+from kavrel.demo import demo_plan
 from tests.builders import dataset, job, lab, result
 
 

@@ -6,7 +6,6 @@ from typing import Any
 import pytest
 
 from kavrel.core.cautions import RULES
-from kavrel.core.demo import demo_plan
 from kavrel.core.edit import put, remove
 from kavrel.core.plan import (
     COLLECTIONS,
@@ -33,6 +32,7 @@ from kavrel.core.plan import (
     Site,
     Supply,
 )
+from kavrel.demo import demo_plan
 from tests.builders import GB, TB, TODAY, assume, daily, dataset, disk, job, lab, result, rules
 
 FAR: dict[str, Any] = {"kind": "replication", "target_pool": "second"}

@@ -4,8 +4,8 @@ from zoneinfo import ZoneInfo
 
 import pytest
 
-from kavrel.core.copies.schedule import complaint, in_words, longest_step_days, odd_starts, starts
 from kavrel.core.plan import Schedule
+from kavrel.core.schedule import complaint, in_words, longest_step_days, odd_starts, starts
 
 
 def local(schedule: Schedule, zone: str, first: date, last: date) -> list[str]:

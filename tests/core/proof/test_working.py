@@ -5,7 +5,6 @@ from datetime import date
 import pytest
 
 from kavrel.core.copies.ladder import ladder, ladder_working
-from kavrel.core.demo import demo_plan
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan, Retention
 from kavrel.core.pools.pool import pool_states
@@ -17,6 +16,7 @@ from kavrel.core.proof.working import cell_working
 from kavrel.core.shares.access import access_matrix
 from kavrel.core.week.nights import nights, scheduled_book
 from kavrel.core.working import Working
+from kavrel.demo import demo_plan
 from tests.builders import TODAY, assume, book, daily, job, lab
 
 FAR = {"kind": "replication", "target_pool": "second"}

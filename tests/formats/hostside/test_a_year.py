@@ -16,8 +16,8 @@ from hypothesis import strategies as st
 
 from kavrel.core.copies.retention import complaint as rules_complaint
 from kavrel.core.copies.retention import existing, keeps_nothing
-from kavrel.core.copies.schedule import complaint, gap_end
 from kavrel.core.plan import Job, Plan, Retention, Schedule, Window
+from kavrel.core.schedule import complaint, gap_end
 from kavrel.formats.hostside import lab_job
 from kavrel.formats.lab_jobs import lab_jobs
 from kavrel.formats.timers import crontab
