@@ -18,6 +18,7 @@ test: setup .venv/test-ready ## lint, types, import contract, unit, outside and 
 
 prove: setup .venv/test-ready ## what takes long for good reason: each step killed, on real file systems
 	@tools/test-tools.sh
+	@KAVREL_CALLS=40 .venv/bin/pytest -n 2 tests/api/test_document.py
 	@.venv/bin/pytest -n 2 -m prove
 
 bench: setup .venv/test-ready ## measure, as ratios against a reference in the same run

@@ -13,6 +13,7 @@ from starlette.responses import Response
 
 import kavrel
 from kavrel.api import copies, forms, items, plans, problem, proof, questions, shares, sheets
+from kavrel.api.document import document, methods
 from kavrel.api.guard import Guard
 from kavrel.api.service import Service
 from kavrel.store.database import Database
@@ -57,6 +58,7 @@ def create_app(
     app.include_router(questions.router)
     app.include_router(shares.router)
     _front_end(app, dist)
+    app.openapi = lambda: document(app)  # type: ignore[method-assign]
     app.add_middleware(Guard, allowed=allowed_hosts)
     return app
 
@@ -68,7 +70,9 @@ def _front_end(app: FastAPI, dist: Path) -> None:
 
     @app.get("/api/{rest:path}", include_in_schema=False)
     def no_such_route(rest: str) -> Response:
-        raise HTTPException(404, f"there is nothing at /api/{rest}")
+        if methods(app, f"/api/{rest}"):
+            raise HTTPException(405, "nothing can be read there")
+        raise HTTPException(404, f"there is nothing at /api/{rest[:200]}")
 
     @app.get("/{rest:path}", include_in_schema=False)
     def page(rest: str) -> Response:

@@ -99,7 +99,7 @@ class JobBook:
     def __init__(self) -> None:
         self._jobs: OrderedDict[tuple[str, int, str, date], Job] = OrderedDict()
         self._guard = threading.Lock()
-        self._workers = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="question")
+        self._workers: ThreadPoolExecutor | None = None  # from the first question on
 
     def ask(self, plans: Plans, plan_id: str, question: Question) -> Job:
         """The job of a question, begun now unless it was asked before."""
@@ -109,6 +109,7 @@ class JobBook:
             job = self._jobs.get(key)
             if job is None or job.state in ("stopped", "failed"):
                 job = self._jobs[key] = Job(plan_id, revision)
+                self._workers = self._workers or ThreadPoolExecutor(AT_ONCE, "question")
                 self._workers.submit(self._work, job, plans, plan, question)
                 while len(self._jobs) > MOST_KEPT:
                     self._jobs.popitem(last=False)[1].stop.set()
@@ -127,7 +128,9 @@ class JobBook:
         with self._guard:
             for job in self._jobs.values():
                 job.stop.set()
-        self._workers.shutdown(wait=True, cancel_futures=True)
+            workers, self._workers = self._workers, None
+        if workers:
+            workers.shutdown(wait=True, cancel_futures=True)
 
     def _work(self, job: Job, plans: Plans, plan: Plan, question: Question) -> None:
         if job.stop.is_set():

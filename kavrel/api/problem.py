@@ -9,6 +9,7 @@ from fastapi.responses import JSONResponse
 from pydantic import BaseModel, ValidationError
 from starlette.exceptions import HTTPException
 
+from kavrel.api.document import MEDIA_TYPE, methods
 from kavrel.api.reckoned import Unreckonable
 from kavrel.core.bench.capacity import CapacityError
 from kavrel.core.edit import EditError, StillUsed
@@ -19,7 +20,6 @@ from kavrel.store.database import StoreError, StoreFull
 from kavrel.store.plans import Conflict, NoSuchPlan, NoSuchRevision
 
 Handler = TypeVar("Handler", bound=Callable[..., JSONResponse])
-MEDIA_TYPE = "application/problem+json"
 MOST_ERRORS = 50
 
 
@@ -168,8 +168,18 @@ def install(app: FastAPI) -> None:
 
     @answer(HTTPException)
     def http(request: Request, error: HTTPException) -> JSONResponse:
-        headers = dict(error.headers) if error.headers else None
+        headers = dict(error.headers) if error.headers else {}
+        if error.status_code == 405:
+            able = methods(request.app, request.url.path)
+            if not able:
+                return problem(404, "not possible", f"there is nothing at {request.url.path[:200]}")
+            headers["Allow"] = ", ".join(able)
         return problem(error.status_code, "not possible", str(error.detail), headers=headers)
+
+    @answer(Exception)
+    def own_error(request: Request, error: Exception) -> JSONResponse:
+        detail = "Kavrel met an error of its own. Nothing was changed; the server's log has more."
+        return problem(500, "error", detail)
 
 
 def _field(loc: Sequence[Any]) -> str:

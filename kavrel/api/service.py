@@ -9,6 +9,7 @@ from zoneinfo import ZoneInfo
 
 from pydantic import BaseModel
 
+from kavrel.api.bounded import within
 from kavrel.api.changes import Written
 from kavrel.api.edit import Edit
 from kavrel.api.jobs import JobBook
@@ -18,6 +19,8 @@ from kavrel.core.plan import Plan
 from kavrel.store.plans import PlanRow, Plans
 
 CACHED_EVALUATIONS = 16
+# What follows from the largest lab is there in two; beyond this it is a figure gone astray.
+LONGEST_SECONDS = 20.0
 log = logging.getLogger(__name__)
 
 
@@ -105,7 +108,7 @@ class Service:
         if ahead and ahead[1] == today and ahead[0] == plan:
             return ahead[2]
         try:
-            return evaluate(plan, today)
+            return within(LONGEST_SECONDS, lambda: evaluate(plan, today))
         except Exception as error:
             log.exception("a stored plan cannot be evaluated")
             raise Unreckonable(None) from error
@@ -139,7 +142,7 @@ class Service:
     def _reckon(self, plan: Plan, touched: tuple[str, str] | None) -> None:
         today = self.today(plan)
         try:
-            found = evaluate(plan, today)
+            found = within(LONGEST_SECONDS, lambda: evaluate(plan, today))
         except Exception as error:
             log.exception("a plan cannot be evaluated after an edit of %s", touched)
             raise Unreckonable(touched) from error

@@ -13,7 +13,7 @@ from kavrel.api.service import PlanState
 from kavrel.core.edit import checked, fresh_id, put, remove
 from kavrel.core.index import Index
 from kavrel.core.plan import COLLECTIONS, Export, Plan
-from kavrel.core.quantities import Bytes, Flag, Id, whole
+from kavrel.core.quantities import Bytes, Flag, Id, Number, whole
 from kavrel.core.shares.access import access_matrix
 from kavrel.core.shares.chooser import Choice, choose
 from kavrel.core.shares.protocols.protocol import Gives, System
@@ -98,7 +98,7 @@ def _with(plan: Plan, what: WhatIf) -> Plan:
     operation_id="list_access_changes",
 )
 def list_access_changes(
-    plan_id: str, before: int, service: TheService, after: int | None = None
+    plan_id: str, before: Number, service: TheService, after: Number | None = None
 ) -> Response:
     """Who gained and who lost between two revisions (the second: the newest when not named)."""
     row, plan = service.plans.head(plan_id)

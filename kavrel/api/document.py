@@ -1,0 +1,50 @@
+"""The OpenAPI document: every answer that can come, with the content type that it has."""
+
+from typing import Any
+
+from fastapi import FastAPI
+from fastapi.openapi.utils import get_openapi
+from starlette.routing import compile_path
+
+MEDIA_TYPE = "application/problem+json"
+# What any request may be answered with, whatever it asks for.
+ALWAYS = {
+    "400": "The request is no HTTP that can be read",
+    "403": "Sent by another page, or to a name that is not served here",
+    "405": "Nothing can be done that way here",
+    "411": "The length of the body is missing",
+    "413": "The body is larger than any plan file",
+    "422": "Not valid; `errors` names the fields",
+    "500": "An error of Kavrel's own; the plan is as it was",
+    "503": "The database does not answer",
+}
+
+
+def document(app: FastAPI) -> dict[str, Any]:
+    """The document; made once."""
+    if app.openapi_schema is None:
+        found = get_openapi(title=app.title, version=app.version, routes=app.routes)
+        for path in found["paths"].values():
+            for operation in path.values():
+                _complete(operation)
+        app.openapi_schema = found
+    return app.openapi_schema
+
+
+def _complete(operation: dict[str, Any]) -> None:
+    answers = operation["responses"]
+    schema = {"$ref": "#/components/schemas/Problem"}
+    for status, said in ALWAYS.items():
+        answers.setdefault(status, {"description": said})
+    for status, answer in answers.items():
+        if int(status) >= 400:
+            answer["content"] = {MEDIA_TYPE: {"schema": schema}}
+
+
+def methods(app: FastAPI, path: str) -> list[str]:
+    """All methods that something takes at a path; the framework names those of the first route."""
+    if not path.startswith("/api/"):
+        return ["GET"]
+    paths = document(app)["paths"]
+    found = {path} & paths.keys() or {t for t in paths if compile_path(t)[0].match(path)}
+    return sorted({m.upper() for t in found for m in paths[t]})
