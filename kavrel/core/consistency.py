@@ -128,6 +128,11 @@ def _sheets(plan: Plan) -> Iterator[Problem]:
     yield from _system_names(plan)
     yield from (Problem(*place) for place in contradictions(plan))
     yield from _jobs(plan)
+    signed: set[tuple[str, str]] = set()
+    for risk in plan.accepted:
+        if (risk.dataset, risk.hazard) in signed:
+            yield Problem("accepted", risk.id, "hazard", "this cell is already signed")
+        signed.add((risk.dataset, risk.hazard))
     for held in plan.assumptions:
         known = REGISTRY.get(held.id)
         if known is None:

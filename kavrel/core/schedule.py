@@ -9,6 +9,7 @@ Source: Debian's cron(8); the exports in `formats.timers` and `formats.calendar`
 from collections.abc import Iterator
 from datetime import UTC, date, datetime, time, timedelta
 from functools import lru_cache
+from typing import TypeVar
 from zoneinfo import ZoneInfo
 
 from kavrel.core.plan import Schedule
@@ -18,6 +19,8 @@ HOURS_IN_STEP = (1, 2, 3, 4, 6, 8, 12)
 MINUTES_IN_STEP = (5, 10, 15, 30)  # whole parts of any step that clocks are moved by
 OFTEN = ("minutes", "hourly")
 WEEKDAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
+
+Clock = TypeVar("Clock", time, float)
 
 
 def complaint(schedule: Schedule) -> tuple[str, str] | None:
@@ -61,9 +64,14 @@ def hours_of(schedule: Schedule) -> list[int]:
     return [h for h in hours if within(time(h, clock.minute), low, high)]
 
 
-def within(clock: time, low: time, high: time) -> bool:
-    """Whether a time of day lies from `low` up to, not at, `high`; the span may pass midnight."""
-    return low <= clock < high if low <= high else clock >= low or clock < high
+def within(clock: Clock, low: Clock, high: Clock) -> bool:
+    """Whether a time of day lies from `low` up to, not at, `high`.
+
+    The span may pass midnight; from an hour to the same is the whole day. Times may be hours, too.
+    """
+    if low < high:
+        return low <= clock < high
+    return low == high or clock >= low or clock < high
 
 
 def _months(day: date) -> int:

@@ -30,6 +30,7 @@ from kavrel.core.shares.access import access_matrix
 from kavrel.core.shares.protocols import EXPORTS
 from kavrel.core.shares.protocols.protocol import Protocol, by_account
 from kavrel.formats.papers import PAPERS, NoPaper, Occasion
+from kavrel.formats.plan_file import dump
 from tests.builders import CONDITIONS, TODAY, book, facts, job, lab, result
 from tests.conftest import NOW, Lab
 
@@ -215,8 +216,17 @@ def test_the_api_takes_toys_and_refuses_what_nobody_declared(toys: None, demo_la
     }
     answer = client.post(f"{demo_lab.base}/jobs", json=item, headers={"If-Match": '"r1"'})
     assert answer.status_code == 201, answer.text
+    # A family, a file system and a protocol are kept as well: the database has no list of its own.
+    kept = client.post(
+        "/api/plans/import", content=dump(a_lab()), headers={"Content-Type": "application/json"}
+    )
+    assert kept.status_code == 201, kept.text
+    assert "twins" in {p["family"] for p in kept.json()["plan"]["pools"]}
+    coop = {"name": "coop", "protocol": "pigeon", "dataset": dataset["id"]}
+    let_in = client.post(f"{demo_lab.base}/exports", json=coop, headers={"If-Match": '"r2"'})
+    assert let_in.status_code == 201, let_in.text
     bad = {**item, "name": "other", "kind": "papyrus"}
-    refused = client.post(f"{demo_lab.base}/jobs", json=bad, headers={"If-Match": '"r2"'})
+    refused = client.post(f"{demo_lab.base}/jobs", json=bad, headers={"If-Match": '"r3"'})
     assert refused.status_code == 422
     assert "no kind of job 'papyrus'" in refused.json()["errors"][0]["message"]
 

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
-from kavrel.core.week.quiet import is_quiet
+from kavrel.core.schedule import within
 
 
 def _find(view: View) -> Iterator[Finding]:
@@ -15,7 +15,7 @@ def _find(view: View) -> Iterator[Finding]:
         if not on_link or job.limit_mbit or run.job in told or run.seconds < 600:
             continue
         middle = [run.from_minute, run.to_minute]
-        if any(not is_quiet(m % 1440 / 60, quiet_from, quiet_to) for m in middle):
+        if any(not within(m % 1440 / 60, quiet_from, quiet_to) for m in middle):
             told.add(run.job)
             yield (
                 job.id,

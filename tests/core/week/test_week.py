@@ -3,7 +3,7 @@ from datetime import date
 import pytest
 
 from kavrel.core.plan import Cap, Schedule
-from kavrel.core.week.quiet import is_quiet
+from kavrel.core.schedule import within
 from kavrel.core.week.week import Week, week
 from tests.builders import TODAY, book, daily, job, lab
 
@@ -74,12 +74,18 @@ def test_the_spring_week_has_its_odd_night() -> None:
     [(23.5, True), (2, True), (6.9, True), (7, False), (12, False), (22.9, False)],
 )
 def test_quiet_hours_pass_midnight(hour: float, quiet: bool) -> None:
-    assert is_quiet(hour, 23, 7) is quiet
+    assert within(hour, 23, 7) is quiet
 
 
 def test_quiet_hours_within_a_day() -> None:
-    assert is_quiet(13, 12, 15)
-    assert not is_quiet(16, 12, 15)
+    assert within(13, 12, 15)
+    assert not within(16, 12, 15)
+
+
+def test_quiet_from_an_hour_to_the_same_is_the_whole_day() -> None:
+    # The same as Arrange has it: a window of 24 hours, not of none.
+    assert all(within(float(hour), 0.0, 0.0) for hour in range(24))
+    assert all(within(float(hour), 7.0, 7.0) for hour in range(24))
 
 
 def test_a_first_copy_over_the_link_fills_the_nights_until_it_is_there() -> None:

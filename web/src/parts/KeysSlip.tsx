@@ -1,3 +1,6 @@
+import { useState } from 'react';
+import { SHEETS } from '../sheets/registry';
+import { singleKeysAct, switchSingleKeys } from './single-keys';
 import { Slip } from './Slip';
 
 const KEYS: [string, string][] = [
@@ -9,29 +12,53 @@ const KEYS: [string, string][] = [
   ['C', 'cautions'],
   ['F', 'paper: runbook and files'],
   ['D', 'day paper or night drawing'],
-  ['N', 'new: a disk on the Bench, a pool, a dataset, a job, a log entry'],
+  ['N', 'new: a disk on the Bench, a pool, a share, a job, a log entry'],
   ['H', 'new host, on the Bench'],
-  ['L Y O I S', 'on Pools: layout, years ahead, odds, find a layout, shuffle'],
-  ['M W T A K R', 'on Shares: people, other ways, datasets, addresses and apps, cards, read a file'],
   ['Space', 'on the Bench: take the disk in focus into the hand; on a bay: put it there'],
-  ['Arrows', 'move between the cells of Proof and of the access matrix'],
+  ['Arrows', 'move between views, the cells of Proof and those of the access matrix'],
   ['Enter', 'open what is in focus'],
   ['Esc', 'close the slip, or put the disk back'],
   ['Tab', 'everything else, in reading order'],
 ];
 
-/** The keys, all of them. */
+/** The keys, all of them; and the single ones can be switched off. */
 export function KeysSlip({ onClose }: { onClose: () => void }) {
+  const [on, setOn] = useState(singleKeysAct);
   return (
     <Slip title="Keys" onClose={onClose}>
+      <label className="mb-3 flex items-center gap-2">
+        <input
+          type="checkbox"
+          className="size-4 accent-(--accent)"
+          checked={on}
+          onChange={(e) => {
+            switchSingleKeys(e.target.checked);
+            setOn(e.target.checked);
+          }}
+        />
+        single keys act; without them there are the buttons, Tab, arrows, Enter and Esc
+      </label>
       <dl className="grid grid-cols-[90px_1fr] gap-y-1.5">
         {KEYS.map(([key, what]) => (
-          <div key={key} className="contents">
-            <dt className="figure font-semibold">{key}</dt>
-            <dd>{what}</dd>
-          </div>
+          <Key key={key} name={key} what={what} />
+        ))}
+        {SHEETS.filter((s) => s.views.length).map((s) => (
+          <Key
+            key={s.id}
+            name={s.views.map((v) => v.key.toUpperCase()).join(' ')}
+            what={`on ${s.title}: ${s.views.map((v) => v.title).join('; ')}`}
+          />
         ))}
       </dl>
     </Slip>
+  );
+}
+
+function Key({ name, what }: { name: string; what: string }) {
+  return (
+    <div className="contents">
+      <dt className="figure font-semibold">{name}</dt>
+      <dd>{what}</dd>
+    </div>
   );
 }

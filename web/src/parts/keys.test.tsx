@@ -1,5 +1,6 @@
 import { cleanup, fireEvent, render, screen } from '@testing-library/react';
 import { afterEach, describe, expect, it, vi } from 'vitest';
+import { switchSingleKeys } from './single-keys';
 import { useGrid } from './useGrid';
 import { useKeys } from './useKeys';
 
@@ -30,6 +31,16 @@ describe('single keys', () => {
     fireEvent.keyDown(screen.getByText('outside'), { key: 'x' });
     expect(undo).toHaveBeenCalledTimes(1);
   });
+  it('do nothing when they are switched off, and Escape still closes', () => {
+    const [undo, close] = [vi.fn(), vi.fn()];
+    switchSingleKeys(false);
+    render(<Keyed actions={{ u: undo, Escape: close }} />);
+    fireEvent.keyDown(screen.getByText('outside'), { key: 'u' });
+    fireEvent.keyDown(screen.getByText('outside'), { key: 'Escape' });
+    expect(undo).not.toHaveBeenCalled();
+    expect(close).toHaveBeenCalledTimes(1);
+    switchSingleKeys(true);
+  });
   it('tell the shifted key from the plain one', () => {
     const [undo, redo] = [vi.fn(), vi.fn()];
     render(<Keyed actions={{ u: undo, U: redo }} />);
@@ -40,9 +51,9 @@ describe('single keys', () => {
 });
 
 function Grid() {
-  const onKeyDown = useGrid();
+  const grid = useGrid<HTMLTableElement>();
   return (
-    <table onKeyDown={onKeyDown}>
+    <table {...grid}>
       <tbody>
         {[0, 1].map((row) => (
           <tr key={row}>
@@ -70,5 +81,14 @@ describe('arrow keys in a grid', () => {
     first.focus();
     fireEvent.keyDown(first, { key });
     expect(document.activeElement?.textContent).toBe(to);
+  });
+
+  it('is one stop of the Tab key, which comes back to the cell that had the focus last', () => {
+    render(<Grid />);
+    const stops = () => screen.getAllByRole('button').filter((b) => b.tabIndex === 0);
+    expect(stops().map((b) => b.textContent)).toEqual(['00']);
+    screen.getByText('00').focus();
+    fireEvent.keyDown(screen.getByText('00'), { key: 'ArrowDown' });
+    expect(stops().map((b) => b.textContent)).toEqual(['10']);
   });
 });

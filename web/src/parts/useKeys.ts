@@ -1,6 +1,7 @@
 import { useEffect, useRef } from 'react';
+import { singleKeysAct } from './single-keys';
 
-/** Single keys for actions; silent while something is typed or a slip lies open. */
+/** Single keys for actions; silent while something is typed, a slip lies open, or they are switched off. */
 export function useKeys(actions: Record<string, () => void>): void {
   const latest = useRef(actions);
   useEffect(() => {
@@ -11,6 +12,7 @@ export function useKeys(actions: Record<string, () => void>): void {
       const target = event.target as HTMLElement;
       if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented) return;
       if (target.closest('input:not([type="checkbox"]), textarea, select, [role="dialog"]')) return;
+      if (event.key.length === 1 && !singleKeysAct()) return;
       const action = latest.current[event.key];
       if (!action) return;
       event.preventDefault();

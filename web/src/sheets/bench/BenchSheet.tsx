@@ -114,7 +114,8 @@ export function BenchSheet() {
       <div className="mb-2 flex flex-wrap items-baseline gap-2">
         <h2>What is there</h2>
         <span className="text-quiet">
-          Bars to scale; the tallest is {text(decimal(tallest))}. Take a disk with Space, put it with Space on a bay.
+          {tallest > 0 && `Bars to scale; the tallest is ${text(decimal(tallest))}. `}Take a disk with Space, put it
+          with Space on a bay.
         </span>
         <span className="ml-auto flex gap-2">
           <button className="act" onClick={addDisk}>

@@ -46,7 +46,7 @@ function shown(rungs: Schemas['Rung'][], lacks: string[], needed = true) {
 }
 
 beforeEach(() => {
-  vi.spyOn(api, 'GET').mockResolvedValue({ data: { pairs: [], cells: [] } });
+  vi.spyOn(api, 'GET').mockResolvedValue({ data: { pairs: [], cells: [] } } as never);
 });
 afterEach(() => {
   cleanup();

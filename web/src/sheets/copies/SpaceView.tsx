@@ -7,7 +7,7 @@ import { usePlan } from '../../api/plan';
 import { Empty } from '../../parts/Empty';
 import { Plot } from '../../drawing/Plot';
 import { Worked } from '../../parts/Asked';
-import { Tab } from '../../parts/Views';
+import { Choice } from '../../parts/Views';
 import { WorkingSlip } from '../../parts/WorkingSlip';
 import { percent, size } from '../../text/format';
 
@@ -39,11 +39,11 @@ export function SpaceView() {
     <div data-waiting={asked.isFetching || undefined}>
       <div className="mb-1 flex flex-wrap items-baseline gap-3">
         <h2>What points in time hold</h2>
-        <div className="flex gap-2" role="tablist" aria-label="Pools">
+        <div className="flex gap-2" role="group" aria-label="Pools">
           {plan.pools.map((p) => (
-            <Tab key={p.id} on={p.id === pool} onClick={() => setPool(p.id)}>
+            <Choice key={p.id} on={p.id === pool} onClick={() => setPool(p.id)}>
               {p.name}
-            </Tab>
+            </Choice>
           ))}
         </div>
       </div>

@@ -5,22 +5,14 @@ import { usePlan } from '../../api/plan';
 import { ItemForm } from '../../parts/form/ItemForm';
 import { Slip } from '../../parts/Slip';
 import { useKeys } from '../../parts/useKeys';
-import { Tab, Views } from '../../parts/Views';
+import { Choice, Views } from '../../parts/Views';
+import { VIEWS, type View } from './views';
 import { Finder } from './Finder';
 import { LayoutView, NEW } from './LayoutView';
 import { Odds } from './Odds';
 import { ShuffleView } from './ShuffleView';
 import { YearsAhead } from './YearsAhead';
 import { looseDisks } from './loose';
-
-const VIEWS = [
-  { id: 'layout', title: 'layout', key: 'l' },
-  { id: 'years', title: 'years ahead', key: 'y' },
-  { id: 'odds', title: 'odds', key: 'o' },
-  { id: 'find', title: 'find a layout', key: 'i' },
-  { id: 'shuffle', title: 'shuffle', key: 's' },
-] as const;
-type View = (typeof VIEWS)[number]['id'];
 
 export function PoolsSheet() {
   const { plan } = usePlan();
@@ -48,41 +40,49 @@ export function PoolsSheet() {
 
   return (
     <div>
-      <div className="mb-2 flex flex-wrap items-center gap-2">
-        {ofPool && (
-          <div className="flex flex-wrap gap-2" role="tablist" aria-label="Pools">
-            {plan.pools.map((p) => (
-              <Tab key={p.id} on={p.id === chosen} onClick={() => setChosen(p.id)}>
-                {p.name}
-                {!p.standing && <span className="unit font-normal"> wanted</span>}
-              </Tab>
-            ))}
-            <Tab on={chosen === NEW} onClick={startNew}>
-              new pool <span className="unit">N</span>
-            </Tab>
+      <Views
+        views={VIEWS}
+        view={view}
+        onView={setView}
+        before={
+          <div className="flex min-h-[30px] flex-wrap gap-2" role="group" aria-label="Pools">
+            {ofPool &&
+              plan.pools.map((p) => (
+                <Choice key={p.id} on={p.id === chosen} onClick={() => setChosen(p.id)}>
+                  {p.name}
+                  {!p.standing && <span className="unit font-normal"> wanted</span>}
+                </Choice>
+              ))}
+            {ofPool && (
+              <Choice on={chosen === NEW} onClick={startNew}>
+                new pool <span className="unit">N</span>
+              </Choice>
+            )}
           </div>
-        )}
-        <div className="ml-auto">
-          <Views views={VIEWS} view={view} onView={setView} />
-        </div>
-        {pool && ofPool && (
-          <button className="act" onClick={() => setEditing(true)}>
-            name, records, tier
-          </button>
-        )}
-      </div>
-      {view === 'layout' && <LayoutView key={chosen} chosen={chosen} onChosen={setChosen} />}
-      {view === 'years' && <YearsAhead pool={pool ?? plan.pools[0]} />}
-      {view === 'odds' && <Odds pool={pool ?? plan.pools[0]} />}
-      {view === 'find' && (
-        <Finder
-          onMade={(id) => {
-            setChosen(id);
-            setView('layout');
-          }}
-        />
-      )}
-      {view === 'shuffle' && <ShuffleView />}
+        }
+        after={
+          pool &&
+          ofPool && (
+            <button className="act" onClick={() => setEditing(true)}>
+              name, records, tier
+            </button>
+          )
+        }
+        panels={{
+          layout: <LayoutView key={chosen} chosen={chosen} onChosen={setChosen} />,
+          years: <YearsAhead pool={pool ?? plan.pools[0]} />,
+          odds: <Odds pool={pool ?? plan.pools[0]} />,
+          find: (
+            <Finder
+              onMade={(id) => {
+                setChosen(id);
+                setView('layout');
+              }}
+            />
+          ),
+          shuffle: <ShuffleView />,
+        }}
+      />
       {editing && pool && (
         <Slip title={`Pool ${pool.name}`} onClose={() => setEditing(false)}>
           <ItemForm

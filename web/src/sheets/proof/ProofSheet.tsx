@@ -4,18 +4,11 @@ import { useState } from 'react';
 import { usePlan } from '../../api/plan';
 import { Empty } from '../../parts/Empty';
 import { Views } from '../../parts/Views';
+import { VIEWS, type View } from './views';
 import { AgainstView } from './AgainstView';
 import { CellsView } from './CellsView';
 import { LabView } from './LabView';
 import { PairsView } from './PairsView';
-
-const VIEWS = [
-  { id: 'cells', title: 'one at a time', key: 'o' },
-  { id: 'pairs', title: 'two at once', key: 't' },
-  { id: 'lab', title: 'over the years', key: 'y' },
-  { id: 'against', title: 'against another plan', key: 'a' },
-] as const;
-type View = (typeof VIEWS)[number]['id'];
 
 export function ProofSheet() {
   const { plan } = usePlan();
@@ -28,12 +21,16 @@ export function ProofSheet() {
       </Empty>
     );
   return (
-    <div>
-      <Views views={VIEWS} view={view} onView={setView} />
-      {view === 'cells' && <CellsView />}
-      {view === 'pairs' && <PairsView />}
-      {view === 'lab' && <LabView />}
-      {view === 'against' && <AgainstView />}
-    </div>
+    <Views
+      views={VIEWS}
+      view={view}
+      onView={setView}
+      panels={{
+        cells: <CellsView />,
+        pairs: <PairsView />,
+        lab: <LabView />,
+        against: <AgainstView />,
+      }}
+    />
   );
 }

@@ -17,7 +17,7 @@ const card = (thing: string, system: string, text: string, qr = ''): Schemas['Ca
 const account = (login: string, enabled = true) => ({ id: login, login, full_name: login, enabled });
 
 function shown(cards: Schemas['Card'][], accounts = [account('ana'), account('bo', false)], clients: string[] = []) {
-  vi.spyOn(api, 'GET').mockResolvedValue({ data: { cards }, response: new Response() });
+  vi.spyOn(api, 'GET').mockResolvedValue({ data: { cards }, response: new Response() } as never);
   const state = {
     meta: { id: 'p', revision: 1 },
     plan: { accounts, exports: clients.length ? [{ clients }, { clients }] : [] },

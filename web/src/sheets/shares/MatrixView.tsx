@@ -94,11 +94,11 @@ const PEOPLE = 214;
 /** Only the cells in sight are drawn: a big lab has tens of thousands. */
 function Matrix({ onEdit, onWhy }: { onEdit: (e: Editing) => void; onWhy: (why: string) => void }) {
   const { plan, meta } = usePlan();
-  const grid = useGrid();
   const [pending, setPending] = useState<{ revision: number; rights: Pending }>({ revision: 0, rights: NOTHING });
   const access = useAccess(pending.revision === meta.revision ? pending.rights : NOTHING);
   const expect = useCallback((rights: Pending) => setPending({ revision: meta.revision, rights }), [meta.revision]);
   const scroller = useRef<HTMLDivElement>(null);
+  const grid = useGrid(scroller);
   const grants = useMemo(
     () => new Map(plan.grants.map((g) => [`${g.account ?? g.group ?? ''}/${g.share}`, g])),
     [plan.grants],
@@ -144,7 +144,8 @@ function Matrix({ onEdit, onWhy }: { onEdit: (e: Editing) => void; onWhy: (why: 
       aria-colcount={plan.shares.length + 1}
       className="max-h-[520px] overflow-auto"
       tabIndex={0}
-      onKeyDown={grid}
+      onKeyDown={grid.onKeyDown}
+      onFocus={grid.onFocus}
     >
       <div style={{ height: rows.getTotalSize() + 46, width, position: 'relative' }}>
         <div role="row" className="sticky top-0 z-10 h-[46px] border-b border-ink bg-paper" style={{ width }}>

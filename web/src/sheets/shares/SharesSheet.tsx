@@ -2,6 +2,7 @@
 
 import { useState } from 'react';
 import { Views } from '../../parts/Views';
+import { VIEWS, type View } from './views';
 import { Addresses } from './Addresses';
 import { Cards } from './Cards';
 import { MatrixView } from './MatrixView';
@@ -9,27 +10,21 @@ import { OtherWays } from './OtherWays';
 import { ReadBack } from './ReadBack';
 import { Rooms } from './Rooms';
 
-const VIEWS = [
-  { id: 'matrix', title: 'people', key: 'm' },
-  { id: 'ways', title: 'other ways', key: 'w' },
-  { id: 'rooms', title: 'datasets and quotas', key: 't' },
-  { id: 'addresses', title: 'addresses and apps', key: 'a' },
-  { id: 'cards', title: 'cards', key: 'k' },
-  { id: 'read', title: 'read a file', key: 'r' },
-] as const;
-type View = (typeof VIEWS)[number]['id'];
-
 export function SharesSheet() {
   const [view, setView] = useState<View>('matrix');
   return (
-    <div>
-      <Views views={VIEWS} view={view} onView={setView} />
-      {view === 'matrix' && <MatrixView />}
-      {view === 'ways' && <OtherWays />}
-      {view === 'rooms' && <Rooms />}
-      {view === 'addresses' && <Addresses />}
-      {view === 'cards' && <Cards />}
-      {view === 'read' && <ReadBack />}
-    </div>
+    <Views
+      views={VIEWS}
+      view={view}
+      onView={setView}
+      panels={{
+        matrix: <MatrixView />,
+        ways: <OtherWays />,
+        rooms: <Rooms />,
+        addresses: <Addresses />,
+        cards: <Cards />,
+        read: <ReadBack />,
+      }}
+    />
   );
 }

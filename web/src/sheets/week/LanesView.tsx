@@ -96,12 +96,14 @@ function Lanes({ week, names }: { week: Week; names: Map<string, string> }) {
   const from = week.quiet_from_hour;
   const to = week.quiet_to_hour;
   const quiet = DAYS.flatMap((_, d) =>
-    from <= to
-      ? [[d * 24 + from, d * 24 + to]]
-      : [
-          [d * 24, d * 24 + to],
-          [d * 24 + from, d * 24 + 24],
-        ],
+    from === to
+      ? [[d * 24, d * 24 + 24]]
+      : from < to
+        ? [[d * 24 + from, d * 24 + to]]
+        : [
+            [d * 24, d * 24 + to],
+            [d * 24 + from, d * 24 + 24],
+          ],
   );
   return (
     <svg

@@ -2,25 +2,23 @@
 
 import { useState } from 'react';
 import { Views } from '../../parts/Views';
+import { VIEWS, type View } from './views';
 import { ArrangeView } from './ArrangeView';
 import { LanesView } from './LanesView';
 import { NightsView } from './NightsView';
 
-const VIEWS = [
-  { id: 'lanes', title: 'the week', key: 'w' },
-  { id: 'arrange', title: 'arrange for me', key: 'a' },
-  { id: 'nights', title: 'nights of a year', key: 'y' },
-] as const;
-type View = (typeof VIEWS)[number]['id'];
-
 export function WeekSheet() {
   const [view, setView] = useState<View>('lanes');
   return (
-    <div>
-      <Views views={VIEWS} view={view} onView={setView} />
-      {view === 'lanes' && <LanesView />}
-      {view === 'arrange' && <ArrangeView onDone={() => setView('lanes')} />}
-      {view === 'nights' && <NightsView />}
-    </div>
+    <Views
+      views={VIEWS}
+      view={view}
+      onView={setView}
+      panels={{
+        lanes: <LanesView />,
+        arrange: <ArrangeView onDone={() => setView('lanes')} />,
+        nights: <NightsView />,
+      }}
+    />
   );
 }
