@@ -16,6 +16,12 @@ test: setup .venv/test-ready ## lint, types, import contract, unit, outside and 
 	@tools/test-tools.sh
 	@tools/check.sh
 
+check: setup .venv/test-ready ## the quick things only: lint, types, contracts, front-end unit tests
+	@tools/check.sh quick
+
+lock: ## make the lock files anew, within the bounds of pyproject.toml and package.json
+	@tools/lock.sh
+
 prove: setup .venv/test-ready ## what takes long for good reason: each step killed, on real file systems
 	@tools/test-tools.sh
 	@KAVREL_CALLS=40 .venv/bin/pytest -n 2 tests/api/test_document.py
@@ -55,4 +61,4 @@ web/dist/index.html: web/node_modules/ready $(SOURCES)
 	@cd web && PATH="$$(../tools/node.sh):$$PATH" && npm run --silent build -- --logLevel warn
 	@touch $@
 
-.PHONY: help setup demo test prove bench screenshots clean
+.PHONY: help setup demo test check lock prove bench screenshots clean

@@ -1,7 +1,10 @@
 #!/bin/sh
-# Everything that `make test` checks, the quick things first. Ends with pytest's closing line.
+# Everything that `make test` checks, the quick things first; with `quick` as argument those alone.
+# Ends with pytest's closing line.
 set -eu
 cd "$(dirname "$0")/.."
+quick=${1:-}
+[ "$quick" != quick ] || shift
 bin=.venv/bin
 say() { printf '\n-- %s\n' "$1"; }
 say "lint and format (Python)"
@@ -36,5 +39,6 @@ npm run --silent lint
 say "unit tests (TypeScript)"
 npm run --silent test
 cd ..
+[ "$quick" != quick ] || exit 0
 say "tests"
 exec $bin/pytest -n 2 --dist loadgroup -m "not prove" "$@"
