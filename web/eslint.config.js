@@ -1,3 +1,4 @@
+import a11y from 'eslint-plugin-jsx-a11y';
 import hooks from 'eslint-plugin-react-hooks';
 import tseslint from 'typescript-eslint';
 
@@ -6,9 +7,12 @@ export default tseslint.config(
   ...tseslint.configs.strictTypeChecked,
   {
     files: ['src/**/*.{ts,tsx}'],
-    plugins: { 'react-hooks': hooks },
+    plugins: { 'react-hooks': hooks, 'jsx-a11y': a11y },
     languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
     rules: {
+      ...a11y.flatConfigs.recommended.rules,
+      // What scrolls can be reached by key: axe wants it, and it has a name.
+      'jsx-a11y/no-noninteractive-tabindex': ['error', { roles: ['group', 'grid', 'tabpanel'], tags: [] }],
       'react-hooks/rules-of-hooks': 'error',
       'react-hooks/exhaustive-deps': 'error',
       '@typescript-eslint/restrict-template-expressions': ['error', { allowNumber: true }],
