@@ -6,5 +6,6 @@ export default defineConfig({
   plugins: [react(), tailwindcss()],
   build: { chunkSizeWarningLimit: 1000, assetsInlineLimit: 0 },
   server: { proxy: { '/api': 'http://127.0.0.1:8321' } },
-  test: { environment: 'jsdom', include: ['src/**/*.test.{ts,tsx}'] },
+  // One document for all files of a worker: making one takes longer than most of them; each cleans up.
+  test: { environment: 'jsdom', include: ['src/**/*.test.{ts,tsx}'], isolate: false },
 } as Parameters<typeof defineConfig>[0]);

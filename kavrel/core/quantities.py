@@ -144,9 +144,21 @@ def later(day: date, days: float) -> date:
     return date.max if days >= left else day + timedelta(days=days)
 
 
+# Decimal digits of the currencies that have not two. Source: ISO 4217, list one; browsers have the same.
+MINOR_DIGITS = {
+    code: digits
+    for digits, codes in (
+        (0, "BIF CLP DJF GNF ISK JPY KMF KRW PYG RWF UGX UYI VND VUV XAF XOF XPF"),
+        (3, "BHD IQD JOD KWD LYD OMR TND"),
+        (4, "CLF UYW"),
+    )
+    for code in codes.split()
+}
+
+
 def currency_minor(code: str) -> int:
-    """Minor units in one unit of the currency (ISO 4217): 100 for most, 1 for the yen."""
-    return 1 if code in {"JPY", "KRW", "CLP", "ISK", "VND", "XAF", "XOF"} else 100
+    """Minor units in one unit of the currency: 100 for most, 1 for the yen, 1000 for the dinars."""
+    return int(10 ** MINOR_DIGITS.get(code, 2))
 
 
 def span_words(seconds: float) -> str:

@@ -2,6 +2,7 @@
 
 import { Suspense, useEffect, useState } from 'react';
 import { NavLink, useNavigate, useParams } from 'react-router';
+import { useNewDay } from './api/day';
 import { useFormsQuery } from './api/forms';
 import { PlanProvider, useChange, usePlan, usePlanQuery, useWaiting } from './api/plan';
 import { HatchDefs } from './drawing/Hatch';
@@ -48,6 +49,7 @@ function Drawing() {
   const [opened, setOpened] = useState<Opened>(null);
   const [said, setSaid] = useState('');
   const waiting = useWaiting();
+  const newDay = useNewDay();
   useEffect(() => {
     if (!waiting) return;
     const ask = (event: BeforeUnloadEvent) => event.preventDefault();
@@ -133,6 +135,11 @@ function Drawing() {
               <p className="font-semibold text-danger">
                 Not saved yet: Kavrel does not answer. {waiting === 1 ? 'One change waits' : `${waiting} changes wait`}{' '}
                 here and goes out as soon as it does.
+              </p>
+            )}
+            {newDay && (
+              <p>
+                A new day has begun: this is <span className="figure">{newDay}</span>.
               </p>
             )}
             {said && <p>{said}</p>}

@@ -32,6 +32,8 @@ describe('other figures', () => {
     expect(text(duration(45))).toBe('45 s');
     expect(text(money(410_900, 'EUR'))).toBe('4 109 EUR');
     expect(text(money(4109, 'JPY'))).toBe('4 109 JPY');
+    // Three digits by ISO 4217: the dinar of Kuwait has 1000 fils.
+    expect(text(money(12_345, 'KWD'))).toBe('12.345 KWD');
     expect(odds(1 / 410)).toBe('1 in 410');
     expect(odds(0.385)).toBe('1 in 2.6');
     expect(odds(0)).toBe('none');

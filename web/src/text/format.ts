@@ -1,5 +1,7 @@
 /** Figures as people read them: every one with its unit. */
 
+import digitsOf from '../api/generated/minor-digits.json';
+
 export interface Quantity {
   value: string;
   unit: string;
@@ -38,15 +40,21 @@ export const binary = (bytes: number): Quantity => scaled(bytes, BINARY);
 export const text = ({ value, unit }: Quantity): string => (unit ? `${value} ${unit}` : value);
 export const size = (bytes: number): string => text(decimal(bytes));
 
-const MINOR_ONE = new Set(['JPY', 'KRW', 'CLP', 'ISK', 'VND', 'XAF', 'XOF']);
-/** Minor units in one unit of a currency (ISO 4217). */
-export const minorUnits = (currency: string): number => (MINOR_ONE.has(currency) ? 1 : 100);
+const DIGITS: Record<string, number | undefined> = digitsOf;
+/** Minor units in one unit of a currency: 100 for most; the core's table, after ISO 4217. */
+export const minorUnits = (currency: string): number => 10 ** (DIGITS[currency] ?? 2);
+
+/** A number with its thousands apart by a blank. */
+function grouped(value: number, digits: number): string {
+  const parts = new Intl.NumberFormat('en', { minimumFractionDigits: digits, maximumFractionDigits: digits });
+  return parts.format(value).replaceAll(',', ' ');
+}
 
 /** Money in whole units with its currency's code. */
 export function money(minor: number, currency: string): Quantity {
   const units = minor / minorUnits(currency);
-  const shown = Math.abs(units) < 100 && !Number.isInteger(units) ? units.toFixed(2) : units.toFixed(0);
-  return { value: shown.replace(/\B(?=(\d{3})+(?!\d))/g, ' '), unit: currency };
+  const small = Math.abs(units) < 100 && !Number.isInteger(units);
+  return { value: grouped(units, small ? (DIGITS[currency] ?? 2) : 0), unit: currency };
 }
 
 /** A span of time in the unit that gives two or three digits. */
@@ -82,7 +90,7 @@ export function odds(p: number): string {
     return `1 in ${(n / 10 ** power).toFixed(1)}×10${superscript(power)}`;
   }
   const rounded = Number(n.toPrecision(n < 1000 ? 3 : 2));
-  return `1 in ${rounded.toFixed(0).replace(/\B(?=(\d{3})+(?!\d))/g, ' ')}`;
+  return `1 in ${grouped(rounded, 0)}`;
 }
 
 /** Odds of which only the range is known: what is seen, and the most that a data sheet allows. */
