@@ -7,5 +7,5 @@ export default defineConfig({
   build: { chunkSizeWarningLimit: 1000, assetsInlineLimit: 0 },
   server: { proxy: { '/api': 'http://127.0.0.1:8321' } },
   // One document for all files of a worker: making one takes longer than most of them; each cleans up.
-  test: { environment: 'jsdom', include: ['src/**/*.test.{ts,tsx}'], isolate: false },
+  test: { environment: 'jsdom', include: ['src/**/*.test.{ts,tsx}'], isolate: false, setupFiles: 'src/unit-tests.ts' },
 } as Parameters<typeof defineConfig>[0]);
