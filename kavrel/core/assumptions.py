@@ -41,10 +41,10 @@ class Assumptions:
 
     def __init__(self, plan: Plan) -> None:
         self._own = {a.id: a.value for a in plan.assumptions}
+        self._values = {a.id: a.default for a in REGISTRY.values()} | self._own
 
     def __getitem__(self, key: str) -> float:
-        known = REGISTRY[key]
-        return self._own.get(key, known.default)
+        return self._values[key]
 
     def step(self, key: str) -> Working:
         """The assumption as a step of a working, with its source and where to edit it."""

@@ -5,6 +5,8 @@ from zoneinfo import ZoneInfo
 
 from pydantic import BaseModel, ConfigDict
 
+from kavrel.core.made import made
+
 
 class Working(BaseModel):
     """One step: a named value with its unit, the formula that gave it and what went in.
@@ -33,7 +35,8 @@ def step(
     assumption: str = "",
 ) -> Working:
     """A step of the working. Values are already validated numbers, so nothing is checked again."""
-    return Working.model_construct(
+    return made(
+        Working,
         name=name,
         value=value,
         unit=unit,

@@ -12,6 +12,7 @@ from typing import Literal, NamedTuple
 from kavrel.core.copies.book import Copy, CopyBook
 from kavrel.core.copies.retention import DAY, FOREVER, Ages
 from kavrel.core.index import Index
+from kavrel.core.made import made
 from kavrel.core.plan import Dataset
 from kavrel.core.proof.accepted import basis, signatures, signed
 from kavrel.core.proof.cell import Cell, CopyVerdict, Fate, StepView
@@ -228,7 +229,8 @@ class _Maker:
         mark = ""
         if fate != "runs_on" or signature:
             mark = basis(fate, worst, rto, ((j.copy.job.id, j.loses is not None) for j in judged))
-        return Cell.model_construct(
+        return made(
+            Cell,
             dataset=dataset.id,
             hazard=self.hazard,
             fate=fate,
@@ -255,7 +257,8 @@ class _Maker:
         key = (one.copy.job.id, one.copy.place, worst, one.why)
         found = self.said.get(key)
         if found is None:
-            found = self.said[key] = CopyVerdict.model_construct(
+            found = self.said[key] = made(
+                CopyVerdict,
                 job=one.copy.job.id,
                 place=one.copy.place.name(self.scene.index),
                 usable=one.loses is not None,
@@ -267,8 +270,8 @@ class _Maker:
     def _step(self, one: Step) -> StepView:
         found = self.told.get(one)
         if found is None:
-            found = self.told[one] = StepView.model_construct(
-                text=one.text, hours=one.hours, assumption=one.assumption, phase=one.phase
+            found = self.told[one] = made(
+                StepView, text=one.text, hours=one.hours, assumption=one.assumption, phase=one.phase
             )
         return found
 

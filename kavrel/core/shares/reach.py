@@ -10,6 +10,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.index import Index
+from kavrel.core.made import made
 from kavrel.core.plan import Plan, Right
 from kavrel.core.shares.access import WIDTH, Access, access_matrix, off
 from kavrel.core.shares.protocols import PROTOCOLS
@@ -120,7 +121,8 @@ def _reach(
     right: Right,
     because: tuple[str, ...],
 ) -> Reach:
-    return Reach.model_construct(
+    return made(
+        Reach,
         subject_kind=subject_kind,
         subject=subject,
         name=name,

@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.flow import Flow
+from kavrel.core.made import made
 from kavrel.core.plan import Job
 from kavrel.core.schedule import within
 from kavrel.core.week.fluid import Task, TaskRun
@@ -116,7 +117,8 @@ def _run(run: TaskRun, task: Task, flow: Flow, begin: datetime) -> Run:
     asked = task.first if seeding and task.first else task.demand(run.gap_days)
     starts_at = datetime.fromtimestamp(run.begin, begin.tzinfo)
     ends_at = datetime.fromtimestamp(run.end, begin.tzinfo)
-    return Run.model_construct(
+    return made(
+        Run,
         job=run.task,
         starts_at=starts_at,
         ends_at=ends_at,
