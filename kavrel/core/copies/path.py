@@ -81,6 +81,17 @@ class Path:
         )
 
 
+def port_mb_per_s(index: Index, host: str) -> float:
+    """What a host's network port carries of file data: its line rate less headers."""
+    return index.hosts[host].network_mbit / 8 * index.assumptions["network_efficiency"]
+
+
+def relay_mb_per_s(index: Index) -> float:
+    """What boxes of one site carry that know each other by an overlay's addresses, over a relay."""
+    known = index.assumptions
+    return known["relay_mbit"] / 8 * known["network_efficiency"] * known["tunnel_share"]
+
+
 def link_mb_per_s(index: Index, link: Link, mbit: float, wire_encrypted: bool = False) -> float:
     """What a link carries of file data: its line rate less headers, tunnel and relay.
 
@@ -113,7 +124,6 @@ def path(
     parts: list[tuple[str, float]] = []
     loads: list[tuple[str, float]] = []
     known = index.assumptions
-    efficiency = known["network_efficiency"]
     for place, verb in ((source, "read"), (target, "write")):
         if place.pool:
             layout = states[place.pool].layout
@@ -133,9 +143,8 @@ def path(
         ports = []
         for host in (source_host, target_host):
             if host:
-                found = index.hosts[host]
-                ports.append(found.network_mbit / 8 * efficiency)
-                parts.append((f"network port of {found.name}", ports[-1]))
+                ports.append(port_mb_per_s(index, host))
+                parts.append((f"network port of {index.hosts[host].name}", ports[-1]))
         source_site, target_site = source.site(index), target.site(index)
         if source_site == target_site or by_hand:
             place_ = target_site if by_hand else source_site
@@ -143,8 +152,7 @@ def path(
             # Boxes of one LAN that know each other by the overlay's addresses may go over a relay.
             site = index.sites.get(source_site or "")
             if site and site.relayed and not by_hand:
-                speed = known["relay_mbit"] / 8 * efficiency * known["tunnel_share"]
-                parts.append((f"relay between the boxes of {site.name}", speed))
+                parts.append((f"relay between the boxes of {site.name}", relay_mb_per_s(index)))
         else:
             found_link = index.link(source_site or "", target_site or "")
             if found_link:

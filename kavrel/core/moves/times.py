@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from kavrel.core.copies.path import link_mb_per_s, port_mb_per_s, relay_mb_per_s
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.moves.state import Move, State, World, Yard
@@ -86,13 +87,20 @@ class MoveTimes:
         if a is None or b is None or a == b:
             return
         for host in (a, b):
-            found = self.index.hosts[host]
-            # 94 % of the line's bits are payload with usual frames.
-            yield f"network port of {found.name}", found.network_mbit / 8 * 0.94, ""
+            name = f"network port of {self.index.hosts[host].name}"
+            yield name, port_mb_per_s(self.index, host), "network_efficiency"
         here, there = self.index.site_of_host(a), self.index.site_of_host(b)
+        if here == there and self.index.sites[here].relayed:
+            yield (
+                f"the relay of {self.index.sites[here].name}",
+                relay_mb_per_s(self.index),
+                "relay_mbit",
+            )
         if here != there:
             link = self.index.link(here, there)
-            yield "the line between the sites", (link[1] if link else 0.1) / 8, ""
+            # Without a line somebody carries it; that is no matter of a speed, and never quick.
+            speed = link_mb_per_s(self.index, *link) if link else 0.1 / 8
+            yield "the line between the sites", speed, "network_efficiency"
 
     def _parts(self, mask: int) -> list[int]:
         return [n for n in range(len(self.world.disks)) if mask >> n & 1]

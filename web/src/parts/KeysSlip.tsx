@@ -38,7 +38,7 @@ export function KeysSlip({ onClose }: { onClose: () => void }) {
         />
         single keys act; without them there are the buttons, Tab, arrows, Enter and Esc
       </label>
-      <dl className="grid grid-cols-[90px_1fr] gap-y-1.5">
+      <dl className="grid grid-cols-[112px_1fr] gap-y-1.5">
         {KEYS.map(([key, what]) => (
           <Key key={key} name={key} what={what} />
         ))}
