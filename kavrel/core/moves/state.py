@@ -9,7 +9,7 @@ nobody has named, keeps it from being taken.
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from kavrel.core.filesystems import ext4
 from kavrel.core.plan import Disk, Pool
@@ -59,6 +59,13 @@ class State:
         return found
 
 
+class At(NamedTuple):
+    """Where a step reads or writes: a disk or a pool by its number, or parts on the disks of a bit set."""
+
+    kind: Literal["disk", "pool", "parts"]
+    number: int
+
+
 @dataclass(frozen=True)
 class Move:
     """One step. `key` names it the same whenever it does the same."""
@@ -68,8 +75,8 @@ class Move:
     disks: tuple[int, ...] = ()
     pool: int | None = None
     cargo: int | None = None
-    source: str = ""  # d3 or p0, or s6 for parts on the disks of a bit set
-    target: str = ""
+    source: At | None = None
+    target: At | None = None
 
 
 @dataclass(frozen=True)
@@ -274,7 +281,9 @@ class Yard:
             for c, cargo in enumerate(self.world.cargo):
                 if state.unread_on(n) >> c & 1 and self.copies(state, c) < 2:
                     disk = self.world.disks[n]
-                    yield Move("verify", f"verify:{cargo.id}>{disk.id}", (n,), None, c, f"d{n}")
+                    yield Move(
+                        "verify", f"verify:{cargo.id}>{disk.id}", (n,), None, c, At("disk", n)
+                    )
 
     def _in_pool(self, disk: int) -> bool:
         return any(m >> disk & 1 for m in self.pool_masks)
@@ -346,16 +355,16 @@ class Yard:
                     return self._enter(c, source)
         return None
 
-    def _source(self, state: State, cargo: int) -> str:
+    def _source(self, state: State, cargo: int) -> At | None:
         """Where a dataset is read from: a pool that has it, else the first disk."""
         bit = 1 << cargo
         for p, has in enumerate(state.pool_has):
             if has & bit:
-                return f"p{p}"
+                return At("pool", p)
         for n, has in enumerate(state.disk_has):
             if has & bit:
-                return f"d{n}"
-        return next((f"s{mask}" for c, mask in state.split if c == cargo), "")
+                return At("disk", n)
+        return next((At("parts", mask) for c, mask in state.split if c == cargo), None)
 
     def _can_enter(self, state: State, c: int) -> bool:
         cargo = self.world.cargo[c]
@@ -366,14 +375,14 @@ class Yard:
             and self.free_on_pool(state, cargo.pool) >= cargo.bytes
         )
 
-    def _enter(self, c: int, source: str) -> Move:
+    def _enter(self, c: int, source: At) -> Move:
         cargo = self.world.cargo[c]
         assert cargo.pool is not None
         key = f"copy:{cargo.id}>{self.world.pools[cargo.pool].id}"
         disks = self._disk_of(source)
-        return Move("copy", key, disks, cargo.pool, c, source, f"p{cargo.pool}")
+        return Move("copy", key, disks, cargo.pool, c, source, At("pool", cargo.pool))
 
-    def _set_aside(self, state: State, c: int, source: str) -> Iterator[Move]:
+    def _set_aside(self, state: State, c: int, source: At) -> Iterator[Move]:
         """Copies to loose disks, of what lies on a disk that will be wiped.
 
         Of disks that are alike only the first is tried; a third copy makes nothing safer.
@@ -403,11 +412,11 @@ class Yard:
                 continue
             tried.add(alike)
             key = f"copy:{self.world.cargo[c].id}>{disk.id}"
-            yield Move("copy", key, (*self._disk_of(source), n), None, c, source, f"d{n}")
+            yield Move("copy", key, (*self._disk_of(source), n), None, c, source, At("disk", n))
         if not tried:
             yield from self._in_parts(state, c, source)
 
-    def _in_parts(self, state: State, c: int, source: str) -> Iterator[Move]:
+    def _in_parts(self, state: State, c: int, source: At) -> Iterator[Move]:
         """A copy over several loose disks, where none alone has the room: as few as will do."""
         loose = [
             n
@@ -429,7 +438,7 @@ class Yard:
             names = "+".join(self.world.disks[n].id for n in self._list(mask))
             key = f"copy:{self.world.cargo[c].id}>{names}"
             disks = (*self._disk_of(source), *self._list(mask))
-            yield Move("copy", key, disks, None, c, source, f"s{mask}")
+            yield Move("copy", key, disks, None, c, source, At("parts", mask))
 
     def after(self, state: State, move: Move) -> State:
         """The state once a step is done and, for a copy, verified."""
@@ -446,10 +455,11 @@ class Yard:
         elif move.verb == "copy":
             assert move.cargo is not None
             bit = 1 << move.cargo
-            place = int(move.target[1:])
-            if move.target[0] == "p":
+            assert move.target is not None
+            kind, place = move.target
+            if kind == "pool":
                 pool_has[place] |= bit
-            elif move.target[0] == "s":
+            elif kind == "parts":
                 split = tuple(sorted((*split, (move.cargo, place))))
             else:
                 disk_has[place] |= bit
@@ -460,10 +470,10 @@ class Yard:
     def _list(self, mask: int) -> tuple[int, ...]:
         return tuple(n for n in range(len(self.world.disks)) if mask >> n & 1)
 
-    def _disk_of(self, source: str) -> tuple[int, ...]:
-        if source[0] == "s":
-            return self._list(int(source[1:]))
-        return (int(source[1:]),) if source[0] == "d" else ()
+    def _disk_of(self, source: At) -> tuple[int, ...]:
+        if source.kind == "parts":
+            return self._list(source.number)
+        return (source.number,) if source.kind == "disk" else ()
 
     def _key(self, verb: str, pool: str, mask: int) -> str:
         names = "+".join(self.world.disks[n].id for n in self._list(mask))

@@ -5,8 +5,8 @@ from collections.abc import Iterator
 from kavrel.core.copies.path import link_mb_per_s, port_mb_per_s, relay_mb_per_s
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
-from kavrel.core.moves.state import Move, State, World, Yard
-from kavrel.core.plan import Disk
+from kavrel.core.moves.state import At, Move, State, World, Yard
+from kavrel.core.plan import Disk, Pool
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.loss import reads_used_alone
 from kavrel.core.pools.passes import pass_hours
@@ -62,13 +62,15 @@ class MoveTimes:
         working = [step(name, speed, "MB/s", assumption=key) for name, speed, key in parts]
         return copying, verifying, working
 
-    def _speeds(self, place: str) -> Iterator[tuple[str, float, str]]:
-        n = int(place[1:])
-        if place[0] == "s":
-            for part in self._parts(n):
-                yield from self._speeds(f"d{part}")
+    def _speeds(self, place: At | None) -> Iterator[tuple[str, float, str]]:
+        if place is None:
             return
-        if place[0] == "p":
+        kind, n = place
+        if kind == "parts":
+            for part in self._parts(n):
+                yield from self._speeds(At("disk", part))
+            return
+        if kind == "pool":
             pool = self.world.pools[n]
             members = [self.index.disks[d] for d in pool.disks]
             yield (
@@ -105,29 +107,29 @@ class MoveTimes:
     def _parts(self, mask: int) -> list[int]:
         return [n for n in range(len(self.world.disks)) if mask >> n & 1]
 
-    def _host(self, place: str) -> str | None:
-        n = int(place[1:])
-        if place[0] == "s":
-            n = self._parts(n)[0]
-            return self.world.disks[n].host
-        return self.world.pools[n].host if place[0] == "p" else self.world.disks[n].host
+    def _thing(self, place: At) -> Disk | Pool:
+        """The disk or pool there; of parts the first disk."""
+        kind, n = place
+        if kind == "pool":
+            return self.world.pools[n]
+        return self.world.disks[self._parts(n)[0] if kind == "parts" else n]
+
+    def _host(self, place: At | None) -> str | None:
+        return self._thing(place).host if place else None
 
     # --- words ---------------------------------------------------------------------------------
 
-    def place_id(self, place: str) -> str:
+    def place_id(self, place: At | None) -> str:
         """Id of a disk or pool that a step reads or writes, or nothing."""
-        if not place:
-            return ""
-        n = int(place[1:])
-        if place[0] == "s":
-            n = self._parts(n)[0]
-        return self.world.pools[n].id if place[0] == "p" else self.world.disks[n].id
+        return self._thing(place).id if place else ""
 
-    def _name(self, place: str) -> str:
-        n = int(place[1:])
-        if place[0] == "p":
+    def _name(self, place: At | None) -> str:
+        if place is None:
+            return ""
+        kind, n = place
+        if kind == "pool":
             return f"pool {self.world.pools[n].name}"
-        if place[0] == "s":
+        if kind == "parts":
             return "in parts " + " and ".join(_where(self.world.disks[d]) for d in self._parts(n))
         return _where(self.world.disks[n])
 
@@ -171,8 +173,8 @@ class MoveTimes:
             yield self.world.disks[n].id
         if move.pool is not None:
             yield self.world.pools[move.pool].id
-        if move.source and move.source[0] == "p":
-            yield self.world.pools[int(move.source[1:])].id
+        if move.source and move.source.kind == "pool":
+            yield self.world.pools[move.source.number].id
 
     def danger(self, before: State, after: State, move: Move, hours: float) -> Iterator[str]:
         """What can go wrong at this step."""

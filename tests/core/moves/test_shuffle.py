@@ -14,7 +14,18 @@ from kavrel.core.moves import shuffle as shuffle_module
 from kavrel.core.moves.shuffle import Shuffle, _danger, shuffle, world_of
 from kavrel.core.moves.state import State, Yard
 from kavrel.core.moves.times import MoveTimes
-from kavrel.core.plan import Dataset, Disk, Holding, Host, Offer, Plan, Pool, Site, Tick
+from kavrel.core.plan import (
+    AssumptionValue,
+    Dataset,
+    Disk,
+    Holding,
+    Host,
+    Offer,
+    Plan,
+    Pool,
+    Site,
+    Tick,
+)
 from tests.builders import GB, daily, job
 
 FOUR, EIGHT = labelled_bytes(4000), labelled_bytes(8000)
@@ -270,6 +281,26 @@ def test_steps_follow_one_another_in_time_and_hours_come_from_the_path() -> None
     assert copying.value == pytest.approx(6000 / 600, rel=0.01)
     for a, b in pairwise(found.steps):
         assert b.starts_hours == pytest.approx(a.starts_hours + a.hours)
+
+
+def test_a_wire_carries_the_same_in_the_shuffle_as_in_a_job() -> None:
+    plan = room([EIGHT] * 3, [("mirror", [[0, 1]])], {2: [(0, 600)]})
+    far = plan.disks[2].model_copy(update={"host": "old", "bay": "3.5-1"})
+    hosts = (*plan.hosts, Host(id="old", name="old", site="home", bays_35=1, network_mbit=100.0))
+    plan = plan.model_copy(update={"disks": (*plan.disks[:2], far), "hosts": hosts})
+
+    def copying(plan: Plan) -> float:
+        copy = next(s for s in move(plan).steps if s.verb == "copy")
+        return float(next(s for s in copy.working.inputs if s.name == "copying").value or 0)
+
+    # 100 Mbit/s x 0.88 of it is 11 MB/s, as for every job over that port.
+    assert copying(plan) == pytest.approx(600e9 / 11e6 / 3600)
+    half = plan.model_copy(
+        update={"assumptions": (AssumptionValue(id="network_efficiency", value=0.44),)}
+    )
+    assert copying(half) == pytest.approx(2 * copying(plan))
+    relayed = plan.sites[0].model_copy(update={"relayed": True})
+    assert copying(plan.model_copy(update={"sites": (relayed,)})) > copying(plan)
 
 
 def test_a_long_copy_without_a_ups_is_marked() -> None:
