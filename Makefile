@@ -58,7 +58,9 @@ web/node_modules/ready: web/package-lock.json .venv/ready
 
 web/dist/index.html: web/node_modules/ready $(SOURCES)
 	@echo "building the front end"
-	@cd web && PATH="$$(../tools/node.sh):$$PATH" && npm run --silent build -- --logLevel warn
+	@cd web && PATH="$$(../tools/node.sh):$$PATH" && for try in 1 2 3; do \
+	  timeout 120 npm run --silent build -- --logLevel warn && exit 0; \
+	  test $$? = 124 || exit 1; done; exit 1 # the bundler's threads can wait for one another
 	@touch $@
 
 .PHONY: help setup demo test check lock prove bench screenshots clean

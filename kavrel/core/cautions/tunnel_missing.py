@@ -4,10 +4,11 @@ from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
 from kavrel.core.copies.keys import encrypted_at_source
+from kavrel.core.copies.resource import Resource
 
 
 def _find(view: View) -> Iterator[Finding]:
-    links = {f"link:{x.id}": x for x in view.index.plan.links}
+    links = {Resource("link", x.id): x for x in view.index.plan.links}
     for j in view.index.plan.jobs:
         crossed = [links[r] for r in view.book.way(j).resources if r in links]
         if crossed and not crossed[0].encrypted and not encrypted_at_source(view.index, j):

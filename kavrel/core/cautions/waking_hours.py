@@ -10,7 +10,7 @@ def _find(view: View) -> Iterator[Finding]:
     quiet_from, quiet_to = view.week.quiet_from_hour, view.week.quiet_to_hour
     told: set[str] = set()
     for run in view.week.runs:
-        on_link = any(r.startswith("link:") for r in run.resources)
+        on_link = any(r.kind == "link" for r in run.resources)
         job = view.index.jobs[run.job]
         if not on_link or job.limit_mbit or run.job in told or run.seconds < 600:
             continue

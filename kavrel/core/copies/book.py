@@ -13,6 +13,7 @@ from kavrel.core.copies.carrier import LOOKS_EVERY_MINUTES, chain, never_starts,
 from kavrel.core.copies.first import first_seconds, first_ways
 from kavrel.core.copies.flow import Flow, Part
 from kavrel.core.copies.path import MB, Path, Place, path
+from kavrel.core.copies.resource import Resource
 from kavrel.core.copies.retention import DAY, Ages, Point, Rule
 from kavrel.core.copies.worst import Moment, worst_age, worst_loss
 from kavrel.core.filesystems import ext4
@@ -45,7 +46,7 @@ class Copy:
 class Load:
     """What a run asks of one resource that others use too, and at what speed it alone could."""
 
-    resource: str
+    resource: Resource
     seconds: float
 
 
@@ -73,7 +74,7 @@ class CopyBook:
         self._losses: dict[tuple[str, float], Ages | None] = {}
         self._spans: dict[str, tuple[date, date]] = {}
         self._back: dict[tuple[Place, Place, bool], Path] = {}
-        self._per_byte: dict[str, tuple[tuple[str, float], ...]] = {}
+        self._per_byte: dict[str, tuple[tuple[Resource, float], ...]] = {}
         self._there: dict[tuple[str, date], list[Point]] = {}
         self._rooms: dict[str, tuple[int, int] | None] = {}
         self._reached: dict[str, set[str]] = {}
@@ -269,20 +270,20 @@ class CopyBook:
             accesses * sum(c / n for c, n in zip(change, chunk, strict=True)) / sum(change) / iops
         )
 
-    def byte_loads(self, job: Job) -> tuple[tuple[str, float], ...]:
+    def byte_loads(self, job: Job) -> tuple[tuple[Resource, float], ...]:
         """Seconds that each byte of a usual run keeps each resource busy."""
         if job.id not in self._per_byte:
             nothing = KINDS[job.kind].moves_nothing
             self._per_byte[job.id] = () if nothing else tuple(self._byte_loads(job))
         return self._per_byte[job.id]
 
-    def _byte_loads(self, job: Job) -> list[tuple[str, float]]:
+    def _byte_loads(self, job: Job) -> list[tuple[Resource, float]]:
         source, target = self.source(job), self.place(job)
         found = []
         for resource, speed in self.way(job).loads:
             seconds = 1 / (speed * MB)
             for place, verb in ((source, "read"), (target, "write")):
-                if place.pool and resource == f"pool:{place.pool}":
+                if place.pool and resource == Resource("pool", place.pool):
                     seconds += self._seeks(job, place.pool, verb)
             found.append((resource, seconds))
         return found
@@ -330,7 +331,7 @@ class CopyBook:
         flow = self.flow(job)
         kind = KINDS[job.kind]
         if kind.moves_nothing:
-            busy = f"pool:{job.pool}" if job.pool else ""
+            busy = Resource("pool", job.pool) if job.pool else None
             return (Load(busy, flow.floor_seconds),) if busy and flow.floor_seconds else ()
         if not flow.parts or flow.seconds_per_byte == float("inf"):
             return ()
@@ -339,7 +340,7 @@ class CopyBook:
         found = []
         for resource, per_byte in self.byte_loads(job):
             seconds = size * per_byte
-            if source.pool and resource == f"pool:{source.pool}":
+            if source.pool and resource == Resource("pool", source.pool):
                 seconds = flow.scan_seconds + max(flow.floor_seconds, seconds)
             found.append(Load(resource, seconds))
         return tuple(found)

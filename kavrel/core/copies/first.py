@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 from zoneinfo import ZoneInfo
 
 from kavrel.core.copies.path import MB, Path, link_mb_per_s, path
+from kavrel.core.copies.resource import Resource
 from kavrel.core.index import Index
 from kavrel.core.plan import FirstCopy, Job, Link
 from kavrel.core.working import Working, step
@@ -41,7 +42,7 @@ def first_seconds(book: "CopyBook", job: Job) -> float:
     return found.hours * 3600 if found.hours is not None else float("inf")
 
 
-def first_loads(book: "CopyBook", job: Job) -> tuple[tuple[str, float], ...]:
+def first_loads(book: "CopyBook", job: Job) -> tuple[tuple[Resource, float], ...]:
     """Seconds for which the first copy keeps each resource busy, the way the job says.
 
     Side by side the LAN at the source carries it; a carried disk keeps the source's disks busy.
@@ -53,10 +54,10 @@ def first_loads(book: "CopyBook", job: Job) -> tuple[tuple[str, float], ...]:
     side = path(book.index, book.states, source, target, None, by_hand=True)
     if job.first_copy == "side_by_side":
         home = source.site(book.index)
-        loads = ((f"lan:{home}" if r.startswith("lan:") else r, s) for r, s in side.loads)
+        loads = ((Resource("lan", home or "") if r.kind == "lan" else r, s) for r, s in side.loads)
         return tuple((r, size / (s * MB)) for r, s in loads)
     dock = min(book.index.assumptions["dock_mb_per_s"], side.mb_per_s)
-    return tuple((f"pool:{p.pool}", size / (dock * MB)) for p in (source,) if p.pool)
+    return tuple((Resource("pool", p.pool), size / (dock * MB)) for p in (source,) if p.pool)
 
 
 def first_ways(book: "CopyBook", job: Job) -> list[FirstWay]:
@@ -121,7 +122,7 @@ def _way(way: FirstCopy, hours: float, begin: date, why: str, working: Working) 
 def _over_link(book: "CopyBook", job: Job, size: int, begin: date) -> FirstWay:
     index = book.index
     way = book.way(job)
-    link = next((r.partition(":")[2] for r in way.resources if r.startswith("link:")), None)
+    link = next((r.id for r in way.resources if r.kind == "link"), None)
     if way.missing_link:
         nothing = way.working("first copy over the link", size)
         return FirstWay("over_link", None, None, "no link joins the two sites", nothing)

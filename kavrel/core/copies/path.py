@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from kavrel.core.copies.resource import Resource
 from kavrel.core.index import Index
 from kavrel.core.plan import Link
 from kavrel.core.pools.pool import PoolState
@@ -50,12 +51,12 @@ class Path:
     """
 
     parts: tuple[tuple[str, float], ...]
-    loads: tuple[tuple[str, float], ...]
+    loads: tuple[tuple[Resource, float], ...]
     missing_link: bool = False
 
     @property
-    def resources(self) -> tuple[str, ...]:
-        """Names of what the way occupies: pool:x, disk:x, lan:x, link:x."""
+    def resources(self) -> tuple[Resource, ...]:
+        """What the way occupies."""
         return tuple(r for r, _ in self.loads)
 
     @property
@@ -122,19 +123,19 @@ def path(
     Network speeds are line rates times the assumption `network_efficiency`.
     """
     parts: list[tuple[str, float]] = []
-    loads: list[tuple[str, float]] = []
+    loads: list[tuple[Resource, float]] = []
     known = index.assumptions
     for place, verb in ((source, "read"), (target, "write")):
         if place.pool:
             layout = states[place.pool].layout
             speed = layout.read_mb_per_s if verb == "read" else layout.write_mb_per_s
             parts.append((f"{verb} {place.name(index)}", speed))
-            loads.append((f"pool:{place.pool}", speed))
+            loads.append((Resource("pool", place.pool), speed))
         elif place.disk:
             disk = index.disks[place.disk]
             dock = min(disk.mb_per_s, known["dock_mb_per_s"])
             parts.append((f"{verb} {disk.label} in the dock", dock))
-            loads.append((f"disk:{place.disk}", dock))
+            loads.append((Resource("disk", place.disk), dock))
     source_host, target_host = source.host(index), target.host(index)
     missing = False
     remote = bool(source.bucket or target.bucket)
@@ -148,7 +149,7 @@ def path(
         source_site, target_site = source.site(index), target.site(index)
         if source_site == target_site or by_hand:
             place_ = target_site if by_hand else source_site
-            loads.append((f"lan:{place_}", min(ports)))
+            loads.append((Resource("lan", place_ or ""), min(ports)))
             # Boxes of one LAN that know each other by the overlay's addresses may go over a relay.
             site = index.sites.get(source_site or "")
             if site and site.relayed and not by_hand:
@@ -161,7 +162,7 @@ def path(
                 names += ", relayed" if link.relayed else ""
                 speed = link_mb_per_s(index, link, mbit, wire_encrypted)
                 parts.append((f"link {names}", speed))
-                loads.append((f"link:{link.id}", speed))
+                loads.append((Resource("link", link.id), speed))
             else:
                 missing = True
                 parts.append(("no link between the two sites", 0.0))

@@ -7,8 +7,8 @@ from kavrel.core.plan import Job, Link
 
 def link_of(book: CopyBook, job: Job) -> Link | None:
     """The link that a job's bytes cross, if any."""
-    crossed = {r for r in book.way(job).resources if r.startswith("link:")}
-    return next((x for x in book.index.plan.links if f"link:{x.id}" in crossed), None)
+    crossed = {r.id for r in book.way(job).resources if r.kind == "link"}
+    return next((x for x in book.index.plan.links if x.id in crossed), None)
 
 
 def travels(book: CopyBook, job: Job) -> str:

@@ -21,6 +21,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.copies.book import CopyBook
+from kavrel.core.copies.resource import Resource
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job, Plan
@@ -86,7 +87,7 @@ class _Piece:
     linked: tuple[float, ...]
     fixed: float
     shares: tuple[tuple[int, float], ...]
-    resources: tuple[str, ...]
+    resources: tuple[Resource, ...]
     low: int  # minute of the day at which the window opens
     length: int  # minutes that it is open
     movable: bool
@@ -242,7 +243,7 @@ def _piece(book: CopyBook, job: Job, today: date) -> _Piece | None:
         gap = (at - times[n - 1]) / 86_400 if n else days
         seconds.append(flow.work_seconds(gap))
         linked.append(
-            max([x.seconds for x in book.loads(job, gap) if x.resource[:5] == "link:"], default=0.0)
+            max([x.seconds for x in book.loads(job, gap) if x.resource.kind == "link"], default=0.0)
         )
     by_hand = KINDS[job.kind].by_hand
     movable = not (job.fixed or by_hand or job.schedule.kind in OFTEN or job.schedule.zone)
@@ -261,7 +262,7 @@ def _piece(book: CopyBook, job: Job, today: date) -> _Piece | None:
     )
 
 
-def _shares(book: CopyBook, resources: Sequence[str]) -> tuple[tuple[int, float], ...]:
+def _shares(book: CopyBook, resources: Sequence[Resource]) -> tuple[tuple[int, float], ...]:
     """What limits by day leave of the link among these resources, from each minute of the day."""
     day = book.as_of
     steps = cap_steps(book, day, day)
@@ -299,7 +300,7 @@ class _Taken:
     """What is busy when: begin and end of every run on each resource."""
 
     def __init__(self) -> None:
-        self.busy: dict[str, list[tuple[float, float]]] = defaultdict(list)
+        self.busy: dict[Resource, list[tuple[float, float]]] = defaultdict(list)
 
     def add(self, piece: _Piece, minute: int) -> None:
         """Keeps the resources of a placed job."""
@@ -436,8 +437,9 @@ def _no_place(
 ) -> Unfit:
     """Which night on which resource is too full for it, and by how much."""
     computed = _longer(piece, movable, standing)
-    worst = (0.0, 0.0, "")
-    for resource in narrowest_first(piece.resources):
+    ordered = narrowest_first(piece.resources)
+    worst = (0.0, 0.0, ordered[0])
+    for resource in ordered:
         for midnight, own in zip(piece.midnights, piece.seconds, strict=True):
             opens = midnight + piece.low * 60
             if piece.low + piece.length > DAY_MINUTES and piece.now < piece.low:

@@ -8,6 +8,7 @@ from zoneinfo import ZoneInfo
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.copies.book import CopyBook
+from kavrel.core.copies.resource import Resource
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Plan
@@ -94,12 +95,12 @@ def counts(plan: Plan, today: date) -> Counts:
 def _meetings(book: CopyBook, runs: Sequence[TaskRun]) -> list[Working]:
     """Pairs of runs that are on one resource at once, each pair once, in order of time."""
     names, zone = book.index.jobs, book.index.plan.zone
-    by_resource: dict[str, list[tuple[float, float, str]]] = defaultdict(list)
+    by_resource: dict[Resource, list[tuple[float, float, str]]] = defaultdict(list)
     for run in runs:
         for load in book.loads(names[run.task], run.gap_days):
             if load.seconds > 1:
                 by_resource[load.resource].append((run.begin, run.end, run.task))
-    met: dict[tuple[float, str, str], str] = {}
+    met: dict[tuple[float, str, str], Resource] = {}
     for resource in narrowest_first(by_resource):
         held = sorted(by_resource[resource])
         for i, (_, end, first) in enumerate(held):

@@ -10,6 +10,8 @@ from typing import Any, Protocol
 
 import numpy as np
 
+from kavrel.core.copies.resource import Resource
+
 MOST_JOBS = 8
 MOST_SECONDS = 5.0
 DAY_MINUTES = 1440
@@ -21,7 +23,7 @@ class Placeable(Protocol):
     """What is asked of a job to be placed; see `arrange`."""
 
     @property
-    def resources(self) -> tuple[str, ...]:
+    def resources(self) -> tuple[Resource, ...]:
         """What it keeps busy."""
 
     @property

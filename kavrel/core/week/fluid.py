@@ -8,9 +8,12 @@ nothing, directly or through others, are reckoned apart.
 import heapq
 from bisect import bisect_left
 from collections import defaultdict
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import Any, NamedTuple
+
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
 
 from kavrel.core.week.sharing import Demand, fair_rates
 
@@ -48,7 +51,7 @@ class TaskRun(NamedTuple):
 
 
 # For each resource, the times (epoch s) at which its capacity changes, and to what.
-Steps = Mapping[str, Sequence[tuple[float, float]]]
+Steps = Mapping[Any, Sequence[tuple[float, float]]]
 
 
 def flow_through(tasks: Sequence[Task], caps: Steps, until: float) -> list[TaskRun]:
@@ -66,24 +69,19 @@ def flow_through(tasks: Sequence[Task], caps: Steps, until: float) -> list[TaskR
 
 def _apart(tasks: Sequence[Task]) -> list[list[Task]]:
     """Tasks in groups that share nothing with one another."""
-    parent = {t.id: t.id for t in tasks}
-
-    def root(key: str) -> str:
-        while parent[key] != key:
-            parent[key] = parent[parent[key]]
-            key = parent[key]
-        return key
-
+    nodes: dict[Hashable, int] = {}
+    ties: list[tuple[int, int]] = []
     for task in tasks:
+        me = nodes.setdefault(task.id, len(nodes))
         asked = [*task.demand(task.usual_days).loads, *(task.first.loads if task.first else ())]
-        for resource, _ in asked:
-            parent.setdefault(resource, resource)
-            parent[root(task.id)] = root(resource)
-        if task.after in parent:
-            parent[root(task.id)] = root(task.after)
-    groups: dict[str, list[Task]] = defaultdict(list)
+        ties += [(me, nodes.setdefault(resource, len(nodes))) for resource, _ in asked]
+    ties += [(nodes[t.id], nodes[t.after]) for t in tasks if t.after in nodes]
+    rows, columns = [a for a, _ in ties], [b for _, b in ties]
+    graph = coo_array(([1] * len(ties), (rows, columns)), shape=(len(nodes), len(nodes)))
+    _, parts = connected_components(graph, directed=False)
+    groups: dict[int, list[Task]] = defaultdict(list)
     for task in tasks:
-        groups[root(task.id)].append(task)
+        groups[int(parts[nodes[task.id]])].append(task)
     return list(groups.values())
 
 
@@ -127,7 +125,7 @@ class _Fluid:
             self.demands[key] = self.tasks[n].demand(days)
         return self.demands[key]
 
-    def _capacity(self, now: float) -> tuple[tuple[str, float], ...]:
+    def _capacity(self, now: float) -> tuple[tuple[Hashable, float], ...]:
         found = []
         for resource, steps in self.caps.items():
             at = bisect_left(steps, (now + SOON, 2.0)) - 1

@@ -8,8 +8,8 @@ can, those are frozen, the others go on. Those of a higher class are served firs
 Source: progressive filling, Bertsekas and Gallager 1992; dominant shares, Ghodsi et al. 2011.
 """
 
-from collections.abc import Mapping, Sequence
-from typing import NamedTuple
+from collections.abc import Hashable, Mapping, Sequence
+from typing import Any, NamedTuple
 
 CLOSE = 1e-12
 
@@ -21,18 +21,18 @@ class Demand(NamedTuple):
     `rank` is served first.
     """
 
-    loads: tuple[tuple[str, float], ...]
+    loads: tuple[tuple[Hashable, float], ...]
     alone: float
     rank: int = 0
 
 
-def fair_rates(demands: Sequence[Demand], capacity: Mapping[str, float]) -> list[float]:
+def fair_rates(demands: Sequence[Demand], capacity: Mapping[Any, float]) -> list[float]:
     """Rates (share of its work a second) of each demand.
 
     `capacity` is how much of a resource there is, 1 where it is not named; less under a cap.
     """
     rates = [0.0] * len(demands)
-    free: dict[str, float] = {}
+    free: dict[Hashable, float] = {}
     for demand in demands:
         for resource, _ in demand.loads:
             free.setdefault(resource, capacity.get(resource, 1.0))
@@ -42,7 +42,7 @@ def fair_rates(demands: Sequence[Demand], capacity: Mapping[str, float]) -> list
 
 
 def _fill(
-    open_: list[int], demands: Sequence[Demand], free: dict[str, float], rates: list[float]
+    open_: list[int], demands: Sequence[Demand], free: dict[Hashable, float], rates: list[float]
 ) -> None:
     """Raises the rates of one class together; `free` is left with what nobody took."""
     full = dict(free)
@@ -58,7 +58,7 @@ def _fill(
             open_.remove(i)
     level = 0.0
     while open_:
-        weight: dict[str, float] = {}
+        weight: dict[Hashable, float] = {}
         for i in open_:
             for resource, seconds in demands[i].loads:
                 weight[resource] = weight.get(resource, 0.0) + seconds / dominant[i]

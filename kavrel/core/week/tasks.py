@@ -7,6 +7,7 @@ from zoneinfo import ZoneInfo
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.first import first_loads
 from kavrel.core.copies.path import link_mb_per_s
+from kavrel.core.copies.resource import Resource
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job
 from kavrel.core.schedule import starts, within
@@ -73,13 +74,16 @@ def _task(book: CopyBook, job: Job, first: date, last: date) -> Task | None:
 def cap_steps(book: CopyBook, first: date, last: date) -> Steps:
     """For each capped link, when its capacity changes over these days, and to which share."""
     index = book.index
-    found: dict[str, tuple[tuple[float, float], ...]] = {}
+    found: dict[Resource, tuple[tuple[float, float], ...]] = {}
     for link in index.plan.links:
         caps = [c for c in index.plan.caps if c.link == link.id]
         if not caps:
             continue
         speeds = [
-            s for job in index.plan.jobs for r, s in book.way(job).loads if r == f"link:{link.id}"
+            s
+            for job in index.plan.jobs
+            for r, s in book.way(job).loads
+            if r == Resource("link", link.id)
         ]
         full = max(speeds, default=0.0)
         if full:
@@ -87,7 +91,7 @@ def cap_steps(book: CopyBook, first: date, last: date) -> Steps:
                 (c.from_at, c.to_at, min(link_mb_per_s(index, link, c.mbit) / full, 1.0))
                 for c in caps
             )
-            found[f"link:{link.id}"] = _steps(shares, index.plan.zone, first, last)
+            found[Resource("link", link.id)] = _steps(shares, index.plan.zone, first, last)
     return found
 
 

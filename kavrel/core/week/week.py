@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.flow import Flow
+from kavrel.core.copies.resource import Printed, Resource
 from kavrel.core.made import made
 from kavrel.core.plan import Job
 from kavrel.core.schedule import within
@@ -37,7 +38,7 @@ class Run(BaseModel):
     seconds: float
     alone_seconds: float
     moved_bytes: int
-    resources: tuple[str, ...]
+    resources: tuple[Printed, ...]
 
 
 class Clash(BaseModel):
@@ -45,7 +46,7 @@ class Clash(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    resource: str
+    resource: Printed
     first: str
     second: str
     from_minute: float
@@ -138,7 +139,7 @@ def _minutes(begin: datetime, moment: datetime) -> float:
 
 
 def _clashes(book: CopyBook, runs: Sequence[Run], found: Sequence[TaskRun]) -> list[Clash]:
-    by_resource: dict[str, list[tuple[float, float, Run]]] = defaultdict(list)
+    by_resource: dict[Resource, list[tuple[float, float, Run]]] = defaultdict(list)
     for run in runs:
         begin = run.starts_at.timestamp()
         for resource in run.resources:
@@ -239,15 +240,15 @@ def _hours(seconds: float) -> str:
     return f"{seconds / 3600:.1f} h" if seconds >= 3600 else f"{seconds / 60:.0f} min"
 
 
-def narrowest_first(resources: Iterable[str]) -> list[str]:
+def narrowest_first(resources: Iterable[Resource]) -> list[Resource]:
     """Resources in the order in which people name what two runs share."""
     order = ("link", "lan", "pool", "disk")
-    return sorted(resources, key=lambda r: (order.index(r.partition(":")[0]), r))
+    return sorted(resources, key=lambda r: (order.index(r.kind), r.id))
 
 
-def resource_name(book: CopyBook, resource: str) -> str:
-    """A resource in words: `pool:x` is the disks of pool x."""
-    kind, _, key = resource.partition(":")
+def resource_name(book: CopyBook, resource: Resource) -> str:
+    """A resource in words, as the disks of a pool."""
+    kind, key = resource
     index = book.index
     if kind == "pool":
         return f"the disks of {index.pools[key].name}"

@@ -6,6 +6,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from kavrel.core.copies.resource import Resource
 from kavrel.core.week.arrange import GAP_SECONDS, _exactly, _Piece
 from tests.builders import daily, job, lab
 from tests.core.week.test_arrange import arranged
@@ -14,7 +15,7 @@ MIDNIGHTS = (1_767_225_600.0, 1_767_312_000.0)
 
 
 def piece(
-    name: str, minutes: float, opens: int, length: int, resources: tuple[str, ...] = ("link:a",)
+    name: str, minutes: float, opens: int, length: int, links: tuple[str, ...] = ("a",)
 ) -> _Piece:
     at = f"{opens // 60:02}:{opens % 60:02}"
     return _Piece(
@@ -24,7 +25,7 @@ def piece(
         linked=(0.0, 0.0),
         fixed=0.0,
         shares=(),
-        resources=resources,
+        resources=tuple(Resource("link", x) for x in links),
         low=opens,
         length=length,
         movable=True,
@@ -56,7 +57,7 @@ PIECES = st.lists(
         st.integers(5, 40),
         st.sampled_from([60, 75, 90]),
         st.sampled_from([30, 45, 60]),
-        st.sampled_from([("link:a",), ("pool:p",), ("link:a", "pool:p")]),
+        st.sampled_from([("a",), ("b",), ("a", "b")]),
     ),
     min_size=2,
     max_size=4,

@@ -1,5 +1,7 @@
 """Max-min fair sharing: worked examples by hand, and the properties that make it fair."""
 
+from typing import Any
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -74,10 +76,10 @@ CAPACITY = st.dictionaries(st.sampled_from(RESOURCES), st.floats(0.05, 1))
 @given(DEMANDS, CAPACITY)
 @settings(max_examples=150, deadline=None)
 def test_nothing_is_used_more_than_there_is_and_nobody_could_go_faster(
-    demands: list[Demand], capacity: dict[str, float]
+    demands: list[Demand], capacity: dict[Any, float]
 ) -> None:
     rates = fair_rates(demands, capacity)
-    used = dict.fromkeys(RESOURCES, 0.0)
+    used: dict[Any, float] = dict.fromkeys(RESOURCES, 0.0)
     for rate, demand in zip(rates, demands, strict=True):
         assert rate > 0
         assert rate * demand.alone <= 1 + 1e-6

@@ -2373,7 +2373,6 @@ export interface components {
          * @description Two runs on one disk set, LAN or link at once, or a job that is still running when due.
          */
         Clash: {
-            /** Resource */
             resource: string;
             /** First */
             first: string;
@@ -6205,6 +6204,10 @@ export interface components {
              */
             differences: string[];
         };
+        Resource: [
+            "link" | "lan" | "pool" | "disk",
+            string
+        ];
         /**
          * Restore
          * @description The revision to bring back as a new one.
