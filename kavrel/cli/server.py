@@ -85,6 +85,7 @@ def _serve(
     import uvicorn  # takes longer to load than most commands take to run
 
     from kavrel.api.app import create_app
+    from kavrel.api.wire import Wire
 
     def now() -> datetime:
         real = datetime.now(UTC)
@@ -103,7 +104,7 @@ def _serve(
     # collections would only make edits wait.
     gc.freeze()
     gc.set_threshold(100_000, 20, 100)
-    config = uvicorn.Config(app, log_level="warning", server_header=False)
+    config = uvicorn.Config(app, log_level="warning", server_header=False, http=Wire)
     uvicorn.Server(config).run(sockets=[listener])
     database.close()
 

@@ -1,9 +1,12 @@
 """The real server in its own process."""
 
+import json
 import signal
+import socket
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -117,3 +120,33 @@ def test_the_front_end_is_served_with_its_own_fonts_and_nothing_from_elsewhere(
     text = served.http.get(style).text
     assert "woff2" in text
     assert "//fonts" not in text
+
+
+def asked(port: int, request: bytes) -> tuple[bytes, dict[str, Any]]:
+    """The head and the body of the answer to what is written on the wire."""
+    with socket.create_connection(("127.0.0.1", port), 20) as wire:
+        wire.sendall(request)
+        answer = b"".join(iter(lambda: wire.recv(65_536), b""))
+    head, _, body = answer.partition(b"\r\n\r\n")
+    return head.lower(), json.loads(body)
+
+
+def test_whatever_comes_over_the_wire_is_answered_with_problem_details(path: Path) -> None:
+    served = Served("serve", path)
+    served.plans()
+    rest = f"Host: 127.0.0.1:{served.port}\r\nConnection: close\r\n\r\n".encode()
+    for line, status in (
+        (b"GET /api/" + b"a" * 100_000 + b" HTTP/1.1\r\n", 400),
+        (b"get /api/plans HTTP/1.1\r\n", 400),  # methods are told apart by case: RFC 9110, 9.1
+        (b"BREW /api/plans HTTP/1.1\r\n", 400),
+        (b"POST /api/plans HTTP/1.1\r\nContent-Length: many\r\n", 400),
+        (b"PROPFIND /nothing HTTP/1.1\r\n", 405),
+        (b"DELETE /api/plans HTTP/1.1\r\n", 405),
+        (b"GET /api/nothing HTTP/1.1\r\n", 404),
+    ):
+        head, body = asked(served.port, line + rest)
+        assert head.startswith(b"http/1.1 %d" % status), line[:40]
+        assert b"application/problem+json" in head, line[:40]
+        assert body["status"] == status
+        assert body["detail"]
+    served.stop()
