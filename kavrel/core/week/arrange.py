@@ -31,7 +31,8 @@ from kavrel.core.week.counts import Counts, counts
 from kavrel.core.week.exact import MOST_JOBS, solve
 from kavrel.core.week.nights import MONTH_DAYS, scheduled_book
 from kavrel.core.week.tasks import cap_steps
-from kavrel.core.week.week import narrowest_first, outside, resource_name
+from kavrel.core.week.verdict import narrowest_first, outside
+from kavrel.core.week.week import resource_name
 
 GRID_MINUTES = 5
 DAY_MINUTES = 1440

@@ -1,6 +1,5 @@
 """What goes wrong in five weeks of runs: overlaps, windows left, read too early, started late."""
 
-from collections import defaultdict
 from collections.abc import Sequence
 from datetime import date, timedelta
 from zoneinfo import ZoneInfo
@@ -8,15 +7,14 @@ from zoneinfo import ZoneInfo
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.copies.book import CopyBook
-from kavrel.core.copies.resource import Resource
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Plan
 from kavrel.core.pools.pool import pool_states
-from kavrel.core.week.fluid import TaskRun
 from kavrel.core.week.nights import MONTH_DAYS, scheduled_book
-from kavrel.core.week.tasks import simulated
-from kavrel.core.week.week import LEAST_OVERLAP_SECONDS, narrowest_first, outside, resource_name
+from kavrel.core.week.tasks import prepared, simulated
+from kavrel.core.week.verdict import Meeting, meetings, outside, too_early
+from kavrel.core.week.week import resource_name
 from kavrel.core.working import Working, local, step
 
 # So many cases of a kind are named in the working.
@@ -45,10 +43,9 @@ def counts(plan: Plan, today: date) -> Counts:
     book = scheduled_book(index, pool_states(index), today)
     zone = ZoneInfo(plan.zone)
     last = today + timedelta(days=MONTH_DAYS - 1)
-    runs = simulated(CopyBook(index, book.states, today), today, last)
-    by_job: dict[str, list[tuple[float, float]]] = defaultdict(list)
-    for run in runs:
-        by_job[run.task].append((run.begin, run.end))
+    bare = CopyBook(index, book.states, today)
+    runs = simulated(bare, today, last)
+    tasks = {t.id: t for t in prepared(bare, today, last)[0].tasks}
     out, early, late = [], [], []
     for run in runs:
         job = index.jobs[run.task]
@@ -56,14 +53,14 @@ def counts(plan: Plan, today: date) -> Counts:
         reason = outside(job, run.begin, run.end, zone)
         if reason:
             out.append(step(job.name, begins, "", reason))
-        if job.reads_from and not job.after:
-            source = index.jobs[job.reads_from]
-            if any(b <= run.begin < e for b, e in by_job[source.id]):
-                early.append(step(job.name, begins, "", f"{source.name} is still at work"))
         if run.late:
             why = "due " + local(run.due, plan.zone) + ", its last run had not ended"
             late.append(step(job.name, begins, "", why))
-    met = _meetings(book, runs)
+    for run, source in too_early(runs, index.jobs):
+        begins = local(run.begin, plan.zone)
+        why = f"{source.name} is still at work"
+        early.append(step(index.jobs[run.task].name, begins, "", why))
+    met = _meetings(book, meetings(runs, tasks))
     ages = [(j, a) for j in plan.jobs if KINDS[j.kind].copies and (a := book.ages(j))]
     mean = sum(a.mean for _, a in ages) / len(ages) / 3600 if ages else 0.0
     return Counts(
@@ -92,31 +89,17 @@ def counts(plan: Plan, today: date) -> Counts:
     )
 
 
-def _meetings(book: CopyBook, runs: Sequence[TaskRun]) -> list[Working]:
-    """Pairs of runs that are on one resource at once, each pair once, in order of time."""
+def _meetings(book: CopyBook, met: Sequence[Meeting]) -> list[Working]:
+    """Pairs of runs that are on one resource at once, in order of time."""
     names, zone = book.index.jobs, book.index.plan.zone
-    by_resource: dict[Resource, list[tuple[float, float, str]]] = defaultdict(list)
-    for run in runs:
-        for load in book.loads(names[run.task], run.gap_days):
-            if load.seconds > 1:
-                by_resource[load.resource].append((run.begin, run.end, run.task))
-    met: dict[tuple[float, str, str], Resource] = {}
-    for resource in narrowest_first(by_resource):
-        held = sorted(by_resource[resource])
-        for i, (_, end, first) in enumerate(held):
-            for begin, _, second in held[i + 1 :]:
-                if begin >= end - LEAST_OVERLAP_SECONDS:
-                    break
-                if first != second:
-                    met.setdefault((begin, first, second), resource)
     return [
         step(
-            f"{names[first].name} and {names[second].name}",
-            local(begin, zone),
+            f"{names[m.first.task].name} and {names[m.second.task].name}",
+            local(m.second.begin, zone),
             "",
-            f"share {resource_name(book, resource)}",
+            f"share {resource_name(book, m.resource)}",
         )
-        for (begin, first, second), resource in sorted(met.items())
+        for m in met
     ]
 
 

@@ -4,6 +4,7 @@ import pytest
 
 from kavrel.core.plan import Cap, Schedule
 from kavrel.core.schedule import within
+from kavrel.core.week.counts import counts
 from kavrel.core.week.week import Week, week
 from tests.builders import TODAY, book, daily, job, lab
 
@@ -38,6 +39,32 @@ def test_two_on_the_link_clash_and_one_after_the_other_do_not() -> None:
     assert len(of(job("r", **FAR), other).clashes) == 7
     late = job("b", kind="backup", target_pool="second", schedule=daily("05:00"))
     assert of(job("r", **FAR), late).clashes == ()
+
+
+def test_the_week_and_the_counts_of_five_weeks_say_the_same() -> None:
+    other = job("b", kind="backup", target_pool="second", schedule=daily("01:05"))
+    meeting = (job("r", **FAR), other)
+    assert counts(lab(jobs=meeting), TODAY).overlaps == 5 * len(of(*meeting).clashes) == 35
+    # A first copy keeps the link busy for days: the counts go by it as the week does.
+    first = job("f", first_copy="over_link", first_on=TODAY, **FAR)
+    late = job("b", kind="backup", target_pool="second", schedule=daily("05:00"))
+    assert [c for c in of(first, late).clashes if {c.first, c.second} == {"f", "b"}]
+    assert counts(lab(jobs=(first, late)), TODAY).overlaps > 0
+    # One that follows the other never begins too early, one that only reads from it may.
+    follows = job(
+        "c",
+        kind="backup",
+        target_pool="main",
+        reads_from="r",
+        schedule=Schedule(kind="after"),
+        after="r",
+    )
+    reads = job("c", kind="backup", target_pool="main", reads_from="r", schedule=daily("01:01"))
+    for third, early in ((follows, 0), (reads, 7)):
+        plan = lab(jobs=(job("r", **FAR), third))
+        misses = [m for m in of(job("r", **FAR), third).misses if m.trouble == "order"]
+        assert len(misses) == early
+        assert counts(plan, TODAY).too_early == 5 * early
 
 
 def test_a_clash_is_named_by_the_narrowest_thing_shared() -> None:
