@@ -55,6 +55,14 @@ def edit(
 AnEdit = Annotated[Edit, Depends(edit)]
 
 
+async def raw(request: Request) -> bytes:
+    """The body as it was sent: what is done with it is done in a thread, not on the event loop."""
+    return await request.body()
+
+
+RawBody = Annotated[bytes, Depends(raw)]
+
+
 def body(model: BaseModel, status: int = 200, etag: str | None = None) -> Response:
     """A model as JSON, serialized once."""
     headers = {"ETag": etag} if etag else None

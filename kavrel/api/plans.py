@@ -2,10 +2,10 @@
 
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Body, Query, Request, Response
+from fastapi import APIRouter, Body, Query, Response
 from pydantic import BaseModel, ConfigDict
 
-from kavrel.api.answer import AnEdit, Holds, TheService, body, state
+from kavrel.api.answer import AnEdit, Holds, RawBody, TheService, body, state
 from kavrel.api.changes import Changes
 from kavrel.api.items import PROBLEMS
 from kavrel.api.service import PlanMeta, PlanState, StripFigures, meta
@@ -113,9 +113,9 @@ def new_plan(new: NewPlan, service: TheService) -> Response:
         }
     },
 )
-async def import_plan(request: Request, service: TheService) -> Response:
+def import_plan(content: RawBody, service: TheService) -> Response:
     """Reads a plan file as a new plan."""
-    plan = plan_file.load(await request.body())
+    plan = plan_file.load(content)
     return state(service, service.create(plan, "imported from a file"), 201)
 
 

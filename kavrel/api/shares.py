@@ -2,10 +2,10 @@
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, Query, Request, Response
+from fastapi import APIRouter, Body, Query, Response
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from kavrel.api.answer import AnEdit, TheService, body, state
+from kavrel.api.answer import AnEdit, RawBody, TheService, body, state
 from kavrel.api.changes import Changes
 from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
@@ -177,15 +177,15 @@ def list_cards(plan_id: str, service: TheService, who: str | None = None) -> Res
         "requestBody": {"content": {"text/plain": {"schema": {"type": "string"}}}, "required": True}
     },
 )
-async def read_server_file(
-    plan_id: str, kind: str, host: str, request: Request, service: TheService
+def read_server_file(
+    plan_id: str, kind: str, host: str, content: RawBody, service: TheService
 ) -> Response:
     """Reads a file of a host: what was understood, what was not, and how it differs."""
     _, plan = service.plans.head(plan_id)
     if host not in {h.id for h in plan.hosts}:
         raise ProblemError(404, "no such thing", f"there is no {host} among the hosts")
     try:
-        report = read_file(kind, await request.body(), plan, host)
+        report = read_file(kind, content, plan, host)
     except Unreadable as error:
         raise ProblemError(422, "not readable", str(error)) from error
     return body(report)
