@@ -185,7 +185,7 @@ def read_server_file(
     if host not in {h.id for h in plan.hosts}:
         raise ProblemError(404, "no such thing", f"there is no {host} among the hosts")
     try:
-        report = read_file(kind, content, plan, host)
+        report = read_file(kind, content, plan, host, service.today(plan))
     except Unreadable as error:
         raise ProblemError(422, "not readable", str(error)) from error
     return body(report)

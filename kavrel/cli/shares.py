@@ -73,11 +73,15 @@ def cards_command(plan_path: Path, who: str | None, today: datetime | None) -> N
 @click.option("--as", "kind", type=click.Choice(tuple(READERS)), required=True)
 @click.option("--host", required=True, help="The host that the file is of: name or id.")
 @json_option
-def read_command(plan_path: Path, file: Path, kind: str, host: str, as_json: bool) -> None:
+@today_option
+def read_command(
+    plan_path: Path, file: Path, kind: str, host: str, as_json: bool, today: datetime | None
+) -> None:
     """Read a server's file: what was not understood, and how it differs from the plan."""
     plan = load(plan_path)
     try:
-        report = read_file(kind, file.read_bytes(), plan, by_name(plan, "hosts", "name", host))
+        box = by_name(plan, "hosts", "name", host)
+        report = read_file(kind, file.read_bytes(), plan, box, today_of(plan, today))
     except (Unreadable, OSError) as error:
         raise click.ClickException(f"{file}: {error}") from error
     if as_json:

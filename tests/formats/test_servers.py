@@ -4,7 +4,7 @@ import configparser
 import json
 import re
 import shlex
-from datetime import date
+from datetime import date, timedelta
 from typing import Any
 from urllib.parse import unquote
 
@@ -394,3 +394,18 @@ def test_what_runs_out_is_shut_and_told_that_night() -> None:
     assert told["accounts"] == [["ana", "2026-12-01"]]
     assert told["grants"] == [["2026-12-05", "the right of bo on files ended"]]
     assert "upkeep-expiry" in crontab(plan, "box", "r", TODAY)
+
+
+def test_what_was_written_after_a_right_has_run_out_reads_back_without_a_difference() -> None:
+    over = TODAY - timedelta(days=1)
+    plan = lab(
+        grants=(
+            Grant(id="g1", share="share", account="ana", right="write", expires_on=over),
+            Grant(id="g2", share="share", account="bo", right="read"),
+        )
+    )
+    text = smb_conf(plan, "box", "revision 1", TODAY).encode()
+    assert read_file("smb.conf", text, plan, "box", TODAY).differences == []
+    # The day before it was another file.
+    before = TODAY - timedelta(days=2)
+    assert read_file("smb.conf", text, plan, "box", before).differences

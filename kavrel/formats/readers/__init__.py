@@ -2,6 +2,8 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from datetime import date
+from inspect import signature
 
 from kavrel.core.plan import Plan
 from kavrel.core.registry import Registry
@@ -19,7 +21,7 @@ class Reader:
 
     id: str
     title: str
-    read: Callable[[str, Plan, str], Report]
+    read: Callable[..., Report]  # text, plan, host; and today, where rights end by their date
 
 
 READERS: Registry[Reader] = Registry(
@@ -34,12 +36,14 @@ READERS: Registry[Reader] = Registry(
 )
 
 
-def read_file(kind: str, content: bytes, plan: Plan, host: str) -> Report:
-    """The report of a file of a host; raises Unreadable where it is no text."""
+def read_file(kind: str, content: bytes, plan: Plan, host: str, today: date = date.min) -> Report:
+    """The report of a file of a host, against what holds on a day; raises Unreadable: it is no text."""
     if kind not in READERS:
         raise Unreadable(f"choose one of {', '.join(READERS)}")
     text, note = decoded(content)
-    report = READERS[kind].read(text, plan, host)
+    read = READERS[kind].read
+    more = {"today": today} if "today" in signature(read).parameters else {}
+    report = read(text, plan, host, **more)
     if note:
         report.lines.insert(0, note)
     return report

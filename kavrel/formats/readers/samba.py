@@ -1,6 +1,7 @@
 """smb.conf read back into shares and grants. Source: smb.conf(5)."""
 
 import re
+from datetime import date
 from typing import Any
 
 from kavrel.core.index import Index
@@ -46,7 +47,7 @@ GLOBAL = {
 }
 
 
-def read_smb_conf(text: str, plan: Plan, host: str) -> Report:
+def read_smb_conf(text: str, plan: Plan, host: str, today: date = date.min) -> Report:
     """Shares of the file against those that the plan has on this host."""
     report = Report(kind="smb.conf")
     seen: set[str] = set()
@@ -60,7 +61,7 @@ def read_smb_conf(text: str, plan: Plan, host: str) -> Report:
                 )
         else:
             seen.add(name.casefold())
-            _share(name, entries, plan, host, report)
+            _share(name, entries, plan, host, report, today)
     index = Index(plan)
     for share in plan.shares:
         home = index.pools[index.datasets[share.dataset].pool].host
@@ -87,7 +88,9 @@ def _names(value: str) -> list[str]:
     return [a or b for a, b in quoted]
 
 
-def _share(name: str, entries: list[Entry], plan: Plan, host: str, report: Report) -> None:
+def _share(
+    name: str, entries: list[Entry], plan: Plan, host: str, report: Report, today: date
+) -> None:
     got: dict[str, str] = {}
     recycle = 0
     for entry in entries:
@@ -132,7 +135,7 @@ def _share(name: str, entries: list[Entry], plan: Plan, host: str, report: Repor
         "comment": printable(got.get("comment", "")),
     }
     _propose(old, item, report)
-    _rights(name, old, got, bool(read_only), plan, report)
+    _rights(name, old, got, bool(read_only), plan, report, today)
 
 
 def _propose(old: Share | None, item: dict[str, Any], report: Report) -> None:
@@ -151,7 +154,13 @@ def _propose(old: Share | None, item: dict[str, Any], report: Report) -> None:
 
 
 def _rights(
-    name: str, old: Share | None, got: dict[str, str], read_only: bool, plan: Plan, report: Report
+    name: str,
+    old: Share | None,
+    got: dict[str, str],
+    read_only: bool,
+    plan: Plan,
+    report: Report,
+    today: date,
 ) -> None:
     """Who the file lets in, against what the plan gives; differences only, grants are people's."""
     if old is None:
@@ -174,7 +183,7 @@ def _rights(
 
     valid, invalid = accounts("validusers"), accounts("invalidusers") or set()
     writes, reads = accounts("writelist") or set(), accounts("readlist") or set()
-    for cell in access_matrix(Index(plan)):
+    for cell in access_matrix(Index(plan), today):
         if cell.share != old.id:
             continue
         key = cell.account
