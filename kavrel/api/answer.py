@@ -81,8 +81,8 @@ def state(service: Service, plan_id: str, status: int = 200, holds: str | None =
     """The plan's newest state with its tag, or what changed since the state that the sender holds."""
     found: PlanState = service.state(plan_id)
     tag, parts = tag_of(found), parts_of(found)
-    before = service.written.find(plan_id, holds)
-    service.written.keep(plan_id, tag, parts)
+    before = service.written.get((plan_id, holds or ""))
+    service.written.put((plan_id, tag), parts)
     content = whole(parts)
     if before is not None and holds is not None:
         changed = difference(before, parts) or b"{}"

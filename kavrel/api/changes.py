@@ -4,13 +4,13 @@ A state is cut into parts (a collection's things, a sheet's figures, a proof's c
 written as JSON once. Whoever holds the state of a revision gets the parts that are others now.
 """
 
-from collections import OrderedDict
 from collections.abc import Iterator
-from threading import Lock
 from typing import Any
 
 from pydantic import BaseModel, Field
 from pydantic_core import to_json
+
+from kavrel.core.kept import Kept
 
 DEEPEST = 3  # plan.disks.0, evaluation.strip.odds: what lies below is one part
 KEPT = 12
@@ -74,22 +74,5 @@ def _members(pairs: Iterator[tuple[str, bytes | None]]) -> bytes:
     return b"{" + b",".join(to_json(k) + b":" + v for k, v in pairs if v is not None) + b"}"
 
 
-class Written:
-    """The states handed out lately, part by part, by their entity tags."""
-
-    def __init__(self) -> None:
-        self._kept: OrderedDict[tuple[str, str], Node] = OrderedDict()
-        self._guard = Lock()
-
-    def find(self, plan_id: str, tag: str | None) -> Node | None:
-        """The parts of a state that was handed out, if it is still kept."""
-        with self._guard:
-            return self._kept.get((plan_id, tag or ""))
-
-    def keep(self, plan_id: str, tag: str, node: Node) -> None:
-        """Remembers a state; the oldest are forgotten."""
-        with self._guard:
-            self._kept[plan_id, tag] = node
-            self._kept.move_to_end((plan_id, tag))
-            while len(self._kept) > KEPT:
-                self._kept.popitem(last=False)
+# The states handed out lately, part by part, by plan and entity tag.
+Written = Kept[tuple[str, str], Node]

@@ -1,7 +1,6 @@
 """Plans with everything that follows from them, as the routes hand them out."""
 
 import logging
-from collections import OrderedDict
 from collections.abc import Callable
 from datetime import date, datetime
 from threading import Lock
@@ -10,11 +9,12 @@ from zoneinfo import ZoneInfo
 from pydantic import BaseModel
 
 from kavrel.api.bounded import within
-from kavrel.api.changes import Written
+from kavrel.api.changes import KEPT, Written
 from kavrel.api.edit import Edit
 from kavrel.api.jobs import JobBook
 from kavrel.api.reckoned import Unreckonable
 from kavrel.core.evaluate import Evaluation, evaluate
+from kavrel.core.kept import Kept
 from kavrel.core.plan import Plan
 from kavrel.store.plans import PlanRow, Plans
 
@@ -69,11 +69,11 @@ class Service:
     def __init__(self, plans: Plans, now: Callable[[], datetime]) -> None:
         self.plans = plans
         self._now = now
-        self._evaluated: OrderedDict[tuple[str, int, date], Evaluation] = OrderedDict()
+        self._evaluated: Kept[tuple[str, int, date], Evaluation] = Kept(CACHED_EVALUATIONS)
         self._ahead: tuple[Plan, date, Evaluation] | None = None
         self._guard = Lock()
         self.jobs = JobBook()
-        self.written = Written()
+        self.written = Written(KEPT)
 
     def now(self) -> datetime:
         """The present moment, aware."""
@@ -91,14 +91,10 @@ class Service:
     def evaluation(self, plan_id: str, revision: int, plan: Plan) -> Evaluation:
         """What follows from a revision today; remembered, since a revision never changes."""
         key = (plan_id, revision, self.today(plan))
-        with self._guard:
-            found = self._evaluated.get(key)
+        found = self._evaluated.get(key)
         if found is None:
             found = self._evaluate(plan, key[2])
-            with self._guard:
-                self._evaluated[key] = found
-                while len(self._evaluated) > CACHED_EVALUATIONS:
-                    self._evaluated.popitem(last=False)
+            self._evaluated.put(key, found)
         return found
 
     def _evaluate(self, plan: Plan, today: date) -> Evaluation:

@@ -2,7 +2,6 @@
 
 import sqlite3
 import zlib
-from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
@@ -10,6 +9,7 @@ from secrets import token_hex
 from typing import Any
 
 from kavrel.core.edit import find
+from kavrel.core.kept import Kept
 from kavrel.core.plan import Plan
 from kavrel.formats import plan_file
 from kavrel.store import bench, copies, log, pools, shares
@@ -68,7 +68,7 @@ class Plans:
     def __init__(self, database: Database, now: Callable[[], datetime]) -> None:
         self._database = database
         self._now = now
-        self._cache: OrderedDict[tuple[str, int], Plan] = OrderedDict()
+        self._cache: Kept[tuple[str, int], Plan] = Kept(CACHED_PLANS)
 
     # -- reading -------------------------------------------------------------------------------
 
@@ -127,9 +127,7 @@ class Plans:
         return self._remember(row.id, row.head, plan)
 
     def _remember(self, plan_id: str, number: int, plan: Plan) -> Plan:
-        self._cache[(plan_id, number)] = plan
-        while len(self._cache) > CACHED_PLANS:
-            self._cache.popitem(last=False)
+        self._cache.put((plan_id, number), plan)
         return plan
 
     def at(self, plan_id: str, number: int) -> Plan:

@@ -218,7 +218,7 @@ class _Chunk:
         self.jobs = [self._job(j) for j in model.jobs]
         self.common: dict[str, tuple[Array, Array]] = {}
         # Events that strike several datasets are looked up once for all of them.
-        self.places: dict[int, dict[_Times, Array]] = {}
+        self.places: dict[str, dict[_Times, Array]] = {}
 
     def _luck(self, name: str) -> np.random.Generator:
         return np.random.default_rng([*self.seed, crc32(name.encode())])
@@ -271,7 +271,7 @@ class _Chunk:
         for k in dataset.carriers:
             times = self.carriers[k]
             cause = self.model.carriers[k].cause
-            places = self.places.setdefault(id(times.at), {})
+            places = self.places.setdefault(f"carrier {k}", {})
             self._strike(dataset, unlucky, tally, cause, times.life, times.at, places, taken=k)
         for strikes in dataset.strikes:
             luck = self._luck(f"{strikes.cause} of {dataset.id}")
@@ -279,7 +279,8 @@ class _Chunk:
             notice = np.full(len(life), strikes.notice_days)
             if strikes.spread:
                 notice = luck.exponential(strikes.notice_days, len(life))
-            places = {} if strikes.common is None else self.places.setdefault(id(at), {})
+            together = strikes.common
+            places = self.places.setdefault(f"common {together}", {}) if together else {}
             self._strike(
                 dataset,
                 unlucky,

@@ -6,13 +6,14 @@ account that has run out counts as if it were not there.
 Source: common practice, no source; the server configuration is written to give the same.
 """
 
-from collections import OrderedDict, defaultdict
+from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from typing import NamedTuple
 
 from kavrel.core.index import Index
+from kavrel.core.kept import Kept
 from kavrel.core.plan import Account, Grant, Group, Right, Share
 
 WIDTH = {"none": 0, "read": 1, "write": 2}
@@ -103,8 +104,8 @@ class _Row:
 
 
 # An edit changes one grant; the rows of all other shares stay as they were.
-_rows: OrderedDict[str, _Row] = OrderedDict()
-MOST_ROWS = 1024
+# What is kept by a share's id is looked at before it is used: see `holds_for`.
+_rows: Kept[str, _Row] = Kept(1024)
 
 
 def _row(
@@ -115,9 +116,7 @@ def _row(
     if known is not None and known.holds_for(share, grants, people):
         return known.cells
     cells = list(_cells(share, mine, theirs, people))
-    _rows[share.id] = _Row(share, grants, people, cells)
-    if len(_rows) > MOST_ROWS:
-        _rows.popitem(last=False)
+    _rows.put(share.id, _Row(share, grants, people, cells))
     return cells
 
 
