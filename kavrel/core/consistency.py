@@ -503,16 +503,9 @@ def _homes(plan: Plan, job: Job) -> Iterator[Problem]:
     if len(homes) > 1 and not kind.empties_bins:
         said = "one job reads one pool: make a job for each pool"
         yield Problem("jobs", job.id, "datasets", said)
-    # A repository or a dump may lie on its own pool, and is then a copy on the same disks.
-    if job.target_pool in homes and kind.target == "pool" and not kind.compresses:
-        yield Problem(
-            "jobs",
-            job.id,
-            "target_pool",
-            "the target is where the data already is: a copy inside its own source is none",
-        )
-    elif job.target_pool in homes:
-        yield Problem("jobs", job.id, "target_pool", "the target is where the data already is")
+    if job.target_pool in homes:
+        said = "the target is where the data already is: a copy inside its own source is none"
+        yield Problem("jobs", job.id, "target_pool", said)
     if kind.empties_bins and len({pools[p].host for p in homes}) > 1:
         said = "these lie in different boxes, and a job runs on one: make a job for each box"
         yield Problem("jobs", job.id, "datasets", said, tolerated=True)
