@@ -13,7 +13,8 @@ from pydantic import BaseModel
 from kavrel.api.problem import ProblemError
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.plan import Plan
-from kavrel.core.questions import Answer, NotAskable, Question, Stopped, answer
+from kavrel.core.progress import Stopped
+from kavrel.core.questions import Answer, NotAskable, Question, answer
 
 MOST_KEPT = 64
 AT_ONCE = 2

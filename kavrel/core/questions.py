@@ -3,7 +3,6 @@
 The API asks them as jobs, the command line waits for them; neither knows a rule of the trade.
 """
 
-from collections.abc import Callable
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -16,7 +15,7 @@ from kavrel.core.plan import Plan, Pool
 from kavrel.core.pools.buying import Baskets, buy
 from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.pools.finder import Found, Wish, search
+from kavrel.core.pools.finder import Found, Wish, find
 from kavrel.core.pools.growth import Growth, free_bays, growth, need_of, offer_facts, offers_for
 from kavrel.core.pools.loss import risks
 from kavrel.core.pools.outlook import Outlook, outlook
@@ -24,17 +23,13 @@ from kavrel.core.pools.pool import disk_facts, pool_conditions, pool_groups, poo
 from kavrel.core.pools.purchase import PurchasePlan, purchase_plan, standing_of
 from kavrel.core.pools.strategies import Strategy, strategies
 from kavrel.core.pools.taken import Stored
+from kavrel.core.progress import Tell, nobody, or_stop
 from kavrel.core.proof.lab import LabLives, lab_lives
 from kavrel.core.quantities import Id, whole
 from kavrel.core.week.arrange import Arrangement, arrange
 from kavrel.core.week.nights import Night, nights, worst_of_months
 
-Tell = Callable[[float, str], bool]
 """Hears the share done (0 to 1) and a word on it; answers whether to go on."""
-
-
-class Stopped(Exception):
-    """The person who asked does not want to know any more."""
 
 
 class NotAskable(ValueError):
@@ -200,13 +195,13 @@ def answer(
     plan: Plan,
     evaluation: Evaluation,
     question: Question,
-    tell: Tell = lambda share, word: True,
+    tell: Tell = nobody,
 ) -> Answer:
     """The answer to a question about a plan and its evaluation.
 
     Raises NotAskable where it names what is not there, Stopped when `tell` says no.
     """
-    index = Index(plan)
+    index, tell = Index(plan), or_stop(tell)
     match question:
         case FinderQuestion():
             return _finder(index, question, tell)
@@ -217,43 +212,20 @@ def answer(
         case GrowthQuestion():
             return _growth(index, evaluation, question, tell)
         case ShuffleQuestion():
-            return ShuffleAnswer(shuffle=shuffle(index, _counting(tell, "orders tried")))
+            return ShuffleAnswer(shuffle=shuffle(index, tell))
         case ArrangeQuestion():
-            return ArrangeAnswer(arrangement=arrange(plan, evaluation.today, _going(tell)))
+            return ArrangeAnswer(arrangement=arrange(plan, evaluation.today, tell))
         case NightsQuestion():
             return _nights(index, evaluation, question, tell)
         case LabQuestion():
-            lives = lab_lives(
-                plan, evaluation.today, question.years, question.lifetimes, _going(tell)
-            )
+            lives = lab_lives(plan, evaluation.today, question.years, question.lifetimes, tell)
             return LabAnswer(lives=lives)
-
-
-def _counting(tell: Tell, what: str, of: int = 0) -> Callable[[int], None]:
-    """Turns a count of what is done into a word and, where the whole is known, a share."""
-
-    def heard(done: int) -> None:
-        if not tell(min(done / of, 1.0) if of else 0.0, f"{done:,} {what}"):
-            raise Stopped
-
-    return heard
-
-
-def _going(tell: Tell) -> Tell:
-    """The same, but Stopped is raised when it says no."""
-
-    def heard(share: float, word: str) -> bool:
-        if not tell(share, word):
-            raise Stopped
-        return True
-
-    return heard
 
 
 def _nights(
     index: Index, evaluation: Evaluation, question: NightsQuestion, tell: Tell
 ) -> NightsAnswer:
-    _going(tell)(0.1, "jobs run through the nights")
+    tell(0.1, "jobs run through the nights")
     book = CopyBook(index, pool_states(index), evaluation.today)
     found = nights(book, evaluation.today, question.days)
     return NightsAnswer(nights=tuple(found), worst=tuple(worst_of_months(found)))
@@ -275,21 +247,10 @@ def _pool(index: Index, pool: str) -> Pool:
 def _finder(index: Index, question: FinderQuestion, tell: Tell) -> FinderAnswer:
     disks = _disks(index, question.disks)
     conditions = Conditions.of(index.assumptions)
-    for event in search(disks, question.wish, conditions):
-        if isinstance(event, Found):
-            return FinderAnswer(found=event)
-        if not tell(event.done / event.of, f"{event.weighed:,} layouts weighed"):
-            raise Stopped
-    raise AssertionError("the search ends with what it found")
+    return FinderAnswer(found=find(disks, question.wish, conditions, tell))
 
 
 def _basket(index: Index, question: BasketQuestion, tell: Tell) -> BasketAnswer:
-    heard = _counting(tell, "purchases tried")
-
-    def on(tried: int) -> bool:
-        heard(tried)
-        return True
-
     # Refurbished disks are fine on the shelf as a copy, not as the working set.
     offers = [o for o in index.plan.offers if o.condition != "refurbished"] or index.plan.offers
     return BasketAnswer(
@@ -299,7 +260,7 @@ def _basket(index: Index, question: BasketQuestion, tell: Tell) -> BasketAnswer:
             _disks(index, question.disks),
             question.wish,
             Conditions.of(index.assumptions),
-            on,
+            tell,
         )
     )
 
@@ -308,16 +269,10 @@ def _odds(index: Index, evaluation: Evaluation, question: OddsQuestion, tell: Te
     pools = [_pool(index, p) for p in dict.fromkeys(question.pools)] or list(index.plan.pools)
     if not pools:
         raise NotAskable("there is no pool yet")
-    heard = _counting(tell, "lifetimes run", question.lifetimes)
-
-    def on(done: int) -> bool:
-        heard(done)
-        return True
-
     fills = {p.id: min(p.fill, 1.0) for p in evaluation.pools}
     return OddsAnswer(
         outlook=outlook(
-            index, pools, float(question.years), question.lifetimes, fills, evaluation.today, on
+            index, pools, float(question.years), question.lifetimes, fills, evaluation.today, tell
         )
     )
 
@@ -334,12 +289,10 @@ def _growth(
     offers = offers_for(index, pool)
     conditions = pool_conditions(index, pool)
     ahead = growth(index, pool, view.layout, stored, evaluation.today, question.years)
-    if not tell(0.3, "years ahead reckoned"):
-        raise Stopped
+    tell(0.3, "years ahead reckoned")
     at_hand = [disk_facts(index, index.disks[d], evaluation.today) for d in pool.disks]
     ways = strategies(index, offers, need, question.years, bays, conditions, at_hand)
-    if not tell(0.5, "purchases are being optimised, a few seconds"):
-        raise Stopped
+    tell(0.5, "purchases are being optimised, a few seconds")
     at_most = {o.id: o.at_most for o in index.plan.offers}
     plan = purchase_plan(
         offers,

@@ -7,6 +7,7 @@ from pydantic import TypeAdapter, ValidationError
 
 from kavrel.core.evaluate import Evaluation, evaluate
 from kavrel.core.plan import Plan
+from kavrel.core.progress import Stopped
 from kavrel.core.questions import (
     BasketAnswer,
     FinderAnswer,
@@ -15,7 +16,6 @@ from kavrel.core.questions import (
     OddsAnswer,
     Question,
     ShuffleAnswer,
-    Stopped,
     answer,
 )
 from tests.builders import TODAY, lab

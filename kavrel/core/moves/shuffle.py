@@ -7,7 +7,7 @@ taken that leaves a dataset without a whole verified copy.
 """
 
 import heapq
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import count
 
@@ -18,6 +18,7 @@ from kavrel.core.index import Index
 from kavrel.core.moves.state import Cargo, Move, State, World, Yard
 from kavrel.core.moves.times import MoveTimes
 from kavrel.core.plan import Disk, Tick
+from kavrel.core.progress import Tell, nobody
 from kavrel.core.working import Working, step
 
 MOST_STATES = 30_000
@@ -166,10 +167,10 @@ def waiting_shelf(index: Index) -> set[str]:
     }
 
 
-def shuffle(index: Index, tell: Callable[[int], None] = lambda tried: None) -> Shuffle:
+def shuffle(index: Index, tell: Tell = nobody) -> Shuffle:
     """The move of a plan from what was ticked so far to the wanted pools.
 
-    `tell` hears now and then how many states were searched; it may raise to stop.
+    `tell` hears now and then how many orders were tried; it may raise to stop.
     """
     world, start = world_of(index)
     yard = Yard(world)
@@ -236,9 +237,7 @@ def _answer(
     )
 
 
-def _search(
-    yard: Yard, times: MoveTimes, start: State, tell: Callable[[int], None]
-) -> _Path | None:
+def _search(yard: Yard, times: MoveTimes, start: State, tell: Tell) -> _Path | None:
     """The best path from a state, or None when there is no safe one; raises TooMany."""
     order = count()
     best: dict[State, tuple[int, float, int]] = {start: (0, 0.0, 0)}
@@ -259,7 +258,7 @@ def _search(
         if settled > MOST_STATES:
             raise TooMany
         if settled % 250 == 0:
-            tell(settled)
+            tell(0.0, f"{settled:,} orders tried")
         forced = yard.forced(state)
         for move in [forced] if forced else yard.moves(state):
             after = yard.after(state, move)
@@ -383,7 +382,7 @@ def _impossible(
     yard: Yard,
     lanes: tuple[Lane, ...],
     ticked: list[Ticked],
-    tell: Callable[[int], None],
+    tell: Tell,
 ) -> Shuffle:
     """Says what is the least to borrow or buy: the smallest disk with which there is an order."""
     for p, pool in enumerate(world.pools):

@@ -5,7 +5,7 @@ meets the wish is the cheapest; the next few follow as alternatives. A purchase 
 the finder's families over the bought disks with none, some or all of those at hand.
 """
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations
 
@@ -20,6 +20,7 @@ from kavrel.core.pools.lay_out import lay_out
 from kavrel.core.pools.layout import Layout
 from kavrel.core.pools.options import grouped
 from kavrel.core.pools.survival import outlives
+from kavrel.core.progress import Tell, nobody
 
 ALTERNATIVES = 4
 
@@ -69,7 +70,7 @@ def buy(
     at_hand: Sequence[DiskFacts],
     wish: Wish,
     conditions: Conditions,
-    tell: Callable[[int], bool] = lambda tried: True,
+    tell: Tell = nobody,
 ) -> Baskets:
     """The cheapest purchases that meet the wish; `tell` hears how many were tried."""
     if not offers:
@@ -89,7 +90,7 @@ def buy(
         if wish.budget_minor is not None and cost > wish.budget_minor:
             break
         tried += 1
-        if tried % 64 == 0 and not tell(tried):
+        if tried % 64 == 0 and not tell(0.0, f"{tried:,} purchases tried"):
             break
         bought = [
             replace(o, id=f"{o.id}-{n}", label=f"{o.label} {n + 1}")

@@ -30,6 +30,7 @@ from kavrel.core.pools.layout import Layout
 from kavrel.core.pools.loss import HORIZON_YEARS, Risk, failures_per_hour, risk_of
 from kavrel.core.pools.options import grouped
 from kavrel.core.pools.survival import outlives
+from kavrel.core.progress import Tell, nobody
 from kavrel.core.quantities import Bytes, Flag, Money, whole
 from kavrel.core.working import Working, step
 
@@ -125,15 +126,6 @@ class Found(BaseModel):
 
 
 @dataclass(frozen=True)
-class Progress:
-    """How far the finder is: candidates weighed, and families done out of all."""
-
-    weighed: int
-    done: int
-    of: int
-
-
-@dataclass(frozen=True)
 class Candidate:
     """One layout in numbers alone. `groups` are positions in the finder's order of disks."""
 
@@ -155,20 +147,13 @@ class Candidate:
         return [d for g in self.groups for d in g]
 
 
-def find(disks: Sequence[DiskFacts], wish: Wish, conditions: Conditions) -> Found:
-    """The layouts of these disks that meet the wish and that nothing beats."""
-    for event in search(disks, wish, conditions):
-        if isinstance(event, Found):
-            return event
-    raise AssertionError("the search ends with what it found")
+def find(
+    disks: Sequence[DiskFacts], wish: Wish, conditions: Conditions, tell: Tell = nobody
+) -> Found:
+    """The layouts of these disks that meet the wish and that nothing beats.
 
-
-def search(
-    disks: Sequence[DiskFacts], wish: Wish, conditions: Conditions
-) -> Iterator[Progress | Found]:
-    """The same, a step at a time: progress after each family, then what was found.
-
-    Raises ValueError beyond 24 disks.
+    `tell` hears how far it is after each family; it may raise to stop. Raises ValueError beyond 24
+    disks.
     """
     if not 1 <= len(disks) <= MOST_DISKS:
         raise ValueError(f"from 1 to {MOST_DISKS} disks, not {len(disks)}")
@@ -179,8 +164,8 @@ def search(
     weighed: list[Candidate] = []
     for number, family in enumerate(FAMILIES.values(), 1):
         weighed += finder.candidates(family)
-        yield Progress(len(weighed), number, len(FAMILIES))
-    yield finder.found(weighed, flash if spinning else [])
+        tell(number / len(FAMILIES), f"{len(weighed):,} layouts weighed")
+    return finder.found(weighed, flash if spinning else [])
 
 
 class _Finder:

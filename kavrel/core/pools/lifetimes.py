@@ -9,13 +9,14 @@ bad batches and repairs of random length (exponential) this is the Markov chain 
 Source: Weibull lifetimes are common practice; the interval is Clopper and Pearson 1934.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
 from kavrel.core.pools.odds import HOURS_PER_YEAR, Spares
+from kavrel.core.progress import Tell, nobody
 
 Array = np.ndarray[Any, Any]
 CHUNK = 125_000
@@ -81,7 +82,7 @@ def simulate(
     years: Sequence[float],
     lifetimes: int,
     seed: int,
-    tell: Callable[[int], bool] = lambda done: True,
+    tell: Tell = nobody,
 ) -> Losses:
     """How many of so many lifetimes have lost something by each of the years.
 
@@ -106,7 +107,7 @@ def simulate(
             _lose(first, each, ageing, horizon, bad, rng)
         lost += (first[:, None] <= marks[None, :]).sum(axis=0)
         done += count
-        if not tell(done):
+        if not tell(done / lifetimes, f"{done:,} lifetimes run"):
             break
     return Losses(done, tuple(years), tuple(int(n) for n in lost))
 

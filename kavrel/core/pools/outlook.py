@@ -1,7 +1,7 @@
 """A pool's odds over the years: the chain, the lifetimes beside it, and what one change buys."""
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import date
 
@@ -16,6 +16,7 @@ from kavrel.core.pools.lifetimes import Ageing, Lives, Losses, simulate
 from kavrel.core.pools.loss import Risk, damage_at_most, damage_of, odds_of, redundancy_sets, risks
 from kavrel.core.pools.odds import hourly_rate
 from kavrel.core.pools.pool import pool_conditions, pool_groups
+from kavrel.core.progress import Tell, nobody
 from kavrel.core.working import Working, step
 
 SEED = 20_260_101
@@ -115,7 +116,7 @@ def outlook(
     lifetimes: int,
     fills: Mapping[str, float],
     today: date | None = None,
-    tell: Callable[[int], bool] = lambda done: True,
+    tell: Tell = nobody,
 ) -> Outlook:
     """The odds that any of these pools is lost within 1 to 10 years, or a file while rebuilding.
 

@@ -1,6 +1,5 @@
 """The odds of the whole lab over years, by dataset and cause, and what to change first."""
 
-from collections.abc import Callable
 from datetime import date
 
 import numpy as np
@@ -10,6 +9,7 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Plan
 from kavrel.core.pools.lifetimes import interval
 from kavrel.core.pools.pool import pool_states
+from kavrel.core.progress import Tell, nobody
 from kavrel.core.proof.changes import candidates
 from kavrel.core.proof.lifetimes import Tally, live
 from kavrel.core.proof.model import cause_title, lab_model
@@ -81,7 +81,7 @@ class LabLives(_View):
 
 
 def _lived(
-    plan: Plan, today: date, years: int, lifetimes: int, tell: Callable[[int], bool]
+    plan: Plan, today: date, years: int, lifetimes: int, tell: Tell
 ) -> tuple[int, list[Tally]]:
     index = Index(plan)
     book = scheduled_book(index, pool_states(index), today)
@@ -97,7 +97,7 @@ def lab_lives(
     today: date,
     years: int,
     lifetimes: int,
-    tell: Callable[[float, str], bool] = lambda share, word: True,
+    tell: Tell = nobody,
 ) -> LabLives:
     """Runs the plan's lifetimes, then those of each change with the same luck.
 
@@ -105,9 +105,9 @@ def lab_lives(
     """
     going = True
 
-    def heard(done: int) -> bool:
+    def heard(share: float, word: str) -> bool:
         nonlocal going
-        going = tell(0.5 * done / lifetimes, f"{done:,} lifetimes run")
+        going = tell(0.5 * share, word)
         return going
 
     done, tallies = _lived(plan, today, years, lifetimes, heard)
@@ -116,14 +116,14 @@ def lab_lives(
     money = _money(tallies)
     # Changes are compared over fewer lifetimes, each with the same luck as the plan itself.
     fewer = min(done, max(lifetimes // 4, 2000))
-    _, reference = _lived(plan, today, years, fewer, lambda n: True) if going else (0, tallies)
+    _, reference = _lived(plan, today, years, fewer, nobody) if going else (0, tallies)
     before = _money(reference)
     changes = []
     options = candidates(index, book, today) if going else []
     for n, option in enumerate(options):
         if not tell(0.5 + 0.5 * n / len(options), f"change {n + 1} of {len(options)}"):
             break
-        _, changed = _lived(option.plan, today, years, fewer, lambda n: True)
+        _, changed = _lived(option.plan, today, years, fewer, nobody)
         loses = _money(changed)
         avoided = before - loses
         spent = option.money_minor / index.minor_units

@@ -9,7 +9,7 @@ lifetimes (`pools.lifetimes`). Everything is drawn for many lifetimes at once.
 Source: common practice; the interval of a share is Clopper and Pearson 1934.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 from zlib import crc32
@@ -17,6 +17,7 @@ from zlib import crc32
 import numpy as np
 
 from kavrel.core.pools.lifetimes import Ageing, Lives, first_losses
+from kavrel.core.progress import Tell, nobody
 from kavrel.core.quantities import YEAR_DAYS
 
 Array = np.ndarray[Any, Any]
@@ -172,7 +173,7 @@ def live(
     years: float,
     lifetimes: int,
     seed: int,
-    tell: Callable[[int], bool] = lambda done: True,
+    tell: Tell = nobody,
 ) -> tuple[int, list[Tally]]:
     """How many lifetimes were run, and what each dataset lost in them.
 
@@ -186,7 +187,7 @@ def live(
         count = min(CHUNK, lifetimes - done)
         parts.append(_Chunk(model, years, count, (seed, done)).run())
         done += count
-        if not tell(done):
+        if not tell(done / lifetimes, f"{done:,} lifetimes run"):
             break
     return done, [_join([p[n] for p in parts]) for n in range(len(model.datasets))]
 

@@ -11,7 +11,7 @@ that what has no place truly has none. The fluid of the whole month then says wh
 
 from bisect import bisect_left, insort
 from collections import defaultdict
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 from functools import cached_property, lru_cache
@@ -26,6 +26,7 @@ from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job, Plan
 from kavrel.core.pools.pool import pool_states
+from kavrel.core.progress import Tell, nobody
 from kavrel.core.schedule import OFTEN, starts
 from kavrel.core.week.counts import Counts, counts
 from kavrel.core.week.exact import MOST_JOBS, solve
@@ -163,9 +164,7 @@ def clock(minute: int) -> str:
     return f"{minute // 60 % 24:02}:{minute % 60:02}"
 
 
-def arrange(
-    plan: Plan, today: date, tell: Callable[[float, str], bool] = lambda share, word: True
-) -> Arrangement:
+def arrange(plan: Plan, today: date, tell: Tell = nobody) -> Arrangement:
     """Moves start times so that nothing clashes, or says exactly what cannot fit."""
     index = Index(plan)
     book = scheduled_book(index, pool_states(index), today)

@@ -95,7 +95,7 @@ def test_with_wear_a_new_disk_still_fails_as_often_within_five_years() -> None:
 
 
 def test_it_stops_when_it_is_told_to_and_says_how_many_it_did() -> None:
-    losses = simulate([lives(2, 1)], AS_THE_CHAIN, (5.0,), 500_000, 1, lambda done: False)
+    losses = simulate([lives(2, 1)], AS_THE_CHAIN, (5.0,), 500_000, 1, lambda share, word: False)
     assert 0 < losses.lifetimes < 500_000
 
 
