@@ -133,8 +133,9 @@ function Drawing() {
           <div className="min-w-0 flex-1 px-4 py-1.5" aria-live="polite">
             {waiting > 0 && (
               <p className="font-semibold text-danger">
-                Not saved yet: Kavrel does not answer. {waiting === 1 ? 'One change waits' : `${waiting} changes wait`}{' '}
-                here and goes out as soon as it does.
+                Not saved yet: Kavrel does not answer.{' '}
+                {waiting === 1 ? 'One change waits here and goes' : `${waiting} changes wait here and go`} out as soon
+                as it does.
               </p>
             )}
             {newDay && (

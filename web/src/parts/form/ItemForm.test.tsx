@@ -201,6 +201,9 @@ describe('a form of something that is there', () => {
     await userEvent.tab();
     await screen.findByText('not saved yet');
     expect(screen.getByLabelText<HTMLInputElement>('Name').value).toBe('letters late');
+    // Leaving the next field, with nothing more typed, is no second change.
+    await userEvent.tab();
+    await userEvent.tab();
     gone = false;
     await screen.findByText('saved', {}, { timeout: 4000 });
     // The same edit again, by its name: the server makes it once.
@@ -233,5 +236,38 @@ describe('a form of something new', () => {
     await waitFor(() => expect(onDone).toHaveBeenCalled());
     expect(sent[0]).toMatchObject({ method: 'POST', url: '/api/plans/p/datasets', body: { size_bytes: 2e12 } });
     expect(sent[0]?.body).not.toHaveProperty('id');
+  });
+});
+
+describe('a form of something that the page has never heard of', () => {
+  it('draws a kind that only the server declares, and asks for what that kind uses', async () => {
+    // As a toy kind in the registry comes over the API; see tests/core/test_declared.py.
+    const kinds = [
+      { value: 'nuisance', label: 'a nuisance', when: [] },
+      { value: 'slate', label: 'a slate', when: [] },
+    ];
+    const of = { field: 'worth', one_of: ['slate'], none_of: [], filled: false };
+    const toy: Form = {
+      ...form,
+      fields: [
+        { ...field('worth', 'Kind', 'select'), choices: kinds },
+        { ...field('file_bytes', 'Chalk', 'size'), when: [[of]] },
+      ],
+    };
+    const client = new QueryClient();
+    client.setQueryData(FORMS, { forms: [toy] });
+    const sent = server({ status: 200, body: state(8) });
+    render(
+      <QueryClientProvider client={client}>
+        <PlanProvider state={state(7)}>
+          <ItemForm collection="datasets" item={dataset} isNew={false} onDone={vi.fn()} />
+        </PlanProvider>
+      </QueryClientProvider>,
+    );
+    expect(screen.queryByLabelText('Chalk')).toBeNull();
+    await userEvent.selectOptions(screen.getByLabelText('Kind'), 'a slate');
+    expect(screen.getByLabelText('Chalk')).toBeTruthy();
+    await waitFor(() => expect(sent).toHaveLength(1));
+    expect(sent[0]?.body).toMatchObject({ worth: 'slate', file_bytes: 4_000_000 });
   });
 });

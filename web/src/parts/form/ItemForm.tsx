@@ -52,6 +52,8 @@ export function ItemForm<C extends Collection>({
   const seen = useRef(meta.revision);
   const [first] = useState(() => drafted(form, item as unknown as Plain, plan.currency));
   const saved = useRef(first);
+  /** What is on its way: the same is not sent twice while nobody answers. */
+  const sending = useRef<Draft | null>(null);
   const { control, getValues, setValue, setError, clearErrors, reset, formState } = useForm<Draft>({
     defaultValues: first,
   });
@@ -74,6 +76,8 @@ export function ItemForm<C extends Collection>({
     const before = byName(saved.current);
     const touched = shownIn(form, now, base.current).filter((f) => isNew || !same(now[f.name], before[f.name]));
     if (!isNew && !touched.length) return;
+    const under = sending.current;
+    if (under && touched.every((f) => same(now[f.name], under[f.name]))) return;
     const values: [string, unknown][] = [];
     let wrong = false;
     clearErrors();
@@ -92,6 +96,7 @@ export function ItemForm<C extends Collection>({
       const typed = values.reduce((found, [name, value]) => place(found, name, value), base.current);
       return shape(settled(form, typed, now, before, base.current, isNew) as unknown as Items[C]);
     };
+    sending.current = now;
     change.mutate(
       {
         edit: () =>
@@ -101,6 +106,9 @@ export function ItemForm<C extends Collection>({
         seen: revision,
       },
       {
+        onSettled: () => {
+          if (sending.current === now) sending.current = null;
+        },
         onSuccess: (result) => {
           base.current = made();
           seen.current = result.meta.revision;
