@@ -112,7 +112,7 @@ def forget() -> None:
     """Empties every cache of the core, as after starting anew."""
     caches = (
         schedule.starts,
-        flow.runs,
+        flow.ran,
         flow.points,
         flow.ages,
         flow.losses,

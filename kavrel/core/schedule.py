@@ -6,12 +6,13 @@ Jobs of every hour follow elapsed time: none in the gap, one in each of the repe
 Source: Debian's cron(8); the exports in `formats.timers` and `formats.calendar` say the same.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import UTC, date, datetime, time, timedelta
 from functools import lru_cache
 from typing import TypeVar
 from zoneinfo import ZoneInfo
 
+from kavrel.core.local_days import local_days
 from kavrel.core.plan import Schedule
 
 ANCHOR = date(2024, 1, 1)  # a Monday: "every n" counts from here unless the job says otherwise
@@ -49,7 +50,7 @@ def complaint(schedule: Schedule) -> tuple[str, str] | None:
     first = schedule.start or ANCHOR
     if schedule.until and schedule.until < first:
         return "until", "this never fires: it ends before it starts"
-    if next(_days(schedule, first, first + timedelta(days=366 * 40)), None) is None:
+    if next(iter(_days(schedule, first, first + timedelta(days=366 * 40))), None) is None:
         return "day", "this never fires: no such day comes up"
     return None
 
@@ -78,36 +79,43 @@ def _months(day: date) -> int:
     return day.year * 12 + day.month - 1
 
 
-def _days(schedule: Schedule, first: date, last: date) -> Iterator[date]:
-    """Days from `first` to `last`, both included, on which the schedule fires."""
+def _days(schedule: Schedule, first: date, last: date) -> Iterable[int]:
+    """Proleptic ordinals of the days from `first` to `last`, both included, on which it fires."""
     anchor = schedule.start or ANCHOR
     if schedule.start:
         first = max(first, schedule.start)
     if schedule.until:
         last = min(last, schedule.until)
     if schedule.kind == "monthly":
-        month = _months(first) + -(_months(first) - _months(anchor)) % schedule.every
-        while month <= _months(last):
-            found = (
-                _nth_weekday(month, schedule.weekdays[0], schedule.nth)
-                if schedule.nth
-                else _day_of_month(month, schedule.day)
-            )
-            if found and first <= found <= last:
-                yield found
-            month += schedule.every
-        return
-    day, one = first, timedelta(days=1)
-    monday = anchor - timedelta(days=anchor.weekday())
-    while day <= last:
-        if schedule.kind in (*OFTEN, "after"):
-            yield day
-        elif schedule.kind == "daily":
-            if (day - anchor).days % schedule.every == 0:
-                yield day
-        elif day.weekday() in schedule.weekdays and (day - monday).days // 7 % schedule.every == 0:
-            yield day
-        day += one
+        return _by_the_month(schedule, anchor, first, last)
+    begin, end = first.toordinal(), last.toordinal() + 1
+    if schedule.kind in (*OFTEN, "after"):
+        return range(begin, end)
+    if schedule.kind == "daily":
+        return range(begin + (anchor.toordinal() - begin) % schedule.every, end, schedule.every)
+    monday = anchor.toordinal() - anchor.weekday()
+    due = [d for d in schedule.weekdays if 0 <= d <= 6]
+    weeks = range(begin - (begin - monday) % 7, end, 7)
+    return (
+        day
+        for week in weeks
+        if (week - monday) // 7 % schedule.every == 0
+        for day in (week + d for d in sorted(due))
+        if begin <= day < end
+    )
+
+
+def _by_the_month(schedule: Schedule, anchor: date, first: date, last: date) -> Iterator[int]:
+    month = _months(first) + -(_months(first) - _months(anchor)) % schedule.every
+    while month <= _months(last):
+        found = (
+            _nth_weekday(month, schedule.weekdays[0], schedule.nth)
+            if schedule.nth
+            else _day_of_month(month, schedule.day)
+        )
+        if found and first <= found <= last:
+            yield found.toordinal()
+        month += schedule.every
 
 
 def _day_of_month(month: int, day: int) -> date | None:
@@ -154,35 +162,54 @@ def gap_end(local: datetime) -> float | None:
 @lru_cache(maxsize=2048)
 def starts(schedule: Schedule, zone: str, first: date, last: date) -> tuple[float, ...]:
     """Start instants (seconds since 1970, UTC) on local days `first` to `last`, both included."""
-    place = ZoneInfo(schedule.zone or zone)
+    place = schedule.zone or zone
     if schedule.kind == "minutes":
-        return tuple(_by_the_minute(schedule, place, first, last))
+        return tuple(_by_the_minute(schedule, ZoneInfo(place), first, last))
     clock = time.fromisoformat(schedule.at)
-    hours = [(h, clock.minute) for h in hours_of(schedule)] if schedule.kind == "hourly" else None
-    every_hour = hours is not None and len(hours) == 24
+    hours = hours_of(schedule) if schedule.kind == "hourly" else [clock.hour]
+    since = [h * 3600.0 + clock.minute * 60.0 for h in hours]
+    once = since[0] if len(since) == 1 else None
+    days = list(_days(schedule, first, last))
+    if not days:
+        return ()
+    table = local_days(place, days[0], days[-1])
+    found: list[float] = []
+    for day in days:
+        begin, straight = table[day - days[0]]
+        if straight and once is not None:
+            found.append(begin + once)
+        elif straight:
+            found += [begin + s for s in since]
+        else:
+            found += _on_an_odd_day(date.fromordinal(day), hours, clock.minute, ZoneInfo(place))
+    return tuple(found)
+
+
+def _on_an_odd_day(day: date, hours: Sequence[int], minute: int, place: ZoneInfo) -> list[float]:
+    """Starts of a day on which clocks change."""
+    every_hour = len(hours) == 24
     found: set[float] = set()
-    for day in _days(schedule, first, last):
-        for hour, minute in hours or ((clock.hour, clock.minute),):
-            local = datetime.combine(day, time(hour, minute), place)
-            moved, again = local.timestamp(), local.replace(fold=1).timestamp()
-            if moved == again:
-                found.add(moved)
-            elif again < moved:  # in the spring gap
-                if not every_hour:
-                    found.add(gap_end(local) or moved)
-            else:  # in the repeated hour
-                found.add(moved)
-                if every_hour:
-                    found.add(again)
-    return tuple(sorted(found))
+    for hour in hours:
+        local = datetime.combine(day, time(hour, minute), place)
+        moved, again = local.timestamp(), local.replace(fold=1).timestamp()
+        if moved == again:
+            found.add(moved)
+        elif again < moved:  # in the spring gap
+            if not every_hour:
+                found.add(gap_end(local) or moved)
+        else:  # in the repeated hour
+            found.add(moved)
+            if every_hour:
+                found.add(again)
+    return sorted(found)
 
 
 def _by_the_minute(schedule: Schedule, place: ZoneInfo, first: date, last: date) -> Iterator[float]:
     """Starts by elapsed time, so many to the hour."""
     days = list(_days(schedule, first, last))
     if days:
-        at = datetime.combine(days[0], time(), place).timestamp()
-        end = datetime.combine(days[-1] + timedelta(days=1), time(), place).timestamp()
+        low, high = date.fromordinal(days[0]), date.fromordinal(days[-1] + 1)
+        at, end = (datetime.combine(d, time(), place).timestamp() for d in (low, high))
         while at < end:
             yield at
             at += schedule.every * 60

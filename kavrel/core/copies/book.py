@@ -14,7 +14,7 @@ from kavrel.core.copies.first import first_seconds, first_ways
 from kavrel.core.copies.flow import Flow, Part
 from kavrel.core.copies.path import MB, Path, Place, path
 from kavrel.core.copies.resource import Resource
-from kavrel.core.copies.retention import DAY, Ages, Point, Rule
+from kavrel.core.copies.retention import DAY, Ages, Point, Points, Rule
 from kavrel.core.copies.worst import Moment, worst_age, worst_loss
 from kavrel.core.filesystems import ext4
 from kavrel.core.index import Index
@@ -470,7 +470,7 @@ class CopyBook:
         chained = sum(2 * self.step_days(j) for j in self._upstream(job))
         return int(min(span + chained, LONGEST_LOOK_BACK_DAYS)) + 2
 
-    def points(self, job: Job) -> tuple[Point, ...]:
+    def points(self, job: Job) -> Points:
         """The job's points around the window, each with when it is complete and when pruned."""
         return flows.points(self.flow(job), *self._span(job))
 

@@ -10,8 +10,10 @@ from functools import lru_cache
 from typing import NamedTuple
 from zoneinfo import ZoneInfo
 
+import numpy as np
+
 from kavrel.core.copies import retention as keeping
-from kavrel.core.copies.retention import DAY, Ages, Point, Rule
+from kavrel.core.copies.retention import DAY, Ages, Points, Rule
 from kavrel.core.plan import Retention, Schedule
 from kavrel.core.schedule import longest_step_days, starts
 
@@ -88,61 +90,107 @@ class FlowRun(NamedTuple):
     gap_days: float
 
 
-@lru_cache(maxsize=512)
-def runs(flow: Flow, begin: date, end: date) -> tuple[FlowRun, ...]:
+class Runs(NamedTuple):
+    """Runs in order, held as columns (epoch s): there are thousands of them."""
+
+    start: np.ndarray
+    end: np.ndarray
+    data_time: np.ndarray
+    gap_days: np.ndarray
+
+
+NONE = Runs(*(np.empty(0) for _ in range(4)))
+
+
+def runs(flow: Flow, begin: date, end: date) -> list[FlowRun]:
     """Runs of the starts on local days `begin` to `end`; a run waits for the one before it."""
+    return [FlowRun(*r) for r in zip(*(c.tolist() for c in ran(flow, begin, end)), strict=True)]
+
+
+@lru_cache(maxsize=512)
+def ran(flow: Flow, begin: date, end: date) -> Runs:
+    """The same as columns."""
     if flow.never:
-        return ()
+        return NONE
     if flow.after:
         step = longest_step_days(flow.after.schedule)
-        wait = flow.looks_every_s
-        times = tuple(
-            r.end + wait for r in runs(flow.after, begin - timedelta(days=int(step) + 1), end)
-        )
+        times = ran(flow.after, begin - timedelta(days=int(step) + 1), end).end + flow.looks_every_s
     else:
-        times = starts(flow.schedule, flow.zone, begin, end)
-    feed: tuple[Point, ...] | None = None
+        times = np.array(starts(flow.schedule, flow.zone, begin, end))
+    if flow.first:
+        opens = datetime.combine(flow.first[0], time(), ZoneInfo(flow.zone)).timestamp()
+        times = times[times >= opens]
+    seeds = flow.first[1] if flow.first and begin <= flow.first[0] else None
+    feed: Points | None = None
     if flow.upstream:
         step = longest_step_days(flow.upstream.schedule)
         feed = points(flow.upstream, begin - timedelta(days=int(2 * step) + 2), end)
-    opens = -float("inf")
-    if flow.first:
-        opens = datetime.combine(flow.first[0], time(), ZoneInfo(flow.zone)).timestamp()
+    return _at_once(flow, times, feed, seeds) or _one_by_one(flow, times, feed, seeds)
+
+
+def _at_once(
+    flow: Flow, times: np.ndarray, feed: Points | None, seeds: float | None
+) -> Runs | None:
+    """All runs, where each has ended when the next is due; None where one waits for another."""
+    if not len(times):
+        return NONE
+    gaps = np.append(flow.usual_days * DAY, np.diff(times))
+    lengths, which = np.unique(gaps, return_inverse=True)
+    seconds = np.array([flow.run_seconds(gap / DAY) for gap in lengths.tolist()])[which]
+    if seeds is not None:
+        seconds[0] = seeds
+    ends = times + seconds
+    if not np.isfinite(ends).all() or (gaps[1:] <= 0).any() or (ends[:-1] > times[1:]).any():
+        return None
+    found = Runs(times, ends, times, gaps / DAY)
+    if feed is None:
+        return found
+    # What a run reads is as of the newest point of the job before it.
+    newest = np.searchsorted(feed.done, times, side="right") - 1
+    there = newest >= 0
+    data_time = feed.data[newest[there]] if len(feed) else times[there]
+    return Runs(times[there], ends[there], data_time, found.gap_days[there])
+
+
+def _one_by_one(flow: Flow, times: np.ndarray, feed: Points | None, seeds: float | None) -> Runs:
+    """The runs one after the other: what is due while another still runs waits for its end."""
     found: list[FlowRun] = []
     lengths: dict[float, float] = {}
+    points_of = list(feed) if feed is not None else None
     position, before, free = 0, 0.0, -float("inf")
-    for due in times:
-        if due < opens or (before and due <= before):
+    for due in times.tolist():
+        if before and due <= before:
             continue  # the run that waited for the one before it is this one too
         start = max(due, free)
         gap = start - before if before else flow.usual_days * DAY
         seconds = lengths.get(gap)
         if seconds is None:
             seconds = lengths[gap] = flow.run_seconds(gap / DAY)
-        if flow.first and not before and begin <= flow.first[0]:
-            seconds = flow.first[1]
+        if seeds is not None and not before:
+            seconds = seeds
         before = start
         data_time = start
-        if feed is not None:
-            while position + 1 < len(feed) and feed[position + 1].available_at <= start:
+        if points_of is not None:
+            while position + 1 < len(points_of) and points_of[position + 1].available_at <= start:
                 position += 1
-            if not feed or feed[position].available_at > start:
+            if not points_of or points_of[position].available_at > start:
                 continue
-            data_time = feed[position].data_time
+            data_time = points_of[position].data_time
         free = start + seconds
         if free < float("inf"):
             found.append(FlowRun(start, free, data_time, gap / DAY))
-    return tuple(found)
+    return Runs(*(np.array(c) for c in zip(*found, strict=True))) if found else NONE
 
 
 @lru_cache(maxsize=512)
-def points(flow: Flow, begin: date, end: date) -> tuple[Point, ...]:
+def points(flow: Flow, begin: date, end: date) -> Points:
     """Points of the starts on local days `begin` to `end`, each with when it is pruned."""
     return keeping.keep(_moments(flow, begin, end), flow.retention, flow.zone)
 
 
-def _moments(flow: Flow, begin: date, end: date) -> list[tuple[float, float]]:
-    return [(r.data_time, r.end) for r in runs(flow, begin, end)]
+def _moments(flow: Flow, begin: date, end: date) -> tuple[np.ndarray, np.ndarray]:
+    found = ran(flow, begin, end)
+    return found.data_time, found.end
 
 
 def rulings(flow: Flow, begin: date, end: date) -> list[list[Rule]]:

@@ -19,13 +19,17 @@ and sparse far; the oldest stays. `trash_days` is the trash can of a mirror: wha
 deletes stays so much longer. Source: common practice, no source.
 """
 
+import math
 from bisect import bisect_left, insort
 from collections.abc import Callable, Iterator, Sequence
-from datetime import datetime, time
+from datetime import date, datetime, time
 from itertools import pairwise
-from typing import NamedTuple
+from typing import NamedTuple, overload
 from zoneinfo import ZoneInfo
 
+import numpy as np
+
+from kavrel.core.local_days import ordinals_and_hours
 from kavrel.core.plan import Retention
 
 DAY = 86_400.0
@@ -40,13 +44,51 @@ class Point(NamedTuple):
     expires_at: float
 
 
-PERIODS: dict[str, tuple[Callable[[datetime], int], float]] = {
-    # The bucket a local time falls into, and the longest such period in days.
-    "hourly": (lambda t: t.toordinal() * 24 + t.hour, 1 / 24),
-    "daily": (lambda t: t.toordinal(), 1.0),
-    "weekly": (lambda t: (t.toordinal() - 1) // 7, 7.0),
-    "monthly": (lambda t: t.year * 12 + t.month, 31.0),
-    "yearly": (lambda t: t.year, 366.0),
+class Points(Sequence[Point]):
+    """Points in order of time, held as columns: there are thousands, and few are looked at singly.
+
+    `data`, `done`, `until`: when each is of, complete and pruned (epoch s).
+    """
+
+    def __init__(self, data: np.ndarray, done: np.ndarray, until: np.ndarray) -> None:
+        self.data, self.done, self.until = data, done, until
+
+    @staticmethod
+    def of(points: Sequence[Point]) -> "Points":
+        """Any points as columns."""
+        return points if isinstance(points, Points) else Points(*np.array(points).reshape(-1, 3).T)
+
+    def __len__(self) -> int:
+        return len(self.data)
+
+    @overload
+    def __getitem__(self, at: int) -> Point: ...
+    @overload
+    def __getitem__(self, at: slice | np.ndarray) -> "Points": ...
+    def __getitem__(self, at: int | slice | np.ndarray) -> "Point | Points":
+        if isinstance(at, slice | np.ndarray):
+            return Points(self.data[at], self.done[at], self.until[at])
+        return Point(float(self.data[at]), float(self.done[at]), float(self.until[at]))
+
+    def __iter__(self) -> Iterator[Point]:
+        return map(Point, self.data.tolist(), self.done.tolist(), self.until.tolist())
+
+
+Buckets = Callable[[np.ndarray, np.ndarray], np.ndarray]
+EPOCH_ORDINAL = date(1970, 1, 1).toordinal()
+
+
+def _calendar(unit: str) -> Buckets:
+    return lambda day, hour: (day - EPOCH_ORDINAL).astype("M8[D]").astype(f"M8[{unit}]").astype(int)
+
+
+PERIODS: dict[str, tuple[Buckets, float]] = {
+    # The buckets that local days and hours fall into, and the longest such period in days.
+    "hourly": (lambda day, hour: day * 24 + hour, 1 / 24),
+    "daily": (lambda day, hour: day, 1.0),
+    "weekly": (lambda day, hour: (day - 1) // 7, 7.0),
+    "monthly": (_calendar("M"), 31.0),
+    "yearly": (_calendar("Y"), 366.0),
 }
 
 
@@ -102,97 +144,97 @@ Rule = tuple[str, float]  # in words, and until when (epoch s) it keeps a point
 
 
 def _rules(
-    moments: Sequence[tuple[float, float]], retention: Retention, zone: str
-) -> list[tuple[str, list[float]]]:
+    data: np.ndarray, available: np.ndarray, retention: Retention, zone: str
+) -> list[tuple[str, np.ndarray]]:
     """Each rule in words, with until when it keeps each point; -infinity where it does not."""
-    count = len(moments)
-    available = [m[1] for m in moments]
-    found: list[tuple[str, list[float]]] = []
+    found: list[tuple[str, np.ndarray]] = []
     if retention.last:
         n = retention.last
-        later = [available[i + n] if i + n < count else FOREVER for i in range(count)]
-        found.append(("the newest" if n == 1 else f"one of the last {n}", later))
+        said = "the newest" if n == 1 else f"one of the last {n}"
+        found.append((said, _later(available, n)))
     if retention.all_days:
-        span = retention.all_days * DAY
-        young = [data + span for data, _ in moments]
+        young = data + retention.all_days * DAY
         found.append((f"younger than {retention.all_days} days", young))
     wanted = [(n, getattr(retention, n)) for n in PERIODS if getattr(retention, n)]
-    place = ZoneInfo(zone)
-    local = [datetime.fromtimestamp(m[0], place) for m in moments] if wanted else []
+    local = ordinals_and_hours(zone, data) if wanted or retention.windows else (data, data)
     # Until when the finer rules keep each point; with `beyond`, coarser rules count from then.
-    ruled = [max(column) for column in zip(*(c for _, c in found), strict=True)] or None
+    ruled = np.maximum.reduce([c for _, c in found]) if found else None
+    done = available.tolist()
     for name, number in wanted:
-        runs = _Buckets([PERIODS[name][0](t) for t in local])
+        runs = _Buckets(PERIODS[name][0](*local))
         first = retention.of_period == "first"
         if retention.counting == "each":
-            found.append((f"{name}, one of {number}", _on_its_own(runs, available, number, first)))
+            each = np.array(_on_its_own(runs, done, number, first))
+            found.append((f"{name}, one of {number}", each))
             continue
         here = _beyond(runs, available, number, first, ruled)
-        before = ruled or [-FOREVER] * count
-        found.append(
-            (
-                f"{name}, one of {number}",
-                [u if u > b else -FOREVER for u, b in zip(here, before, strict=True)],
-            )
-        )
-        ruled = [max(u, b) for u, b in zip(here, before, strict=True)]
+        before = np.full(len(data), -FOREVER) if ruled is None else ruled
+        found.append((f"{name}, one of {number}", np.where(here > before, here, -FOREVER)))
+        ruled = np.maximum(here, before)
     if retention.windows:
-        local = [datetime.fromtimestamp(m[0], place) for m in moments]
-        found.append((windows_in_words(retention), _windowed(moments, local, retention)))
+        kept = np.array(_windowed(data.tolist(), done, local, retention))
+        found.append((windows_in_words(retention), kept))
     if retention.thin:
-        found.append((f"spread over at most {retention.thin}", _thinned(moments, retention.thin)))
+        kept = np.array(_thinned(data.tolist(), done, retention.thin))
+        found.append((f"spread over at most {retention.thin}", kept))
     # The newest point stays whatever the rules say; a trash can keeps what it replaced.
-    trash = retention.trash_days * DAY
-    newest = [*(a + trash for a in available[1:]), FOREVER]
-    said = f"trash can, {retention.trash_days} days" if trash else "newest until the next"
-    found.append((said, newest))
+    said = f"trash can, {retention.trash_days} days" if retention.trash_days else ""
+    newest = _later(available, 1) + retention.trash_days * DAY
+    found.append((said or "newest until the next", newest))
     if retention.hold_until:
         held = datetime.combine(retention.hold_until, time(), ZoneInfo(zone)).timestamp()
-        found.append(
-            (
-                f"held until {retention.hold_until}",
-                [held if a < held else -FOREVER for a in available],
-            )
-        )
+        said = f"held until {retention.hold_until}"
+        found.append((said, np.where(available < held, held, -FOREVER)))
     return found
 
 
-def keep(
-    moments: Sequence[tuple[float, float]], retention: Retention, zone: str
-) -> tuple[Point, ...]:
-    """Points with their expiry from (data time, available time) pairs in order of time.
+def _later(available: np.ndarray, count: int) -> np.ndarray:
+    """When so many newer points are complete."""
+    return np.append(available[count:], np.full(min(count, len(available)), FOREVER))
+
+
+Moments = Sequence[tuple[float, float]] | tuple[np.ndarray, np.ndarray]
+
+
+def _columns(moments: Moments) -> tuple[np.ndarray, np.ndarray]:
+    if isinstance(moments, tuple) and moments and isinstance(moments[0], np.ndarray):
+        return moments
+    data, done = np.array(moments, dtype=float).reshape(-1, 2).T
+    return data, done
+
+
+def keep(moments: Moments, retention: Retention, zone: str) -> Points:
+    """Points with their expiry from (data time, available time) pairs in order of time, or columns.
 
     A point leaves when the later point that makes it superfluous is complete, or when its age
     passes `all_days`, whichever rule lets go last.
     """
-    if not moments:
-        return ()
-    columns = [column for _, column in _rules(moments, retention, zone)]
-    untils = columns[0] if len(columns) == 1 else map(max, *columns)
-    return tuple(
-        Point(data, done, until) for (data, done), until in zip(moments, untils, strict=True)
-    )
+    data, done = _columns(moments)
+    if not len(data):
+        return Points(data, done, data)
+    rules = _rules(data, done, retention, zone)
+    return Points(data, done, np.maximum.reduce([column for _, column in rules]))
 
 
-def rulings(
-    moments: Sequence[tuple[float, float]], retention: Retention, zone: str
-) -> list[list[Rule]]:
+def rulings(moments: Moments, retention: Retention, zone: str) -> list[list[Rule]]:
     """For each (data time, available time), in order of time, every rule that keeps it and how long.
 
     The calendar's rules are listed where they keep a point beyond the finer ones.
     """
-    columns = _rules(moments, retention, zone) if moments else []
+    data, done = _columns(moments)
+    rules = _rules(data, done, retention, zone) if len(data) else []
+    columns = [(name, column.tolist()) for name, column in rules]
     return [
         [(name, column[i]) for name, column in columns if column[i] > -FOREVER]
-        for i in range(len(moments))
+        for i in range(len(data))
     ]
 
 
-def _thinned(moments: Sequence[tuple[float, float]], most: int) -> list[float]:
+def _thinned(data: Sequence[float], available: Sequence[float], most: int) -> list[float]:
     """Until when thinning keeps each point."""
-    until = [FOREVER] * len(moments)
+    until = [FOREVER] * len(data)
     standing: list[int] = []
-    for i, (_, now) in enumerate(moments):
+    for i, now in enumerate(available):
         standing.append(i)
         if len(standing) <= most:
             continue
@@ -201,7 +243,7 @@ def _thinned(moments: Sequence[tuple[float, float]], most: int) -> list[float]:
         elif most == 2:
             goes = 1
         else:
-            times = [moments[j][0] for j in standing]
+            times = [data[j] for j in standing]
             # Ages from the newest point on; the neighbours' distance against the age of the middle.
             goes = min(
                 range(1, len(times) - 1),
@@ -214,15 +256,10 @@ def _thinned(moments: Sequence[tuple[float, float]], most: int) -> list[float]:
 class _Buckets:
     """Points by the period that they fall into: the first and the last of each, in order."""
 
-    def __init__(self, buckets: Sequence[int]) -> None:
-        self.first: list[int] = []
-        self.last: list[int] = []
-        for i, bucket in enumerate(buckets):
-            if i and bucket == buckets[i - 1]:
-                self.last[-1] = i
-            else:
-                self.first.append(i)
-                self.last.append(i)
+    def __init__(self, buckets: np.ndarray) -> None:
+        ends = np.flatnonzero(np.diff(buckets))
+        self.first: list[int] = [0, *(ends + 1).tolist()]
+        self.last: list[int] = [*ends.tolist(), len(buckets) - 1]
 
 
 def _on_its_own(
@@ -244,63 +281,67 @@ def _on_its_own(
 
 def _beyond(
     runs: _Buckets,
-    available: Sequence[float],
+    available: np.ndarray,
     wanted: int,
     first: bool,
-    ruled: Sequence[float] | None,
-) -> list[float]:
+    ruled: np.ndarray | None,
+) -> np.ndarray:
     """Until when a rule keeps each point that counts only periods beyond the finer rules.
 
     `ruled` is until when those keep each point, None where there are none. A period counts from
     when they let its point go. With the last of each period, that of the period that still runs is
     the newest point, which finer rules always have: it counts from when its period is over.
     """
-    until = [-FOREVER] * len(available)
-    counts: list[float] = []
-    for k, (low, high) in enumerate(zip(runs.first, runs.last, strict=True)):
-        if ruled is None:
-            counts.append(available[low])
-        elif first:
-            counts.append(max(available[low], ruled[low]))
-        else:
-            over = available[runs.first[k + 1]] if k + 1 < len(runs.first) else FOREVER
-            counts.append(max(over, ruled[high]))
-    # From the newest period back: a point goes when `wanted` newer periods count, whichever.
-    newer: list[float] = []
-    for low, high, from_ in zip(
-        reversed(runs.first), reversed(runs.last), reversed(counts), strict=True
-    ):
-        chosen = low if first else high
-        until[chosen] = newer[wanted - 1] if len(newer) >= wanted else FOREVER
-        if ruled is None and not first:
-            for i in range(low, high):
-                until[i] = available[i + 1]
-        insort(newer, from_)
+    until = np.full(len(available), -FOREVER)
+    if ruled is None:
+        counts = available[runs.first]
+        if not first:
+            until[:-1] = available[1:]  # the last of its period, until the next comes
+    elif first:
+        counts = np.maximum(available[runs.first], ruled[runs.first])
+    else:
+        over = np.append(available[runs.first[1:]], FOREVER)
+        counts = np.maximum(over, ruled[runs.last])
+    until[runs.first if first else runs.last] = _when_newer_count(counts, wanted)
     return until
 
 
+def _when_newer_count(counts: np.ndarray, wanted: int) -> np.ndarray:
+    """For each period, when so many newer ones count, whichever; infinite where there are fewer."""
+    if (counts[1:] >= counts[:-1]).all():
+        return _later(counts, wanted)
+    found, newer = [], []  # type: list[float], list[float]
+    for from_ in reversed(counts.tolist()):
+        found.append(newer[wanted - 1] if len(newer) >= wanted else FOREVER)
+        insort(newer, from_)
+    return np.array(found[::-1])
+
+
 def _windowed(
-    moments: Sequence[tuple[float, float]], local: Sequence[datetime], retention: Retention
+    data: Sequence[float],
+    runs: Sequence[float],
+    local: tuple[np.ndarray, np.ndarray],
+    retention: Retention,
 ) -> list[float]:
     """Until when windows of age keep each point.
 
-    In each window there is one point of each period among those that are in it at the same run;
-    what leaves it for the next one is what is left.
+    `runs` are when each is complete. In each window there is one point of each period among those
+    that are in it at the same run; what leaves it for the next one is what is left.
     """
-    runs = [m[1] for m in moments]
-    until = [FOREVER] * len(moments)
-    left = list(range(len(moments)))
+    until = [FOREVER] * len(data)
+    left = list(range(len(data)))
     opens = 0.0
     for window in retention.windows:
-        bucket_of, ends = PERIODS[window.every][0], window.days * DAY
+        buckets = PERIODS[window.every][0](*local).tolist()
+        ends = window.days * DAY
         standing: dict[int, tuple[int, int]] = {}  # period: the point, and the run that ends it
         gone: set[int] = set()
         for i in left:
-            enters = max(bisect_left(runs, moments[i][0] + opens), i)
-            leaves = bisect_left(runs, moments[i][0] + ends)
+            enters = max(bisect_left(runs, data[i] + opens), i)
+            leaves = bisect_left(runs, data[i] + ends)
             if enters >= leaves or enters >= len(runs):
                 continue  # no run sees it in this window
-            bucket = bucket_of(local[i])
+            bucket = buckets[i]
             before = standing.get(bucket)
             if retention.of_period == "first":
                 # The newest point stays anyway: it is let go at the next run at the earliest.
@@ -316,13 +357,14 @@ def _windowed(
         left = [i for i in left if i not in gone]
         opens = ends
     for i in left:
-        until[i] = moments[i][0] + opens
+        until[i] = data[i] + opens
     return until
 
 
 def existing(points: Sequence[Point], at: float) -> list[Point]:
     """Points that are complete and not pruned at an instant (epoch s)."""
-    return [p for p in points if p.available_at <= at < p.expires_at]
+    columns = Points.of(points)
+    return list(columns[(columns.done <= at) & (at < columns.until)])
 
 
 class Ages(NamedTuple):
@@ -348,19 +390,20 @@ def ages(points: Sequence[Point], first: float, last: float) -> Ages | None:
     Between two completions the age grows with the clock: it is worst just before the next point is
     complete and best just after; the mean is that of the saw teeth, each weighed by its length.
     """
-    worst, best, area, length = None, FOREVER, 0.0, 0.0
-    for point, following in pairwise(points):
-        low, high = point.available_at, following.available_at
-        if not first <= high <= last:
-            continue
-        newest, oldest = low - point.data_time, high - point.data_time
-        worst = oldest if worst is None or oldest > worst else worst
-        best = min(best, newest)
-        area += (newest + oldest) / 2 * (high - low)
-        length += high - low
-    if worst is None:
+    if len(points) < 2:
         return None
-    return Ages(worst, area / length if length else worst, best)
+    columns = Points.of(points)
+    data, done = columns.data, columns.done
+    low, high = done[:-1], done[1:]
+    here = (first <= high) & (high <= last)
+    if not here.any():
+        return None
+    low, high, data = low[here], high[here], data[:-1][here]
+    newest, oldest, length = low - data, high - data, high - low
+    worst = float(oldest.max())
+    whole = math.fsum(length)
+    mean = math.fsum((newest + oldest) / 2 * length) / whole if whole else worst
+    return Ages(worst, mean, float(newest.min()))
 
 
 class Spell(NamedTuple):
@@ -372,6 +415,28 @@ class Spell(NamedTuple):
     upcoming: Point
 
 
+def losses(points: Sequence[Point], noticed_after: float, first: float, last: float) -> Ages | None:
+    """Seconds of work lost when damage done in a span is noticed so many seconds later.
+
+    Worst, mean and best are over all moments, each as long as it lasts. Worst is infinite where at
+    some moment no point is left; None without points.
+    """
+    columns = Points.of(points)
+    begin, end, good, _ = _spells(columns, noticed_after, first, last)
+    if not len(begin):
+        return None
+    length = end - begin
+    lost = good < 0
+    nothing, there = math.fsum(length[lost]), math.fsum(length[~lost])
+    if not there:
+        return Ages(FOREVER, FOREVER, FOREVER, 1.0) if nothing else None
+    data = columns.data[good[~lost]]
+    early, late = begin[~lost] - data, end[~lost] - data
+    mean = math.fsum((early + late) / 2 * length[~lost]) / there
+    worst = FOREVER if nothing else float(late.max())
+    return Ages(worst, mean, float(early.min()), nothing / (there + nothing))
+
+
 def spells(
     points: Sequence[Point], noticed_after: float, first: float, last: float
 ) -> Iterator[Spell]:
@@ -380,55 +445,71 @@ def spells(
     It counts the newest point from before the damage that is complete, and not pruned, when the
     damage is noticed.
     """
-    latest_expiry = -FOREVER
-    for k, (point, following) in enumerate(pairwise(points)):
-        latest_expiry = max(latest_expiry, point.expires_at)
-        at, end = point.data_time, following.data_time
-        if not first <= end <= last:
-            continue
-        while at < end:
-            good, until = None, end
-            if latest_expiry > at + noticed_after:  # else what was is gone, and nothing older comes
-                good, until = _good_until(points, k, at, noticed_after, end)
-            yield Spell(at, until, good, following)
-            at = until
+    columns = Points.of(points)
+    found = (a.tolist() for a in _spells(columns, noticed_after, first, last))
+    for begin, end, good, upcoming in zip(*found, strict=True):
+        yield Spell(begin, end, None if good < 0 else columns[good], columns[upcoming])
 
 
-def losses(points: Sequence[Point], noticed_after: float, first: float, last: float) -> Ages | None:
-    """Seconds of work lost when damage done in a span is noticed so many seconds later.
+Spells = tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]
 
-    Worst, mean and best are over all moments, each as long as it lasts. Worst is infinite where at
-    some moment no point is left; None without points.
+
+def _spells(points: Points, noticed_after: float, first: float, last: float) -> Spells:
+    """Where each spell begins and ends, and the places of what helps (-1: nothing) and comes next.
+
+    Damage between two points is noticed with the older of them there in nearly every spell, or with
+    nothing left at all; only the others are followed one by one.
     """
-    worst, best, area, there, nothing = 0.0, FOREVER, 0.0, 0.0, 0.0
-    for begin, end, good, _ in spells(points, noticed_after, first, last):
-        if good is None:
-            nothing += end - begin
-            continue
-        early, late = begin - good.data_time, end - good.data_time
-        worst, best = max(worst, late), min(best, early)
-        area += (early + late) / 2 * (end - begin)
-        there += end - begin
-    if not there:
-        return Ages(FOREVER, FOREVER, FOREVER, 1.0) if nothing else None
-    return Ages(FOREVER if nothing else worst, area / there, best, nothing / (there + nothing))
+    data, done, until = points.data, points.done, points.until
+    ends = data[1:]
+    place = np.flatnonzero((first <= ends) & (ends <= last) & (data[:-1] < ends))
+    begin, end = data[place], ends[place]
+    seen = begin + noticed_after
+    latest = np.maximum.accumulate(until)[place]
+    hopeless = latest <= seen
+    own = (done[place] <= seen) & (until[place] > seen) & (until[place] - noticed_after >= end)
+    simple = hopeless | own
+    pieces = [
+        (begin[simple], end[simple], np.where(hopeless, -1, place)[simple], place[simple] + 1)
+    ]
+    followed: list[tuple[float, float, int, int]] = []
+    complete, pruned = done.tolist(), until.tolist()
+    rest = (a[~simple].tolist() for a in (place, begin, end, latest))
+    for k, since, ending, last_pruned in zip(*rest, strict=True):
+        at = since
+        while at < ending:
+            good, here = -1, ending
+            if last_pruned > at + noticed_after:  # else what was is gone, and nothing older comes
+                good, here = _good_until(complete, pruned, k, at, noticed_after, ending)
+            followed.append((at, here, good, k + 1))
+            at = here
+    if followed:
+        columns = list(zip(*followed, strict=True))
+        pieces.append(tuple(np.array(c) for c in columns))  # type: ignore[arg-type]
+    begins, finishes, goods, nexts = (np.concatenate(p) for p in zip(*pieces, strict=True))
+    order = np.argsort(begins, kind="stable")
+    return begins[order], finishes[order], goods[order], nexts[order]
 
 
 def _good_until(
-    points: Sequence[Point], k: int, at: float, noticed_after: float, end: float
-) -> tuple[Point | None, float]:
-    """The point that helps against damage just after `at`, and until when it is that one."""
+    complete: Sequence[float],
+    pruned: Sequence[float],
+    k: int,
+    at: float,
+    noticed_after: float,
+    end: float,
+) -> tuple[int, float]:
+    """The place of the point that helps against damage just after `at`, and until when it does."""
     seen = at + noticed_after
     until = end
     for n in range(k, -1, -1):
-        point = points[n]
-        if point.expires_at <= seen:
+        if pruned[n] <= seen:
             continue
-        if point.available_at > seen:  # it is not complete yet when the damage is noticed
-            until = min(until, point.available_at - noticed_after)
+        if complete[n] > seen:  # it is not complete yet when the damage is noticed
+            until = min(until, complete[n] - noticed_after)
             continue
-        return point, min(until, point.expires_at - noticed_after)
-    return None, until
+        return n, min(until, pruned[n] - noticed_after)
+    return -1, until
 
 
 ONE_A = {"hourly": "hour", "daily": "day", "weekly": "week", "monthly": "month", "yearly": "year"}

@@ -10,7 +10,6 @@ from hypothesis import strategies as st
 from kavrel.core.copies.retention import (
     DAY,
     FOREVER,
-    Point,
     ages,
     existing,
     in_words,
@@ -204,7 +203,7 @@ def test_in_words() -> None:
 
 
 def test_points_are_in_order_and_expire_after_they_exist() -> None:
-    points: tuple[Point, ...] = keep(nightly(50), Retention(daily=5, weekly=3), "Asia/Tokyo")
+    points = keep(nightly(50), Retention(daily=5, weekly=3), "Asia/Tokyo")
     assert all(p.data_time <= p.available_at < p.expires_at for p in points)
     assert timedelta(seconds=points[1].data_time - points[0].data_time) == timedelta(days=1)
 
