@@ -16,11 +16,14 @@ import pytest
 from starlette.testclient import TestClient
 
 from kavrel.api.app import create_app
+from kavrel.core.part import Part
 from kavrel.core.plan import Plan
 from kavrel.demo import demo_plan
 from kavrel.store.database import Database
 from kavrel.store.plans import Plans
 
+# A part of the evaluation that looks further than it declares is an error here.
+Part.strict = True
 NOW = datetime(2026, 11, 24, 9, 0, tzinfo=UTC)
 
 

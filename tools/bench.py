@@ -27,7 +27,7 @@ from kavrel.core.bench.capacity import labelled_bytes
 from kavrel.core.copies import flow, space
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.edit import checked
-from kavrel.core.evaluate import evaluate
+from kavrel.core.evaluate import PARTS, evaluate
 from kavrel.core.index import Index
 from kavrel.core.plan import (
     Account,
@@ -123,6 +123,8 @@ def forget() -> None:
     )
     for cached in caches:
         cached.cache_clear()
+    for part in PARTS:
+        part.forget()
 
 
 def report(name: str, value: float, unit: str, wanted: float, base: float | None = None) -> None:

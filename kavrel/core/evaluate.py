@@ -1,7 +1,9 @@
 """Everything that Kavrel says about a plan on a day, computed from the plan alone."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import date
+from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
@@ -12,6 +14,7 @@ from kavrel.core.bench.power import Power, power
 from kavrel.core.cautions import cautions
 from kavrel.core.cautions.causes import Cause, causes
 from kavrel.core.cautions.caution import Caution, View
+from kavrel.core.consistency import Problem, not_carried_out
 from kavrel.core.copies import retention
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.fetch import how_to_fetch
@@ -22,15 +25,16 @@ from kavrel.core.copies.travel import travels
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.log.due import Due, due
+from kavrel.core.part import Part
 from kavrel.core.plan import JobKind, Plan
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.layout import Layout
 from kavrel.core.pools.loss import any_of, repair_of
-from kavrel.core.pools.pool import PoolState, pool_conditions, pool_groups, pool_states, settled
+from kavrel.core.pools.pool import PoolState, pool_states, settled
 from kavrel.core.pools.taken import Stored
 from kavrel.core.proof.cell import Cell
 from kavrel.core.proof.hazards import HAZARDS
-from kavrel.core.proof.proof import Strikes, prove, prove_today, worst_working
+from kavrel.core.proof.proof import Common, prove, prove_today, worst_working
 from kavrel.core.proof.today import Cover, covers, standings
 from kavrel.core.shares.access import Access, access_matrix
 from kavrel.core.shares.addresses import Listener, listeners
@@ -216,38 +220,105 @@ class Evaluation(_View):
     assumptions: tuple[AssumptionView, ...]
 
 
+@dataclass(frozen=True, eq=False)
+class Running:
+    """What follows from the jobs as they run: the copies, the week, what is stored where."""
+
+    book: CopyBook
+    week: Week
+    stores: dict[str, Stored]
+    impossible: list[Problem]  # what no box does
+    jobs: tuple[JobView, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Proven:
+    """The proof once all runs, what is not yet so today, ladders, and from when copies cover what."""
+
+    cells: list[Cell]
+    cells_today: list[Cell]
+    ladders: tuple[Ladder, ...]
+    covers: tuple[Cover, ...]
+
+
+def _running(
+    index: Index,
+    today: date,
+    states: tuple[PoolState, ...],
+    paths: dict[str, str],
+    copies: dict[tuple[str, str], str],
+) -> Running:
+    plan = index.plan
+    book = scheduled_book(index, {s.pool.id: s for s in states}, today)
+    return Running(
+        book,
+        week(book, today),
+        stored_on(book),
+        not_carried_out(plan),
+        tuple(_job(book, j.id, paths, copies) for j in plan.jobs),
+    )
+
+
+def _proven(index: Index, today: date, running: Running, matrix: tuple[Access, ...]) -> Proven:
+    book = running.book.over(index, running.book.states)
+    common = Common()
+    cells = prove(index, book, matrix, common=common)
+    now = standings(book)
+    cells_today = prove_today(index, book, matrix, cells, now, common) if now else []
+    ladders = tuple(ladder(book, d.id) for d in index.plan.datasets)
+    return Proven(cells, cells_today, ladders, covers(book, now))
+
+
+# Prices say nothing about copies. What a box is called stands in many a reason.
+BLIND = dict.fromkeys(("disks", "hosts"), ("price_minor",))
+RUNS_BY = (
+    "zone",
+    "sites",
+    "links",
+    "hosts",
+    "disks",
+    "pools",
+    "datasets",
+    "caps",
+    "buckets",
+    "jobs",
+    "assumptions",
+)
+RUNNING = Part(_running, RUNS_BY, BLIND)
+PROVEN = Part(
+    _proven, (*RUNS_BY, "log", "accepted", "accounts", "shares", "supplies", "holdings"), BLIND
+)
+
+
 def evaluate(plan: Plan, today: date) -> Evaluation:
     """The consequences of a consistent plan as of a day. The same plan and day give the same."""
     index = Index(plan)
     states = pool_states(index)
     matrix = access_matrix(index, today)
-    paths, copies = folders(plan), copy_folders(plan)
-    book = scheduled_book(index, states, today)
-    this_week = week(book, today)
-    strikes: Strikes = {}
-    cells = prove(index, book, matrix, strikes=strikes)
-    now = standings(book)
-    cells_today = prove_today(index, book, matrix, cells, now, strikes) if now else []
+    bare = tuple(s.priceless for s in states.values())
+    running = RUNNING.of(plan, today, bare, folders(plan), copy_folders(plan))
+    proven = PROVEN.of(plan, today, running, tuple(matrix))
+    book, stores = running.book.over(index, states), running.stores
+    cells, cells_today = proven.cells, proven.cells_today
     dues = due(index, today)
     drawn = power(index)
     heard, promised = tuple(listeners(index)), tuple(promises(index, states))
-    ladders = tuple(ladder(book, d.id) for d in plan.datasets)
-    stores = stored_on(book)
     # How full the pools are is known now; their odds follow from it.
-    states = {i: settled(index, s, s.fill(stores.get(i, Stored()))) for i, s in states.items()}
+    states = {i: settled(s, s.fill(stores.get(i, Stored()))) for i, s in states.items()}
     view = View(
         index,
         states,
         stores,
         matrix,
         book,
-        this_week,
+        running.week,
         cells,
         dues,
         drawn,
         heard,
         promised,
-        ladders,
+        proven.ladders,
+        running.impossible,
         today,
     )
     found = cautions(view)
@@ -261,22 +332,22 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
         reach=tuple(reach(index, (), today)),
         promises=promised,
         listeners=heard,
-        kinds=_kinds(),
-        jobs=tuple(_job(book, j.id, paths, copies) for j in plan.jobs),
-        ladders=ladders,
-        week=this_week,
+        kinds=KIND_VIEWS.of(plan, today),
+        jobs=running.jobs,
+        ladders=proven.ladders,
+        week=running.week,
         hazards=tuple(
             HazardView(id=h.id, title=h.title, short=h.short, question=h.question)
             for h in HAZARDS.values()
         ),
         proof=tuple(cells),
         proof_today=tuple(cells_today),
-        covers=covers(book, now),
+        covers=proven.covers,
         due=tuple(dues),
         cautions=tuple(found),
         causes=roots,
         power=drawn,
-        assumptions=_assumptions(index),
+        assumptions=ASSUMED.of(plan, today),
     )
 
 
@@ -409,9 +480,9 @@ def _pool(view: View, state: PoolState) -> PoolView:
         fill=fill,
         rebuild_now=repair_of(
             FAMILIES[state.pool.family],
-            pool_groups(view.index, state.pool),
+            state.groups,
             state.pool.filesystem,
-            pool_conditions(view.index, state.pool),
+            state.conditions,
             min(fill, 1.0),
         ).working,
     )
@@ -474,14 +545,14 @@ def _job(
     )
 
 
-def _kinds() -> tuple[KindView, ...]:
+def _kinds(index: Index, today: date) -> tuple[KindView, ...]:
     fields = list(KindView.model_fields)
     return tuple(
         KindView.model_construct(**{f: getattr(k, f) for f in fields}) for k in KINDS.values()
     )
 
 
-def _assumptions(index: Index) -> tuple[AssumptionView, ...]:
+def _assumptions(index: Index, today: date) -> tuple[AssumptionView, ...]:
     own = {a.id for a in index.plan.assumptions}
     return tuple(
         AssumptionView(
@@ -498,3 +569,8 @@ def _assumptions(index: Index) -> tuple[AssumptionView, ...]:
         )
         for a in REGISTRY.values()
     )
+
+
+KIND_VIEWS = Part(_kinds, ())
+ASSUMED = Part(_assumptions, ("assumptions",))
+PARTS: tuple[Part[Any], ...] = (RUNNING, PROVEN, KIND_VIEWS, ASSUMED)

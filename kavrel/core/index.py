@@ -1,10 +1,26 @@
 """Quick ways round a plan: things by id, and what belongs to what."""
 
 from collections import defaultdict
+from datetime import date
 from functools import cached_property
 
 from kavrel.core.assumptions import Assumptions
-from kavrel.core.plan import Bucket, Dataset, Disk, Group, Host, Job, Link, Plan, Pool, Share, Site
+from kavrel.core.plan import (
+    AboutKind,
+    Account,
+    Bucket,
+    Dataset,
+    Disk,
+    Group,
+    Host,
+    Job,
+    Link,
+    LogKind,
+    Plan,
+    Pool,
+    Share,
+    Site,
+)
 from kavrel.core.quantities import currency_minor
 
 
@@ -13,17 +29,61 @@ class Index:
 
     def __init__(self, plan: Plan) -> None:
         self.plan = plan
-        self.assumptions = Assumptions(plan)
-        self.sites: dict[str, Site] = {x.id: x for x in plan.sites}
-        self.hosts: dict[str, Host] = {x.id: x for x in plan.hosts}
-        self.disks: dict[str, Disk] = {x.id: x for x in plan.disks}
-        self.pools: dict[str, Pool] = {x.id: x for x in plan.pools}
-        self.datasets: dict[str, Dataset] = {x.id: x for x in plan.datasets}
-        self.shares: dict[str, Share] = {x.id: x for x in plan.shares}
-        self.accounts = {x.id: x for x in plan.accounts}
-        self.groups: dict[str, Group] = {x.id: x for x in plan.groups}
-        self.buckets: dict[str, Bucket] = {x.id: x for x in plan.buckets}
-        self.jobs: dict[str, Job] = {x.id: x for x in plan.jobs}
+
+    @cached_property
+    def assumptions(self) -> Assumptions:
+        """The plan's assumptions: its own values, else the defaults."""
+        return Assumptions(self.plan)
+
+    @cached_property
+    def sites(self) -> dict[str, Site]:
+        """Sites by id."""
+        return {x.id: x for x in self.plan.sites}
+
+    @cached_property
+    def hosts(self) -> dict[str, Host]:
+        """Hosts by id."""
+        return {x.id: x for x in self.plan.hosts}
+
+    @cached_property
+    def disks(self) -> dict[str, Disk]:
+        """Disks by id."""
+        return {x.id: x for x in self.plan.disks}
+
+    @cached_property
+    def pools(self) -> dict[str, Pool]:
+        """Pools by id."""
+        return {x.id: x for x in self.plan.pools}
+
+    @cached_property
+    def datasets(self) -> dict[str, Dataset]:
+        """Datasets by id."""
+        return {x.id: x for x in self.plan.datasets}
+
+    @cached_property
+    def shares(self) -> dict[str, Share]:
+        """Shares by id."""
+        return {x.id: x for x in self.plan.shares}
+
+    @cached_property
+    def accounts(self) -> dict[str, Account]:
+        """Accounts by id."""
+        return {x.id: x for x in self.plan.accounts}
+
+    @cached_property
+    def groups(self) -> dict[str, Group]:
+        """Groups by id."""
+        return {x.id: x for x in self.plan.groups}
+
+    @cached_property
+    def buckets(self) -> dict[str, Bucket]:
+        """Buckets by id."""
+        return {x.id: x for x in self.plan.buckets}
+
+    @cached_property
+    def jobs(self) -> dict[str, Job]:
+        """Jobs by id."""
+        return {x.id: x for x in self.plan.jobs}
 
     @cached_property
     def on_ups(self) -> set[str]:
@@ -69,6 +129,16 @@ class Index:
         result: dict[str, list[str]] = defaultdict(list)
         for holding in self.plan.holdings:
             result[holding.disk].append(holding.dataset)
+        return result
+
+    @cached_property
+    def went_well(self) -> dict[tuple[LogKind, AboutKind, str], date]:
+        """Kind of entry, kind and id of what it is about: the last day on which it went well."""
+        result: dict[tuple[LogKind, AboutKind, str], date] = {}
+        for entry in self.plan.log:
+            if entry.result != "failed":
+                key = (entry.kind, entry.about_kind, entry.about)
+                result[key] = max(entry.on, result.get(key, entry.on))
         return result
 
     @cached_property

@@ -9,6 +9,13 @@ from typing import Any, Generic, Protocol, TypeVar
 from pydantic import GetCoreSchemaHandler, GetJsonSchemaHandler
 from pydantic_core import CoreSchema, core_schema
 
+_changes = [0]
+
+
+def generation() -> int:
+    """Another number whenever something is declared or taken back: what follows may be another."""
+    return _changes[0]
+
 
 class Declared(Protocol):
     """Something with an id and a name."""
@@ -44,10 +51,12 @@ class Registry(Mapping[str, Item], Generic[Item]):
     def with_one_more(self, item: Item) -> Iterator[None]:
         """One more declaration for as long as the context lasts."""
         self._by_id[item.id] = item
+        _changes[0] += 1
         try:
             yield
         finally:
             del self._by_id[item.id]
+            _changes[0] += 1
 
 
 @dataclass(frozen=True)

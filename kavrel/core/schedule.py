@@ -24,6 +24,7 @@ WEEKDAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 Clock = TypeVar("Clock", time, float)
 
 
+@lru_cache(maxsize=2048)
 def complaint(schedule: Schedule) -> tuple[str, str] | None:
     """The field and the reason why a schedule cannot be kept, or None."""
     if schedule.kind == "after":

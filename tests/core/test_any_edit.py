@@ -4,7 +4,8 @@ import time
 
 import pytest
 
-from kavrel.core.evaluate import evaluate
+from kavrel.core.evaluate import PARTS, PROVEN, RUNNING, evaluate
+from kavrel.core.part import Part, Undeclared
 from kavrel.core.plan import Plan
 from tests.builders import TODAY, lab
 from tests.fuzz import edits
@@ -45,3 +46,48 @@ def test_edits_on_top_of_one_another_hold_as_well(demo: Plan) -> None:
             evaluate(plan, TODAY)
         except Exception as error:
             raise AssertionError(words) from error
+
+
+@pytest.mark.parametrize("seed", [21, 22])
+def test_what_is_remembered_is_what_starting_anew_says(demo: Plan, seed: int) -> None:
+    """An edit after another, with all that is kept of the ones before, against a core that knows nothing."""
+    chain = [changed for _, changed in edits(demo, seed, 25)]
+    chain += [plan for before in chain for _, plan in edits(before, seed + 1, 1)]
+    warm = [evaluate(plan, TODAY).model_dump_json() for plan in (*chain, *chain[::-1])]
+    for plan, said, again in zip(chain, warm, reversed(warm), strict=False):
+        for part in PARTS:
+            part.forget()
+        assert evaluate(plan, TODAY).model_dump_json() == said == again
+
+
+def test_what_an_edit_cannot_touch_is_not_computed_again(
+    demo: Plan, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    evaluate(demo, TODAY)
+
+    def never(*args: object, **more: object) -> None:
+        raise AssertionError("computed again")
+
+    monkeypatch.setattr(RUNNING, "_work", never)
+    monkeypatch.setattr(PROVEN, "_work", never)
+    disk = demo.disks[0].model_copy(update={"price_minor": demo.disks[0].price_minor + 1000})
+    dearer = demo.model_copy(update={"disks": (disk, *demo.disks[1:])})
+    before, after = evaluate(demo, TODAY), evaluate(dearer, TODAY)
+    assert after.strip.cost_minor == before.strip.cost_minor + 1000
+    assert after.proof == before.proof
+    smaller = demo.datasets[0].model_copy(update={"size_bytes": 1})
+    touched = demo.model_copy(update={"datasets": (smaller, *demo.datasets[1:])})
+    with pytest.raises(AssertionError, match="computed again"):
+        evaluate(touched, TODAY)
+
+
+def test_a_part_that_looks_further_than_it_declares_is_never_kept(
+    demo: Plan, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    part = Part(lambda index, today: len(index.plan.disks) + len(index.plan.log), ("disks",))
+    with pytest.raises(Undeclared, match="does not declare that it looks at log"):
+        part.of(demo, TODAY)
+    monkeypatch.setattr(Part, "strict", False)
+    counted = len(demo.disks) + len(demo.log)
+    assert part.of(demo, TODAY) == counted
+    assert part.of(demo.model_copy(update={"log": ()}), TODAY) == len(demo.disks)

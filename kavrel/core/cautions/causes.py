@@ -76,12 +76,16 @@ def causes(view: View, found: Sequence[Caution]) -> tuple[Cause, ...]:
     for key in told:
         while all(id(m) in told for m in by_rule[told[key]]):
             told[key] = told[id(by_rule[told[key]][0])]
+    following: dict[str, list[Caution]] = defaultdict(list)
+    for each in found:
+        if id(each) in told:
+            following[told[id(each)]].append(each)
     result = []
     for rule, members in by_rule.items():
         own = [m for m in members if id(m) not in told]
         if not own:
             continue
-        follows = [c for c in found if told.get(id(c)) == rule]
+        follows = following.get(rule, [])
         first = own[0]
         result.append(
             Cause(

@@ -9,10 +9,12 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.bench.power import Power
+from kavrel.core.consistency import Problem
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.ladder import Ladder
 from kavrel.core.index import Index
 from kavrel.core.log.due import Due
+from kavrel.core.made import made
 from kavrel.core.pools.pool import PoolState
 from kavrel.core.pools.taken import Stored
 from kavrel.core.proof.cell import Cell
@@ -80,6 +82,7 @@ class View:
     listeners: Sequence[Listener]
     promises: Sequence[Promise]
     ladders: Sequence[Ladder]
+    impossible: Sequence[Problem]
     today: date
 
     @cached_property
@@ -96,6 +99,14 @@ class View:
         """The matrix account by account."""
         width = len(self.index.plan.accounts)
         return {a.id: self.matrix[n::width] for n, a in enumerate(self.index.plan.accounts)}
+
+    @cached_property
+    def by_dataset(self) -> dict[str, dict[str, Cell]]:
+        """The proof's cells by dataset and hazard."""
+        found: dict[str, dict[str, Cell]] = {d.id: {} for d in self.index.plan.datasets}
+        for cell in self.cells:
+            found[cell.dataset][cell.hazard] = cell
+        return found
 
     def stored(self, pool: str) -> Stored:
         """Others' newest copies on a pool and what all points on it hold, and how that grows."""
@@ -151,7 +162,8 @@ class Rule:
     def cautions(self, view: View) -> list[Caution]:
         """All findings of the rule as cautions."""
         return [
-            Caution(
+            made(
+                Caution,
                 rule=self.id,
                 severity=self.severity,
                 sheet=self.sheet,

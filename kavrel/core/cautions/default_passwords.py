@@ -8,7 +8,7 @@ from kavrel.core.log.last import last_good
 
 def _find(view: View) -> Iterator[Finding]:
     for h in view.index.plan.hosts:
-        changed = last_good(view.index.plan, "password_change", "host", h.id)
+        changed = last_good(view.index, "password_change", "host", h.id)
         if not h.default_passwords_changed and changed is None:
             yield (
                 h.id,

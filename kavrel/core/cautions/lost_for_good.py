@@ -9,11 +9,8 @@ from kavrel.core.proof.hazards import HAZARDS
 def _find(view: View) -> Iterator[Finding]:
     titles = {h.id: h.title for h in HAZARDS.values()}
     for d in view.index.plan.datasets:
-        lost = [
-            titles[c.hazard]
-            for c in view.cells
-            if c.dataset == d.id and c.fate == "lost" and c.signed != "yes"
-        ]
+        cells = view.by_dataset[d.id].values()
+        lost = [titles[c.hazard] for c in cells if c.fate == "lost" and c.signed != "yes"]
         if d.worth == "irreplaceable" and lost:
             yield d.id, d.name, f"Lost for good after: {'; '.join(lost)}."
 

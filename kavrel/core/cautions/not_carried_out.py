@@ -3,12 +3,11 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
-from kavrel.core.consistency import not_carried_out
 
 
 def _find(view: View) -> Iterator[Finding]:
     seen = set()
-    for problem in not_carried_out(view.index.plan):
+    for problem in view.impossible:
         if problem.item not in seen:
             seen.add(problem.item)
             name = view.index.jobs[problem.item].name

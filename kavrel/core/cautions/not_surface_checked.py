@@ -10,7 +10,7 @@ from kavrel.core.quantities import span_words
 def _find(view: View) -> Iterator[Finding]:
     carrying = set(view.index.disks_in_pools) | view.index.shelf_targets
     for d in view.index.plan.disks:
-        if d.id in carrying and last_good(view.index.plan, "disk_check", "disk", d.id) is None:
+        if d.id in carrying and last_good(view.index, "disk_check", "disk", d.id) is None:
             hours = d.capacity_bytes / (d.mb_per_s * 1e6) / 3600
             yield (
                 d.id,

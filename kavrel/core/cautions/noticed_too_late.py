@@ -8,7 +8,7 @@ from kavrel.core.cautions.caution import Finding, Rule, View
 def _find(view: View) -> Iterator[Finding]:
     days = view.index.assumptions["deleted_notice_days"]
     for d in view.index.plan.datasets:
-        cell = next(c for c in view.cells if c.dataset == d.id and c.hazard == "deleted")
+        cell = view.by_dataset[d.id]["deleted"]
         if cell.fate == "lost" and view.book.copies[d.id]:
             yield d.id, d.name, f"A deletion missed {days:.0f} days later is past every point kept."
 

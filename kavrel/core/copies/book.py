@@ -1,6 +1,7 @@
 """The copy book: every copy that the jobs of a plan make, where it lies and its points in time."""
 
 from collections.abc import Mapping
+from copy import copy
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from functools import cached_property
@@ -9,7 +10,13 @@ from zoneinfo import ZoneInfo
 from kavrel.core.assumptions import REGISTRY
 from kavrel.core.copies import flow as flows
 from kavrel.core.copies import retention as keeping
-from kavrel.core.copies.carrier import LOOKS_EVERY_MINUTES, chain, never_starts, reached_from
+from kavrel.core.copies.carrier import (
+    LOOKS_EVERY_MINUTES,
+    chain,
+    never_starts,
+    reached_from,
+    root_ways,
+)
 from kavrel.core.copies.first import first_seconds, first_ways
 from kavrel.core.copies.flow import Flow, Part
 from kavrel.core.copies.path import MB, Path, Place, path
@@ -78,6 +85,12 @@ class CopyBook:
         self._there: dict[tuple[str, date], list[Point]] = {}
         self._rooms: dict[str, tuple[int, int] | None] = {}
         self._reached: dict[str, set[str]] = {}
+
+    def over(self, index: Index, states: dict[str, PoolState]) -> "CopyBook":
+        """The same book over a plan that says nothing else of what it is made of."""
+        found = copy(self)
+        found.index, found.states = index, states
+        return found
 
     # -- where ---------------------------------------------------------------------------------
 
@@ -152,8 +165,12 @@ class CopyBook:
     def reached(self, host: str) -> set[str]:
         """Hosts that whoever has root on one gets into; see `carrier.reached_from`."""
         if host not in self._reached:
-            self._reached[host] = reached_from(self.index, host)
+            self._reached[host] = reached_from(self._root_ways, host)
         return self._reached[host]
+
+    @cached_property
+    def _root_ways(self) -> set[tuple[str, str]]:
+        return root_ways(self.index)
 
     def room_for(self, job: Job) -> tuple[int, int] | None:
         """Bytes that a job's newest state takes, and those that its store has for it.

@@ -6,6 +6,7 @@ follower looks for that mark where it can see it, on itself or on the box that i
 writes to anyway. Where the two share no box, nothing can carry the start.
 """
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Literal
 
@@ -125,9 +126,9 @@ def root_ways(index: Index) -> set[tuple[str, str]]:
     return found
 
 
-def reached_from(index: Index, host: str) -> set[str]:
-    """Hosts that whoever has root on one gets into, itself included."""
-    ways, found = root_ways(index), {host}
+def reached_from(ways: Collection[tuple[str, str]], host: str) -> set[str]:
+    """Hosts that whoever has root on one gets into by these `root_ways`, itself included."""
+    found = {host}
     while more := {b for a, b in ways if a in found} - found:
         found |= more
     return found

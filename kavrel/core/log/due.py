@@ -38,12 +38,12 @@ def due(index: Index, today: date) -> list[Due]:
     def every(
         kind: LogKind, about_kind: AboutKind, about: str, name: str, key: str, why: str
     ) -> None:
-        last = last_good(plan, kind, about_kind, about)
+        last = last_good(index, kind, about_kind, about)
         when = later(last, known[key]) if last else today
         found.append(_due(kind, about_kind, about, name, when, last, today, why))
 
     for disk in plan.disks:
-        if last_good(plan, "disk_check", "disk", disk.id) is None:
+        if last_good(index, "disk_check", "disk", disk.id) is None:
             why = "every disk is surface-checked before it carries data"
             found.append(_due("disk_check", "disk", disk.id, disk.label, today, None, today, why))
         if disk.host:
@@ -84,7 +84,7 @@ def _by_hand(index: Index, job: Job, today: date) -> Due:
     why = "the copy done by hand"
     if job.reads_from and declared.tries:
         why = f"restore one item from {index.jobs[job.reads_from].name}, open it, note the minutes"
-    last = last_good(index.plan, kind, "job", job.id)
+    last = last_good(index, kind, "job", job.id)
     begin = later(last, 1) if last else today
     found = starts(job.schedule, zone, begin, later(begin, 366 * 5))
     when = datetime.fromtimestamp(found[0], ZoneInfo(zone)).date() if found else today

@@ -2,14 +2,10 @@
 
 from datetime import date
 
-from kavrel.core.plan import AboutKind, LogKind, Plan
+from kavrel.core.index import Index
+from kavrel.core.plan import AboutKind, LogKind
 
 
-def last_good(plan: Plan, kind: LogKind, about_kind: AboutKind, about: str) -> date | None:
+def last_good(index: Index, kind: LogKind, about_kind: AboutKind, about: str) -> date | None:
     """Day of the newest entry of this kind about this thing that went well."""
-    days = [
-        e.on
-        for e in plan.log
-        if (e.kind, e.about_kind, e.about) == (kind, about_kind, about) and e.result != "failed"
-    ]
-    return max(days) if days else None
+    return index.went_well.get((kind, about_kind, about))

@@ -16,7 +16,7 @@ def last_tried(index: Index, job: Job, dataset: str | None = None) -> date | Non
     """Day of the newest good restore from a job's copy; of one dataset in it, where one is named."""
     plan = index.plan
     tests = [j.id for j in jobs_that(plan, lambda kind: kind.tries) if j.reads_from == job.id]
-    days = [last_good(plan, "restore_test", "job", about) for about in (job.id, *tests)]
+    days = [last_good(index, "restore_test", "job", about) for about in (job.id, *tests)]
     for each in (dataset,) if dataset else job.datasets:
         kept = [
             j
@@ -24,7 +24,7 @@ def last_tried(index: Index, job: Job, dataset: str | None = None) -> date | Non
             if KINDS[j.kind].copies and (KINDS[j.kind].target != "none" or job.id == j.id)
         ]
         if kept == [job]:
-            days.append(last_good(plan, "restore_test", "dataset", each))
+            days.append(last_good(index, "restore_test", "dataset", each))
     return max((d for d in days if d), default=None)
 
 

@@ -69,7 +69,7 @@ def _bench(index: Index) -> Section:
             where = f"into bay {disk.bay} of {index.hosts[disk.host].name}"
         elif disk.shelf:
             where = f"on the shelf at {index.sites[disk.shelf].name}"
-        checked = last_good(index.plan, "disk_check", "disk", disk.id)
+        checked = last_good(index, "disk_check", "disk", disk.id)
         hours = None if checked else disk.capacity_bytes / (disk.mb_per_s * 1e6) / 3600
         first = f"its surface was checked on {checked}" if checked else "surface-check it, then"
         verb = "; it belongs" if checked else " put it"

@@ -1,6 +1,7 @@
 """What a layout needs to know of its disks and of what surrounds them."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import cached_property
 
 from kavrel.core.assumptions import Assumptions
 from kavrel.core.working import Working
@@ -29,6 +30,11 @@ class DiskFacts:
     weibull_shape: float | None = None  # how failures rise with age; None: as the plan's disks do
     watts: float = 8.0
     idle_watts: float = 5.0
+
+    @cached_property
+    def priceless(self) -> "DiskFacts":
+        """The same without its price."""
+        return replace(self, price_minor=0) if self.price_minor else self
 
     @property
     def worn(self) -> bool:

@@ -39,7 +39,25 @@ def lay_out(
     if filesystem not in family.filesystems:
         allowed = ", ".join(sorted(family.filesystems))
         raise LayoutError(f"{family.title} does not go with {filesystem}: choose {allowed}")
-    return _lay_out(family, tuple(tuple(g) for g in groups), filesystem, conditions)
+    bare = tuple(tuple([d.priceless for d in g]) for g in groups)
+    return _priced(_lay_out(family, bare, filesystem, conditions), groups)
+
+
+def _priced(layout: Layout, groups: Disks) -> Layout:
+    """The layout with what its disks cost; nothing else follows from prices."""
+    prices = {d.id: (d.price_minor, d.capacity_bytes) for g in groups for d in g}
+    cost = sum(price for price, _ in prices.values())
+    if not cost:
+        return layout
+    stranded = (prices[s.disk] + (s.stranded_bytes,) for s in layout.disks)
+    usable = layout.usable_bytes
+    return layout.model_copy(
+        update={
+            "stranded_cost_minor": sum(price * bytes_ // of for price, of, bytes_ in stranded),
+            "cost_minor": cost,
+            "cost_per_tb_minor": round(cost * TB / usable) if usable else None,
+        }
+    )
 
 
 @lru_cache(maxsize=8192)
@@ -60,10 +78,8 @@ def _lay_out(
     odds = loss(family, groups, filesystem, repair, conditions)
     speeds, speed_working = _speeds(family, groups, conditions)
     ram, ram_working = _memory(filesystem, usable, conditions)
-    cost = sum(d.price_minor for d in disks)
     any_disks = outlives(family, widths)
     stranded = sum(s.stranded_bytes for s in slices)
-    by_id = {d.id: d for d in disks}
     idle, active = sum(d.idle_watts for d in disks), sum(d.watts for d in disks)
     whole = max(_pass(d, conditions) for d in disks)
     return Layout(
@@ -75,10 +91,7 @@ def _lay_out(
         holds_bytes=int(usable * conditions.compression_ratio),
         raw_bytes=sum(d.capacity_bytes for d in disks),
         stranded_bytes=stranded,
-        stranded_cost_minor=sum(
-            by_id[s.disk].price_minor * s.stranded_bytes // by_id[s.disk].capacity_bytes
-            for s in slices
-        ),
+        stranded_cost_minor=0,  # see _priced
         one_set=family.one_set,
         survives_any=any_disks,
         survives=_survives(family, groups, any_disks),
@@ -104,8 +117,8 @@ def _lay_out(
         ram_gib=ram,
         idle_watts=idle,
         active_watts=active,
-        cost_minor=cost,
-        cost_per_tb_minor=round(cost * TB / usable) if usable and cost else None,
+        cost_minor=0,
+        cost_per_tb_minor=None,
         grows=family.grows,
         grows_by=family.grows_by,
         disks=slices,

@@ -30,6 +30,8 @@ class PoolState:
 
     pool: Pool
     layout: Layout
+    groups: tuple[tuple[DiskFacts, ...], ...]
+    conditions: Conditions  # full
     dataset_bytes: int
     reserved_bytes: int = 0  # thick volumes and reservations that nothing fills yet
 
@@ -37,6 +39,18 @@ class PoolState:
     def taken_bytes(self) -> int:
         """Room that its datasets take, used or kept for them."""
         return self.dataset_bytes + self.reserved_bytes
+
+    @property
+    def priceless(self) -> "PoolState":
+        """The same without what its disks cost."""
+        if not self.layout.cost_minor:
+            return self
+        free = {"cost_minor": 0, "stranded_cost_minor": 0, "cost_per_tb_minor": None}
+        return replace(
+            self,
+            layout=self.layout.model_copy(update=free),
+            groups=tuple([tuple([d.priceless for d in g]) for g in self.groups]),
+        )
 
     def fill(self, stored: Stored) -> float:
         """Share of the pool that is taken, with what is stored beside its datasets."""
@@ -161,26 +175,29 @@ def pool_groups(index: Index, pool: Pool, today: date | None = None) -> list[lis
     return [[disk_facts(index, index.disks[d], today) for d in group] for group in pool.groups]
 
 
-def pool_layout(index: Index, pool: Pool, fill: float = 1.0) -> Layout:
-    """The layout of one pool; raises LayoutError where its disks do not allow it."""
-    groups = pool_groups(index, pool)
-    return lay_out(pool.family, groups, pool.filesystem, pool_conditions(index, pool, fill))
-
-
-def settled(index: Index, state: PoolState, fill: float) -> PoolState:
+def settled(state: PoolState, fill: float) -> PoolState:
     """The state with the odds of a pool that is so full; the fill counts in steps, upwards."""
     step_up = min(math.ceil(max(fill, 0.0) * FILL_STEPS) / FILL_STEPS, 1.0)
-    return replace(state, layout=pool_layout(index, state.pool, max(step_up, 1 / FILL_STEPS)))
+    conditions = replace(state.conditions, fill=max(step_up, 1 / FILL_STEPS))
+    pool = state.pool
+    return replace(state, layout=lay_out(pool.family, state.groups, pool.filesystem, conditions))
 
 
 def pool_states(index: Index) -> dict[str, PoolState]:
-    """All pools of the plan by id."""
+    """All pools of the plan by id; raises LayoutError where disks do not allow what is planned."""
     sizes: dict[str, int] = {}
     for dataset in index.plan.datasets:
         sizes[dataset.pool] = sizes.get(dataset.pool, 0) + dataset.size_bytes
-    return {
-        p.id: PoolState(
-            p, pool_layout(index, p), sizes.get(p.id, 0), reserved_bytes(trees(index, p.id))
+    found = {}
+    for pool in index.plan.pools:
+        groups = tuple(tuple(g) for g in pool_groups(index, pool))
+        conditions = pool_conditions(index, pool)
+        found[pool.id] = PoolState(
+            pool,
+            lay_out(pool.family, groups, pool.filesystem, conditions),
+            groups,
+            conditions,
+            sizes.get(pool.id, 0),
+            reserved_bytes(trees(index, pool.id)),
         )
-        for p in index.plan.pools
-    }
+    return found

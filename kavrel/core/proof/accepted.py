@@ -2,13 +2,15 @@
 
 import hashlib
 from collections.abc import Iterable, Mapping
+from functools import lru_cache
 
 from kavrel.core.plan import AcceptedRisk
 from kavrel.core.proof.cell import Signed
 
 
+@lru_cache(maxsize=8192)
 def basis(
-    fate: str, rpo: float | None, rto: float | None, copies: Iterable[tuple[str, bool]]
+    fate: str, rpo: float | None, rto: float | None, copies: tuple[tuple[str, bool], ...]
 ) -> str:
     """A mark of what a cell says: fate, figures to the hour, which copies help. 16 hex digits.
 

@@ -6,6 +6,7 @@ the way that bytes have to travel back.
 
 from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import timedelta
 from typing import Literal, NamedTuple
 
@@ -47,7 +48,15 @@ class Chosen(NamedTuple):
     way: WayBack
 
 
-Strikes = dict[str, dict[str, Strike]]  # by hazard and dataset
+@dataclass(frozen=True)
+class Common:
+    """What is the same in every proof of one plan, of once all runs and of today.
+
+    `strikes` by hazard and dataset; `ways` back by dataset, copy, share of the data, closed links.
+    """
+
+    strikes: dict[str, dict[str, Strike]] = field(default_factory=dict)
+    ways: dict[tuple[str, int, float, bool], WayBack] = field(default_factory=dict)
 
 
 def prove(
@@ -56,24 +65,26 @@ def prove(
     matrix: Sequence[Access],
     hazards: Sequence[Hazard] | None = None,
     now: Mapping[str, Standing] | None = None,
-    strikes: Strikes | None = None,
+    common: Common | None = None,
     of: Collection[str] | None = None,
 ) -> list[Cell]:
     """All cells, datasets in plan order, hazards in the order given.
 
-    As they are once all runs; with `now`, as the copies stand today. `strikes` keeps what the hazards
-    do, for whoever proves the same plan again. `of`: datasets that are asked for; others come only
-    where they share a way back.
+    As they are once all runs; with `now`, as the copies stand today. `common` keeps what does not
+    hang on that, for whoever proves the same plan again. `of`: datasets that are asked for; others
+    come only where they share a way back.
     """
     scene = Scene(index, book, tuple(matrix), now or {})
-    kept: Strikes = {} if strikes is None else strikes
+    common = common or Common()
+    strikes = common.strikes
     cells: list[Cell] = []
     maker = _Maker(scene)
+    judge = _Judge(scene, common)
     for hazard in HAZARDS.values() if hazards is None else hazards:
-        if hazard.id not in kept:
-            kept[hazard.id] = {d.id: hazard.strike(scene, d) for d in index.plan.datasets}
+        if hazard.id not in strikes:
+            strikes[hazard.id] = {d.id: hazard.strike(scene, d) for d in index.plan.datasets}
         maker.hazard = hazard.id
-        cells += _prove_hazard(scene, maker, kept[hazard.id], of)
+        cells += _prove_hazard(scene, maker, judge, strikes[hazard.id], of)
     order = {d.id: n for n, d in enumerate(index.plan.datasets)}
     return sorted(cells, key=lambda c: order[c.dataset])
 
@@ -84,9 +95,10 @@ def prove_today(
     matrix: Sequence[Access],
     settled: Sequence[Cell],
     now: Mapping[str, Standing],
-    strikes: Strikes,
+    common: Common,
 ) -> list[Cell]:
     """The cells that are not today what they are once all runs."""
+    strikes = common.strikes
     waiting = {d for job in now for d in index.jobs[job].datasets}
 
     def matters(strike: Strike) -> bool:
@@ -98,12 +110,16 @@ def prove_today(
         return cell.fate, cell.rpo_seconds, cell.rto_seconds, cell.otherwise_rpo_seconds
 
     before = {(c.dataset, c.hazard): said(c) for c in settled}
-    cells = prove(index, book, matrix, concerned, now, strikes, waiting)
+    cells = prove(index, book, matrix, concerned, now, common, waiting)
     return [c for c in cells if before[c.dataset, c.hazard] != said(c)]
 
 
 def _prove_hazard(
-    scene: Scene, maker: "_Maker", strikes: dict[str, Strike], of: Collection[str] | None
+    scene: Scene,
+    maker: "_Maker",
+    judge: "_Judge",
+    strikes: dict[str, Strike],
+    of: Collection[str] | None,
 ) -> list[Cell]:
     """One hazard over all datasets: those that one event takes come back together."""
     cells: list[Cell] = []
@@ -113,11 +129,11 @@ def _prove_hazard(
         asked = of is None or dataset.id in of
         if not asked and strike.state in ("stands", "down"):
             continue
-        judged = [_judge(scene, strike, c) for c in scene.book.copies[dataset.id]]
+        judged = [judge.judged(strike, c) for c in scene.book.copies[dataset.id]]
         if strike.state in ("stands", "down"):
             cells.append(maker.standing(dataset, strike, judged))
             continue
-        best = _best(scene, dataset, strike, judged)
+        best = judge.best(dataset, strike, judged)
         if best is None:
             if asked:
                 cells.append(maker.without_copy(dataset, strike, judged))
@@ -128,46 +144,89 @@ def _prove_hazard(
     return cells
 
 
-def _judge(scene: Scene, strike: Strike, copy: Copy) -> Judged:
-    reason = strike.lost_copy(copy)
-    if reason:
-        return Judged(copy, None, reason, False)
-    room = scene.book.room_for(copy.job)
-    if room and room[0] > room[1]:
-        size, there = (f"{n / 1e12:.2f} TB" for n in room)
-        where = copy.place.name(scene.index)
-        return Judged(
-            copy, None, f"{size} do not go into the {there} of {where}: half a copy is none", False
-        )
-    newest = scene.book.ages(copy.job)
-    if newest is None:
-        return Judged(copy, None, "no run of it ever completes", False)
-    now = scene.now.get(copy.job.id)
-    if now and not now.there(scene.book.as_of):
-        return Judged(copy, None, f"not there yet: {now.why}", False)
-    stale = strike.stale_copy(copy) if strike.silent_days else None
-    late = strike.seen_after_days
-    if late is not None and now and now.since:
-        damaged = scene.book.as_of - timedelta(days=late)
-        if damaged < now.since:
-            why = f"its first point is of {now.since}, from after the damage"
+class _Judge:
+    """Says what copies are worth under one hazard after the other.
+
+    Most hazards leave most copies as they are: what is said of those is said once.
+    """
+
+    def __init__(self, scene: Scene, common: Common) -> None:
+        self.scene, self.common = scene, common
+        self.left: dict[tuple[int, float | None], Judged] = {}
+
+    def judged(self, strike: Strike, copy: Copy) -> Judged:
+        """A copy under a hazard."""
+        reason = strike.lost_copy(copy)
+        if reason:
+            return Judged(copy, None, reason, False)
+        key = (id(copy), strike.seen_after_days)
+        left = self.left.get(key)
+        if left is None:
+            left = self.left[key] = self._left(copy, strike.seen_after_days)
+        stale = left.loses and strike.silent_days and strike.stale_copy(copy)
+        if stale and left.loses:
+            fresh = self._newest(copy, strike.seen_after_days)
+            return Judged(
+                copy, (fresh or left.loses).older(strike.silence(copy) * DAY), stale, True
+            )
+        return left
+
+    def _newest(self, copy: Copy, late: float | None) -> Ages | None:
+        book = self.scene.book
+        return book.ages(copy.job) if late is None else book.losses(copy.job, late)
+
+    def _left(self, copy: Copy, late: float | None) -> Judged:
+        """A copy that the hazard itself leaves alone; `late` are the days until it is noticed."""
+        scene = self.scene
+        room = scene.book.room_for(copy.job)
+        if room and room[0] > room[1]:
+            size, there = (f"{n / 1e12:.2f} TB" for n in room)
+            where = copy.place.name(scene.index)
+            why = f"{size} do not go into the {there} of {where}: half a copy is none"
             return Judged(copy, None, why, False)
-    if late is not None:
-        found = scene.book.losses(copy.job, late)
-        if found is None or found.never == 1:
+        if scene.book.ages(copy.job) is None:
+            return Judged(copy, None, "no run of it ever completes", False)
+        now = scene.now.get(copy.job.id)
+        if now and not now.there(scene.book.as_of):
+            return Judged(copy, None, f"not there yet: {now.why}", False)
+        if late is not None and now and now.since:
+            damaged = scene.book.as_of - timedelta(days=late)
+            if damaged < now.since:
+                why = f"its first point is of {now.since}, from after the damage"
+                return Judged(copy, None, why, False)
+        newest = self._newest(copy, late)
+        if newest is None or newest.never == 1:
             return Judged(copy, None, f"keeps no point from before, {late:.0f} days later", False)
-        if found.never:
-            why = f"keeps no point from before, {late:.0f} days later, in {share(found.never)} of the moments"
-            luck = found.older(now.older_seconds) if now else found
+        if newest.never:
+            why = f"keeps no point from before, {late:.0f} days later, in {share(newest.never)} of the moments"
+            luck = newest.older(now.older_seconds) if now else newest
             return Judged(copy, None, why, False, luck)
-        newest = found
-    if stale:
-        older = newest.older(strike.silence(copy) * DAY)
-        return Judged(copy, older, stale, True)
-    if now and now.older_seconds:
-        return Judged(copy, newest.older(now.older_seconds), now.why, False)
-    why = "its newest point" if late is None else "its newest point from before the damage"
-    return Judged(copy, newest, why, False)
+        if now and now.older_seconds:
+            return Judged(copy, newest.older(now.older_seconds), now.why, False)
+        why = "its newest point" if late is None else "its newest point from before the damage"
+        return Judged(copy, newest, why, False)
+
+    def best(
+        self, dataset: Dataset, strike: Strike, judged: list[Judged]
+    ) -> tuple[Judged, WayBack] | None:
+        """The usable copy that loses least work; among equals the one that is back soonest."""
+        found = []
+        for one in judged:
+            if one.loses is not None:
+                way = self._way(dataset, strike, one.copy)
+                if way.hours < FOREVER:
+                    found.append((one.loses.worst, way.hours, one.copy.job.id, one, way))
+        if not found:
+            return None
+        *_, one, way = min(found, key=lambda f: f[:3])
+        return one, way
+
+    def _way(self, dataset: Dataset, strike: Strike, copy: Copy) -> WayBack:
+        key = (dataset.id, id(copy), strike.share_of_data, strike.no_link)
+        found = self.common.ways.get(key)
+        if found is None:
+            found = self.common.ways[key] = way_back(self.scene, dataset, strike, copy)
+        return found
 
 
 def share(part: float) -> str:
@@ -177,22 +236,6 @@ def share(part: float) -> str:
     return f"{min(part, 0.99):.0%}"
 
 
-def _best(
-    scene: Scene, dataset: Dataset, strike: Strike, judged: list[Judged]
-) -> tuple[Judged, WayBack] | None:
-    """The usable copy that loses least work; among equals the one that is back soonest."""
-    found = []
-    for one in judged:
-        if one.loses is not None:
-            way = way_back(scene, dataset, strike, one.copy)
-            if way.hours < FOREVER:
-                found.append((one.loses.worst, way.hours, one.copy.job.id, one, way))
-    if not found:
-        return None
-    *_, one, way = min(found, key=lambda f: f[:3])
-    return one, way
-
-
 class _Maker:
     """Makes the cells of one hazard after the other."""
 
@@ -200,7 +243,7 @@ class _Maker:
         self.scene = scene
         self.hazard = ""
         self.accepted = signatures(scene.index.plan.accepted)
-        self.said: dict[tuple[object, ...], CopyVerdict] = {}
+        self.said: dict[int, tuple[Judged, CopyVerdict]] = {}
         self.told: dict[Step, StepView] = {}
 
     def _cell(
@@ -228,7 +271,9 @@ class _Maker:
         signature = self.accepted.get((dataset.id, self.hazard))
         mark = ""
         if fate != "runs_on" or signature:
-            mark = basis(fate, worst, rto, ((j.copy.job.id, j.loses is not None) for j in judged))
+            mark = basis(
+                fate, worst, rto, tuple([(j.copy.job.id, j.loses is not None) for j in judged])
+            )
         return made(
             Cell,
             dataset=dataset.id,
@@ -253,19 +298,18 @@ class _Maker:
 
     def _verdict(self, one: Judged) -> CopyVerdict:
         """Most hazards say the same of most copies: each saying is made once."""
-        worst = one.loses.worst if one.loses else None
-        key = (one.copy.job.id, one.copy.place, worst, one.why)
-        found = self.said.get(key)
+        found = self.said.get(id(one))
         if found is None:
-            found = self.said[key] = made(
+            verdict = made(
                 CopyVerdict,
                 job=one.copy.job.id,
                 place=one.copy.place.name(self.scene.index),
                 usable=one.loses is not None,
-                loses_seconds=worst,
+                loses_seconds=one.loses.worst if one.loses else None,
                 why=one.why,
             )
-        return found
+            found = self.said[id(one)] = one, verdict
+        return found[1]
 
     def _step(self, one: Step) -> StepView:
         found = self.told.get(one)

@@ -62,6 +62,8 @@ def _task(book: CopyBook, job: Job, first: date, last: date) -> Task | None:
             if seed is None:
                 return None
 
+    # Nearly every run follows the one before it after as many days.
+    @lru_cache(maxsize=32)
     def demand(days: float) -> Demand:
         loads = tuple((x.resource, x.seconds) for x in book.loads(job, days))
         return Demand(loads, max([flow.work_seconds(days), *(s for _, s in loads)], default=0.0))

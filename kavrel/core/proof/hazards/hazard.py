@@ -117,7 +117,15 @@ class Scene:
 
     def tried(self, copy: Copy) -> bool:
         """Whether a restore from this very copy has gone well by the log, and not too long ago."""
-        return still_tried(self.index, copy.job, copy.dataset.id, self.book.as_of)
+        key = (copy.job.id, copy.dataset.id)
+        if key not in self._tried:
+            day = self.book.as_of
+            self._tried[key] = still_tried(self.index, copy.job, copy.dataset.id, day)
+        return self._tried[key]
+
+    @cached_property
+    def _tried(self) -> dict[tuple[str, str], bool]:
+        return {}
 
 
 def not_lived(scene: Scene, dataset: Dataset, strike: Strike) -> Lived | None:
