@@ -4,6 +4,7 @@ Nearly every day is 24 hours of one offset, so that a time of it is its midnight
 The odd ones, on which clocks change, are asked of the time zone hour by hour.
 """
 
+from collections.abc import Sequence
 from datetime import MAXYEAR, date, datetime, time
 from functools import lru_cache
 from itertools import pairwise
@@ -43,28 +44,27 @@ def _midnight(place: ZoneInfo, ordinal: int) -> tuple[float, float]:
     return local.timestamp(), local.replace(fold=1).timestamp()
 
 
-@lru_cache(maxsize=256)
-def local_days(zone: str, first: int, last: int) -> tuple[LocalDay, ...]:
-    """The days of proleptic ordinals `first` to `last`, both included."""
-    years = range(date.fromordinal(first).year, date.fromordinal(last).year + 1)
-    found = [day for year in years for day in _year(zone, year)]
-    skipped = first - date(years[0], 1, 1).toordinal()
-    return tuple(found[skipped : skipped + last - first + 1])
-
-
 @lru_cache(maxsize=64)
-def _begins(zone: str, first_year: int, last_year: int) -> tuple[int, np.ndarray, np.ndarray]:
-    """The ordinal of the first day of a span of years, where its days begin, and which are straight."""
-    first, last = date(first_year, 1, 1).toordinal(), date(last_year, 12, 31).toordinal()
-    days = local_days(zone, first, last)
-    return first, np.array([d.begin for d in days]), np.array([d.straight for d in days])
+def _years(zone: str, first: int, last: int) -> tuple[int, np.ndarray, np.ndarray]:
+    """Of local years: the ordinal of the first day, where days begin, and which are straight."""
+    days = [day for year in range(first, last + 1) for day in _year(zone, year)]
+    begins, straight = np.array([d.begin for d in days]), np.array([d.straight for d in days])
+    return date(first, 1, 1).toordinal(), begins, straight
+
+
+def local_days(zone: str, ordinals: Sequence[int]) -> tuple[np.ndarray, np.ndarray]:
+    """Of days by proleptic ordinal, in order: where each begins (epoch s), and which are straight."""
+    low, high = (date.fromordinal(ordinals[n]).year for n in (0, -1))
+    first, begins, straight = _years(zone, low, high)
+    at = np.array(ordinals) - first
+    return begins[at], straight[at]
 
 
 def ordinals_and_hours(zone: str, moments: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """For instants (epoch s): the proleptic ordinal of the local day, and the local hour, 0 to 23."""
     place = ZoneInfo(zone)
     low, high = (datetime.fromtimestamp(t, place).year for t in (moments.min(), moments.max()))
-    first, begins, straight = _begins(zone, low, high)
+    first, begins, straight = _years(zone, low, high)
     # A year begins where its first midnight is read the first time; nothing lies before that.
     at = np.maximum(np.searchsorted(begins, moments, side="right") - 1, 0)
     ordinals = at + first

@@ -12,6 +12,8 @@ from functools import lru_cache
 from typing import TypeVar
 from zoneinfo import ZoneInfo
 
+import numpy as np
+
 from kavrel.core.local_days import local_days
 from kavrel.core.plan import Schedule
 
@@ -168,22 +170,18 @@ def starts(schedule: Schedule, zone: str, first: date, last: date) -> tuple[floa
         return tuple(_by_the_minute(schedule, ZoneInfo(place), first, last))
     clock = time.fromisoformat(schedule.at)
     hours = hours_of(schedule) if schedule.kind == "hourly" else [clock.hour]
-    since = [h * 3600.0 + clock.minute * 60.0 for h in hours]
-    once = since[0] if len(since) == 1 else None
     days = list(_days(schedule, first, last))
     if not days:
         return ()
-    table = local_days(place, days[0], days[-1])
-    found: list[float] = []
-    for day in days:
-        begin, straight = table[day - days[0]]
-        if straight and once is not None:
-            found.append(begin + once)
-        elif straight:
-            found += [begin + s for s in since]
-        else:
-            found += _on_an_odd_day(date.fromordinal(day), hours, clock.minute, ZoneInfo(place))
-    return tuple(found)
+    begins, straight = local_days(place, days)
+    found = begins[:, None] + (np.array(hours) * 3600.0 + clock.minute * 60.0)
+    pieces, done = [], 0
+    for odd in np.flatnonzero(~straight).tolist():
+        day = date.fromordinal(days[odd])
+        pieces += found[done:odd].ravel().tolist()
+        pieces += _on_an_odd_day(day, hours, clock.minute, ZoneInfo(place))
+        done = odd + 1
+    return (*pieces, *found[done:].ravel().tolist())
 
 
 def _on_an_odd_day(day: date, hours: Sequence[int], minute: int, place: ZoneInfo) -> list[float]:
