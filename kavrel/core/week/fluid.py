@@ -12,9 +12,6 @@ from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
-
 from kavrel.core.week.sharing import Demand, fair_rates
 
 DAY = 86_400.0
@@ -69,6 +66,9 @@ def flow_through(tasks: Sequence[Task], caps: Steps, until: float) -> list[TaskR
 
 def _apart(tasks: Sequence[Task]) -> list[list[Task]]:
     """Tasks in groups that share nothing with one another."""
+    from scipy.sparse import coo_array  # SciPy takes longer to load than a server to start
+    from scipy.sparse.csgraph import connected_components
+
     nodes: dict[Hashable, int] = {}
     ties: list[tuple[int, int]] = []
     for task in tasks:
