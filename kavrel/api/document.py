@@ -6,6 +6,8 @@ from fastapi import FastAPI
 from fastapi.openapi.utils import get_openapi
 from starlette.routing import compile_path
 
+from kavrel.api.details import Problem
+
 MEDIA_TYPE = "application/problem+json"
 # What any request may be answered with, whatever it asks for.
 ALWAYS = {
@@ -27,11 +29,14 @@ def document(app: FastAPI) -> dict[str, Any]:
         for path in found["paths"].values():
             for operation in path.values():
                 _complete(operation)
+        schema = Problem.model_json_schema(ref_template="#/components/schemas/{model}")
+        found["components"]["schemas"] |= schema.pop("$defs") | {"Problem": schema}
         app.openapi_schema = found
     return app.openapi_schema
 
 
 def _complete(operation: dict[str, Any]) -> None:
+    """Every error is the same kind of answer: a model at each route would be built each time."""
     answers = operation["responses"]
     schema = {"$ref": "#/components/schemas/Problem"}
     for status, said in ALWAYS.items():

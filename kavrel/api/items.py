@@ -7,7 +7,7 @@ from pydantic import create_model
 
 from kavrel.api.answer import AnEdit, TheService, state
 from kavrel.api.changes import Changes
-from kavrel.api.problem import Problem, ProblemError
+from kavrel.api.problem import ProblemError
 from kavrel.api.service import PlanState
 from kavrel.core.compare import display_name
 from kavrel.core.edit import STEMS, find, fresh_id, put, remove
@@ -15,7 +15,7 @@ from kavrel.core.plan import COLLECTIONS, Plan
 from kavrel.core.quantities import Id
 
 PROBLEMS: dict[int | str, dict[str, Any]] = {
-    code: {"model": Problem, "description": text}
+    code: {"description": text}
     for code, text in (
         (404, "No such plan or thing"),
         (409, "Still used by something"),

@@ -6,9 +6,10 @@ from typing import Any, TypeVar
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
-from pydantic import BaseModel, ValidationError
+from pydantic import ValidationError
 from starlette.exceptions import HTTPException
 
+from kavrel.api.details import FieldError, Problem
 from kavrel.api.document import MEDIA_TYPE, methods
 from kavrel.api.reckoned import Unreckonable
 from kavrel.core.bench.capacity import CapacityError
@@ -21,24 +22,6 @@ from kavrel.store.plans import Conflict, NoSuchPlan, NoSuchRevision
 
 Handler = TypeVar("Handler", bound=Callable[..., JSONResponse])
 MOST_ERRORS = 50
-
-
-class FieldError(BaseModel):
-    """One field and what is wrong with it."""
-
-    field: str
-    message: str
-
-
-class Problem(BaseModel):
-    """RFC 9457 problem details with the fields concerned."""
-
-    type: str
-    title: str
-    status: int
-    detail: str
-    errors: list[FieldError] = []
-    head: int | None = None
 
 
 class ProblemError(Exception):

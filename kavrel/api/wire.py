@@ -2,8 +2,8 @@
 
 from uvicorn.protocols.http.httptools_impl import STATUS_LINE, HttpToolsProtocol
 
+from kavrel.api.details import Problem
 from kavrel.api.document import MEDIA_TYPE
-from kavrel.api.problem import Problem
 
 
 class Wire(HttpToolsProtocol):

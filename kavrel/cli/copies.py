@@ -20,7 +20,8 @@ from kavrel.cli.working import lost_span, print_working, working_option
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.first import first_ways
 from kavrel.core.copies.ladder import ladder, ladder_working
-from kavrel.core.copies.retention import FOREVER, in_words
+from kavrel.core.copies.retention import FOREVER
+from kavrel.core.copies.rules import in_words
 from kavrel.core.copies.space import pool_space
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS

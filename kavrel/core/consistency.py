@@ -13,8 +13,8 @@ from kavrel.core.assumptions import REGISTRY
 from kavrel.core.bench.bays import bays, misfit
 from kavrel.core.copies.carrier import chain, runs_on, source_host, target_host
 from kavrel.core.copies.keys import natively_encrypted
-from kavrel.core.copies.retention import complaint as rules_complaint
-from kavrel.core.copies.retention import keeps_nothing, rules_of
+from kavrel.core.copies.rules import complaint as rules_complaint
+from kavrel.core.copies.rules import keeps_nothing, rules_of
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS

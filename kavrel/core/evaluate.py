@@ -15,7 +15,7 @@ from kavrel.core.cautions import cautions
 from kavrel.core.cautions.causes import Cause, causes
 from kavrel.core.cautions.caution import Caution, View
 from kavrel.core.consistency import Problem, not_carried_out
-from kavrel.core.copies import retention
+from kavrel.core.copies import rules
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.fetch import how_to_fetch
 from kavrel.core.copies.keys import key_at, key_taken_by
@@ -523,8 +523,8 @@ def _job(
         id=job.id,
         title=KINDS[job.kind].title,
         schedule_words=words,
-        retention_words=retention.in_words(job.retention)
-        if KINDS[job.kind].copies or retention.rules_of(job.retention)
+        retention_words=rules.in_words(job.retention)
+        if KINDS[job.kind].copies or rules.rules_of(job.retention)
         else "",
         source_name=at,
         target_name=at if KINDS[job.kind].moves_nothing else target.name(index),

@@ -12,9 +12,6 @@ from functools import lru_cache
 from typing import TypeVar
 from zoneinfo import ZoneInfo
 
-import numpy as np
-
-from kavrel.core.local_days import local_days
 from kavrel.core.plan import Schedule
 
 ANCHOR = date(2024, 1, 1)  # a Monday: "every n" counts from here unless the job says otherwise
@@ -165,6 +162,10 @@ def gap_end(local: datetime) -> float | None:
 @lru_cache(maxsize=2048)
 def starts(schedule: Schedule, zone: str, first: date, last: date) -> tuple[float, ...]:
     """Start instants (seconds since 1970, UTC) on local days `first` to `last`, both included."""
+    import numpy as np  # a rule can be read and looked at without it
+
+    from kavrel.core.local_days import local_days
+
     place = schedule.zone or zone
     if schedule.kind == "minutes":
         return tuple(_by_the_minute(schedule, ZoneInfo(place), first, last))

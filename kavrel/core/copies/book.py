@@ -22,6 +22,7 @@ from kavrel.core.copies.flow import Flow, Part
 from kavrel.core.copies.path import MB, Path, Place, path
 from kavrel.core.copies.resource import Resource
 from kavrel.core.copies.retention import DAY, Ages, Point, Points, Rule
+from kavrel.core.copies.rules import span_days
 from kavrel.core.copies.worst import Moment, worst_age, worst_loss
 from kavrel.core.filesystems import ext4
 from kavrel.core.index import Index
@@ -483,7 +484,7 @@ class CopyBook:
 
     def look_back_days(self, job: Job) -> int:
         """How far back starts decide which points there are."""
-        span = keeping.span_days(job.retention, self.step_days(job))
+        span = span_days(job.retention, self.step_days(job))
         chained = sum(2 * self.step_days(j) for j in self._upstream(job))
         return int(min(span + chained, LONGEST_LOOK_BACK_DAYS)) + 2
 

@@ -23,12 +23,12 @@ import math
 from bisect import bisect_left, insort
 from collections.abc import Callable, Iterator, Sequence
 from datetime import date, datetime, time
-from itertools import pairwise
 from typing import NamedTuple, overload
 from zoneinfo import ZoneInfo
 
 import numpy as np
 
+from kavrel.core.copies.rules import windows_in_words
 from kavrel.core.local_days import ordinals_and_hours
 from kavrel.core.plan import Retention
 
@@ -82,62 +82,14 @@ def _calendar(unit: str) -> Buckets:
     return lambda day, hour: (day - EPOCH_ORDINAL).astype("M8[D]").astype(f"M8[{unit}]").astype(int)
 
 
-PERIODS: dict[str, tuple[Buckets, float]] = {
-    # The buckets that local days and hours fall into, and the longest such period in days.
-    "hourly": (lambda day, hour: day * 24 + hour, 1 / 24),
-    "daily": (lambda day, hour: day, 1.0),
-    "weekly": (lambda day, hour: (day - 1) // 7, 7.0),
-    "monthly": (_calendar("M"), 31.0),
-    "yearly": (_calendar("Y"), 366.0),
+PERIODS: dict[str, Buckets] = {
+    # The buckets that local days and hours fall into.
+    "hourly": lambda day, hour: day * 24 + hour,
+    "daily": lambda day, hour: day,
+    "weekly": lambda day, hour: (day - 1) // 7,
+    "monthly": _calendar("M"),
+    "yearly": _calendar("Y"),
 }
-
-
-# Points that thinning lets stand reach back as far as anybody looks.
-THIN_SPAN_DAYS = 1500.0
-
-
-# What says how the rules count, and keeps nothing by itself.
-MANNERS = ("counting", "of_period")
-
-
-def rules_of(retention: Retention) -> list[str]:
-    """Names of the fields that keep something."""
-    return [n for n in Retention.model_fields if n not in MANNERS and getattr(retention, n)]
-
-
-def keeps_nothing(retention: Retention) -> bool:
-    """Whether no rule keeps anything."""
-    return not rules_of(retention)
-
-
-def complaint(retention: Retention) -> tuple[str, str] | None:
-    """The field and the reason why no tool can keep to these rules, or None."""
-    windows = retention.windows
-    if any(a.days >= b.days for a, b in pairwise(windows)):
-        return "windows", "each window reaches further back than the one before it"
-    order = list(PERIODS)
-    if any(order.index(a.every) >= order.index(b.every) for a, b in pairwise(windows)):
-        return "windows", "each window is coarser than the one before it"
-    beside = [n for n in rules_of(retention) if n != "windows"]
-    if windows and beside:
-        said = "windows of age stand alone: a point that another rule keeps would serve them too"
-        return beside[0], said
-    return None
-
-
-def span_days(retention: Retention, step_days: float) -> float:
-    """How many days back the oldest kept point can lie, at most."""
-    spans = [
-        float(retention.all_days),
-        retention.last * step_days,
-        THIN_SPAN_DAYS if retention.thin or retention.hold_until else 0.0,
-        float(retention.trash_days),
-        float(retention.windows[-1].days if retention.windows else 0),
-    ]
-    for name, (_, days) in PERIODS.items():
-        count = getattr(retention, name)
-        spans.append((count + 1) * max(days, step_days) if count else 0.0)
-    return max(spans) + step_days
 
 
 Rule = tuple[str, float]  # in words, and until when (epoch s) it keeps a point
@@ -161,7 +113,7 @@ def _rules(
     ruled = np.maximum.reduce([c for _, c in found]) if found else None
     done = available.tolist()
     for name, number in wanted:
-        runs = _Buckets(PERIODS[name][0](*local))
+        runs = _Buckets(PERIODS[name](*local))
         first = retention.of_period == "first"
         if retention.counting == "each":
             each = np.array(_on_its_own(runs, done, number, first))
@@ -332,7 +284,7 @@ def _windowed(
     left = list(range(len(data)))
     opens = 0.0
     for window in retention.windows:
-        buckets = PERIODS[window.every][0](*local).tolist()
+        buckets = PERIODS[window.every](*local).tolist()
         ends = window.days * DAY
         standing: dict[int, tuple[int, int]] = {}  # period: the point, and the run that ends it
         gone: set[int] = set()
@@ -510,40 +462,3 @@ def _good_until(
             continue
         return n, min(until, pruned[n] - noticed_after)
     return -1, until
-
-
-ONE_A = {"hourly": "hour", "daily": "day", "weekly": "week", "monthly": "month", "yearly": "year"}
-
-
-def windows_in_words(retention: Retention) -> str:
-    """The windows of age as people say them."""
-    said = [f"one a{'n' * (w.every == 'hourly')} {ONE_A[w.every]}" for w in retention.windows]
-    ends = [f"{w.days} day{'s' * (w.days > 1)}" for w in retention.windows]
-    parts = [f"{one} for {end}" for one, end in zip(said[:-1], ends[:-1], strict=True)]
-    return ", ".join([*parts, f"{said[-1]} until {ends[-1]}"])
-
-
-def in_words(retention: Retention) -> str:
-    """The rules as people say them."""
-    parts = []
-    if retention.all_days:
-        parts.append(f"all for {retention.all_days} days")
-    if retention.last:
-        parts.append("only the newest" if retention.last == 1 else f"the last {retention.last}")
-    periods = [f"{getattr(retention, n)} {n}" for n in PERIODS if getattr(retention, n)]
-    parts += periods
-    if retention.windows:
-        parts.append(windows_in_words(retention))
-    if retention.thin:
-        parts.append(f"thinned to {retention.thin}")
-    if retention.trash_days:
-        parts.append(f"trash can {retention.trash_days} days")
-    if retention.hold_until:
-        parts.append(f"all held until {retention.hold_until}")
-    manner = []
-    if retention.of_period == "first" and (periods or retention.windows):
-        manner.append("the first of each")
-    if retention.counting == "each" and len(periods) + bool(retention.last) > 1:
-        manner.append("each rule on its own")
-    said = " + ".join(parts) or "only the newest"
-    return f"{said} ({', '.join(manner)})" if manner else said

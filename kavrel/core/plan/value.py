@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict
 class Value(BaseModel):
     """A frozen value that refuses fields it does not know."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
+    model_config = ConfigDict(frozen=True, extra="forbid")
 
 
 @dataclass(frozen=True)

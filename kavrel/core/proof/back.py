@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict
 
 from kavrel.core import schedule
 from kavrel.core.copies import flow as flows
-from kavrel.core.copies import retention
+from kavrel.core.copies import rules
 from kavrel.core.copies.book import Copy, CopyBook
 from kavrel.core.copies.retention import FOREVER, Point, existing
 from kavrel.core.proof.cell import StepView
@@ -198,7 +198,7 @@ def _working(
             there,
             "point" if there == 1 else "points",
             f"runs {schedule.in_words(copy.job.schedule)}, keeps "
-            f"{retention.in_words(copy.job.retention)}, as of {local(noticed, zone)}",
+            f"{rules.in_words(copy.job.retention)}, as of {local(noticed, zone)}",
         ),
         *back,
         scene.index.assumptions.step("deleted_share"),

@@ -1,7 +1,7 @@
 """The working of a cell: the night from which its worst loss comes, and every part of the way back."""
 
 from kavrel.core import schedule
-from kavrel.core.copies import retention
+from kavrel.core.copies import rules
 from kavrel.core.copies.retention import FOREVER
 from kavrel.core.plan import Dataset, Job
 from kavrel.core.proof.cell import Cell, StepView
@@ -74,7 +74,7 @@ def point_working(scene: Scene, job: Job, seen_after_days: float | None) -> Work
             "runs",
             schedule.in_words(job.schedule),
             "",
-            f"keeps {retention.in_words(job.retention)}",
+            f"keeps {rules.in_words(job.retention)}",
         ),
         scene.book.usual_run(job),
     ]

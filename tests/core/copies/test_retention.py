@@ -12,12 +12,11 @@ from kavrel.core.copies.retention import (
     FOREVER,
     ages,
     existing,
-    in_words,
     keep,
-    keeps_nothing,
     losses,
     rulings,
 )
+from kavrel.core.copies.rules import in_words, keeps_nothing
 from kavrel.core.plan import Retention, Window
 
 

@@ -14,8 +14,9 @@ import pytest
 from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
-from kavrel.core.copies.retention import complaint as rules_complaint
-from kavrel.core.copies.retention import existing, keeps_nothing
+from kavrel.core.copies.retention import existing
+from kavrel.core.copies.rules import complaint as rules_complaint
+from kavrel.core.copies.rules import keeps_nothing
 from kavrel.core.plan import Job, Plan, Retention, Schedule, Window
 from kavrel.core.schedule import complaint, gap_end
 from kavrel.formats.hostside import lab_job

@@ -9,7 +9,8 @@ from itertools import accumulate
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from kavrel.core.copies.retention import DAY, complaint, existing, keep
+from kavrel.core.copies.retention import DAY, existing, keep
+from kavrel.core.copies.rules import complaint
 from kavrel.core.plan import Retention, Window
 from kavrel.formats.hostside import lab_job
 

@@ -3032,16 +3032,6 @@ export interface components {
             after: unknown;
         };
         /**
-         * FieldError
-         * @description One field and what is wrong with it.
-         */
-        FieldError: {
-            /** Field */
-            field: string;
-            /** Message */
-            message: string;
-        };
-        /**
          * FieldView
          * @description A field of a form.
          *
@@ -5950,27 +5940,6 @@ export interface components {
             working: components["schemas"]["Working"];
         };
         /**
-         * Problem
-         * @description RFC 9457 problem details with the fields concerned.
-         */
-        Problem: {
-            /** Type */
-            type: string;
-            /** Title */
-            title: string;
-            /** Status */
-            status: number;
-            /** Detail */
-            detail: string;
-            /**
-             * Errors
-             * @default []
-             */
-            errors: components["schemas"]["FieldError"][];
-            /** Head */
-            head?: number | null;
-        };
-        /**
          * Promise
          * @description What a place has promised. Thick room is taken now; thin room is promised and may be missed.
          */
@@ -7117,6 +7086,40 @@ export interface components {
             damaged: number;
             /** Damaged At Most */
             damaged_at_most: number;
+        };
+        /**
+         * FieldError
+         * @description One field and what is wrong with it.
+         */
+        FieldError: {
+            /** Field */
+            field: string;
+            /** Message */
+            message: string;
+        };
+        /**
+         * Problem
+         * @description RFC 9457 problem details with the fields concerned.
+         */
+        Problem: {
+            /** Type */
+            type: string;
+            /** Title */
+            title: string;
+            /** Status */
+            status: number;
+            /** Detail */
+            detail: string;
+            /**
+             * Errors
+             * @default []
+             */
+            errors: components["schemas"]["FieldError"][];
+            /**
+             * Head
+             * @default null
+             */
+            head: number | null;
         };
     };
     responses: never;
