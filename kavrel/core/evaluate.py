@@ -281,12 +281,14 @@ RUNS_BY = (
     "datasets",
     "caps",
     "buckets",
+    "exports",  # a copy may land in one, as an account
+    "accounts",
     "jobs",
     "assumptions",
 )
 RUNNING = Part(_running, RUNS_BY, BLIND)
 PROVEN = Part(
-    _proven, (*RUNS_BY, "log", "accepted", "accounts", "shares", "supplies", "holdings"), BLIND
+    _proven, (*RUNS_BY, "log", "accepted", "shares", "supplies", "holdings"), BLIND
 )
 
 

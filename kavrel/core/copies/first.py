@@ -9,17 +9,14 @@ Source: bytes over speed; 10 TB over 20 Mbit/s are 46 days, common practice.
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from itertools import pairwise
-from typing import TYPE_CHECKING
 from zoneinfo import ZoneInfo
 
+from kavrel.core.copies.loads import Loads
 from kavrel.core.copies.path import MB, Path, link_mb_per_s, path
 from kavrel.core.copies.resource import Resource
 from kavrel.core.index import Index
 from kavrel.core.plan import FirstCopy, Job, Link
 from kavrel.core.working import Working, step
-
-if TYPE_CHECKING:
-    from kavrel.core.copies.book import CopyBook
 
 # Longer than any hardware lives: there it is given up.
 MOST_DAYS = 3660
@@ -36,13 +33,13 @@ class FirstWay:
     working: Working
 
 
-def first_seconds(book: "CopyBook", job: Job) -> float:
+def first_seconds(book: Loads, job: Job) -> float:
     """Seconds of the first copy the way the job says; infinite where it never ends."""
     found = next(w for w in first_ways(book, job) if w.way == job.first_copy)
     return found.hours * 3600 if found.hours is not None else float("inf")
 
 
-def first_loads(book: "CopyBook", job: Job) -> tuple[tuple[Resource, float], ...]:
+def first_loads(book: Loads, job: Job) -> tuple[tuple[Resource, float], ...]:
     """Seconds for which the first copy keeps each resource busy, the way the job says.
 
     Side by side the LAN at the source carries it; a carried disk keeps the source's disks busy.
@@ -60,7 +57,7 @@ def first_loads(book: "CopyBook", job: Job) -> tuple[tuple[Resource, float], ...
     return tuple((Resource("pool", p.pool), size / (dock * MB)) for p in (source,) if p.pool)
 
 
-def first_ways(book: "CopyBook", job: Job) -> list[FirstWay]:
+def first_ways(book: Loads, job: Job) -> list[FirstWay]:
     """The three ways for a job that copies to another store, from `first_on` or today."""
     index = book.index
     begin = max(job.first_on or book.as_of, book.as_of)
@@ -119,7 +116,7 @@ def _way(way: FirstCopy, hours: float, begin: date, why: str, working: Working) 
     return FirstWay(way, hours, begin + timedelta(hours=hours), why, working)
 
 
-def _over_link(book: "CopyBook", job: Job, size: int, begin: date) -> FirstWay:
+def _over_link(book: Loads, job: Job, size: int, begin: date) -> FirstWay:
     index = book.index
     way = book.way(job)
     link = next((r.id for r in way.resources if r.kind == "link"), None)
