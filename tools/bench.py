@@ -7,13 +7,16 @@ that numbers from different machines can be compared. Nothing here passes or fai
 import gc
 import gzip
 import itertools
+import os
 import random
 import resource
+import socket
 import statistics
 import subprocess
 import sys
 import time
-from collections.abc import Callable, Generator
+import urllib.request
+from collections.abc import Callable, Generator, Iterator
 from datetime import date
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -84,14 +87,18 @@ def reference() -> float:
 
 def starting() -> None:
     """CPU of a command from a shell, against a bare import of the libraries that read its options."""
+    # A person's Python keeps what it has compiled; some build machines tell it not to.
+    kept = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"}
+    folder = TemporaryDirectory()
+    kept["PYTHONPYCACHEPREFIX"] = folder.name
 
     def cpu_ms(*command: str) -> float:
         times = []
-        for _ in range(5):
+        for _ in range(6):
             before = resource.getrusage(resource.RUSAGE_CHILDREN).ru_utime
-            subprocess.run(command, check=True, capture_output=True)
+            subprocess.run(command, check=True, capture_output=True, env=kept)
             times.append((resource.getrusage(resource.RUSAGE_CHILDREN).ru_utime - before) * 1000)
-        return statistics.median(times)
+        return min(times)
 
     bare = cpu_ms(sys.executable, "-c", "import click, pydantic")
     disks = ("--disk", "4TB") * 3
@@ -106,6 +113,31 @@ def starting() -> None:
         print(
             f"{name:46} {took:9.1f} ms  (wanted {wanted:g} x a bare import) {mark:5} {took / bare:8.2f} x"
         )
+    answered = min(first_answer_ms(kept, Path(folder.name) / "lab.db") for _ in range(5))
+    report("kavrel serve to its first answer", answered, "ms", 1500)
+    folder.cleanup()
+
+
+def first_answer_ms(environment: dict[str, str], database: Path) -> float:
+    """Milliseconds from the command to the first answer of the server that it starts."""
+    listener = socket.create_server(("127.0.0.1", 0))
+    port = listener.getsockname()[1]
+    command = ("-m", "kavrel.cli", "serve", "--database", database, "--fd", listener.fileno())
+    begin = time.perf_counter()
+    server = subprocess.Popen(
+        [sys.executable, *map(str, command)],
+        env=environment,
+        stdout=subprocess.DEVNULL,
+        pass_fds=(listener.fileno(),),
+    )
+    try:
+        with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/plans", timeout=30) as answer:
+            answer.read()
+        return (time.perf_counter() - begin) * 1000
+    finally:
+        server.terminate()
+        server.wait()
+        listener.close()
 
 
 def forget() -> None:
@@ -127,6 +159,12 @@ def forget() -> None:
         part.forget()
 
 
+def ratio(name: str, ms: float, wanted: float, base: float) -> None:
+    """One line of what is wanted as a ratio to the reference."""
+    mark = "ok" if ms <= wanted * base else "OVER"
+    print(f"{name:46} {ms:9.1f} ms  (wanted {wanted:g} x) {mark:4} {ms / base:8.2f} x reference")
+
+
 def report(name: str, value: float, unit: str, wanted: float, base: float | None = None) -> None:
     """One line: the figure, what is wanted, and the ratio to the reference."""
     ratio = f"{value / base:8.2f} x reference" if base else ""
@@ -141,17 +179,24 @@ def main() -> None:
     base = reference()
     print(f"{'reference':46} {base:9.1f} ms")
     starting()
+    # Wanted is what a machine needs on which the reference takes 20 ms.
+    for name, plan, again, price in (
+        ("demo lab", demo_plan(), 25 / 20, 20 / 20),
+        ("large lab", big_lab(), 250 / 20, 80 / 20),
+    ):
+        evaluate(plan, TODAY)
+        same = median_ms(lambda p=plan: evaluate(p, TODAY))  # type: ignore[misc]
+        ratio(f"evaluate the {name}", same, again, base)
+        for what, edits in edited(plan).items():
+            evaluate(plan, TODAY)
+            took = median_ms(lambda e=edits: evaluate(next(e), TODAY), 9)  # type: ignore[misc]
+            ratio(f"  after another {what}", took, price, base)
+
     plan = demo_plan()
-    evaluate(plan, TODAY)
 
     def cold() -> None:
         forget()
         evaluate(plan, TODAY)
-
-    def edited() -> None:
-        # Another price each time: nothing that hangs on the disk is remembered.
-        first: Disk = plan.disks[0].model_copy(update={"price_minor": random.randrange(10**6)})
-        evaluate(plan.model_copy(update={"disks": (first, *plan.disks[1:])}), TODAY)
 
     bays = [d.bay for d in plan.disks if d.host == "heron"]
 
@@ -164,9 +209,7 @@ def main() -> None:
         disks = tuple(moved if d.id == moved.id else d for d in plan.disks)
         evaluate(plan.model_copy(update={"disks": disks}), TODAY)
 
-    report("evaluate the demo lab", median_ms(lambda: evaluate(plan, TODAY)), "ms", 50, base)
-    report("evaluate after an edit of a disk", median_ms(edited), "ms", 50, base)
-    report("evaluate from cold caches", median_ms(cold), "ms", 500, base)
+    ratio("evaluate the demo lab from cold caches", median_ms(cold), 150 / 20, base)
     report("evaluate while a disk is dragged", median_ms(dragged), "ms", 60, base)
     matrix(base)
     finder(base)
@@ -176,6 +219,29 @@ def main() -> None:
     scripts = sum(len(gzip.compress(p.read_bytes())) for p in DIST.glob("*.js"))
     report("front-end script, gzipped, all sheets", scripts / 1000, "kB", 300)
     browser(base)
+
+
+def edited(plan: Plan) -> dict[str, Iterator[Plan]]:
+    """Plans that differ in one thing, another each time, by what that is."""
+
+    def with_one(collection: str, place: int, change: Callable[[Any, int], dict[str, Any]]) -> Any:
+        items = getattr(plan, collection)
+        for n in itertools.count(1):
+            item = items[place].model_copy(update=change(items[place], n))
+            changed = (*items[:place], item, *items[place + 1 :])
+            yield plan.model_copy(update={collection: changed})
+
+    def at(job: Job, n: int) -> dict[str, Any]:
+        return {"schedule": job.schedule.model_copy(update={"at": f"{n % 24:02}:{n % 60:02}"})}
+
+    found = {
+        "price of a disk": with_one("disks", 0, lambda d, n: {"price_minor": n}),
+        "size of a dataset": with_one("datasets", 3, lambda d, n: {"size_bytes": n * 10**9}),
+        "start of a job": with_one("jobs", 3, at),
+    }
+    if plan.log:
+        found["note in the log"] = with_one("log", 0, lambda e, n: {"note": f"note {n}"})
+    return found
 
 
 def big_shares() -> Plan:
