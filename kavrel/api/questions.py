@@ -10,7 +10,7 @@ from fastapi.responses import StreamingResponse
 
 from kavrel.api.answer import TheService, body
 from kavrel.api.items import PROBLEMS
-from kavrel.api.jobs import Job, QuestionView
+from kavrel.api.running import QuestionView, RunningQuestion
 from kavrel.core.questions import Question
 
 LEAST_SECONDS = 0.05  # between two of them, however fast it goes
@@ -60,7 +60,7 @@ def follow_question(job_id: str, service: TheService) -> StreamingResponse:
     )
 
 
-async def _events(job: Job) -> AsyncIterator[str]:
+async def _events(job: RunningQuestion) -> AsyncIterator[str]:
     loop, stepped = asyncio.get_running_loop(), asyncio.Event()
 
     def wake() -> None:

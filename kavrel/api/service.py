@@ -11,8 +11,8 @@ from pydantic import BaseModel
 from kavrel.api.bounded import within
 from kavrel.api.changes import KEPT, Written
 from kavrel.api.edit import Edit
-from kavrel.api.jobs import JobBook
 from kavrel.api.reckoned import Unreckonable
+from kavrel.api.running import RunningQuestions
 from kavrel.core.evaluate import Evaluation, evaluate
 from kavrel.core.kept import Kept
 from kavrel.core.plan import Plan
@@ -72,7 +72,7 @@ class Service:
         self._evaluated: Kept[tuple[str, int, date], Evaluation] = Kept(CACHED_EVALUATIONS)
         self._ahead: tuple[Plan, date, Evaluation] | None = None
         self._guard = Lock()
-        self.jobs = JobBook()
+        self.jobs = RunningQuestions()
         self.written = Written(KEPT)
 
     def now(self) -> datetime:

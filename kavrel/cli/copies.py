@@ -38,7 +38,7 @@ from kavrel.core.questions import (
 from kavrel.core.week.nights import scheduled_book
 from kavrel.formats import plan_file
 
-DAY = click.DateTime(["%Y-%m-%d"])
+A_DAY = click.DateTime(["%Y-%m-%d"])
 
 
 def book_of(plan: Plan, today: datetime | None) -> CopyBook:
@@ -50,9 +50,9 @@ def book_of(plan: Plan, today: datetime | None) -> CopyBook:
 @click.command()
 @plan_argument
 @click.argument("dataset")
-@click.option("--written", type=DAY, required=True)
-@click.option("--lost", type=DAY, required=True)
-@click.option("--noticed", type=DAY, required=True)
+@click.option("--written", type=A_DAY, required=True)
+@click.option("--lost", type=A_DAY, required=True)
+@click.option("--noticed", type=A_DAY, required=True)
 @json_option
 @working_option
 @today_option
@@ -224,7 +224,7 @@ def arrange_command(
 @click.command()
 @plan_argument
 @click.argument("job")
-@click.option("--on", "day", type=DAY, help="The local day at whose end; default: today.")
+@click.option("--on", "day", type=A_DAY, help="The local day at whose end; default: today.")
 @json_option
 @today_option
 def points(

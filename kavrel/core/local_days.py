@@ -13,7 +13,7 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 
-DAY = 86_400.0
+from kavrel.core.quantities import DAY
 
 
 class LocalDay(NamedTuple):

@@ -16,6 +16,7 @@ from pydantic.fields import FieldInfo
 
 # A mean year: growth "a year" spread over days, and rates "a year" over lifetimes.
 YEAR_DAYS = 365.25
+DAY = 86_400.0  # seconds
 LINE_LIMIT = 80
 NOTE_LIMIT = 4000
 

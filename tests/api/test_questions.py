@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 
-from kavrel.api import jobs as jobs_module
+from kavrel.api import running as jobs_module
 from kavrel.core.progress import Stopped
 from kavrel.core.questions import Answer, Question, ShuffleQuestion, answer
 from tests.conftest import Lab

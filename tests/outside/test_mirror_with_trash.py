@@ -7,8 +7,9 @@ import os
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
-from kavrel.core.copies.retention import DAY, existing, keep
+from kavrel.core.copies.retention import existing, keep
 from kavrel.core.plan import Retention
+from kavrel.core.quantities import DAY
 from tests.conftest import needs
 from tests.formats.hostside.box import Box
 

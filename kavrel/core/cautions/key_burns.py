@@ -3,15 +3,15 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
-from kavrel.core.copies.keys import encrypted_at_source
+from kavrel.core.copies.keys import key_of
 
 
 def _find(view: View) -> Iterator[Finding]:
     index = view.index
     for j in index.plan.jobs:
-        homes = {index.site_of_pool(index.datasets[d].pool) for d in j.datasets}
-        if encrypted_at_source(index, j) and set(j.key_kept_at) <= homes:
-            where = "only in the box itself" if not j.key_kept_at else "only where the data is"
+        keys = [k for d in j.datasets if (k := key_of(index, j, d))]
+        if any(k.burns_at(k.home) for k in keys):
+            where = "only in the box itself" if keys[0].in_box_alone else "only where the data is"
             yield j.id, j.name, f"Its key is {where}: after a fire the copy cannot be read."
 
 

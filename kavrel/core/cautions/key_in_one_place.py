@@ -3,14 +3,14 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
-from kavrel.core.copies.keys import encrypted_at_source
+from kavrel.core.copies.keys import key_of
 
 
 def _find(view: View) -> Iterator[Finding]:
     for j in view.index.plan.jobs:
-        if encrypted_at_source(view.index, j) and len(j.key_kept_at) == 1:
-            site = view.index.sites[j.key_kept_at[0]].name
-            yield j.id, j.name, f"Its key is kept at {site} alone."
+        key = key_of(view.index, j)
+        if key and key.in_one_place and not key.in_box_alone:
+            yield j.id, j.name, f"Its key is kept at {key.where(view.index)} alone."
 
 
 KEY_IN_ONE_PLACE = Rule(

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.carrier import source_host, target_host
-from kavrel.core.copies.keys import encrypted_at_source, key_at
+from kavrel.core.copies.keys import key_of
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.kinds.kind import Whereabouts
@@ -47,11 +47,11 @@ def how_to_fetch(
     bucket = index.buckets.get(place.bucket or "")
     home = index.pools[index.datasets[job.datasets[0]].pool] if job.datasets else None
     home_folder = folders[job.datasets[0]] if job.datasets else ""
-    key = ""
-    if encrypted_at_source(index, job):
+    kept, key = key_of(index, job), ""
+    if kept:
         key = "its key is only in the box that made it"
-        if job.key_kept_at:
-            key = f"its key is kept at {key_at(index, job)}"
+        if not kept.in_box_alone:
+            key = f"its key is kept at {kept.where(index)}"
     address = (host.vpn_address or host.address) if host else ""
     lands = landing(book.index, job, copies)
     how = kind.fetch(

@@ -13,8 +13,9 @@ from zoneinfo import ZoneInfo
 import numpy as np
 
 from kavrel.core.copies import retention as keeping
-from kavrel.core.copies.retention import DAY, Ages, Points, Rule
+from kavrel.core.copies.retention import Ages, Points, Rule
 from kavrel.core.plan import Retention, Schedule
+from kavrel.core.quantities import DAY
 from kavrel.core.schedule import longest_step_days, starts
 
 

@@ -1,5 +1,7 @@
 """Whether a copy is encrypted at its source, where its key is, and which hazard takes it there."""
 
+from dataclasses import dataclass
+
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
@@ -24,27 +26,58 @@ def encrypted_at_source(index: Index, job: Job) -> bool:
     return all(natively_encrypted(index, index.datasets[d]) for d in job.datasets)
 
 
+@dataclass(frozen=True)
+class Key:
+    """Where the key of a copy is: at these sites, or where there are none in the box alone, at `home`."""
+
+    sites: tuple[str, ...]
+    home: str
+
+    @property
+    def in_box_alone(self) -> bool:
+        """Whether it goes with the box that made the copy."""
+        return not self.sites
+
+    @property
+    def in_one_place(self) -> bool:
+        """Whether it can be lost: what is kept twice is not lost twice."""
+        return len(set(self.sites)) < 2
+
+    def burns_at(self, site: str) -> bool:
+        """Whether nothing of it is left after a fire there."""
+        return set(self.sites or (self.home,)) <= {site}
+
+    def where(self, index: Index) -> str:
+        """The places in words."""
+        return ", ".join(index.sites[s].name for s in self.sites) or "in the box alone"
+
+
+def key_of(index: Index, job: Job, dataset: str | None = None) -> Key | None:
+    """The key of a copy, of one dataset in it where one is named; None where there is none.
+
+    All that asks what takes a key asks this: hazards, lifetimes, cautions, papers.
+    """
+    if not encrypted_at_source(index, job):
+        return None
+    of = dataset or next(iter(job.datasets), None)
+    home = index.site_of_pool(index.datasets[of].pool) if of else ""
+    return Key(job.key_kept_at, home)
+
+
 def key_at(index: Index, job: Job) -> str:
     """Where the key is kept, in words; empty where the copy is not encrypted."""
-    if not encrypted_at_source(index, job):
-        return ""
-    return ", ".join(index.sites[s].name for s in job.key_kept_at) or "in the box alone"
+    key = key_of(index, job)
+    return key.where(index) if key else ""
 
 
 def key_taken_by(index: Index, job: Job) -> str:
-    """Which hazards take the key, in words; empty where no single one does, or there is no key.
-
-    The same as the hazards of the proof assume: a key in the box goes with it, one at the data's
-    site goes in a fire there, one that is kept once can be lost.
-    """
-    if not encrypted_at_source(index, job) or not job.datasets:
+    """Which hazards take the key, in words; empty where no single one does, or there is no key."""
+    key = key_of(index, job)
+    if not key or not job.datasets:
         return ""
-    home = index.site_of_pool(index.datasets[job.datasets[0]].pool)
-    found = []
-    if not job.key_kept_at:
-        found += ["box lost", "theft"]
-    if set(job.key_kept_at or (home,)) <= {home}:
-        found.append(f"fire at {index.sites[home].name}" if home else "fire")
-    if len(job.key_kept_at) < 2:
+    found = ["box lost", "theft"] if key.in_box_alone else []
+    if key.burns_at(key.home):
+        found.append(f"fire at {index.sites[key.home].name}")
+    if key.in_one_place:
         found.append("key lost")
     return ", ".join(found)

@@ -31,8 +31,8 @@ import numpy as np
 from kavrel.core.copies.rules import windows_in_words
 from kavrel.core.local_days import ordinals_and_hours
 from kavrel.core.plan import Retention
+from kavrel.core.quantities import DAY
 
-DAY = 86_400.0
 FOREVER = float("inf")
 
 

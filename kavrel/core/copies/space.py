@@ -18,11 +18,10 @@ from zoneinfo import ZoneInfo
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.copies.book import CopyBook
-from kavrel.core.copies.retention import DAY
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Dataset, Job
 from kavrel.core.pools.taken import Need, Stored, reserved_bytes, trees
-from kavrel.core.quantities import YEAR_DAYS
+from kavrel.core.quantities import DAY, YEAR_DAYS
 from kavrel.core.working import Working, step
 
 

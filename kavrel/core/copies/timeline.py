@@ -14,14 +14,14 @@ from kavrel.core.copies.flow import Flow, Part
 from kavrel.core.copies.loads import Loads
 from kavrel.core.copies.path import MB
 from kavrel.core.copies.remembered import remembered
-from kavrel.core.copies.retention import DAY, Ages, Point, Points, Rule
+from kavrel.core.copies.retention import Ages, Point, Points, Rule
 from kavrel.core.copies.rules import span_days
 from kavrel.core.copies.worst import Moment, worst_age, worst_loss
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job
 from kavrel.core.pools.pool import PoolState
-from kavrel.core.quantities import YEAR_DAYS
+from kavrel.core.quantities import DAY, YEAR_DAYS
 from kavrel.core.schedule import OFTEN, longest_step_days, starts
 
 # How far back kept points are followed. Yearly points older than this change no figure.

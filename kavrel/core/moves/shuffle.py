@@ -15,7 +15,7 @@ from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.filesystems import ext4
 from kavrel.core.index import Index
-from kavrel.core.moves.state import Cargo, Move, State, World, Yard
+from kavrel.core.moves.state import Move, MovedDataset, PossibleSteps, State, World
 from kavrel.core.moves.times import MoveTimes
 from kavrel.core.plan import Disk, Tick
 from kavrel.core.progress import Tell, nobody
@@ -137,7 +137,7 @@ def world_of(index: Index, borrowed: Disk | None = None) -> tuple[World, State]:
     pool_at = {p.id: n for n, p in enumerate(pools)}
     ids = [d.id for d in index.plan.datasets if any(d.id in found for found in held.values())]
     cargo = tuple(
-        Cargo(
+        MovedDataset(
             id=i,
             name=index.datasets[i].name,
             bytes=index.datasets[i].size_bytes,
@@ -173,19 +173,19 @@ def shuffle(index: Index, tell: Tell = nobody) -> Shuffle:
     `tell` hears now and then how many orders were tried; it may raise to stop.
     """
     world, start = world_of(index)
-    yard = Yard(world)
-    times = MoveTimes(index, world, yard)
-    state, ticked, pace = _replay(yard, times, start, index.plan.ticks)
+    possible = PossibleSteps(world)
+    times = MoveTimes(index, world, possible)
+    state, ticked, pace = _replay(possible, times, start, index.plan.ticks)
     lanes = _lanes(index, world, start)
     if not world.pools:
         return _answer(False, True, lanes, ticked, "no pool is wanted that does not stand yet")
     try:
-        path = _search(yard, times, state, tell)
+        path = _search(possible, times, state, tell)
     except TooMany:
         return _answer(True, False, lanes, ticked, TOO_MANY)
-    if path is None or (not path.moves and not yard.done(state)):
-        return _impossible(index, world, yard, lanes, ticked, tell)
-    steps = _steps(yard, times, state, path.moves, pace)
+    if path is None or (not path.moves and not possible.done(state)):
+        return _impossible(index, world, possible, lanes, ticked, tell)
+    steps = _steps(possible, times, state, path.moves, pace)
     hours = sum(s.hours for s in steps)
     single = sum(1 for s in steps if s.verb == "wipe" and s.least_copies == 1)
     return Shuffle(
@@ -237,7 +237,7 @@ def _answer(
     )
 
 
-def _search(yard: Yard, times: MoveTimes, start: State, tell: Tell) -> _Path | None:
+def _search(possible: PossibleSteps, times: MoveTimes, start: State, tell: Tell) -> _Path | None:
     """The best path from a state, or None when there is no safe one; raises TooMany."""
     order = count()
     best: dict[State, tuple[int, float, int]] = {start: (0, 0.0, 0)}
@@ -249,7 +249,7 @@ def _search(yard: Yard, times: MoveTimes, start: State, tell: Tell) -> _Path | N
         if best[state] < (danger, hours, steps):
             continue
         settled += 1
-        if yard.done(state):
+        if possible.done(state):
             moves = []
             while state in came:
                 state, move = came[state]
@@ -259,11 +259,11 @@ def _search(yard: Yard, times: MoveTimes, start: State, tell: Tell) -> _Path | N
             raise TooMany
         if settled % 250 == 0:
             tell(0.0, f"{settled:,} orders tried")
-        forced = yard.forced(state)
-        for move in [forced] if forced else yard.moves(state):
-            after = yard.after(state, move)
+        forced = possible.forced(state)
+        for move in [forced] if forced else possible.moves(state):
+            after = possible.after(state, move)
             price = (
-                danger + _danger(yard, state, after, move),
+                danger + _danger(possible, state, after, move),
                 hours + times.hours(state, move),
                 steps + 1,
             )
@@ -274,18 +274,18 @@ def _search(yard: Yard, times: MoveTimes, start: State, tell: Tell) -> _Path | N
     return None
 
 
-def _danger(yard: Yard, before: State, after: State, move: Move) -> int:
+def _danger(possible: PossibleSteps, before: State, after: State, move: Move) -> int:
     """What a step adds to the danger of a path."""
     if move.verb != "wipe":
         return 0
     found = 0
     lost = before.disk_has[move.disks[0]]
-    for n, cargo in enumerate(yard.world.cargo):
-        if not lost >> n & 1 or yard.copies(after, n) != 1:
+    for n, cargo in enumerate(possible.world.cargo):
+        if not lost >> n & 1 or possible.copies(after, n) != 1:
             continue
         bare = (
             not any(
-                has >> n & 1 and yard.redundant(p, after.joined)
+                has >> n & 1 and possible.redundant(p, after.joined)
                 for p, has in enumerate(after.pool_has)
             )
             and not cargo.elsewhere
@@ -295,16 +295,16 @@ def _danger(yard: Yard, before: State, after: State, move: Move) -> int:
 
 
 def _steps(
-    yard: Yard, times: MoveTimes, state: State, moves: Sequence[Move], pace: float
+    possible: PossibleSteps, times: MoveTimes, state: State, moves: Sequence[Move], pace: float
 ) -> list[ShuffleStep]:
     found = []
     clock = 0.0
     for move in moves:
-        after = yard.after(state, move)
+        after = possible.after(state, move)
         hours = times.hours(state, move) * (pace if move.verb == "copy" else 1.0)
         copies = tuple(
-            CopiesAfter(dataset=c.id, name=c.name, copies=yard.copies(after, n))
-            for n, c in enumerate(yard.world.cargo)
+            CopiesAfter(dataset=c.id, name=c.name, copies=possible.copies(after, n))
+            for n, c in enumerate(possible.world.cargo)
         )
         found.append(
             ShuffleStep(
@@ -347,13 +347,13 @@ def _lanes(index: Index, world: World, start: State) -> tuple[Lane, ...]:
 
 
 def _replay(
-    yard: Yard, times: MoveTimes, state: State, ticks: Sequence[Tick]
+    possible: PossibleSteps, times: MoveTimes, state: State, ticks: Sequence[Tick]
 ) -> tuple[State, list[Ticked], float]:
     """The state after what was ticked, and how much longer the copies took than planned."""
     found: list[Ticked] = []
     planned = took = 0.0
     for tick in ticks:
-        move = next((m for m in yard.moves(state) if m.key == tick.step), None)
+        move = next((m for m in possible.moves(state) if m.key == tick.step), None)
         hours = times.hours(state, move) if move else None
         found.append(
             Ticked(
@@ -371,7 +371,7 @@ def _replay(
         if move.verb == "copy" and hours and tick.hours:
             planned += hours
             took += tick.hours
-        state = yard.after(state, move)
+        state = possible.after(state, move)
     pace = min(max(took / planned, 0.2), 20.0) if planned else 1.0
     return state, found, pace
 
@@ -379,14 +379,14 @@ def _replay(
 def _impossible(
     index: Index,
     world: World,
-    yard: Yard,
+    possible: PossibleSteps,
     lanes: tuple[Lane, ...],
     ticked: list[Ticked],
     tell: Tell,
 ) -> Shuffle:
     """Says what is the least to borrow or buy: the smallest disk with which there is an order."""
     for p, pool in enumerate(world.pools):
-        full = yard.usable(p, yard.pool_masks[p])
+        full = possible.usable(p, possible.pool_masks[p])
         need = sum(c.bytes for c in world.cargo if c.pool == p)
         if need > full:
             why = f"pool {pool.name} will hold {full / 1e12:.2f} TB, and {need / 1e12:.2f} TB belong on it"
@@ -405,7 +405,7 @@ def _impossible(
     def able(size: int) -> bool:
         borrowed = Disk(id="borrowed", label="borrowed disk", capacity_bytes=_raw(size))
         bigger, first = world_of(index, borrowed)
-        there = Yard(bigger)
+        there = PossibleSteps(bigger)
         times = MoveTimes(index, bigger, there)
         begun, _, _ = _replay(there, times, first, index.plan.ticks)
         try:

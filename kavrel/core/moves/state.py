@@ -20,7 +20,7 @@ Verb = Literal["create", "copy", "verify", "wipe", "add", "replace"]
 
 
 @dataclass(frozen=True)
-class Cargo:
+class MovedDataset:
     """A dataset to be moved: its size, and the wanted pool it belongs on (None: stays)."""
 
     id: str
@@ -85,7 +85,7 @@ class World:
 
     disks: tuple[Disk, ...]
     pools: tuple[Pool, ...]
-    cargo: tuple[Cargo, ...]
+    cargo: tuple[MovedDataset, ...]
 
     @property
     def place(self) -> dict[str, int]:
@@ -98,7 +98,7 @@ class World:
         return sum(1 << place[i] for i in ids)
 
 
-class Yard:
+class PossibleSteps:
     """The possible steps of a world. Looks up what is asked again and again only once."""
 
     def __init__(self, world: World) -> None:

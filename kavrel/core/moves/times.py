@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from kavrel.core.copies.path import link_mb_per_s, port_mb_per_s, relay_mb_per_s
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
-from kavrel.core.moves.state import At, Move, State, World, Yard
+from kavrel.core.moves.state import At, Move, PossibleSteps, State, World
 from kavrel.core.plan import Disk, Pool
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.loss import reads_used_alone
@@ -18,8 +18,8 @@ LONG_HOURS = 4.0
 class MoveTimes:
     """Hours and words of the steps of one world."""
 
-    def __init__(self, index: Index, world: World, yard: Yard) -> None:
-        self.index, self.world, self.yard = index, world, yard
+    def __init__(self, index: Index, world: World, possible: PossibleSteps) -> None:
+        self.index, self.world, self.possible = index, world, possible
         self.known = index.assumptions
 
     # --- hours ---------------------------------------------------------------------------------
@@ -46,10 +46,10 @@ class MoveTimes:
         """The share of a disk that its rebuild goes over: ZFS and Btrfs copies know what is used."""
         assert move.pool is not None
         pool = self.world.pools[move.pool]
-        usable = self.yard.usable(move.pool, state.joined)
+        usable = self.possible.usable(move.pool, state.joined)
         if not usable or not reads_used_alone(FAMILIES[pool.family], pool.filesystem):
             return 1.0
-        return min((usable - self.yard.free_on_pool(state, move.pool)) / usable, 1.0)
+        return min((usable - self.possible.free_on_pool(state, move.pool)) / usable, 1.0)
 
     def _copy(self, move: Move) -> tuple[float, float, list[Working]]:
         """Hours to copy, hours to verify, and the parts of the path with their speeds."""
@@ -148,7 +148,7 @@ class MoveTimes:
             cargo = self.world.cargo[move.cargo]
             how = (
                 "compare it with the other copy"
-                if self.yard.copies(state, move.cargo)
+                if self.possible.copies(state, move.cargo)
                 else "read it whole and open some of it: there is nothing to compare it with"
             )
             return f"Verify {cargo.name} on {disks[0]}: {how}."
@@ -158,8 +158,8 @@ class MoveTimes:
         pool = self.world.pools[move.pool]
         names = ", ".join(disks)
         if move.verb == "create":
-            after = self.yard.after(state, move)
-            lacking = self.yard.missing(move.pool, after.joined)
+            after = self.possible.after(state, move)
+            lacking = self.possible.missing(move.pool, after.joined)
             how = FILESYSTEMS[pool.filesystem].lacks
             short = f", with {lacking} missing for now ({how})" if lacking else ""
             return f"Create pool {pool.name} from {names}{short}."
@@ -184,7 +184,7 @@ class MoveTimes:
             single = [
                 c.name
                 for n, c in enumerate(self.world.cargo)
-                if lost >> n & 1 and self.yard.copies(after, n) == 1
+                if lost >> n & 1 and self.possible.copies(after, n) == 1
             ]
             if single:
                 yield f"one whole copy left of {', '.join(single)}"
@@ -196,7 +196,7 @@ class MoveTimes:
         if (
             move.pool is not None
             and move.verb != "copy"
-            and self.yard.missing(move.pool, after.joined)
+            and self.possible.missing(move.pool, after.joined)
         ):
             yield "the pool runs without its redundancy until the missing disk is in"
 

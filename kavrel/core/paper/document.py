@@ -3,7 +3,7 @@
 from pydantic import BaseModel, ConfigDict
 
 
-class Step(BaseModel):
+class SheetStep(BaseModel):
     """One box to tick: what to do, what to mind, how long it takes where that is known."""
 
     model_config = ConfigDict(frozen=True)
@@ -30,7 +30,7 @@ class Section(BaseModel):
     title: str
     intro: str = ""
     facts: tuple[Fact, ...] = ()
-    steps: tuple[Step, ...] = ()
+    steps: tuple[SheetStep, ...] = ()
     below: bool = False
 
 

@@ -3,10 +3,10 @@
 from collections import defaultdict
 from collections.abc import Sequence
 
-from kavrel.core.copies.keys import encrypted_at_source, key_at
+from kavrel.core.copies.keys import key_of
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
-from kavrel.core.paper.document import Document, Fact, Section, Step
+from kavrel.core.paper.document import Document, Fact, Section, SheetStep
 from kavrel.core.plan import Plan
 from kavrel.core.proof.cell import Cell, StepView
 from kavrel.core.proof.hazards import HAZARDS
@@ -99,9 +99,9 @@ def _copies(index: Index, evaluation: Evaluation) -> tuple[Fact, ...]:
 
 def _keys(index: Index) -> tuple[Fact, ...]:
     return tuple(
-        Fact(text=f"{job.name}: {key_at(index, job)}")
+        Fact(text=f"{job.name}: {key.where(index)}")
         for job in index.plan.jobs
-        if encrypted_at_source(index, job)
+        if (key := key_of(index, job))
     )
 
 
@@ -135,10 +135,10 @@ def _hazard(index: Index, title: str, question: str, cells: Sequence[Cell]) -> l
     return found
 
 
-def _step(one: StepView) -> Step:
+def _step(one: StepView) -> SheetStep:
     word = PHASES[one.phase]
     text = one.text if one.text.startswith(word) else f"{word}: {one.text}"
-    return Step(text=text, hours=one.hours)
+    return SheetStep(text=text, hours=one.hours)
 
 
 def _verdict(index: Index, cell: Cell) -> str:

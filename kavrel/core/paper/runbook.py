@@ -2,12 +2,12 @@
 
 from kavrel.core.copies.carrier import address_of, runs_on, source_host, target_host
 from kavrel.core.copies.fetch import landing
-from kavrel.core.copies.keys import encrypted_at_source
+from kavrel.core.copies.keys import key_of
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.log.last import last_good
-from kavrel.core.paper.document import Document, Section, Step
+from kavrel.core.paper.document import Document, Section, SheetStep
 from kavrel.core.plan import Disk, Plan
 from kavrel.core.shares.names import copy_folders, folders
 
@@ -30,7 +30,7 @@ def runbook(plan: Plan, evaluation: Evaluation, revision: str) -> Document:
         Section(
             title="Before anything",
             intro="Safety. Local codes and licensed practice come before this sheet.",
-            steps=tuple(Step(text=text) for text in MAINS),
+            steps=tuple(SheetStep(text=text) for text in MAINS),
         ),
         _open_cautions(evaluation),
         _bench(index),
@@ -53,16 +53,16 @@ def _open_cautions(evaluation: Evaluation) -> Section:
     return Section(
         title="Settle these first",
         intro="Serious cautions that stand against the plan as it is.",
-        steps=tuple(Step(text=f"{c.name}: {c.why}", minds=(c.remedy,)) for c in serious),
+        steps=tuple(SheetStep(text=f"{c.name}: {c.why}", minds=(c.remedy,)) for c in serious),
     )
 
 
 def _bench(index: Index) -> Section:
-    steps: list[Step] = []
+    steps: list[SheetStep] = []
     for host in index.plan.hosts:
         if not host.default_passwords_changed:
             text = f"{host.name}: change every default password (web, root shell, file service)"
-            steps.append(Step(text=text, minds=("Do this before it is on any network.",)))
+            steps.append(SheetStep(text=text, minds=("Do this before it is on any network.",)))
     for disk in index.plan.disks:
         where = "on the shelf"
         if disk.host:
@@ -81,7 +81,7 @@ def _bench(index: Index) -> Section:
                 0, "It holds data that must survive: copy it off and check the copy first."
             )
         steps.append(
-            Step(
+            SheetStep(
                 text=f"{_named(disk)}: {first}{verb} {where}",
                 minds=tuple(minds[: 1 if not disk.holds_data else 2]),
                 hours=hours,
@@ -90,7 +90,7 @@ def _bench(index: Index) -> Section:
     for host in index.plan.hosts:
         if any(p.host == host.id for p in index.plan.pools):
             text = f"{host.name}: copy its configuration elsewhere once it runs"
-            steps.append(Step(text=text))
+            steps.append(SheetStep(text=text))
     return Section(title="Bench", steps=tuple(steps))
 
 
@@ -99,14 +99,16 @@ def _power(index: Index, evaluation: Evaluation) -> Section:
     for supply, view in zip(index.plan.supplies, evaluation.power.supplies, strict=True):
         told = [index.hosts[h].name for h in supply.signals]
         steps.append(
-            Step(
+            SheetStep(
                 text=f"{supply.name}: plug in {', '.join(index.hosts[h].name for h in supply.hosts)}; "
                 f"signal to {', '.join(told) or 'nobody'}; shut down after {supply.delay_minutes:g} min",
                 minds=(view.why, "Pull its plug once, with nobody at work, and see that all stop."),
             )
         )
         steps += [
-            Step(text=f"After the cut, {w.order}: {w.name} {w.how}; look that its pool is there")
+            SheetStep(
+                text=f"After the cut, {w.order}: {w.name} {w.how}; look that its pool is there"
+            )
             for w in view.waking
         ]
     return Section(title="Power", steps=tuple(steps))
@@ -143,10 +145,10 @@ def _pools(index: Index, evaluation: Evaluation) -> Section:
             minds.append(
                 f"Beyond any {layout.survives_any} the dead disks' files are lost; {layout.remains} stay."
             )
-        steps.append(Step(text=text, minds=tuple(minds)))
+        steps.append(SheetStep(text=text, minds=tuple(minds)))
         if layout.rebuild_hours and not pool.standing:
             steps.append(
-                Step(
+                SheetStep(
                     text=f"Pool {pool.name}: pull one disk, see that the mail arrives, put it back",
                     minds=("Do it while the pool is empty.",),
                     hours=layout.rebuild_hours,
@@ -161,23 +163,23 @@ def _shares(index: Index) -> Section:
     for dataset in index.plan.datasets:
         stands = index.pools[dataset.pool].standing
         verb = "Make dataset, where it is not there yet:" if stands else "Make dataset"
-        steps.append(Step(text=f"{verb} {dataset.name} at {paths[dataset.id]}"))
+        steps.append(SheetStep(text=f"{verb} {dataset.name} at {paths[dataset.id]}"))
     for account in index.plan.accounts:
         if account.enabled:
             text = f"Make account {account.login} for {account.full_name}"
             minds = (
                 ("The everyday account is another one.",) if account.role == "administrator" else ()
             )
-            steps.append(Step(text=text, minds=minds))
+            steps.append(SheetStep(text=text, minds=minds))
     hosts = {index.pools[index.datasets[s.dataset].pool].host for s in index.plan.shares}
     for host in index.plan.hosts:
         if host.id in hosts:
             text = f"{host.name}: install smb.conf, check it with testparm, start the service"
-            steps.append(Step(text=text))
+            steps.append(SheetStep(text=text))
     for share in index.plan.shares:
         text = f"Try share {share.name} as one who may write, one who may read, one who may not"
         minds = ("The unsuccessful first try is normal: note address, share, user.",)
-        steps.append(Step(text=text, minds=minds))
+        steps.append(SheetStep(text=text, minds=minds))
     return Section(title="Shares", steps=tuple(steps))
 
 
@@ -197,16 +199,17 @@ def _copies(index: Index, evaluation: Evaluation) -> Section:
         names = ", ".join(index.datasets[d].name for d in job.datasets)
         if not kind.copies:
             text = f"{job.name}: {kind.title}, {view.schedule_words}; it {kind.does}"
-            steps.append(Step(text=text))
+            steps.append(SheetStep(text=text))
             continue
         if kind.target == "none":
             text = f"{job.name}: snapshots of {names}, {view.schedule_words}"
-            steps.append(Step(text=f"{text}, keep {view.retention_words}"))
+            steps.append(SheetStep(text=f"{text}, keep {view.retention_words}"))
             continue
         minds = []
-        if encrypted_at_source(index, job):
-            places = [index.sites[s].name for s in job.key_kept_at]
-            minds.append(f"Keep the key at: {', '.join(places) or 'nowhere is planned'}.")
+        key = key_of(index, job)
+        if key:
+            places = "nowhere is planned" if key.in_box_alone else key.where(index)
+            minds.append(f"Keep the key at: {places}.")
         if job.first_copy != "done":
             minds.append(f"Make the first copy {FIRST[job.first_copy]}; then only changes travel.")
         if job.alarm_days is not None:
@@ -228,7 +231,7 @@ def _copies(index: Index, evaluation: Evaluation) -> Section:
             minds.append(f"It may run from {job.window_from} to {job.window_to}.")
         hours = view.first_copy.value
         steps.append(
-            Step(
+            SheetStep(
                 text=f"{job.name}: first copy of {names} from {view.source_name} to "
                 f"{view.target_name}; then {view.schedule_words}, keep {view.retention_words}",
                 minds=tuple(minds),
@@ -248,7 +251,7 @@ def _restore(index: Index, evaluation: Evaluation) -> Section:
         title="Proof",
         intro="A copy is a hope until something came back from it.",
         steps=tuple(
-            Step(text=f"From {name}: restore one item, open it, note the minutes in the log")
+            SheetStep(text=f"From {name}: restore one item, open it, note the minutes in the log")
             for name in names
         ),
     )
@@ -266,7 +269,7 @@ def _upkeep(evaluation: Evaluation) -> Section:
     return Section(
         title="Log: what is due",
         steps=tuple(
-            Step(text=f"{d.due_on}: {words[d.kind]}, {d.name}", minds=(d.why,))
+            SheetStep(text=f"{d.due_on}: {words[d.kind]}, {d.name}", minds=(d.why,))
             for d in evaluation.due
             if d.kind in words
         ),

@@ -9,7 +9,7 @@ from datetime import date
 from typing import Any
 
 from kavrel.core.copies.book import CopyBook
-from kavrel.core.copies.keys import encrypted_at_source
+from kavrel.core.copies.keys import key_of
 from kavrel.core.edit import fresh_id
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
@@ -96,7 +96,8 @@ def keys(seen: Seen) -> Iterator[Candidate]:
     """A key is kept at one more place."""
     index, book, _ = seen
     for job in _copies(index.plan):
-        if not encrypted_at_source(index, job) or len(job.key_kept_at) > 1:
+        key = key_of(index, job)
+        if not key or not key.in_one_place:
             continue
         home = book.source(job).site(index)
         kept = set(job.key_kept_at)

@@ -23,7 +23,7 @@ from kavrel.core.quantities import YEAR_DAYS
 Array = np.ndarray[Any, Any]
 CHUNK = 20_000
 LATER = 1_000.0  # years: more than any lifetime, to sort by lifetime and then by time
-DAY = 1 / YEAR_DAYS  # years
+DAY_YEARS = 1 / YEAR_DAYS  # years
 
 
 @dataclass(frozen=True)
@@ -343,7 +343,7 @@ class _Chunk:
                 times = self.jobs[j]
                 n = place(times)
                 silent = times.going(n, moments)
-                lost = lost + np.where(silent, (at - times.since[n]) / DAY, 0.0)
+                lost = lost + np.where(silent, (at - times.since[n]) / DAY_YEARS, 0.0)
             least = np.minimum(least, np.where(there, lost, np.inf))
         gone = np.isinf(least)
         days = np.where(gone, 0.0, least)

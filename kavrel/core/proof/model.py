@@ -6,8 +6,7 @@ from dataclasses import replace
 from itertools import pairwise
 
 from kavrel.core.copies.book import Copy, CopyBook
-from kavrel.core.copies.keys import encrypted_at_source
-from kavrel.core.copies.retention import DAY
+from kavrel.core.copies.keys import key_of
 from kavrel.core.copies.space import stored_on
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
@@ -27,7 +26,7 @@ from kavrel.core.proof.lifetimes import (
     LabModel,
     Strikes,
 )
-from kavrel.core.quantities import YEAR_DAYS
+from kavrel.core.quantities import DAY, YEAR_DAYS
 from kavrel.core.shares.access import Access
 
 HOURS = 24 * YEAR_DAYS
@@ -184,14 +183,11 @@ class _Builder:
         table = delays_of(self.book, job)
         useless = {cause for cause, s in strikes.items() if s.lost_copy(copy)}
         bad = known["tested_bad_share" if self.scene.tried(copy) else "untested_bad_share"]
-        key = 0.0
-        if encrypted_at_source(self.index, job) and len(job.key_kept_at) < 2:
-            key = known["key_lost_rate"]
-            home = self.index.site_of_pool(copy.dataset.pool)
-            if set(job.key_kept_at or (home,)) <= {home}:
-                useless.add("fire")
-            if not job.key_kept_at:
-                useless |= {"box", "theft"}
+        key, lost = key_of(self.index, job, copy.dataset.id), 0.0
+        if key:
+            lost = known["key_lost_rate"] if key.in_one_place else 0.0
+            useless |= {"fire"} if key.burns_at(key.home) else set()
+            useless |= {"box", "theft"} if key.in_box_alone else set()
         return LabCopy(
             job.id,
             self._copy_carriers(copy),
@@ -203,7 +199,7 @@ class _Builder:
             tuple(never for _, never in table.values()),
             frozenset(useless),
             0.0 if KINDS[job.kind].in_place else bad,
-            key,
+            lost,
         )
 
     def _dataset(self, dataset: Dataset) -> LabDataset:

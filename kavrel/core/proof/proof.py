@@ -11,7 +11,7 @@ from datetime import timedelta
 from typing import Literal, NamedTuple
 
 from kavrel.core.copies.book import Copy, CopyBook
-from kavrel.core.copies.retention import DAY, FOREVER, Ages
+from kavrel.core.copies.retention import FOREVER, Ages
 from kavrel.core.index import Index
 from kavrel.core.made import made
 from kavrel.core.plan import Dataset
@@ -21,6 +21,7 @@ from kavrel.core.proof.hazards import HAZARDS
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Step, Strike
 from kavrel.core.proof.restores import WORTH_ORDER, WayBack, together, way_back
 from kavrel.core.proof.today import Standing
+from kavrel.core.quantities import DAY
 from kavrel.core.shares.access import Access
 from kavrel.core.working import Working, step
 
@@ -78,7 +79,7 @@ def prove(
     common = common or Common()
     strikes = common.strikes
     cells: list[Cell] = []
-    maker = _Maker(scene)
+    maker = _Cells(scene)
     judge = _Judge(scene, common)
     for hazard in HAZARDS.values() if hazards is None else hazards:
         if hazard.id not in strikes:
@@ -116,7 +117,7 @@ def prove_today(
 
 def _prove_hazard(
     scene: Scene,
-    maker: "_Maker",
+    maker: "_Cells",
     judge: "_Judge",
     strikes: dict[str, Strike],
     of: Collection[str] | None,
@@ -236,7 +237,7 @@ def share(part: float) -> str:
     return f"{min(part, 0.99):.0%}"
 
 
-class _Maker:
+class _Cells:
     """Makes the cells of one hazard after the other."""
 
     def __init__(self, scene: Scene) -> None:

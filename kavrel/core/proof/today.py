@@ -14,11 +14,10 @@ from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.first import first_ways
-from kavrel.core.copies.retention import DAY
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job, LogEntry
-from kavrel.core.quantities import later
+from kavrel.core.quantities import DAY, later
 from kavrel.core.schedule import starts
 
 NEVER = date.max

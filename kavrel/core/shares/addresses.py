@@ -28,7 +28,7 @@ class Listener(BaseModel):
 
 
 @dataclass(frozen=True)
-class Clash:
+class PortClash:
     """Two things that want the same port of a host."""
 
     host: str
@@ -86,7 +86,7 @@ def listeners(index: Index) -> list[Listener]:
     return found
 
 
-def clashes(index: Index) -> list[Clash]:
+def clashes(index: Index) -> list[PortClash]:
     """Ports of a host that two different things want."""
     by_port: dict[tuple[str, int], list[str]] = {}
     for one in listeners(index):
@@ -97,7 +97,7 @@ def clashes(index: Index) -> list[Clash]:
         for port in app.ports:
             if any(port in t.ports and t.name == app.name for t in twins):
                 by_port[app.host, port].append(app.name)
-    return [Clash(h, p, tuple(w)) for (h, p), w in by_port.items() if len(w) > 1]
+    return [PortClash(h, p, tuple(w)) for (h, p), w in by_port.items() if len(w) > 1]
 
 
 def misplaced(index: Index) -> Iterator[tuple[Host, str]]:

@@ -301,12 +301,14 @@ class _Taken:
 
     def __init__(self) -> None:
         self.busy: dict[Resource, list[tuple[float, float]]] = defaultdict(list)
+        self.longest: dict[Resource, float] = defaultdict(float)
 
     def add(self, piece: _Piece, minute: int) -> None:
         """Keeps the resources of a placed job."""
         for resource in piece.resources:
             for run in piece.runs(minute):
                 insort(self.busy[resource], run)
+                self.longest[resource] = max(self.longest[resource], run[1] - run[0])
 
     def free(self, piece: _Piece, minute: int) -> bool:
         """Whether the job's runs meet nobody when it starts at this minute."""
@@ -318,8 +320,10 @@ class _Taken:
                 n = bisect_left(held, (begin, begin))
                 if n < len(held) and held[n][0] < end + GAP_SECONDS:
                     return False
-                # Runs on one resource do not overlap one another, but standing ones may.
-                if any(e > begin - GAP_SECONDS for _, e in held[max(n - 4, 0) : n]):
+                # Standing runs may overlap one another: any that is long enough may reach here.
+                before = begin - GAP_SECONDS - self.longest[resource]
+                since = bisect_left(held, (before, before))
+                if any(e > begin - GAP_SECONDS for _, e in held[since:n]):
                     return False
         return True
 

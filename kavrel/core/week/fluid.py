@@ -12,9 +12,9 @@ from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
+from kavrel.core.quantities import DAY
 from kavrel.core.week.sharing import Demand, fair_rates
 
-DAY = 86_400.0
 SOON = 1e-4  # seconds: finer than any clock here matters for
 
 

@@ -11,8 +11,9 @@ from pydantic import BaseModel, ConfigDict
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.index import Index
 from kavrel.core.pools.pool import PoolState
+from kavrel.core.quantities import DAY
 from kavrel.core.schedule import starts
-from kavrel.core.week.fluid import DAY, TaskRun
+from kavrel.core.week.fluid import TaskRun
 from kavrel.core.week.tasks import CapKey, Held, flowed, prepared, simulated
 from kavrel.core.working import Working, local, step
 

@@ -11,9 +11,10 @@ from hypothesis import strategies as st
 
 from kavrel.core.copies import flow as flows
 from kavrel.core.copies.flow import Flow, Part, runs
-from kavrel.core.copies.retention import DAY, Point, losses, spells
+from kavrel.core.copies.retention import Point, losses, spells
 from kavrel.core.local_days import local_days, ordinals_and_hours
 from kavrel.core.plan import Retention, Schedule
+from kavrel.core.quantities import DAY
 from kavrel.core.schedule import starts
 
 FIRST, LAST = date(2026, 1, 1), date(2026, 5, 1)

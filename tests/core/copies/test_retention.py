@@ -8,7 +8,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kavrel.core.copies.retention import (
-    DAY,
     FOREVER,
     ages,
     existing,
@@ -18,6 +17,7 @@ from kavrel.core.copies.retention import (
 )
 from kavrel.core.copies.rules import in_words, keeps_nothing
 from kavrel.core.plan import Retention, Window
+from kavrel.core.quantities import DAY
 
 
 def worst_of(*args: Any) -> float | None:

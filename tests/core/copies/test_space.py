@@ -6,9 +6,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kavrel.core.copies.retention import DAY
 from kavrel.core.copies.space import frees, gone, held, held_bytes, pool_space
 from kavrel.core.plan import Dataset, Retention
+from kavrel.core.quantities import DAY
 from tests.builders import GB, TB, book, job, lab
 
 

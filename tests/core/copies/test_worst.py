@@ -4,9 +4,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kavrel.core.copies.retention import DAY, FOREVER, ages, existing, keep, losses
+from kavrel.core.copies.retention import FOREVER, ages, existing, keep, losses
 from kavrel.core.copies.worst import worst_age, worst_loss
 from kavrel.core.plan import Retention
+from kavrel.core.quantities import DAY
 from tests.core.copies.test_retention import START, nightly
 
 RULES = st.sampled_from(

@@ -12,7 +12,7 @@ from kavrel.core.filesystems import ext4
 from kavrel.core.index import Index
 from kavrel.core.moves import shuffle as shuffle_module
 from kavrel.core.moves.shuffle import Shuffle, _danger, shuffle, world_of
-from kavrel.core.moves.state import State, Yard
+from kavrel.core.moves.state import PossibleSteps, State
 from kavrel.core.moves.times import MoveTimes
 from kavrel.core.plan import (
     AssumptionValue,
@@ -153,18 +153,18 @@ def best_danger(plan: Plan) -> int | None:
     """Least danger of any order, by walking every state with every move: no shortcuts."""
     index = Index(plan)
     world, start = world_of(index)
-    yard = Yard(world)
+    possible = PossibleSteps(world)
     best: dict[State, int] = {start: 0}
     queue = deque([start])
     while queue:
         state = queue.popleft()
-        for step in yard.moves(state):
-            after = yard.after(state, step)
-            danger = best[state] + _danger(yard, state, after, step)
+        for step in possible.moves(state):
+            after = possible.after(state, step)
+            danger = best[state] + _danger(possible, state, after, step)
             if danger < best.get(after, 10**9):
                 best[after] = danger
                 queue.append(after)
-    done = [danger for state, danger in best.items() if yard.done(state)]
+    done = [danger for state, danger in best.items() if possible.done(state)]
     return min(done, default=None)
 
 
@@ -204,19 +204,19 @@ def test_it_is_as_safe_as_any_order_and_never_without_a_copy(
     least = best_danger(plan)
     index = Index(plan)
     world, state = world_of(index)
-    yard = Yard(world)
+    possible = PossibleSteps(world)
     if not found.possible:
-        usable = [yard.usable(p, m) for p, m in enumerate(yard.pool_masks)]
+        usable = [possible.usable(p, m) for p, m in enumerate(possible.pool_masks)]
         assert least is None or sum(c.bytes for c in world.cargo) > usable[0]
         return
     danger = 0
     for step in found.steps:
-        (taken,) = [m for m in yard.moves(state) if m.key == step.key]
-        after = yard.after(state, taken)
-        danger += _danger(yard, state, after, taken)
-        assert all(yard.copies(after, n) >= 1 for n in range(len(world.cargo)))
+        (taken,) = [m for m in possible.moves(state) if m.key == step.key]
+        after = possible.after(state, taken)
+        danger += _danger(possible, state, after, taken)
+        assert all(possible.copies(after, n) >= 1 for n in range(len(world.cargo)))
         state = after
-    assert yard.done(state)
+    assert possible.done(state)
     assert danger == least
 
 
@@ -408,6 +408,6 @@ def test_hours_are_the_least_among_the_safest() -> None:
     found = move(plan.model_copy(update={"disks": (*plan.disks[:2], slow, plan.disks[3])}))
     index = Index(plan)
     world, _ = world_of(index)
-    assert MoveTimes(index, world, Yard(world))
+    assert MoveTimes(index, world, PossibleSteps(world))
     assert any(s.target == "d3" for s in found.steps)
     assert not any(s.target == "d2" for s in found.steps)

@@ -1,5 +1,5 @@
 from kavrel.core.evaluate import evaluate
-from kavrel.core.paper.document import Step
+from kavrel.core.paper.document import SheetStep
 from kavrel.core.paper.runbook import runbook
 from kavrel.core.plan import Plan
 from tests.builders import TODAY, lab, result
@@ -52,7 +52,7 @@ def test_a_disk_that_holds_data_is_copied_first(demo: Plan) -> None:
 
 def test_a_12_tb_disk_is_checked_in_about_18_hours(demo: Plan) -> None:
     # Common practice, no source: 12 TB at 185 MB/s averaged over the platter.
-    def step_of(plan: Plan) -> Step:
+    def step_of(plan: Plan) -> SheetStep:
         book = runbook(plan, evaluate(plan, TODAY), "revision 1")
         bench = next(s for s in book.sections if s.title == "Bench")
         (found,) = [s for s in bench.steps if s.text.startswith("D7 ")]

@@ -4,7 +4,8 @@ from collections.abc import Sequence
 
 import pytest
 
-from kavrel.core.week.fluid import DAY, Task, TaskRun, flow_through
+from kavrel.core.quantities import DAY
+from kavrel.core.week.fluid import Task, TaskRun, flow_through
 from kavrel.core.week.sharing import Demand
 
 FOREVER = 1e9

@@ -8,9 +8,10 @@ from pathlib import Path
 
 import pytest
 
-from kavrel.core.copies.retention import DAY, existing, keep
+from kavrel.core.copies.retention import existing, keep
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Bucket, Plan, Retention
+from kavrel.core.quantities import DAY
 from kavrel.formats.hostside import lab_job
 from kavrel.formats.lab_jobs import hosts_with_jobs, lab_jobs, script
 from tests.builders import disk, job, lab

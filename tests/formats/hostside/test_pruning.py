@@ -9,9 +9,10 @@ from itertools import accumulate
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from kavrel.core.copies.retention import DAY, existing, keep
+from kavrel.core.copies.retention import existing, keep
 from kavrel.core.copies.rules import complaint
 from kavrel.core.plan import Retention, Window
+from kavrel.core.quantities import DAY
 from kavrel.formats.hostside import lab_job
 
 START = datetime(2026, 1, 1, 2, 0, tzinfo=UTC).timestamp()

@@ -1,7 +1,7 @@
 """The box, or its controller with all it wrote, is lost with every disk in it."""
 
 from kavrel.core.copies.book import Copy
-from kavrel.core.copies.keys import encrypted_at_source
+from kavrel.core.copies.keys import key_of
 from kavrel.core.plan import Dataset
 from kavrel.core.proof.hazards.hazard import Hazard, Reason, Scene, Strike, new_box
 
@@ -13,7 +13,8 @@ def in_box(scene: Scene, dataset: Dataset) -> Reason:
     def lost(copy: Copy) -> str | None:
         if copy.place.host(scene.index) == host.id:
             return f"lies in {host.name} too"
-        if encrypted_at_source(scene.index, copy.job) and not copy.job.key_kept_at:
+        key = key_of(scene.index, copy.job, copy.dataset.id)
+        if key and key.in_box_alone:
             return f"its key was only in {host.name}"
         return None
 

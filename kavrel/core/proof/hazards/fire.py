@@ -1,9 +1,9 @@
 """Fire or flood takes the whole site that the dataset lives at."""
 
 from kavrel.core.copies.book import Copy
-from kavrel.core.copies.keys import encrypted_at_source
+from kavrel.core.copies.keys import key_of
 from kavrel.core.plan import Dataset
-from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike, key_sites, new_box
+from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike, new_box
 
 
 def _strike(scene: Scene, dataset: Dataset) -> Strike:
@@ -13,7 +13,8 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
     def lost(copy: Copy) -> str | None:
         if copy.place.site(index) in (site.id, None):
             return f"burns at {site.name} too"
-        if encrypted_at_source(index, copy.job) and set(key_sites(copy, index)) <= {site.id}:
+        key = key_of(index, copy.job, copy.dataset.id)
+        if key and key.burns_at(site.id):
             return f"its key burns at {site.name}"
         return None
 

@@ -160,13 +160,6 @@ def on_pool(pool: str, why: str) -> Reason:
     return lambda copy: why if copy.place.pool == pool else None
 
 
-def key_sites(copy: Copy, index: Index) -> tuple[str, ...]:
-    """Where the key of an encrypted copy is; nowhere else than with the box that made it."""
-    if copy.job.key_kept_at:
-        return copy.job.key_kept_at
-    return (index.site_of_pool(copy.dataset.pool),)
-
-
 def at_rest(scene: Scene, dataset: Dataset) -> bool:
     """Whether a thief who has its disks cannot read the dataset."""
     return dataset.encrypted or scene.index.pools[dataset.pool].encrypted

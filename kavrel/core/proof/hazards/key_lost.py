@@ -1,19 +1,19 @@
 """The key or pass phrase of the encrypted copies is lost where it was kept."""
 
 from kavrel.core.copies.book import Copy
-from kavrel.core.copies.keys import encrypted_at_source
+from kavrel.core.copies.keys import key_of
 from kavrel.core.plan import Dataset
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike
 
 
 def _strike(scene: Scene, dataset: Dataset) -> Strike:
     def lost(copy: Copy) -> str | None:
-        if not encrypted_at_source(scene.index, copy.job) or len(copy.job.key_kept_at) > 1:
+        key = key_of(scene.index, copy.job, copy.dataset.id)
+        if not key or not key.in_one_place:
             return None
-        if not copy.job.key_kept_at:
+        if key.in_box_alone:
             return "its key was in the box alone"
-        site = scene.index.sites[copy.job.key_kept_at[0]].name
-        return f"its key was kept at {site} alone"
+        return f"its key was kept at {key.where(scene.index)} alone"
 
     return Strike(
         state="stands",

@@ -6417,7 +6417,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["SheetStep"][];
             /**
              * Below
              * @default false
@@ -6475,6 +6475,21 @@ export interface components {
              * @default
              */
             comment: string;
+        };
+        /**
+         * SheetStep
+         * @description One box to tick: what to do, what to mind, how long it takes where that is known.
+         */
+        SheetStep: {
+            /** Text */
+            text: string;
+            /**
+             * Minds
+             * @default []
+             */
+            minds: string[];
+            /** Hours */
+            hours?: number | null;
         };
         /**
          * Shuffle
@@ -6614,21 +6629,6 @@ export interface components {
             starts: {
                 [key: string]: string;
             };
-        };
-        /**
-         * Step
-         * @description One box to tick: what to do, what to mind, how long it takes where that is known.
-         */
-        Step: {
-            /** Text */
-            text: string;
-            /**
-             * Minds
-             * @default []
-             */
-            minds: string[];
-            /** Hours */
-            hours?: number | null;
         };
         /**
          * StepView

@@ -46,7 +46,7 @@ class Plans(Protocol):
         """What follows from a revision today."""
 
 
-class Job:
+class RunningQuestion:
     """One asked question; changed by its worker, read by anyone."""
 
     def __init__(self, plan_id: str, revision: int) -> None:
@@ -94,29 +94,29 @@ class Job:
         )
 
 
-class JobBook:
+class RunningQuestions:
     """The questions asked lately. The same question about the same revision is asked once."""
 
     def __init__(self) -> None:
-        self._jobs: OrderedDict[tuple[str, int, str, date], Job] = OrderedDict()
+        self._jobs: OrderedDict[tuple[str, int, str, date], RunningQuestion] = OrderedDict()
         self._guard = threading.Lock()
         self._workers: ThreadPoolExecutor | None = None  # from the first question on
 
-    def ask(self, plans: Plans, plan_id: str, question: Question) -> Job:
+    def ask(self, plans: Plans, plan_id: str, question: Question) -> RunningQuestion:
         """The job of a question, begun now unless it was asked before."""
         revision, plan = plans.head(plan_id)
         key = (plan_id, revision, question.model_dump_json(), plans.today(plan))
         with self._guard:
             job = self._jobs.get(key)
             if job is None or job.state in ("stopped", "failed"):
-                job = self._jobs[key] = Job(plan_id, revision)
+                job = self._jobs[key] = RunningQuestion(plan_id, revision)
                 self._workers = self._workers or ThreadPoolExecutor(AT_ONCE, "question")
                 self._workers.submit(self._work, job, plans, plan, question)
                 while len(self._jobs) > MOST_KEPT:
                     self._jobs.popitem(last=False)[1].stop.set()
         return job
 
-    def find(self, job_id: str) -> Job:
+    def find(self, job_id: str) -> RunningQuestion:
         """A job by its id."""
         with self._guard:
             for job in self._jobs.values():
@@ -133,7 +133,7 @@ class JobBook:
         if workers:
             workers.shutdown(wait=True, cancel_futures=True)
 
-    def _work(self, job: Job, plans: Plans, plan: Plan, question: Question) -> None:
+    def _work(self, job: RunningQuestion, plans: Plans, plan: Plan, question: Question) -> None:
         if job.stop.is_set():
             job.end("stopped")
             return
