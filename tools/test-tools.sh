@@ -15,6 +15,7 @@ need rsync rsync
 need findmnt util-linux
 need systemd-analyze systemd
 need unshare util-linux
+need setfacl acl
 need ssh-keygen openssh-client
 need nft nftables
 need sshd openssh-server

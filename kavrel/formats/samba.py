@@ -79,6 +79,14 @@ def _section(index: Index, share: Share, cells: list[Access], folder: str) -> li
             found.append(f"   write list = {' '.join(writers)}")
     if share.home:
         found += ["   create mask = 0600", "   directory mask = 0700"]
+    else:
+        # What is made in a folder takes over its list, and its mask from here: all who may change it.
+        digits = int(index.datasets[share.dataset].mode[-3:], 8)
+        found += [
+            "   inherit acls = yes",
+            f"   create mask = {digits & 0o666:04o}",
+            f"   directory mask = {digits:04o}",
+        ]
     if share.recycle_days:
         found += [
             "   vfs objects = recycle",

@@ -36,6 +36,7 @@ mount -t tmpfs none {folder}/room
 mkdir {folder}/room/up {folder}/room/work
 mount -t overlay overlay -o lowerdir=/etc,upperdir={folder}/room/up,workdir={folder}/room/work /etc
 mount -t tmpfs none /srv
+{mounted}
 {before}
 set +e
 printf '{answer}' | sh {folder}/setup.sh {args} >{folder}/said 2>&1
@@ -114,8 +115,15 @@ class House:
     ) -> Ran:
         text = setup_script(plan, host, "revision 1", today)
         (self.folder / "setup.sh").write_text(text, encoding="utf-8")
+        # What is imported is mounted.
+        sets = json.loads((self.folder / "zfs.json").read_text(encoding="utf-8"))["sets"]
         runner = RUNNER.format(
-            folder=self.folder, before=before, after=after, answer=answer, args=args
+            folder=self.folder,
+            mounted=f"mkdir -p {' '.join(f'/srv/{s}' for s in sorted(sets))}" if sets else "",
+            before=before,
+            after=after,
+            answer=answer,
+            args=args,
         )
         done = subprocess.run(
             ["unshare", "-m", "-n", "sh", "-c", runner],
@@ -235,6 +243,7 @@ def test_a_wanted_btrfs_pool_is_asked_for_by_name_wiped_and_limited(house: House
         "stat -c '%U:%G %a' /srv/fresh/new; btrfs filesystem usage /srv/fresh | grep RAID1; "
         "umount /srv/fresh"
     )
+    house.pools("main")  # each run has a /srv of its own
     ran = house.run(plan, answer="fresh\\n", after=after)
     assert (ran.code, ran.left) == (0, []), ran.said
     assert "serial SN-5" in ran.said
@@ -245,6 +254,7 @@ def test_a_wanted_btrfs_pool_is_asked_for_by_name_wiped_and_limited(house: House
     # Run again with the pool mounted: nothing is asked, nothing is made.
     uuid = next(x.split()[-1] for x in ran.seen.splitlines() if x.startswith("btrfs "))
     before_again = f"mkdir -p /srv/fresh; mount UUID={uuid} /srv/fresh"
+    house.pools("main")
     again = house.run(plan, before=before_again, after="umount /srv/fresh")
     assert (again.code, again.left) == (0, []), again.said
     assert "+ mkfs" not in again.said
@@ -349,3 +359,32 @@ def test_people_as_they_are_on_a_machine_that_has_some_already(house: House) -> 
     assert "root:all 2770" in ran.seen  # an owner who is switched off does not stop it
     assert [x for x in ran.left if "sudo" in x]
     assert ran.zfs["set"] == {"main/files": [f"userquota@ana={GB}"]}
+
+
+def test_a_folder_that_is_there_keeps_what_it_has_and_lets_in_whom_the_plan_lets_in(
+    house: House,
+) -> None:
+    house.pools("main")
+    state = json.loads((house.folder / "zfs.json").read_text(encoding="utf-8"))
+    state["sets"]["main/files"] = {}
+    (house.folder / "zfs.json").write_text(json.dumps(state), encoding="utf-8")
+    before = (
+        "echo old >/srv/main/files/old.txt; chown 33:33 /srv/main/files; chmod 705 /srv/main/files"
+    )
+    after = "stat -c '%u:%g %a' /srv/main/files; getfacl -cpE /srv/main/files; cat /srv/main/files/old.txt"
+    ran = house.run(lab(), before=before, after=after)
+    assert ran.seen.startswith("33:33 7")  # its owner stays
+    lines = ran.seen.splitlines()
+    assert "user:ana:rwx" in lines  # the plan's grant
+    assert "other::r-x" in lines  # nobody who got in before is shut out
+    assert "old" in lines
+    assert any("is of www-data:www-data 705" in x for x in ran.left)
+    assert any("what is in /srv/main/files already keeps its rights" in x for x in ran.left)
+    # Once it is so, a second run says nothing more of it.
+    rights = "setfacl -m user:ana:rwx,default:user:ana:rwx,default:group::---,default:mask::rwx"
+    again = house.run(
+        lab(),
+        before=f"{before}; useradd -M ana; {rights},default:other::--- /srv/main/files",
+    )
+    assert not [x for x in again.left if "already keeps" in x]
+    assert "+ setfacl" not in again.said

@@ -63,6 +63,7 @@ from kavrel.core.cautions.many_own_grants import MANY_OWN_GRANTS
 from kavrel.core.cautions.many_shares import MANY_SHARES
 from kavrel.core.cautions.mirror_as_backup import MIRROR_AS_BACKUP
 from kavrel.core.cautions.mixed_sectors import MIXED_SECTORS
+from kavrel.core.cautions.mode_denies_grant import MODE_DENIES_GRANT
 from kavrel.core.cautions.mode_for_all import MODE_FOR_ALL
 from kavrel.core.cautions.never_restored import NEVER_RESTORED
 from kavrel.core.cautions.nfs_root import NFS_ROOT
@@ -249,6 +250,7 @@ RULES: tuple[Rule, ...] = (
     VM_DISKS_SHARED,
     ISOS_WRITABLE,
     MODE_FOR_ALL,
+    MODE_DENIES_GRANT,
     CHECKSUMS_OFF,
     LARGE_RECORDS,
     LOCKED_AFTER_A_CUT,

@@ -32,6 +32,7 @@ KNOWN = {
     "createmask",
     "directorymask",
     "browseable",
+    "inheritacls",
 }
 GLOBAL = {
     "serverrole",

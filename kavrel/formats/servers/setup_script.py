@@ -8,14 +8,22 @@ layout below the promised level, and no disk wiped that is not used.
 import re
 import shlex
 import uuid
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date
 
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Dataset, Disk, Plan, Pool
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.shares.names import SYSTEM_NAMES
+from kavrel.core.works import (
+    AccountShut,
+    AccountThere,
+    FolderAccess,
+    GroupThere,
+    HomeFolder,
+    Work,
+    bill,
+)
 from kavrel.formats.servers.site import NAMESPACE, Box
 from kavrel.formats.servers.template import plain, render
 
@@ -31,10 +39,11 @@ class Part:
 def setup_script(plan: Plan, host: str, origin: str, today: date = date.min) -> str:
     """The text of setup.sh; wanted pools on full disks are left to the run sheet of the shuffle."""
     box = Box(plan, host)
-    parts = [Part("groups and accounts", tuple(_people(box, today)))]
+    works = bill(box.index, host, today)
+    parts = [Part("groups and accounts", tuple(_people(works)))]
     parts += [Part(f"pool {p.name}", tuple(_pool(box, p))) for p in box.pools]
-    datasets = [line for p in box.pools for line in _datasets(box, p)]
-    parts.append(Part("datasets, their quotas, owners and modes", tuple(datasets)))
+    datasets = [line for p in box.pools for line in _datasets(box, p, works)]
+    parts.append(Part("datasets, their quotas, and who may do what in them", tuple(datasets)))
     parts.append(Part("folders for SFTP", tuple(_shut_in(box))))
     logins = sorted(a.login for a in plan.accounts if a.enabled)
     return render(
@@ -59,41 +68,32 @@ def _all_or_left(commands: list[str], text: str) -> str:
 # --- people --------------------------------------------------------------------------------------
 
 
-def _people(box: Box, today: date) -> Iterator[str]:
-    for group in box.plan.groups:
-        if group.name in SYSTEM_NAMES:
-            said = f"group {group.name} is the system's own, and its members would get more than a share"
-            yield _left(f"{said}: give it another name")
-            continue
-        make = f"have getent group {group.name} || run groupadd {group.name}"
-        yield f"{make} || {_left(f'group {group.name} could not be made')}"
-    for account in box.plan.accounts:
-        name = account.login
-        if name in SYSTEM_NAMES:
-            yield _left(f"account {name} is the system's own: give it another name")
-            continue
-        over = account.expires_on is not None and account.expires_on <= today
-        if not account.enabled or over:
-            # One that is there already is shut; it is not made for the sake of that.
-            yield f"if have id {name}; then run usermod --lock --expiredate 1 {name}; fi"
-            continue
-        groups = [
-            g.name
-            for g in box.plan.groups
-            if account.id in g.members and g.name not in SYSTEM_NAMES
-        ]
-        ends = account.expires_on.isoformat() if account.expires_on else ""
-        # A group of the same name is not this account's own: it has members that somebody chose.
-        alone = "-N -g nogroup " if name in {g.name for g in box.plan.groups} else ""
-        who = shlex.quote(plain(account.full_name).replace(":", " "))
-        make = f"run useradd -M -s /usr/sbin/nologin {alone}-c {who}"
-        make += f" -e {ends}" if ends else ""
-        yield f"have id {name} || {make} {name} || {_left(f'account {name} could not be made')}"
-        if ends:
-            yield f"run usermod --expiredate {ends} {name} || true"
-        for joined in groups:
-            said = _left(f"{name} could not be put into group {joined}")
-            yield f"run usermod -a -G {joined} {name} || {said}"
+def _people(works: Sequence[Work]) -> Iterator[str]:
+    for work in works:
+        if isinstance(work, GroupThere | AccountThere) and work.by_hand:
+            yield _left(work.by_hand)
+        elif isinstance(work, GroupThere):
+            make = f"have getent group {work.name} || run groupadd {work.name}"
+            yield f"{make} || {_left(f'group {work.name} could not be made')}"
+        elif isinstance(work, AccountThere):
+            yield from _account(work)
+        elif isinstance(work, AccountShut):
+            shut = f"run usermod --lock --expiredate 1 {work.login}"
+            yield f"if have id {work.login}; then {shut}; fi"
+
+
+def _account(work: AccountThere) -> Iterator[str]:
+    name, ends = work.login, work.ends.isoformat() if work.ends else ""
+    # A group of the same name is not this account's own: it has members that somebody chose.
+    alone = "" if work.own_group else "-N -g nogroup "
+    who = shlex.quote(plain(work.full_name).replace(":", " "))
+    make = f"run useradd -M -s /usr/sbin/nologin {alone}-c {who}" + (f" -e {ends}" if ends else "")
+    yield f"have id {name} || {make} {name} || {_left(f'account {name} could not be made')}"
+    if ends:
+        yield f"run usermod --expiredate {ends} {name} || true"
+    for joined in work.groups:
+        said = _left(f"{name} could not be put into group {joined}")
+        yield f"run usermod -a -G {joined} {name} || {said}"
 
 
 # --- pools ---------------------------------------------------------------------------------------
@@ -257,7 +257,7 @@ def _array(box: Box, pool: Pool, name: str) -> Iterator[str]:
 # --- datasets ------------------------------------------------------------------------------------
 
 
-def _datasets(box: Box, pool: Pool) -> Iterator[str]:
+def _datasets(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
     """The datasets of a pool, where it is there: nothing is made on the system disk instead."""
     mine = [d for d in box.datasets if d.pool == pool.id]
     if not mine:
@@ -266,13 +266,25 @@ def _datasets(box: Box, pool: Pool) -> Iterator[str]:
     if FILESYSTEMS[pool.filesystem].subvolumes and any(d.quota_bytes for d in mine):
         # Without it a limit is refused.
         yield f"run btrfs quota enable /srv/{box.pool_name(pool)} || true"
+    access = {w.folder: w for w in works if isinstance(w, FolderAccess)}
     for dataset in mine:
         folder = box.folders[dataset.id]
-        there = shlex.quote(f"dataset {dataset.name} is there: its owner and mode stay as they are")
-        yield f"if have {_dataset_there(pool, folder)}; then say {there}; else"
+        list_of = access[folder]
         said = f"dataset {dataset.name} is not finished: see the last line above"
-        yield _all_or_left(list(_dataset(box, pool, dataset)), said)
+        if FILESYSTEMS[pool.filesystem].by_name:
+            lists = f"run zfs set acltype=posixacl xattr=sa {folder.removeprefix('/srv/')}"
+        else:
+            lists = "true"  # every other one has access lists as it is mounted here
+        there = shlex.quote(f"dataset {dataset.name} is there")
+        yield f"if have {_dataset_there(pool, folder)}; then"
+        yield f"say {there}"
+        yield _all_or_left([lists, f"more {_given(list_of)}"], said)
+        yield "else"
+        yield _all_or_left([*_dataset(box, pool, dataset), lists, f"give {_given(list_of)}"], said)
         yield "fi"
+        for home in works:
+            if isinstance(home, HomeFolder) and home.folder.rpartition("/")[0] == folder:
+                yield f"home {home.folder} {home.login} || {_left(f'{home.what} is not made')}"
         yield from _luns(box, pool, dataset)
         yield from _quotas(box, pool, dataset)
     names = ", ".join(d.name for d in mine)
@@ -315,11 +327,11 @@ def _dataset(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
             yield f"run btrfs qgroup limit {dataset.quota_bytes} {folder}"
     else:
         yield f"run mkdir -p {folder}"
-    owner = box.index.accounts.get(dataset.owner or "")
-    # One that is switched off may not be there: root keeps it until somebody else owns it.
-    login = owner.login if owner and owner.enabled and owner.login not in SYSTEM_NAMES else "root"
-    yield f"run chown {login}:{_group(box, dataset)} {folder}"
-    yield f"run chmod {dataset.mode} {folder}"
+
+
+def _given(work: FolderAccess) -> str:
+    """A folder's access as the script's own commands take it."""
+    return " ".join((work.folder, f"{work.owner}:{work.group}", work.mode, *work.entries()))
 
 
 def _luns(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
@@ -355,15 +367,3 @@ def _shut_in(box: Box) -> Iterator[str]:
     for export in box.exports("sftp"):
         yield f"run mkdir -p /srv/sftp/{export.name}/files"
         yield f"run chmod 755 /srv/sftp /srv/sftp/{export.name}"
-
-
-def _group(box: Box, dataset: Dataset) -> str:
-    """The one group that writes the dataset over SMB, or root."""
-    shares = {s.id for s in box.plan.shares if s.dataset == dataset.id}
-    names = {g.id: g.name for g in box.plan.groups}
-    writing = {
-        names[g.group]
-        for g in box.plan.grants
-        if g.share in shares and g.group and g.right == "write"
-    } - SYSTEM_NAMES
-    return writing.pop() if len(writing) == 1 else "root"

@@ -389,6 +389,7 @@ MADE: dict[str, Callable[[], Plan]] = {
     "vm_disks_shared": lambda: lab(datasets=(dataset(use="vm_disks"),)),
     "isos_writable": lambda: lab(datasets=(dataset(use="isos"),)),
     "mode_for_all": lambda: lab(datasets=(dataset(mode="0777"),)),
+    "mode_denies_grant": lambda: lab(datasets=(dataset(mode="2750"),)),
     "checksums_off": lambda: lab(datasets=(dataset(checksums=False),)),
     "large_records": lambda: lab(datasets=(dataset(use="database"),)),
     "locked_after_a_cut": lambda: lab(datasets=(dataset(encrypted=True),)),

@@ -117,6 +117,9 @@ def main(words: list[str]) -> int:
             return stop("no such pool")
         for n in range(1, len(parts) + 1):
             sets.setdefault("/".join(parts[:n]), {})
+    elif verb == "set" and "acltype=posixacl" in words:
+        if last not in sets:
+            return stop("dataset does not exist")
     elif verb == "set":
         who = words[1].partition("@")[2].partition("=")[0]
         try:

@@ -9,6 +9,7 @@ from kavrel.core.shares.protocols.protocol import (
     Protocol,
     account_complaints,
     by_account,
+    own_hand,
 )
 
 PASSIVE = (40_000, 40_050)
@@ -34,6 +35,7 @@ FTP = Protocol(
     ports=lambda export: ((export.port or 21, "tcp", "FTP"),),
     why="only where a device can do nothing else",
     seen=by_account,
+    hands=own_hand,
     complaints=_complaints,
     caution="Passwords and files go over the wire in the clear: use SFTP or a VPN where you can.",
 )

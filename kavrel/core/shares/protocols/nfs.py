@@ -6,6 +6,7 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Export
 from kavrel.core.shares.protocols.protocol import (
     Complaint,
+    Hand,
     Protocol,
     by_client,
     client_complaints,
@@ -16,6 +17,12 @@ def _complaints(export: Export, index: Index) -> Iterator[Complaint]:
     yield from client_complaints(export)
     if export.accounts:
         yield "accounts", "NFS lets in by address, not by account: leave the accounts empty"
+
+
+def _hands(export: Export) -> Iterator[Hand]:
+    """Clients come with their own numbers; where all are squashed they are nobody."""
+    if export.squash == "all":
+        yield None, export.may
 
 
 NFS = Protocol(
@@ -29,6 +36,7 @@ NFS = Protocol(
     ports=lambda export: ((2049, "tcp", "NFS"),),
     why="Unix hosts and hypervisors mount it by address, with the numeric owner of each file",
     seen=by_client,
+    hands=_hands,
     complaints=_complaints,
     caution="Whoever takes the address takes the right: use Kerberos, or keep it to a trusted network.",
 )

@@ -35,11 +35,25 @@ def by_client(export: Export, index: Index) -> Iterator[Seen]:
         yield "machine", client, export.may, f"its address is let in to {export.name}"
 
 
+Hand = tuple[str | None, Right]  # an account's id, or None for nobody, and its right
+
+
+def no_hand(export: Export) -> Iterator[Hand]:
+    """The server touches files as root, or a client with its own numbers."""
+    return iter(())
+
+
+def own_hand(export: Export) -> Iterator[Hand]:
+    """The server touches files as whoever signed in."""
+    return ((account, export.may) for account in export.accounts)
+
+
 @dataclass(frozen=True)
 class Protocol:
     """A way of offering data. `fields`: which of an export's fields it uses beside the common ones.
 
-    `many_writers`: several clients may write at once. `why`: when it is the right one.
+    `many_writers`: several clients may write at once. `why`: when it is the right one. `hands`: as
+    whom its server touches files, so that folders let them in.
     """
 
     id: str
@@ -54,6 +68,7 @@ class Protocol:
     seen: Callable[[Export, Index], Iterator[Seen]]
     complaints: Callable[[Export, Index], Iterator[Complaint]] = no_complaint
     caution: str = ""
+    hands: Callable[[Export], Iterator[Hand]] = no_hand
 
     def uses(self, field: str) -> bool:
         """Whether a field of an export means anything with it, beside the common ones."""

@@ -9,6 +9,7 @@ from kavrel.core.shares.protocols.protocol import (
     Protocol,
     account_complaints,
     by_account,
+    own_hand,
 )
 
 PORT = 22
@@ -36,5 +37,6 @@ SFTP = Protocol(
     ports=lambda export: ((PORT, "tcp", "SSH"),),
     why="one person or program from elsewhere, encrypted, with one port and a key",
     seen=by_account,
+    hands=own_hand,
     complaints=_complaints,
 )

@@ -1,0 +1,102 @@
+"""Groups and accounts of a host: those of the plan, never the system's own.
+
+Sources: useradd(8), usermod(8), groupadd(8).
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import date
+
+from kavrel.core.index import Index
+from kavrel.core.plan import Account, Group
+from kavrel.core.shares.names import SYSTEM_NAMES
+from kavrel.core.works.work import Work
+
+
+@dataclass(frozen=True)
+class GroupThere(Work):
+    """A group that exists."""
+
+    name: str
+
+
+@dataclass(frozen=True)
+class AccountThere(Work):
+    """An account that can sign in to services, and to no shell.
+
+    `groups` are those that it is in besides its own. `own_group` is False where a group of the plan
+    has its name, with members that somebody chose. `ends`: the first day on which it no longer works.
+    """
+
+    login: str
+    full_name: str
+    groups: tuple[str, ...]
+    own_group: bool
+    ends: date | None
+
+
+@dataclass(frozen=True)
+class AccountShut(Work):
+    """An account that is switched off, or has run out: one that is there is locked, none is made."""
+
+    login: str
+
+
+def people_works(index: Index, today: date) -> Iterator[Work]:
+    """Groups before the accounts that are in them."""
+    plan = index.plan
+    for group in plan.groups:
+        yield _group(group)
+    for account in plan.accounts:
+        if account.works_on(today) or account.login in SYSTEM_NAMES:
+            mine = [g for g in plan.groups if account.id in g.members]
+            yield _account(account, mine, {g.name for g in plan.groups})
+        else:
+            yield AccountShut(
+                key=f"account/{account.login}",
+                what=f"account {account.login} is shut",
+                makes=(("accounts", account.id),),
+                needs=(),
+                see=f"passwd -S {account.login}",
+                back=f"usermod --unlock --expiredate '' {account.login}",
+                by_hand="",
+                login=account.login,
+            )
+
+
+def _group(group: Group) -> GroupThere:
+    taken = group.name in SYSTEM_NAMES
+    said = (
+        f"group {group.name} is the system's own, and its members would get more than a share: give it "
+        "another name"
+    )
+    return GroupThere(
+        key=f"group/{group.name}",
+        what=f"group {group.name}",
+        makes=(("groups", group.id),),
+        needs=(),
+        see=f"getent group {group.name}",
+        back=f"groupdel {group.name}",
+        by_hand=said if taken else "",
+        name=group.name,
+    )
+
+
+def _account(account: Account, groups: list[Group], names: set[str]) -> AccountThere:
+    login = account.login
+    taken = login in SYSTEM_NAMES
+    joined = tuple(g.name for g in groups if g.name not in SYSTEM_NAMES)
+    return AccountThere(
+        key=f"account/{login}",
+        what=f"account {login}",
+        makes=(("accounts", account.id), *(("groups", g.id) for g in groups)),
+        needs=tuple(f"group/{name}" for name in joined),
+        see=f"id {login}",
+        back=f"userdel {login}",
+        by_hand=f"account {login} is the system's own: give it another name" if taken else "",
+        login=login,
+        full_name=account.full_name,
+        groups=joined,
+        own_group=login not in names,
+        ends=account.expires_on,
+    )

@@ -1,0 +1,21 @@
+"""A work: one thing that must be true on a host."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Work:
+    """One thing to be true.
+
+    `key` names it on its host, `what` says it in words. `makes`: what of the plan it makes true, as
+    collection and id. `needs`: keys of the works before it. `see`: a command whose output shows
+    that it holds. `back`: how to take it back. `by_hand`: why no script does it, empty where one does.
+    """
+
+    key: str
+    what: str
+    makes: tuple[tuple[str, str], ...]
+    needs: tuple[str, ...]
+    see: str
+    back: str
+    by_hand: str

@@ -1,0 +1,132 @@
+"""Works: whom a folder lets in follows from every grant, export and application together."""
+
+from datetime import date, timedelta
+from typing import Any
+
+import pytest
+
+from kavrel.core.index import Index
+from kavrel.core.plan import Account, App, Dataset, Export, Grant, Group, Mount, Plan, Share
+from kavrel.core.works import AccountShut, FolderAccess, HomeFolder, bill
+from tests.builders import GB, TODAY, lab
+
+PEOPLE = tuple(
+    Account(id=n, login=n, full_name=n.title()) for n in ("ana", "bo", "cy", "dee", "play")
+)
+FAMILY = Group(id="family", name="family", members=("ana", "bo", "cy"))
+
+
+def grant(number: int, right: str, **who: Any) -> Grant:
+    return Grant.model_validate({"id": f"x{number}", "share": "share", "right": right, **who})
+
+
+def shared(**more: Any) -> Plan:
+    fields: dict[str, Any] = {
+        "accounts": PEOPLE,
+        "groups": (FAMILY,),
+        "grants": (
+            grant(1, "write", group="family"),
+            grant(2, "read", account="bo"),
+            grant(3, "none", account="cy"),
+            grant(4, "read", account="dee"),
+        ),
+        **more,
+    }
+    return lab(**fields)
+
+
+def access(plan: Plan, dataset: str = "files", today: date = TODAY) -> FolderAccess:
+    found = [w for w in bill(Index(plan), "box", today) if isinstance(w, FolderAccess)]
+    return next(w for w in found if w.makes == (("datasets", dataset),))
+
+
+def test_a_group_is_let_in_as_one_and_who_has_less_by_an_own_grant_is_named() -> None:
+    found = access(shared())
+    assert (found.owner, found.group, found.mode) == ("root", "family", "2770")
+    assert found.users == {"bo": 5, "cy": 0, "dee": 5}  # ana is in the group; play is nobody here
+    lines = found.entries()
+    assert {"group::rwx", "user:bo:r-x", "user:cy:---", "other::---"} <= set(lines)
+    # What is made in it takes the same over.
+    assert {f"default:{x}" for x in lines if not x.startswith("default:")} <= set(lines)
+
+
+def test_what_over_any_way_in_is_the_most_holds() -> None:
+    app = App(id="films", name="films", host="box", account="play")
+    plan = shared(
+        apps=(app,),
+        mounts=(Mount(id="m", app="films", dataset="files", inside="/films", may="read"),),
+        exports=(
+            Export(id="e", protocol="sftp", name="in", dataset="files", accounts=("bo",)),
+            Export(
+                id="n", protocol="nfs", name="n", dataset="files", clients=("10.0.0.9",)
+            ).model_copy(update={"squash": "all", "may": "read"}),
+        ),
+    )
+    found = access(plan)
+    assert "bo" not in found.users  # SFTP lets it write, and so does its group
+    assert found.users["play"] == 5
+    assert found.users["nobody"] == 5
+    ended = shared(
+        grants=(
+            grant(1, "write", account="bo").model_copy(update={"expires_on": TODAY}),
+            grant(2, "read", account="dee"),
+        )
+    )
+    assert access(ended).users == {"dee": 5}
+    assert access(ended, today=TODAY - timedelta(days=1)).users == {"bo": 7, "dee": 5}
+
+
+def test_whoever_may_into_a_folder_below_gets_through_and_no_further() -> None:
+    inner = Dataset(id="inner", name="inner", pool="main", size_bytes=GB, parent="files")
+    share = Share(id="in", name="in", dataset="inner")
+    plan = shared(
+        datasets=(*lab().datasets, inner),
+        shares=(*lab().shares, share),
+        grants=(
+            grant(1, "read", account="dee"),
+            Grant(id="y", share="in", account="play", right="write"),
+        ),
+    )
+    assert access(plan, "inner").users == {"play": 7}
+    outer = access(plan)
+    assert outer.users == {"dee": 5, "play": 1}
+    assert "user:play:--x" in outer.entries()
+    assert "default:user:play:---" in outer.entries()
+
+
+def test_homes_are_private_and_made_for_whom_the_share_lets_in() -> None:
+    share = Share(id="share", name="private", dataset="files", home=True)
+    plan = shared(shares=(share,), grants=(grant(1, "write", group="family"),))
+    found = [w for w in bill(Index(plan), "box", TODAY) if isinstance(w, HomeFolder)]
+    assert [w.login for w in found] == ["ana", "bo", "cy"]
+    assert all(w.folder == f"/srv/main/files/{w.login}" for w in found)
+    assert access(plan).users == {"ana": 1, "bo": 1, "cy": 1}  # through, and to nobody else's
+
+
+@pytest.mark.parametrize(("mode", "who"), [("2750", ["group family"]), ("0570", ["ana"])])
+def test_a_mode_that_lacks_what_is_granted_says_who(mode: str, who: list[str]) -> None:
+    owned = lab().datasets[0].model_copy(update={"mode": mode, "owner": "ana"})
+    found = access(shared(datasets=(owned,), grants=(grant(1, "write", group="family"),)))
+    assert [one.who for one in found.lacks] == who
+    assert found.lacks[0].granted == 7
+    assert found.lacks[0].left == 5
+
+
+def test_each_work_comes_after_what_it_needs_and_names_what_it_makes(demo: Plan) -> None:
+    index = Index(demo)
+    for host in demo.hosts:
+        done: set[str] = set()
+        for work in bill(index, host.id, TODAY):
+            assert set(work.needs) <= done, work.key
+            assert work.key not in done
+            done.add(work.key)
+            for collection, key in work.makes:
+                assert any(x.id == key for x in getattr(demo, collection))
+
+
+def test_an_account_that_is_off_is_shut_and_let_in_nowhere() -> None:
+    people = (PEOPLE[0].model_copy(update={"enabled": False}), *PEOPLE[1:])
+    plan = shared(accounts=people, grants=(grant(1, "write", account="ana"),))
+    works = bill(Index(plan), "box", TODAY)
+    assert [w.login for w in works if isinstance(w, AccountShut)] == ["ana"]
+    assert access(plan).users == {}
