@@ -171,6 +171,7 @@ PAPERS: Mapping[str, Paper] = {
         _served("50-kavrel-sftp.conf", "sftp", "sshd: shuts SFTP accounts in", files.sshd_sftp),
         _served("vsftpd.conf", "ftp", "FTP as the last resort", files.vsftpd_conf),
         _served("vsftpd.userlist", "ftp", "who may sign in over FTP", files.vsftpd_userlist),
+        _served("kavrel-ftp.pam", "ftp", "how FTP asks for passwords", files.ftp_pam),
         _served("target.json", "iscsi", "the targets, as LIO restores them", files.target_json),
         Paper(
             "fstab",

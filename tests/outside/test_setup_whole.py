@@ -35,7 +35,7 @@ mkdir -p {folder}/room
 mount -t tmpfs none {folder}/room
 mkdir {folder}/room/up {folder}/room/work
 mount -t overlay overlay -o lowerdir=/etc,upperdir={folder}/room/up,workdir={folder}/room/work /etc
-mount -t tmpfs none /srv
+mount -t tmpfs -o mode=755 none /srv
 {mounted}
 {before}
 set +e
@@ -147,6 +147,8 @@ class House:
         )
 
     def unplug(self) -> None:
+        # The kernel remembers file systems by their UUID, and those of the plan are the same each time.
+        subprocess.run(["btrfs", "device", "scan", "--forget"], check=False, capture_output=True)
         for loop in self.loops:
             subprocess.run(["losetup", "-d", loop], check=True)
 

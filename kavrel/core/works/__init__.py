@@ -30,6 +30,6 @@ def bill(index: Index, host: str, today: date) -> tuple[Work, ...]:
 
 
 def _works(index: Index, host: str, today: date) -> Iterator[Work]:
-    yield from people_works(index, today)
+    yield from people_works(index, host, today)
     yield from folder_works(index, host, today)
     yield from home_works(index, host, today)

@@ -9,7 +9,8 @@ from datetime import date
 
 from kavrel.core.index import Index
 from kavrel.core.plan import Account, Group
-from kavrel.core.shares.names import SYSTEM_NAMES
+from kavrel.core.shares.names import SYSTEM_NAMES, folders
+from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.works.work import Work
 
 
@@ -26,6 +27,8 @@ class AccountThere(Work):
 
     `groups` are those that it is in besides its own. `own_group` is False where a group of the plan
     has its name, with members that somebody chose. `ends`: the first day on which it no longer works.
+    `home`: the folder that it signs in to where a server insists on one, empty elsewhere: vsftpd
+    refuses whose home is not there.
     """
 
     login: str
@@ -33,6 +36,7 @@ class AccountThere(Work):
     groups: tuple[str, ...]
     own_group: bool
     ends: date | None
+    home: str
 
 
 @dataclass(frozen=True)
@@ -42,15 +46,24 @@ class AccountShut(Work):
     login: str
 
 
-def people_works(index: Index, today: date) -> Iterator[Work]:
+def people_works(index: Index, host: str, today: date) -> Iterator[Work]:
     """Groups before the accounts that are in them."""
     plan = index.plan
+    paths = folders(plan)
+    homes = {
+        account: paths[export.dataset]
+        for export in plan.exports
+        if PROTOCOLS[export.protocol].needs_home
+        and index.pools[index.datasets[export.dataset].pool].host == host
+        for account in export.accounts
+    }
     for group in plan.groups:
         yield _group(group)
     for account in plan.accounts:
         if account.works_on(today) or account.login in SYSTEM_NAMES:
             mine = [g for g in plan.groups if account.id in g.members]
-            yield _account(account, mine, {g.name for g in plan.groups})
+            names = {g.name for g in plan.groups}
+            yield _account(account, mine, names, homes.get(account.id, ""))
         else:
             yield AccountShut(
                 key=f"account/{account.login}",
@@ -82,7 +95,7 @@ def _group(group: Group) -> GroupThere:
     )
 
 
-def _account(account: Account, groups: list[Group], names: set[str]) -> AccountThere:
+def _account(account: Account, groups: list[Group], names: set[str], home: str) -> AccountThere:
     login = account.login
     taken = login in SYSTEM_NAMES
     joined = tuple(g.name for g in groups if g.name not in SYSTEM_NAMES)
@@ -99,4 +112,5 @@ def _account(account: Account, groups: list[Group], names: set[str]) -> AccountT
         groups=joined,
         own_group=login not in names,
         ends=account.expires_on,
+        home=home,
     )

@@ -43,6 +43,7 @@ STEPS: tuple[tuple[str, str, Maker, str], ...] = (
     ),
     ("vsftpd.conf", "ftp", files.vsftpd_conf, "Install as /etc/vsftpd.conf."),
     ("vsftpd.userlist", "ftp", files.vsftpd_userlist, "Install as /etc/vsftpd.userlist."),
+    ("kavrel-ftp.pam", "ftp", files.ftp_pam, "Install as /etc/pam.d/kavrel-ftp."),
     (
         "target.json",
         "iscsi",

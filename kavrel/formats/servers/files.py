@@ -102,6 +102,11 @@ def vsftpd_conf(plan: Plan, host: str, origin: str) -> str:
     )
 
 
+def ftp_pam(plan: Plan, host: str, origin: str) -> str:
+    """The PAM service that vsftpd asks: the account's own password, whatever its shell."""
+    return render("kavrel-ftp.pam.j2", host=Box(plan, host).host, origin=origin)
+
+
 def vsftpd_userlist(plan: Plan, host: str, origin: str, today: date = date.min) -> str:
     """Who may sign in over FTP; the file knows no comments."""
     return render("vsftpd.userlist.j2", logins=_offered(Box(plan, host), "ftp", today)[0].logins)

@@ -24,6 +24,7 @@ from kavrel.core.works import (
     Work,
     bill,
 )
+from kavrel.formats.samba import smb_hosts
 from kavrel.formats.servers.site import NAMESPACE, Box
 from kavrel.formats.servers.template import plain, render
 
@@ -45,14 +46,16 @@ def setup_script(plan: Plan, host: str, origin: str, today: date = date.min) -> 
     datasets = [line for p in box.pools for line in _datasets(box, p, works)]
     parts.append(Part("datasets, their quotas, and who may do what in them", tuple(datasets)))
     parts.append(Part("folders for SFTP", tuple(_shut_in(box))))
-    logins = sorted(a.login for a in plan.accounts if a.enabled)
+    able = [w for w in works if isinstance(w, AccountThere) and not w.by_hand]
+    passwords = [f"smbpasswd -a {w.login}" for w in able] if host in smb_hosts(plan) else []
+    passwords += [f"passwd {w.login}  # for FTP" for w in able if w.home]
     return render(
         "setup.sh.j2",
         host=box.host,
         plan=plan,
         origin=origin,
         parts=[p for p in parts if p.lines],
-        passwords=[f"smbpasswd -a {login}" for login in logins],
+        passwords=passwords,
     )
 
 
@@ -91,6 +94,9 @@ def _account(work: AccountThere) -> Iterator[str]:
     yield f"have id {name} || {make} {name} || {_left(f'account {name} could not be made')}"
     if ends:
         yield f"run usermod --expiredate {ends} {name} || true"
+    if work.home:
+        said = _left(f"{name} has no home folder, and FTP refuses it: usermod --home")
+        yield f"has_home {name} || run usermod --home {work.home} {name} || {said}"
     for joined in work.groups:
         said = _left(f"{name} could not be put into group {joined}")
         yield f"run usermod -a -G {joined} {name} || {said}"

@@ -36,6 +36,7 @@ FTP = Protocol(
     why="only where a device can do nothing else",
     seen=by_account,
     hands=own_hand,
+    needs_home=True,
     complaints=_complaints,
     caution="Passwords and files go over the wire in the clear: use SFTP or a VPN where you can.",
 )

@@ -53,7 +53,8 @@ class Protocol:
     """A way of offering data. `fields`: which of an export's fields it uses beside the common ones.
 
     `many_writers`: several clients may write at once. `why`: when it is the right one. `hands`: as
-    whom its server touches files, so that folders let them in.
+    whom its server touches files, so that folders let them in. `needs_home`: who signs in needs a home
+    folder that is there.
     """
 
     id: str
@@ -69,6 +70,7 @@ class Protocol:
     complaints: Callable[[Export, Index], Iterator[Complaint]] = no_complaint
     caution: str = ""
     hands: Callable[[Export], Iterator[Hand]] = no_hand
+    needs_home: bool = False
 
     def uses(self, field: str) -> bool:
         """Whether a field of an export means anything with it, beside the common ones."""

@@ -1,0 +1,127 @@
+"""Every predicted cell over SFTP, FTP and rsync on real servers, over folders as setup.sh leaves them.
+
+Sources: sshd, sftp, vsftpd, rsync, PAM and setfacl of Debian; their manual pages.
+"""
+
+import json
+import os
+import shlex
+import sys
+from pathlib import Path
+
+import pytest
+
+from kavrel.core.index import Index
+from kavrel.core.plan import Account, Dataset, Export, Grant, Plan
+from kavrel.core.shares.names import folders
+from kavrel.core.shares.reach import reach
+from kavrel.formats.servers.bundle import host_files
+from tests.builders import GB, TODAY, lab
+from tests.conftest import free_port, needs
+from tests.outside.test_setup_whole import House, house
+
+__all__ = ["house"]
+pytestmark = [
+    needs("unshare"),
+    needs("sshd"),
+    needs("vsftpd"),
+    needs("rsync"),
+    needs("setfacl"),
+    pytest.mark.skipif(os.geteuid() != 0, reason="namespaces and accounts need root"),
+]
+VISITS = Path(__file__).parent / "sign_ins.py"
+PLACES = {
+    "50-kavrel-sftp.conf": "/etc/ssh/sshd_config.d/50-kavrel-sftp.conf",
+    "vsftpd.conf": "/etc/vsftpd.conf",
+    "vsftpd.userlist": "/etc/vsftpd.userlist",
+    "kavrel-ftp.pam": "/etc/pam.d/kavrel-ftp",
+    "rsyncd.conf": "/etc/rsyncd.conf",
+}
+
+
+def offered() -> Plan:
+    """Five people, three of them let in somewhere; one has run out."""
+    people = (
+        *(Account(id=n, login=f"kv{n}", full_name=n) for n in ("ana", "bo", "cy", "dee")),
+        Account(id="late", login="kvlate", full_name="late", expires_on=TODAY),
+    )
+    data = tuple(
+        Dataset(id=n, name=n, pool="main", size_bytes=GB) for n in ("files", "scans", "tree")
+    )
+    inner = Dataset(id="inner", name="inner", pool="main", size_bytes=GB, parent="tree")
+    near = ("127.0.0.1",)
+    exports = (
+        Export(id="in", protocol="sftp", name="inbox", dataset="files", accounts=("ana", "late")),
+        Export(
+            id="out", protocol="sftp", name="outbox", dataset="inner", accounts=("bo",), may="read"
+        ),
+        Export(
+            id="scan",
+            protocol="ftp",
+            name="scan",
+            dataset="scans",
+            accounts=("cy", "late"),
+            port=free_port(),
+        ),
+        Export(
+            id="sync",
+            protocol="rsync",
+            name="sync",
+            dataset="files",
+            accounts=("dee",),
+            clients=near,
+        ),
+        Export(
+            id="look",
+            protocol="rsync",
+            name="look",
+            dataset="inner",
+            accounts=("ana", "dee"),
+            clients=near,
+            may="read",
+        ),
+    )
+    grant = Grant(id="g", share="share", account="bo", right="read")
+    return lab(accounts=people, datasets=(*data, inner), exports=exports, grants=(grant,))
+
+
+def test_who_signs_in_gets_what_the_plan_says_and_nobody_else_anything(house: House) -> None:
+    plan = offered()
+    index, paths = Index(plan), folders(plan)
+    house.pools("main")
+    texts = host_files(plan, "box", "revision 1", TODAY)
+    logins = [a.login for a in plan.accounts if a.works_on(TODAY)]
+    secrets = "".join(f"{x}:Correct-horse-9\n" for x in logins)
+    given = {
+        "files": {place: texts[name][0] for name, place in PLACES.items()}
+        | {"/etc/rsyncd.secrets": secrets},
+        "fstab": texts["fstab"][0],
+        "logins": logins,
+        "room": str(house.folder / "room" / "signs"),
+        "exports": [
+            {
+                "id": e.id,
+                "protocol": e.protocol,
+                "name": e.name,
+                "folder": paths[e.dataset],
+                "port": e.port,
+            }
+            for e in plan.exports
+        ],
+    }
+    (house.folder / "given.json").write_text(json.dumps(given), encoding="utf-8")
+    visit = f"{sys.executable} {VISITS} <{shlex.quote(str(house.folder / 'given.json'))} 2>&1"
+    ran = house.run(plan, after=visit, today=TODAY)
+    line = next((x for x in ran.seen.splitlines() if x.startswith("CELLS ")), None)
+    assert line, ran.said + ran.seen
+    found = json.loads(line.removeprefix("CELLS "))
+    expected = {f"{login} {e.id}": "none" for login in logins for e in plan.exports}
+    for one in reach(index, (), TODAY):
+        if one.subject_kind == "account":
+            expected[f"{one.name} {one.thing}"] = one.right
+    for export in plan.exports:
+        if export.protocol == "rsync":  # by address and by account: the accounts are told apart
+            mine = (index.accounts[a] for a in export.accounts)
+            expected |= {f"{a.login} {export.id}": export.may for a in mine if a.works_on(TODAY)}
+    wrong = {k: (found.get(k), v) for k, v in expected.items() if found.get(k) != v}
+    assert not wrong, f"{wrong}\n{ran.said}\n{ran.seen}"
