@@ -1,14 +1,15 @@
 """Works: what must be true on a host, typed and in the order in which it can be done.
 
 They stand between the plan and every machine: the script that sets a host up is a rendering of them,
-and what they make is what the predicted access is tried against. So far they are people and
-folders; pools and services are still written by the formats themselves.
+and what they make is what the predicted access is tried against. So far they are people, folders and
+doors; pools and services are still written by the formats themselves.
 """
 
 from collections.abc import Iterator
 from datetime import date
 
 from kavrel.core.index import Index
+from kavrel.core.works.doors import DoorOpen, door_works, forwards
 from kavrel.core.works.folders import FolderAccess, HomeFolder, folder_works, home_works
 from kavrel.core.works.people import AccountShut, AccountThere, GroupThere, people_works
 from kavrel.core.works.work import Work
@@ -16,11 +17,13 @@ from kavrel.core.works.work import Work
 __all__ = [
     "AccountShut",
     "AccountThere",
+    "DoorOpen",
     "FolderAccess",
     "GroupThere",
     "HomeFolder",
     "Work",
     "bill",
+    "forwards",
 ]
 
 
@@ -33,3 +36,4 @@ def _works(index: Index, host: str, today: date) -> Iterator[Work]:
     yield from people_works(index, host, today)
     yield from folder_works(index, host, today)
     yield from home_works(index, host, today)
+    yield from door_works(index, host)

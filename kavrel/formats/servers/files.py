@@ -12,13 +12,11 @@ from datetime import date
 
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Export, Plan
-from kavrel.core.shares.addresses import Listener, listeners
 from kavrel.core.shares.protocols.ftp import PASSIVE
 from kavrel.core.shares.protocols.iscsi import target_name
+from kavrel.core.works.doors import DoorOpen, door_works, forwards
 from kavrel.formats.servers.site import Box, Volume
 from kavrel.formats.servers.template import render
-
-PRIVATE = ("10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "fd00::/8")
 
 
 @dataclass(frozen=True)
@@ -199,62 +197,35 @@ def fstab(plan: Plan, host: str, origin: str) -> str:
 
 
 def nftables_conf(plan: Plan, host: str, origin: str) -> str:
-    """The firewall: what is served, to the networks and hosts that it is served to."""
+    """The firewall: the doors of the host, to those whom they are for."""
     box = Box(plan, host)
+    doors = list(door_works(box.index, host))
     return render(
-        "nftables.conf.j2", host=box.host, origin=origin, rules=list(dict.fromkeys(_firewall(box)))
+        "nftables.conf.j2",
+        host=box.host,
+        origin=origin,
+        rules=list(dict.fromkeys(rule for d in doors if not d.by_hand for rule in _accept(d))),
+        left=[f"{d.what}: {d.by_hand}" for d in doors if d.by_hand],
+        forwards=forwards(box.index, host),
     )
 
 
-def _firewall(box: Box) -> Iterator[str]:
-    heard = [one for one in listeners(box.index) if one.host == box.host.id]
-    lan = heard[0].from_networks if heard else _lan(box)
-    yield from _accept(lan or PRIVATE, "tcp", "22", "SSH")
-    for one in heard:
-        ports = str(one.port)
-        if one.port == PASSIVE[0]:
-            ports = f"{PASSIVE[0]}-{PASSIVE[1]}"
-        yield from _accept(_sources(one) or PRIVATE, one.transport, ports, one.what)
-    vpn = [h.vpn_address for h in box.plan.hosts if h.vpn_address and h.id != box.host.id]
-    for opening in box.plan.openings:
-        if opening.host != box.host.id:
-            continue
-        if opening.source == "internet":
-            yield f'{opening.transport} dport {opening.port} accept comment "from the internet"'
-        elif vpn:
-            yield from _accept(vpn, opening.transport, str(opening.port), "from the VPN")
-
-
-def _lan(box: Box) -> tuple[str, ...]:
-    return tuple(n.range for n in box.plan.networks if n.site == box.host.site)
-
-
-def _sources(one: Listener) -> list[str]:
-    """Addresses that a port is open to; a host name would have to be looked up: its LAN instead."""
-    named = [c for c in one.from_clients if not _is_address(c)]
-    found = [c for c in one.from_clients if _is_address(c)]
-    if named or not one.from_clients:
-        found += one.from_networks
-    return list(dict.fromkeys(found))
-
-
-def _is_address(text: str) -> bool:
-    try:
-        ipaddress.ip_network(text)
-    except ValueError:
-        return False
-    return True
-
-
-def _accept(
-    sources: "tuple[str, ...] | list[str]", kind: str, ports: str, what: str
-) -> Iterator[str]:
+def _accept(door: DoorOpen) -> Iterator[str]:
+    """Rules that let a door in: one a family of addresses."""
+    ports = f"{door.first}" if door.first == door.last else f"{door.first}-{door.last}"
+    note = "".join(c for c in door.who if c.isascii() and c.isprintable() and c not in '"\\')[:100]
+    end = f'{door.transport} dport {ports} accept comment "{note}"'
+    if not door.sources and not door.to:
+        yield end
+        return
     for version, word in ((4, "ip"), (6, "ip6")):
-        mine = sorted(s for s in sources if ipaddress.ip_network(s).version == version)
+        if door.to and ipaddress.ip_address(door.to).version != version:
+            continue
+        to = f"{word} daddr {door.to} " if door.to else ""
+        mine = [n for n in map(ipaddress.ip_network, door.sources) if n.version == version]
         # What lies inside another range would be refused as an overlap.
-        mine = [str(n) for n in ipaddress.collapse_addresses(map(ipaddress.ip_network, mine))]  # type: ignore[type-var]
-        if mine:
-            note = "".join(c for c in what if c.isascii() and c.isprintable() and c != '"')[:100]
-            yield (
-                f'{word} saddr {{ {", ".join(mine)} }} {kind} dport {ports} accept comment "{note}"'
-            )
+        merged = sorted(str(n) for n in ipaddress.collapse_addresses(mine))  # type: ignore[type-var]
+        if merged:
+            yield f"{word} saddr {{ {', '.join(merged)} }} {to}{end}"
+        elif to and not door.sources:
+            yield f"{to}{end}"
