@@ -5,6 +5,7 @@ sha256sum; each test says that it was skipped where its tool is missing.
 """
 
 import hashlib
+import inspect
 import io
 import json
 import os
@@ -15,6 +16,7 @@ import zipfile
 from pathlib import Path
 
 import pytest
+from rtslib_fb.root import so_mapping
 
 from kavrel.core.plan import Disk, Export, Network, Plan, Pool
 from kavrel.formats.servers import files
@@ -262,6 +264,37 @@ def test_the_target_file_restores_one_lun_for_one_initiator() -> None:
     assert acl["chap_password"] == "SET-ME"
     assert group["attributes"]["authentication"] == 1
     assert group["attributes"]["generate_node_acls"] == 0
+
+
+def test_every_disk_of_the_target_file_is_one_that_the_target_can_make() -> None:
+    """rtslib skips, with a warning, an object that it cannot make: then there is no disk at all.
+
+    Source: rtslib-fb, RTSRoot.restore, which hands the file's fields to these classes.
+    """
+    plan = serving()
+    pools = tuple(
+        p.model_copy(update={"filesystem": "ext4", "family": "raid5"}) if p.id == "main" else p
+        for p in plan.pools
+    )
+    for each, plugin in ((plan, "block"), (plan.model_copy(update={"pools": pools}), "fileio")):
+        saved = json.loads(files.target_json(each, "box", "revision 1"))
+        for thing in saved["storage_objects"]:
+            assert thing["plugin"] == plugin
+            made = so_mapping[thing.pop("plugin")]
+            inspect.signature(made.__init__).bind(None, **thing)
+        for target in saved["targets"]:
+            for group in target["tpgs"]:
+                assert set(group) <= {
+                    "tag",
+                    "enable",
+                    "attributes",
+                    "parameters",
+                    "luns",
+                    "portals",
+                    "node_acls",
+                }
+                known = {f"/backstores/{plugin}/{t['name']}" for t in saved["storage_objects"]}
+                assert {lun["storage_object"] for lun in group["luns"]} <= known
 
 
 def test_the_bundle_holds_every_file_with_its_checksum_and_no_password(demo: Plan) -> None:

@@ -121,9 +121,9 @@ def target_json(plan: Plan, host: str, origin: str) -> str:
         if zvol:
             dev = f"/dev/zvol/{box.folders[export.dataset].removeprefix('/srv/')}/{export.name}"
         plugin = "block" if zvol else "fileio"
-        found = {"name": export.name, "plugin": plugin, "dev": dev, "readonly": False}
-        if not zvol:
-            found |= {"size": export.size_bytes, "write_back": False}
+        found: dict[str, object] = {"name": export.name, "plugin": plugin, "dev": dev}
+        # What a kind of object does not know would be an error, and the disk left out.
+        found |= {"readonly": False} if zvol else {"size": export.size_bytes, "write_back": False}
         objects.append(found)
         acls = []
         for client in export.clients:
@@ -150,7 +150,6 @@ def target_json(plan: Plan, host: str, origin: str) -> str:
                         "tag": 1,
                         "enable": True,
                         "attributes": attributes,
-                        "parameters": {"MaxConnections": "8" if export.many_sessions else "1"},
                         "luns": [
                             {"index": 0, "storage_object": f"/backstores/{plugin}/{export.name}"}
                         ],

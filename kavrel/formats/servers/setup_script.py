@@ -341,13 +341,21 @@ def _given(work: FolderAccess) -> str:
 
 
 def _luns(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
-    """Volumes for iSCSI, where ZFS makes them."""
+    """Disks for iSCSI: volumes where ZFS makes them, files elsewhere; a thick one has its room now."""
     for export in box.exports("iscsi"):
-        if export.dataset == dataset.id and FILESYSTEMS[pool.filesystem].by_name:
+        if export.dataset != dataset.id:
+            continue
+        said = _left(f"disk {export.name} is not made")
+        if FILESYSTEMS[pool.filesystem].by_name:
             thin = "" if export.thick else " -s"
             lun = f"{box.folders[dataset.id].removeprefix('/srv/')}/{export.name}"
             make = f"run zfs create{thin} -V {export.size_bytes} {lun}"
-            yield f"have zfs list -H -o name {lun} || {make} || {_left(f'disk {export.name} is not made')}"
+            yield f"have zfs list -H -o name {lun} || {make} || {said}"
+        else:
+            image = f"{box.folders[dataset.id]}/{export.name}.img"
+            tool = "fallocate -l" if export.thick else "truncate -s"
+            make = f"run {tool} {export.size_bytes} {image} && run chmod 600 {image}"
+            yield f"have test -e {image} || {{ {make}; }} || {said}"
 
 
 def _quotas(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
