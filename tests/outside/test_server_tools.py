@@ -18,9 +18,11 @@ from pathlib import Path
 import pytest
 from rtslib_fb.root import so_mapping
 
+from kavrel.core.index import Index
 from kavrel.core.plan import Disk, Export, Network, Plan, Pool
+from kavrel.core.works import ServiceRuns, bill
 from kavrel.formats.servers import files
-from kavrel.formats.servers.bundle import bundle
+from kavrel.formats.servers.bundle import bundle, host_files
 from kavrel.formats.servers.units import unit_name, units
 from tests.builders import TODAY, disk, lab
 from tests.conftest import needs
@@ -312,3 +314,19 @@ def test_the_bundle_holds_every_file_with_its_checksum_and_no_password(demo: Pla
         positions = [readme.index(n) for n in ("setup.sh", "fstab", "nftables.conf")]
         assert positions == sorted(positions)
     assert bundle(demo, "heron", "r", TODAY) == bundle(demo, "heron", "r", TODAY)
+
+
+def test_every_file_of_a_service_is_in_the_bundle_and_said_to_go_where_the_runbook_puts_it(
+    demo: Plan,
+) -> None:
+    for plan in (demo, serving()):
+        for host in plan.hosts:
+            if not any(p.host == host.id for p in plan.pools):
+                continue
+            texts = host_files(plan, host.id, "revision 1", TODAY)
+            for work in bill(Index(plan), host.id, TODAY):
+                if not isinstance(work, ServiceRuns):
+                    continue
+                for name, place in work.service.files:
+                    todo = texts[name][1]
+                    assert place in todo or place.rpartition("/")[0] in todo, (name, place, todo)

@@ -1,5 +1,8 @@
 """The runbook: the plan as steps in the order of work, each with its cautions, to tick by hand."""
 
+from collections.abc import Iterator, Mapping
+from datetime import date
+
 from kavrel.core.copies.carrier import address_of, runs_on, source_host, target_host
 from kavrel.core.copies.fetch import landing
 from kavrel.core.copies.keys import key_of
@@ -8,8 +11,19 @@ from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.log.last import last_good
 from kavrel.core.paper.document import Document, Section, SheetStep
-from kavrel.core.plan import Disk, Plan
+from kavrel.core.plan import App, Disk, Host, Plan
 from kavrel.core.shares.names import copy_folders, folders
+from kavrel.core.shares.protocols import PROTOCOLS
+from kavrel.core.works import (
+    AccountThere,
+    DoorOpen,
+    FolderAccess,
+    GroupThere,
+    ServiceRuns,
+    bill,
+)
+from kavrel.core.works.folders import Lack, bits
+from kavrel.core.works.services import closed
 
 MAINS = (
     "Pull the mains plug before opening a case; never open a power supply.",
@@ -35,8 +49,9 @@ def runbook(plan: Plan, evaluation: Evaluation, revision: str) -> Document:
         _open_cautions(evaluation),
         _bench(index),
         _power(index, evaluation),
+        _network(index, evaluation.today),
         _pools(index, evaluation),
-        _shares(index),
+        _shares(index, evaluation.today),
         _copies(index, evaluation),
         _restore(index, evaluation),
         _upkeep(evaluation),
@@ -157,30 +172,120 @@ def _pools(index: Index, evaluation: Evaluation) -> Section:
     return Section(title="Pools", steps=tuple(steps))
 
 
-def _shares(index: Index) -> Section:
-    steps = []
+def _shares(index: Index, today: date) -> Section:
+    steps: list[SheetStep] = []
     paths = folders(index.plan)
-    for dataset in index.plan.datasets:
-        stands = index.pools[dataset.pool].standing
-        verb = "Make dataset, where it is not there yet:" if stands else "Make dataset"
-        steps.append(SheetStep(text=f"{verb} {dataset.name} at {paths[dataset.id]}"))
-    for account in index.plan.accounts:
-        if account.enabled:
-            text = f"Make account {account.login} for {account.full_name}"
-            minds = (
-                ("The everyday account is another one.",) if account.role == "administrator" else ()
-            )
-            steps.append(SheetStep(text=text, minds=minds))
-    hosts = {index.pools[index.datasets[s.dataset].pool].host for s in index.plan.shares}
     for host in index.plan.hosts:
-        if host.id in hosts:
-            text = f"{host.name}: install smb.conf, check it with testparm, start the service"
-            steps.append(SheetStep(text=text))
+        if any(p.host == host.id for p in index.plan.pools):
+            steps += _host(index, host, paths, today)
     for share in index.plan.shares:
         text = f"Try share {share.name} as one who may write, one who may read, one who may not"
         minds = ("The unsuccessful first try is normal: note address, share, user.",)
         steps.append(SheetStep(text=text, minds=minds))
+    for export in index.plan.exports:
+        title = PROTOCOLS[export.protocol].title
+        text = f"Try {title} {export.name} from a client that is let in, and from one that is not"
+        steps.append(SheetStep(text=text))
+    for app in index.plan.apps:
+        steps += _app(index, app, paths)
     return Section(title="Shares", steps=tuple(steps))
+
+
+def _host(index: Index, host: Host, paths: Mapping[str, str], today: date) -> Iterator[SheetStep]:
+    """People, folders and services of a box, from its works: what its script and files make true."""
+    works = bill(index, host.id, today)
+    left = [w.by_hand for w in works if w.by_hand and isinstance(w, GroupThere | AccountThere)]
+    people = [w.login for w in works if isinstance(w, AccountThere) and not w.by_hand]
+    if closed(host):
+        yield SheetStep(text=f"{host.name}: make the accounts {', '.join(people)} in its web page")
+    else:
+        yield SheetStep(
+            text=f"{host.name}: sh setup.sh --print, read it, then run it: it makes groups, accounts "
+            f"({', '.join(people) or 'none'}), datasets, and who may do what in them",
+            minds=tuple(left),
+        )
+    for work in works:
+        if isinstance(work, FolderAccess):
+            key = work.makes[0][1]
+            stands = index.pools[index.datasets[key].pool].standing
+            verb = "Look that dataset" if stands else "Dataset"
+            text = f"{verb} {index.datasets[key].name} is at {paths[key]}: {work.see}"
+            yield SheetStep(text=text, minds=tuple(_lack(one) for one in work.lacks))
+    for work in works:
+        if isinstance(work, ServiceRuns):
+            yield _service(host, work)
+
+
+def _lack(one: Lack) -> str:
+    return f"{one.who} is granted {bits(one.granted)}, and the mode leaves {bits(one.left)}."
+
+
+def _service(host: Host, work: ServiceRuns) -> SheetStep:
+    if work.by_hand:
+        return SheetStep(text=f"{work.what}: {work.by_hand}")
+    service = work.service
+    placed = "; ".join(f"{name} as {place}" for name, place in service.files)
+    return SheetStep(
+        text=f"{host.name}: install {service.package}, then {placed}; check it ({service.check}), start it "
+        f"({service.start})",
+        minds=service.minds,
+    )
+
+
+def _app(index: Index, app: App, paths: Mapping[str, str]) -> Iterator[SheetStep]:
+    """An application's paths: outside, inside, as whom; a path that is missing shows as an empty one."""
+    account = index.accounts.get(app.account or "")
+    who = f"as {account.login}" if account else "as root: give it an account of its own"
+    mounts = [m for m in index.plan.mounts if m.app == app.id]
+    for mount in mounts:
+        right = "to read" if mount.may == "read" else "to read and write"
+        text = f"{app.name}: {paths[mount.dataset]} is seen at {mount.inside}, {right}, {who}"
+        minds = (
+            "A library that is empty means a path that is missing, or an account without rights.",
+        )
+        yield SheetStep(text=text, minds=minds)
+    if app.ports:
+        ports = ", ".join(map(str, app.ports))
+        yield SheetStep(
+            text=f"{app.name}: sign in the first time at port {ports} and set its own password",
+            minds=(
+                "Whoever comes first there is its administrator: do it before anything is opened.",
+            ),
+        )
+
+
+def _network(index: Index, today: date) -> Section:
+    """Addresses, the VPN and what is opened, before anything is served."""
+    steps = []
+    for host in index.plan.hosts:
+        if host.addressing == "reserved" and host.address:
+            text = f"In the router: reserve {host.address} for {host.name}"
+            steps.append(SheetStep(text=text, minds=("Restart it and see that it has it.",)))
+        elif host.addressing == "static" and host.address:
+            steps.append(SheetStep(text=f"{host.name}: set its address {host.address} by hand"))
+        if host.vpn_address:
+            steps.append(
+                SheetStep(
+                    text=f"{host.name}: join the VPN as {host.vpn_address}, and authorise it at both ends",
+                    minds=("Try the way back too: from the other end, by that address.",),
+                )
+            )
+    for opening in index.plan.openings:
+        host = index.hosts[opening.host]
+        if opening.source == "internet":
+            at = f"{host.address}:{opening.port}" if host.address else f"port {opening.port}"
+            minds = (
+                "Change default passwords and update before it is opened.",
+                "A name that follows a changing address is needed where the provider gives one.",
+            )
+            what = (
+                f"{opening.transport} {opening.port} to {host.name} ({at}), for {opening.purpose}"
+            )
+            steps.append(SheetStep(text=f"In the router: forward {what}", minds=minds))
+    for host in index.plan.hosts:
+        doors = (w for w in bill(index, host.id, today) if isinstance(w, DoorOpen) and w.by_hand)
+        steps += [SheetStep(text=f"{host.name}: {w.what}: {w.by_hand}") for w in doors]
+    return Section(title="Network", steps=tuple(steps))
 
 
 FIRST = {

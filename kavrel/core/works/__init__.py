@@ -1,8 +1,8 @@
 """Works: what must be true on a host, typed and in the order in which it can be done.
 
 They stand between the plan and every machine: the script that sets a host up is a rendering of them,
-and what they make is what the predicted access is tried against. So far they are people, folders and
-doors; pools and services are still written by the formats themselves.
+and what they make is what the predicted access is tried against. So far they are people, folders,
+doors and services; pools are still written by the formats themselves.
 """
 
 from collections.abc import Iterator
@@ -12,6 +12,7 @@ from kavrel.core.index import Index
 from kavrel.core.works.doors import DoorOpen, door_works, forwards
 from kavrel.core.works.folders import FolderAccess, HomeFolder, folder_works, home_works
 from kavrel.core.works.people import AccountShut, AccountThere, GroupThere, people_works
+from kavrel.core.works.services import ServiceRuns, service_works
 from kavrel.core.works.work import Work
 
 __all__ = [
@@ -21,6 +22,7 @@ __all__ = [
     "FolderAccess",
     "GroupThere",
     "HomeFolder",
+    "ServiceRuns",
     "Work",
     "bill",
     "forwards",
@@ -37,3 +39,4 @@ def _works(index: Index, host: str, today: date) -> Iterator[Work]:
     yield from folder_works(index, host, today)
     yield from home_works(index, host, today)
     yield from door_works(index, host)
+    yield from service_works(index, host)

@@ -48,7 +48,7 @@ STEPS: tuple[tuple[str, str, Maker, str], ...] = (
         "target.json",
         "iscsi",
         files.target_json,
-        "Fill in the secrets; targetctl restore target.json.",
+        "Fill in the secrets, install as /etc/rtslib-fb-target/saveconfig.json; targetctl restore.",
     ),
     (
         "nftables.conf",

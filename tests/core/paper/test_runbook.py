@@ -12,6 +12,7 @@ def test_work_comes_in_order_and_safety_first(demo: Plan) -> None:
         "Settle these first",
         "Bench",
         "Power",
+        "Network",
         "Pools",
         "Shares",
         "Copies",
@@ -75,3 +76,48 @@ def test_sections_follow_the_plan() -> None:
     plan = lab()
     titles = [s.title for s in runbook(plan, result(plan), "r").sections]
     assert "Copies" not in titles
+
+
+def test_every_service_of_a_host_is_installed_checked_started_and_tried(demo: Plan) -> None:
+    book = runbook(demo, evaluate(demo, TODAY), "revision 1")
+    (shares,) = [s for s in book.sections if s.title == "Shares"]
+    said = [s.text for s in shares.steps]
+    for host, words in {
+        "heron": ("exports as /etc/exports", "testparm", "rsyncd.secrets", "targetctl", "nft -c"),
+        "dipper": ("S3", "testparm", "nft -c"),
+    }.items():
+        mine = " ".join(x for x in said if host in x)
+        for word in words:
+            assert word in mine, (host, word)
+    for export in demo.exports:
+        assert any(x.startswith("Try ") and f" {export.name} " in x for x in said)
+    # Every path that an application sees, on both sides, with the account that it runs as.
+    for mount in demo.mounts:
+        (line,) = [x for x in said if f"is seen at {mount.inside}," in x]
+        assert " as " in line
+    for dataset in demo.datasets:
+        assert any(f"ataset {dataset.name} is at /srv/" in x for x in said)
+
+
+def test_the_network_comes_before_what_is_served_over_it(demo: Plan) -> None:
+    book = runbook(demo, evaluate(demo, TODAY), "revision 1")
+    (network,) = [s for s in book.sections if s.title == "Network"]
+    said = " ".join(s.text for s in network.steps)
+    assert "set its address 192.168.20.10 by hand" in said
+    assert "reserve 192.168.20.11 for wren" in said
+    assert "join the VPN as 100.80.0.20" in said
+    forwarded = next(s for s in network.steps if "forward tcp 8096" in s.text)
+    assert "default passwords" in forwarded.minds[0]
+
+
+def test_a_box_with_firmware_of_its_own_is_told_no_commands() -> None:
+    hosts = tuple(
+        h.model_copy(update={"kind": "router"}) if h.id == "box" else h for h in lab().hosts
+    )
+    plan = lab(hosts=hosts)
+    book = runbook(plan, result(plan), "revision 1")
+    (shares,) = [s for s in book.sections if s.title == "Shares"]
+    mine = " ".join(s.text for s in shares.steps if "box" in s.text)
+    assert "web page" in mine
+    assert "setup.sh" not in mine
+    assert "smb.conf" not in mine

@@ -7,6 +7,7 @@ from kavrel.core.plan import Export
 from kavrel.core.shares.protocols.protocol import (
     Complaint,
     Protocol,
+    Service,
     account_complaints,
     by_account,
     own_hand,
@@ -33,6 +34,17 @@ FTP = Protocol(
     clear_text=lambda export: not export.secured,
     fields=("accounts", "secured", "port", "idle_minutes"),
     ports=lambda export: ((export.port or 21, "tcp", "FTP"),),
+    service=Service(
+        package="vsftpd",
+        files=(
+            ("vsftpd.conf", "/etc/vsftpd.conf"),
+            ("vsftpd.userlist", "/etc/vsftpd.userlist"),
+            ("kavrel-ftp.pam", "/etc/pam.d/kavrel-ftp"),
+        ),
+        check="systemctl status vsftpd",
+        start="systemctl restart vsftpd",
+        minds=("The password is that of the system: passwd LOGIN.",),
+    ),
     why="only where a device can do nothing else",
     seen=by_account,
     hands=own_hand,

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 
 from kavrel.core.index import Index
 from kavrel.core.plan import Export
-from kavrel.core.shares.protocols.protocol import Complaint, Protocol, Seen
+from kavrel.core.shares.protocols.protocol import Complaint, Protocol, Seen, Service
 
 # RFC 7143 4.2.7: iqn.YYYY-MM.domain[:rest], eui. with 16 hex digits, naa. with 16 or 32.
 INITIATOR = re.compile(
@@ -49,6 +49,13 @@ ISCSI = Protocol(
     clear_text=lambda export: True,
     fields=("clients", "size_bytes", "thick", "secured", "many_sessions", "cluster_filesystem"),
     ports=lambda export: ((3260, "tcp", "iSCSI"),),
+    service=Service(
+        package="targetcli-fb",
+        files=(("target.json", "/etc/rtslib-fb-target/saveconfig.json"),),
+        check="targetctl restore, then targetcli ls: every disk and initiator is listed",
+        start="systemctl enable --now rtslib-fb-targetctl",
+        minds=("Fill in the CHAP secrets before; a disk that targetctl skips is not there.",),
+    ),
     why="the client must see a disk: it formats it itself and has it alone",
     seen=_seen,
     complaints=_complaints,

@@ -8,6 +8,7 @@ from kavrel.core.shares.protocols.protocol import (
     Complaint,
     Hand,
     Protocol,
+    Service,
     by_client,
     client_complaints,
 )
@@ -34,6 +35,12 @@ NFS = Protocol(
     clear_text=lambda export: not export.secured,
     fields=("clients", "squash", "secured"),
     ports=lambda export: ((2049, "tcp", "NFS"),),
+    service=Service(
+        package="nfs-kernel-server",
+        files=(("exports", "/etc/exports"),),
+        check="exportfs -ra && exportfs -v",
+        start="systemctl enable --now nfs-server",
+    ),
     why="Unix hosts and hypervisors mount it by address, with the numeric owner of each file",
     seen=by_client,
     hands=_hands,

@@ -35,6 +35,24 @@ def by_client(export: Export, index: Index) -> Iterator[Seen]:
         yield "machine", client, export.may, f"its address is let in to {export.name}"
 
 
+@dataclass(frozen=True)
+class Service:
+    """What serves it on Debian: package, files and where each goes, how to check them and to start.
+
+    `minds`: what else has to be there. `by_hand`: why no file is written, empty where there is one.
+    """
+
+    package: str
+    files: tuple[tuple[str, str], ...]
+    check: str
+    start: str
+    minds: tuple[str, ...] = ()
+    by_hand: str = ""
+
+
+SET_UP_BY_HAND = Service(
+    "", (), "", "", by_hand="no file is written for it: set its server up by hand"
+)
 Hand = tuple[str | None, Right]  # an account's id, or None for nobody, and its right
 
 
@@ -54,7 +72,7 @@ class Protocol:
 
     `many_writers`: several clients may write at once. `why`: when it is the right one. `hands`: as
     whom its server touches files, so that folders let them in. `needs_home`: who signs in needs a home
-    folder that is there.
+    folder that is there. `service`: what serves it, and how that is set up.
     """
 
     id: str
@@ -71,6 +89,7 @@ class Protocol:
     caution: str = ""
     hands: Callable[[Export], Iterator[Hand]] = no_hand
     needs_home: bool = False
+    service: Service = SET_UP_BY_HAND
 
     def uses(self, field: str) -> bool:
         """Whether a field of an export means anything with it, beside the common ones."""

@@ -7,6 +7,7 @@ from kavrel.core.plan import Export
 from kavrel.core.shares.protocols.protocol import (
     Complaint,
     Protocol,
+    Service,
     account_complaints,
     by_account,
     client_complaints,
@@ -31,6 +32,13 @@ RSYNC = Protocol(
     clear_text=lambda export: True,
     fields=("clients", "accounts"),
     ports=lambda export: ((PORT, "tcp", "rsync"),),
+    service=Service(
+        package="rsync",
+        files=(("rsyncd.conf", "/etc/rsyncd.conf"), ("rsyncd.secrets", "/etc/rsyncd.secrets")),
+        check="rsync rsync://localhost/",
+        start="systemctl enable --now rsync",
+        minds=("The secrets are root's alone, mode 600, or every login fails.",),
+    ),
     why="another box fetches or sends whole trees, and only what changed travels",
     seen=by_account,
     complaints=_complaints,

@@ -11,6 +11,7 @@ from kavrel.core.shares.protocols.protocol import (
     Complaint,
     PortUse,
     Protocol,
+    Service,
     account_complaints,
     by_account,
 )
@@ -49,6 +50,14 @@ S3 = Protocol(
     clear_text=lambda export: not export.secured,
     fields=("accounts", "size_bytes", "secured", "port", "console_port", "buckets"),
     ports=_ports,
+    service=Service(
+        package="",
+        files=(),
+        check="",
+        start="",
+        by_hand="no package of Debian serves S3: install a server of your choice, with a folder, an account "
+        "and a unit of its own, and make the tenant's buckets and its lesser key there",
+    ),
     why="a backup tool that speaks S3, with a key that cannot delete what is held",
     seen=by_account,
     complaints=_complaints,

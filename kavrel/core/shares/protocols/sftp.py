@@ -7,6 +7,7 @@ from kavrel.core.plan import Export
 from kavrel.core.shares.protocols.protocol import (
     Complaint,
     Protocol,
+    Service,
     account_complaints,
     by_account,
     own_hand,
@@ -35,6 +36,15 @@ SFTP = Protocol(
     clear_text=lambda export: False,
     fields=("accounts",),
     ports=lambda export: ((PORT, "tcp", "SSH"),),
+    service=Service(
+        package="openssh-server",
+        files=(("50-kavrel-sftp.conf", "/etc/ssh/sshd_config.d/50-kavrel-sftp.conf"),),
+        check="sshd -t",
+        start="systemctl reload ssh",
+        minds=(
+            "Each key lies at /etc/ssh/keys/LOGIN, root's, mode 644; without it nobody signs in.",
+        ),
+    ),
     why="one person or program from elsewhere, encrypted, with one port and a key",
     seen=by_account,
     hands=own_hand,

@@ -1,0 +1,76 @@
+"""Services: what serves a host's shares and exports, from which package and file, and how to see it.
+
+Each protocol declares its own. A box whose firmware is its own takes no files: its people enter the
+same values in its web page.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from kavrel.core.index import Index
+from kavrel.core.plan import Host
+from kavrel.core.shares.protocols import PROTOCOLS
+from kavrel.core.shares.protocols.protocol import Service
+from kavrel.core.works.work import Work
+
+FIREWALL = Service(
+    package="nftables",
+    files=(("nftables.conf", "/etc/nftables.conf"),),
+    check="nft -c -f /etc/nftables.conf",
+    start="systemctl enable --now nftables",
+    minds=("Keep a session open while it is loaded: whoever is shut out has to walk to the box.",),
+)
+
+
+@dataclass(frozen=True)
+class ServiceRuns(Work):
+    """A server that runs from its files. `service` says how; `protocol` is empty for the firewall."""
+
+    protocol: str
+    service: Service
+
+
+def closed(host: Host) -> bool:
+    """Whether a box's firmware is its own, so that nothing is installed on it."""
+    return host.kind == "router"
+
+
+def service_works(index: Index, host: str) -> Iterator[ServiceRuns]:
+    """One for each protocol that the host serves, and the firewall last."""
+    plan, box = index.plan, index.hosts[host]
+
+    def here(dataset: str) -> bool:
+        return index.pools[index.datasets[dataset].pool].host == host
+
+    shares = [s for s in plan.shares if here(s.dataset)]
+    used: dict[str, list[tuple[str, str]]] = {"smb": [("shares", s.id) for s in shares]}
+    for export in plan.exports:
+        if here(export.dataset):
+            used.setdefault(export.protocol, []).append(("exports", export.id))
+    for protocol, makes in used.items():
+        if makes:
+            declared = PROTOCOLS[protocol]
+            yield _runs(box, declared.title, protocol, declared.service, tuple(makes))
+    if any(p.host == host for p in plan.pools):
+        yield _runs(box, "the firewall", "", FIREWALL, (("hosts", host),))
+
+
+def _runs(
+    box: Host, title: str, protocol: str, service: Service, makes: tuple[tuple[str, str], ...]
+) -> ServiceRuns:
+    by_hand = service.by_hand
+    if closed(box):
+        by_hand = f"{box.name} has firmware of its own: enter the same in its web page"
+    return ServiceRuns(
+        key=f"service/{protocol or 'firewall'}",
+        what=f"{title} on {box.name}",
+        makes=makes,
+        needs=(),
+        see=service.check,
+        back=f"systemctl disable --now, and take {', '.join(p for _, p in service.files)} away"
+        if service.files
+        else "",
+        by_hand=by_hand,
+        protocol=protocol,
+        service=service,
+    )
