@@ -37,6 +37,13 @@ MAINS = (
 )
 
 
+AFTER_A_CUT = {
+    "by_itself": "starts by itself",
+    "over_network": "stays off, and is woken over the network (wake-on-LAN on)",
+    "by_hand": "stays off until somebody presses its button",
+}
+
+
 def runbook(plan: Plan, evaluation: Evaluation, revision: str) -> Document:
     """The runbook of a plan; `revision` names where it comes from."""
     index = Index(plan)
@@ -74,6 +81,11 @@ def _open_cautions(evaluation: Evaluation) -> Section:
 
 def _bench(index: Index) -> Section:
     steps: list[SheetStep] = []
+    for login in index.plan.default_logins:
+        if login.changed_on is None and not login.off:
+            box = index.hosts[login.host].name
+            text = f"{box}, {login.service}: change the password of {login.login}, or switch it off"
+            steps.append(SheetStep(text=text, minds=("Do this before it is on any network.",)))
     for host in index.plan.hosts:
         if not host.default_passwords_changed:
             text = f"{host.name}: change every default password (web, root shell, file service)"
@@ -106,6 +118,9 @@ def _bench(index: Index) -> Section:
         if any(p.host == host.id for p in index.plan.pools):
             text = f"{host.name}: copy its configuration elsewhere once it runs"
             steps.append(SheetStep(text=text))
+            order = f"It comes back as number {host.start_order}."
+            text = f"{host.name}, in its firmware: after a power cut it {AFTER_A_CUT[host.after_power_cut]}"
+            steps.append(SheetStep(text=text, minds=(order,)))
     return Section(title="Bench", steps=tuple(steps))
 
 
@@ -282,6 +297,19 @@ def _network(index: Index, today: date) -> Section:
                 f"{opening.transport} {opening.port} to {host.name} ({at}), for {opening.purpose}"
             )
             steps.append(SheetStep(text=f"In the router: forward {what}", minds=minds))
+    for cap in index.plan.caps:
+        link = next(x for x in index.plan.links if x.id == cap.link)
+        ends = f"{index.sites[link.a].name} and {index.sites[link.b].name}"
+        text = f"In the routers: {cap.mbit:g} Mbit/s at most between {ends}, {cap.from_at} to {cap.to_at}"
+        steps.append(SheetStep(text=text, minds=("The week reckons with it; no box sets it.",)))
+    for bucket in index.plan.buckets:
+        lock = f"locked for {bucket.locked_days} days" if bucket.locked_days else "without a lock"
+        renewed = ", renewed by each run" if bucket.locks_renewed else ""
+        text = f"At the provider: make bucket {bucket.name}, its objects {lock}{renewed}"
+        keys = (
+            "The key that the job has may write, and not shorten a lock nor close the account.",
+        )
+        steps.append(SheetStep(text=text, minds=keys))
     for host in index.plan.hosts:
         doors = (w for w in bill(index, host.id, today) if isinstance(w, DoorOpen) and w.by_hand)
         steps += [SheetStep(text=f"{host.name}: {w.what}: {w.by_hand}") for w in doors]

@@ -49,6 +49,9 @@ def setup_script(plan: Plan, host: str, origin: str, today: date = date.min) -> 
     able = [w for w in works if isinstance(w, AccountThere) and not w.by_hand]
     passwords = [f"smbpasswd -a {w.login}" for w in able] if host in smb_hosts(plan) else []
     passwords += [f"passwd {w.login}  # for FTP" for w in able if w.home]
+    if host in smb_hosts(plan):
+        changing = [a.login for a in plan.accounts if a.must_change and a.works_on(today)]
+        passwords += [f"pdbedit --pwd-must-change-now=yes -u {login}" for login in changing]
     return render(
         "setup.sh.j2",
         host=box.host,
@@ -288,6 +291,7 @@ def _datasets(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
         yield "else"
         yield _all_or_left([*_dataset(box, pool, dataset), lists, f"give {_given(list_of)}"], said)
         yield "fi"
+        yield from _cannot(pool, dataset)
         for home in works:
             if isinstance(home, HomeFolder) and home.folder.rpartition("/")[0] == folder:
                 yield f"home {home.folder} {home.login} || {_left(f'{home.what} is not made')}"
@@ -331,8 +335,37 @@ def _dataset(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
         yield f"run btrfs subvolume create {folder}"
         if dataset.quota_bytes:
             yield f"run btrfs qgroup limit {dataset.quota_bytes} {folder}"
+        if dataset.compression != "lz4":  # which Btrfs does not know: it goes by the mount
+            how = "none" if dataset.compression == "off" else dataset.compression
+            yield f"run btrfs property set {folder} compression {how}"
+        if not dataset.checksums:
+            yield f"run chattr +C {folder}"
     else:
         yield f"run mkdir -p {folder}"
+
+
+def _cannot(pool: Pool, dataset: Dataset) -> Iterator[str]:
+    """What the plan wants of a dataset and its file system does not do: said, never left out."""
+    system = FILESYSTEMS[pool.filesystem]
+    if system.by_name:
+        return
+    name = pool.filesystem
+    wishes = (
+        (dataset.record_kib, f"a record size is ZFS's: {name} has none to set"),
+        (dataset.reserve_bytes, f"{name} keeps no room for one folder: leave it free by hand"),
+        (dataset.encrypted, f"{name} locks no single folder: encrypt the pool"),
+        (
+            not system.subvolumes and dataset.quota_bytes,
+            f"{name} counts no folder by itself here: it has no limit",
+        ),
+        (
+            not system.subvolumes and dataset.compression == "zstd",
+            f"{name} does not compress: what is written takes its full size",
+        ),
+    )
+    for wanted, why in wishes:
+        if wanted:
+            yield _left(f"dataset {dataset.name}: {why}")
 
 
 def _given(work: FolderAccess) -> str:
