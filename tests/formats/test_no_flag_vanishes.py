@@ -107,6 +107,7 @@ OUTSIDE: dict[str, set[str]] = {
         "wire_encrypted",
     },  # arrange, the tool's store, SSH encrypts anyway
 }
+COMMON = {"name", "dataset", "protocol", "may"}  # of every export
 # Only one file system has these, or only a pool that is still to be made; elsewhere they mean nothing.
 OF_ONE: dict[str, set[str]] = {"pools": {"ashift", "record_kib"}, "datasets": {"checksums"}}
 
@@ -183,15 +184,11 @@ def vanished(plan: Plan) -> set[str]:
                 name = f"{collection}.{'.'.join(path)}"
                 if path == ("id",) or path[0] in spared or name in felt:
                     continue
-                if isinstance(item, Export) and path[0] not in (
-                    "name",
-                    "dataset",
-                    "protocol",
-                    "may",
+                # What a protocol has no use for is not shown with it.
+                if isinstance(item, Export) and not (
+                    path[0] in COMMON or PROTOCOLS[item.protocol].uses(path[0])
                 ):
-                    # What a protocol has no use for is not shown with it.
-                    if not PROTOCOLS[item.protocol].uses(path[0]):
-                        continue
+                    continue
                 for changed in others(plan, collection, item, path, kind, metadata):
                     tried.add(name)
                     if all_of(changed) != base:

@@ -344,7 +344,10 @@ def _copies(index: Index, evaluation: Evaluation) -> Section:
             places = "nowhere is planned" if key.in_box_alone else key.where(index)
             minds.append(f"Keep the key at: {places}.")
         if job.first_copy != "done":
-            minds.append(f"Make the first copy {FIRST[job.first_copy]}; then only changes travel.")
+            on = f", on {job.first_on}" if job.first_on else ""
+            minds.append(
+                f"Make the first copy {FIRST[job.first_copy]}{on}; then only changes travel."
+            )
         if job.alarm_days is not None:
             minds.append(
                 f"Hold it back once for {job.alarm_days:g} days: somebody has to be told that nothing came."
