@@ -179,7 +179,7 @@ def vanished(plan: Plan) -> set[str]:
     felt: set[str] = set()
     for collection in COLLECTIONS:
         spared = RECKONED.get(collection, set()) | OUTSIDE.get(collection, set())
-        for item in getattr(plan, collection)[:5]:
+        for item in getattr(plan, collection):
             for path, kind, metadata in leaves(type(item)):
                 name = f"{collection}.{'.'.join(path)}"
                 if path == ("id",) or path[0] in spared or name in felt:
