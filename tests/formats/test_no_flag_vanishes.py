@@ -15,6 +15,7 @@ from pydantic import ValidationError
 
 from kavrel.core.edit import EditError, put
 from kavrel.core.evaluate import evaluate
+from kavrel.core.kinds import KINDS
 from kavrel.core.paper.runbook import runbook
 from kavrel.core.plan import COLLECTIONS, Account, Export, Plan
 from kavrel.core.shares.protocols import PROTOCOLS
@@ -145,11 +146,17 @@ def on(filesystem: str, family: str) -> Plan:
 
 def wanted(demo: Plan) -> Plan:
     """The demo lab as it would be built from nothing."""
+    travels = next(j for j in demo.jobs if KINDS[j.kind].copies and j.target_pool)
     return demo.model_copy(
         update={
             "pools": tuple(p.model_copy(update={"standing": False}) for p in demo.pools),
             "holdings": (),
             "disks": tuple(d.model_copy(update={"holds_data": False}) for d in demo.disks),
+            # One copy is still to be made the first time.
+            "jobs": tuple(
+                j.model_copy(update={"first_copy": "over_link"}) if j == travels else j
+                for j in demo.jobs
+            ),
         }
     )
 
