@@ -61,6 +61,7 @@ from kavrel.core.shares import access
 from kavrel.core.week import tasks
 from kavrel.core.week.arrange import arrange
 from kavrel.core.week.nights import nights, scheduled_book
+from kavrel.core.works import bill
 from kavrel.demo import demo_plan
 from kavrel.formats import plan_file
 
@@ -211,6 +212,9 @@ def main() -> None:
 
     ratio("evaluate the demo lab from cold caches", median_ms(cold), 150 / 20, base)
     report("evaluate while a disk is dragged", median_ms(dragged), "ms", 60, base)
+    for name, plan, most in (("demo lab", demo_plan(), 20), ("large lab", big_lab(), 200)):
+        took = median_ms(lambda p=plan: billed(p), 5)  # type: ignore[misc]
+        report(f"all works of the {name}", took, "ms", most, base)
     matrix(base)
     finder(base)
     proof(base)
@@ -219,6 +223,12 @@ def main() -> None:
     scripts = sum(len(gzip.compress(p.read_bytes())) for p in DIST.glob("*.js"))
     report("front-end script, gzipped, all sheets", scripts / 1000, "kB", 300)
     browser(base)
+
+
+def billed(plan: Plan) -> int:
+    """How many works all hosts have, from an index that knows nothing yet."""
+    index = Index(plan)
+    return sum(len(bill(index, host.id, TODAY)) for host in plan.hosts)
 
 
 def edited(plan: Plan) -> dict[str, Iterator[Plan]]:
