@@ -1,7 +1,7 @@
 """Errors as problem details (RFC 9457): what is wrong, where, and what would be right."""
 
 from collections.abc import Callable, Sequence
-from typing import Any, TypeVar
+from typing import Any
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
@@ -20,7 +20,6 @@ from kavrel.formats.plan_file import PlanFileError, plain
 from kavrel.store.database import StoreError, StoreFull
 from kavrel.store.plans import Conflict, NoSuchPlan, NoSuchRevision
 
-Handler = TypeVar("Handler", bound=Callable[..., JSONResponse])
 MOST_ERRORS = 50
 
 
@@ -54,115 +53,135 @@ def problem(
     )
 
 
-def install(app: FastAPI) -> None:
-    """Answers every error of the application with problem details."""
+def _invalid(request: Request, error: RequestValidationError) -> JSONResponse:
+    # Inputs are not echoed: NaN or a lone surrogate in them could not be written as JSON.
+    # Unions report the branch they tried; only real field names are kept.
+    places = [(_field(e["loc"]), plain(e["msg"])) for e in error.errors()]
+    detail = "; ".join(f"{f}: {m}" if f else m for f, m in places[:3])
+    return problem(422, "not valid", detail, places)
 
-    def answer(kind: type[Exception]) -> Callable[[Handler], Handler]:
-        found: Callable[[Handler], Handler] = app.exception_handler(kind)
-        return found
 
-    @answer(RequestValidationError)
-    def invalid(request: Request, error: RequestValidationError) -> JSONResponse:
-        # Inputs are not echoed: NaN or a lone surrogate in them could not be written as JSON.
-        # Unions report the branch they tried; only real field names are kept.
-        places = [(_field(e["loc"]), plain(e["msg"])) for e in error.errors()]
-        detail = "; ".join(f"{f}: {m}" if f else m for f, m in places[:3])
-        return problem(422, "not valid", detail, places)
+def _item_invalid(request: Request, error: ValidationError) -> JSONResponse:
+    places = [(_field(e["loc"]), plain(e["msg"])) for e in error.errors(include_input=False)]
+    detail = "; ".join(f"{f}: {m}" if f else m for f, m in places[:3])
+    return problem(422, "not valid", detail, places)
 
-    @answer(ValidationError)
-    def item_invalid(request: Request, error: ValidationError) -> JSONResponse:
-        places = [(_field(e["loc"]), plain(e["msg"])) for e in error.errors(include_input=False)]
-        detail = "; ".join(f"{f}: {m}" if f else m for f, m in places[:3])
-        return problem(422, "not valid", detail, places)
 
-    @answer(EditError)
-    def contradiction(request: Request, error: EditError) -> JSONResponse:
-        item = request.path_params.get("item_id")
-        places = [
-            (p.field if p.item in (item, "") or item is None else f"{p.item}.{p.field}", p.message)
-            for p in error.problems
-        ]
-        return problem(422, "contradicts the plan", "; ".join(m for _, m in places[:3]), places)
+def _contradiction(request: Request, error: EditError) -> JSONResponse:
+    item = request.path_params.get("item_id")
+    places = [
+        (p.field if p.item in (item, "") or item is None else f"{p.item}.{p.field}", p.message)
+        for p in error.problems
+    ]
+    return problem(422, "contradicts the plan", "; ".join(m for _, m in places[:3]), places)
 
-    @answer(Unreckonable)
-    def unreckonable(request: Request, error: Unreckonable) -> JSONResponse:
-        if error.touched:
-            collection, item = error.touched
-            detail = (
-                f"With this change of {item or 'it'} among the {collection} nothing that follows from the "
-                "plan can be reckoned. It was not made; try a figure nearer to what is usual."
-            )
-            return problem(422, "cannot be reckoned", detail)
+
+def _unreckonable(request: Request, error: Unreckonable) -> JSONResponse:
+    if error.touched:
+        collection, item = error.touched
         detail = (
-            "What follows from this plan cannot be reckoned as it stands. Undo the last change "
-            "(POST steps), or bring an older revision back (POST restore)."
+            f"With this change of {item or 'it'} among the {collection} nothing that follows from the "
+            "plan can be reckoned. It was not made; try a figure nearer to what is usual."
         )
         return problem(422, "cannot be reckoned", detail)
+    detail = (
+        "What follows from this plan cannot be reckoned as it stands. Undo the last change "
+        "(POST steps), or bring an older revision back (POST restore)."
+    )
+    return problem(422, "cannot be reckoned", detail)
 
-    @answer(StillUsed)
-    def still_used(request: Request, error: StillUsed) -> JSONResponse:
-        return problem(409, "still used", str(error))
 
-    @answer(Conflict)
-    def conflict(request: Request, error: Conflict) -> JSONResponse:
-        detail = (
-            f"Somebody else changed this meanwhile (revision {error.head}: {error.summary}). "
-            "Nothing was overwritten."
-        )
-        return problem(412, "changed meanwhile", detail, head=error.head)
+def _still_used(request: Request, error: StillUsed) -> JSONResponse:
+    return problem(409, "still used", str(error))
 
-    @answer(PlanFileError)
-    def bad_file(request: Request, error: PlanFileError) -> JSONResponse:
-        return problem(422, "not a plan", error.summary, error.complaints)
 
-    @answer(LayoutError)
-    def bad_layout(request: Request, error: LayoutError) -> JSONResponse:
-        return problem(422, "not possible", str(error))
+def _conflict(request: Request, error: Conflict) -> JSONResponse:
+    detail = (
+        f"Somebody else changed this meanwhile (revision {error.head}: {error.summary}). "
+        "Nothing was overwritten."
+    )
+    return problem(412, "changed meanwhile", detail, head=error.head)
 
-    @answer(CapacityError)
-    def bad_capacity(request: Request, error: CapacityError) -> JSONResponse:
-        return problem(422, "not a size", str(error), [("text", str(error))])
 
-    @answer(BadDays)
-    def bad_days(request: Request, error: BadDays) -> JSONResponse:
-        return problem(422, "not valid", str(error), [(error.field, str(error))])
+def _bad_file(request: Request, error: PlanFileError) -> JSONResponse:
+    return problem(422, "not a plan", error.summary, error.complaints)
 
-    @answer(NoSuchPlan)
-    def no_plan(request: Request, error: NoSuchPlan) -> JSONResponse:
-        return problem(404, "no such plan", "there is no such plan: it may have been deleted")
 
-    @answer(NoSuchRevision)
-    def no_revision(request: Request, error: NoSuchRevision) -> JSONResponse:
-        what = error.args[0]
-        detail = f"there is nothing to {what}" if isinstance(what, str) else f"no revision {what}"
-        return problem(409 if isinstance(what, str) else 404, "no such revision", detail)
+def _bad_layout(request: Request, error: LayoutError) -> JSONResponse:
+    return problem(422, "not possible", str(error))
 
-    @answer(StoreFull)
-    def full(request: Request, error: StoreFull) -> JSONResponse:
-        return problem(507, "disk full", str(error))
 
-    @answer(StoreError)
-    def store(request: Request, error: StoreError) -> JSONResponse:
-        return problem(503, "database", str(error))
+def _bad_capacity(request: Request, error: CapacityError) -> JSONResponse:
+    return problem(422, "not a size", str(error), [("text", str(error))])
 
-    @answer(ProblemError)
-    def raised(request: Request, error: ProblemError) -> JSONResponse:
-        return problem(error.status, error.title, error.detail)
 
-    @answer(HTTPException)
-    def http(request: Request, error: HTTPException) -> JSONResponse:
-        headers = dict(error.headers) if error.headers else {}
-        if error.status_code == 405:
-            able = methods(request.app, request.url.path)
-            if not able:
-                return problem(404, "not possible", f"there is nothing at {request.url.path[:200]}")
-            headers["Allow"] = ", ".join(able)
-        return problem(error.status_code, "not possible", str(error.detail), headers=headers)
+def _bad_days(request: Request, error: BadDays) -> JSONResponse:
+    return problem(422, "not valid", str(error), [(error.field, str(error))])
 
-    @answer(Exception)
-    def own_error(request: Request, error: Exception) -> JSONResponse:
-        detail = "Kavrel met an error of its own. Nothing was changed; the server's log has more."
-        return problem(500, "error", detail)
+
+def _no_plan(request: Request, error: NoSuchPlan) -> JSONResponse:
+    return problem(404, "no such plan", "there is no such plan: it may have been deleted")
+
+
+def _no_revision(request: Request, error: NoSuchRevision) -> JSONResponse:
+    what = error.args[0]
+    detail = f"there is nothing to {what}" if isinstance(what, str) else f"no revision {what}"
+    return problem(409 if isinstance(what, str) else 404, "no such revision", detail)
+
+
+def _full(request: Request, error: StoreFull) -> JSONResponse:
+    return problem(507, "disk full", str(error))
+
+
+def _store(request: Request, error: StoreError) -> JSONResponse:
+    return problem(503, "database", str(error))
+
+
+def _raised(request: Request, error: ProblemError) -> JSONResponse:
+    return problem(error.status, error.title, error.detail)
+
+
+def _http(request: Request, error: HTTPException) -> JSONResponse:
+    headers = dict(error.headers) if error.headers else {}
+    if error.status_code == 405:
+        able = methods(request.app, request.url.path)
+        if not able:
+            return problem(404, "not possible", f"there is nothing at {request.url.path[:200]}")
+        headers["Allow"] = ", ".join(able)
+    return problem(error.status_code, "not possible", str(error.detail), headers=headers)
+
+
+def _own_error(request: Request, error: Exception) -> JSONResponse:
+    detail = "Kavrel met an error of its own. Nothing was changed; the server's log has more."
+    return problem(500, "error", detail)
+
+
+# What each error is answered with; the framework takes the nearest class.
+ANSWERS: dict[type[Exception], Callable[..., JSONResponse]] = {
+    RequestValidationError: _invalid,
+    ValidationError: _item_invalid,
+    EditError: _contradiction,
+    Unreckonable: _unreckonable,
+    StillUsed: _still_used,
+    Conflict: _conflict,
+    PlanFileError: _bad_file,
+    LayoutError: _bad_layout,
+    CapacityError: _bad_capacity,
+    BadDays: _bad_days,
+    NoSuchPlan: _no_plan,
+    NoSuchRevision: _no_revision,
+    StoreFull: _full,
+    StoreError: _store,
+    ProblemError: _raised,
+    HTTPException: _http,
+    Exception: _own_error,
+}
+
+
+def install(app: FastAPI) -> None:
+    """Answers every error of the application with problem details."""
+    for kind, answer in ANSWERS.items():
+        app.add_exception_handler(kind, answer)
 
 
 def _field(loc: Sequence[Any]) -> str:

@@ -1,6 +1,6 @@
 """Everything that Kavrel says about a plan on a day, computed from the plan alone."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date
 from typing import Any
@@ -358,16 +358,12 @@ def _strip(
     cells_today: Sequence[Cell],
     found: Sequence[Cause],
 ) -> Strip:
-    plan = index.plan
     rpo, rto = worst_working(cells, index, "rpo"), worst_working(cells, index, "rto")
-    usable = sum(s.layout.usable_bytes for s in states.values())
-    parts = (plan.disks, plan.hosts, plan.supplies)
-    cost = sum(x.price_minor for each in parts for x in each)
-    odds = _odds(states)
+    usable, cost, odds = _usable(states.values()), _cost(index.plan), _odds(states)
     lost = {(c.dataset, c.hazard) for c in cells if c.fate == "lost"}
     return Strip(
-        usable_bytes=usable,
-        cost_minor=cost,
+        usable_bytes=int(usable.value or 0),
+        cost_minor=int(cost.value or 0),
         loss_odds_5y=float(odds.value or 0.0),
         damage_odds_5y=any_of(s.layout.damage_odds_5y for s in states.values() if s.dataset_bytes),
         worst_rpo_seconds=float(rpo.value or 0.0),
@@ -381,57 +377,50 @@ def _strip(
         accepted=sum(1 for c in cells if c.signed == "yes"),
         cautions=len(found),
         serious=sum(1 for c in found if c.severity == "serious"),
-        usable=Figure(
-            working=step(
-                "usable space",
-                usable,
-                "bytes",
-                "sum over the pools",
-                *(
-                    step(
-                        f"{s.pool.name}: {s.layout.title}, {s.pool.filesystem}",
-                        s.layout.usable_bytes,
-                        "bytes",
-                        s.layout.working.formula,
-                        *s.layout.working.inputs,
-                        source=s.layout.working.source,
-                    )
-                    for s in states.values()
-                ),
-            )
-        ),
-        cost=Figure(
-            working=step(
-                "money spent",
-                cost,
-                "money",
-                "disks + hosts + UPS: everything on the table on day one",
-                step(
-                    "disks",
-                    sum(d.price_minor for d in plan.disks),
-                    "money",
-                    "sum of prices",
-                    *(step(d.label, d.price_minor, "money") for d in plan.disks),
-                ),
-                step(
-                    "hosts",
-                    sum(h.price_minor for h in plan.hosts),
-                    "money",
-                    "sum of prices",
-                    *(step(h.name, h.price_minor, "money") for h in plan.hosts),
-                ),
-                step(
-                    "UPS",
-                    sum(u.price_minor for u in plan.supplies),
-                    "money",
-                    "sum of prices",
-                    *(step(u.name, u.price_minor, "money") for u in plan.supplies),
-                ),
-            )
-        ),
+        usable=Figure(working=usable),
+        cost=Figure(working=cost),
         odds=Figure(working=odds),
         rpo=Figure(working=rpo, about=_worst_name(rpo)),
         rto=Figure(working=rto, about=_worst_name(rto)),
+    )
+
+
+def _usable(states: Iterable[PoolState]) -> Working:
+    """Usable space of all pools."""
+    each = [
+        step(
+            f"{s.pool.name}: {s.layout.title}, {s.pool.filesystem}",
+            s.layout.usable_bytes,
+            "bytes",
+            s.layout.working.formula,
+            *s.layout.working.inputs,
+            source=s.layout.working.source,
+        )
+        for s in states
+    ]
+    total = sum(int(one.value or 0) for one in each)
+    return step("usable space", total, "bytes", "sum over the pools", *each)
+
+
+def _cost(plan: Plan) -> Working:
+    """Everything on the table on day one."""
+
+    def of(name: str, things: Iterable[tuple[str, int]]) -> Working:
+        each = [step(label, price, "money") for label, price in things]
+        total = sum(int(one.value or 0) for one in each)
+        return step(name, total, "money", "sum of prices", *each)
+
+    parts = (
+        of("disks", ((d.label, d.price_minor) for d in plan.disks)),
+        of("hosts", ((h.name, h.price_minor) for h in plan.hosts)),
+        of("UPS", ((u.name, u.price_minor) for u in plan.supplies)),
+    )
+    return step(
+        "money spent",
+        sum(int(one.value or 0) for one in parts),
+        "money",
+        "disks + hosts + UPS: everything on the table on day one",
+        *parts,
     )
 
 

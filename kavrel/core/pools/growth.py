@@ -189,25 +189,44 @@ def free_bays(index: Index, pool: Pool) -> int:
 def _enlargements(
     index: Index, pool: Pool, layout: Layout, need: Need, today: date, due: float
 ) -> list[Enlargement]:
-    family = FAMILIES[pool.family]
-    conditions = pool_conditions(index, pool)
-    drift = index.assumptions["price_drift"]
-    warn = index.assumptions["fill_warn_share"]
-    groups = [[disk_facts(index, index.disks[d]) for d in g] for g in pool.groups]
-    sizes = tuple(tuple(d.capacity_bytes for d in g) for g in groups)
-    found: list[Enlargement] = []
-    free = free_bays(index, pool)
+    growing = _Growing(index, pool, layout, need, today, due)
+    for disk in _worthwhile(offers_for(index, pool)):
+        growing.one_disk(disk)
+        growing.a_group(disk)
+        growing.larger_ones(disk)
+        growing.wider_group(disk)
+    return sorted(growing.found, key=lambda e: e.cost_minor / e.gained_bytes)
 
-    def usable(changed: Sequence[Sequence[int]], family_id: str = pool.family) -> int:
+
+class _Growing:
+    """The ways in which one pool can grow with one kind of disk after the other."""
+
+    def __init__(
+        self, index: Index, pool: Pool, layout: Layout, need: Need, today: date, due: float
+    ) -> None:
+        self.pool, self.layout, self.need, self.today, self.due = pool, layout, need, today, due
+        self.family = FAMILIES[pool.family]
+        self.conditions = pool_conditions(index, pool)
+        self.drift = index.assumptions["price_drift"]
+        self.warn = index.assumptions["fill_warn_share"]
+        self.groups = [[disk_facts(index, index.disks[d]) for d in g] for g in pool.groups]
+        self.sizes = tuple(tuple(d.capacity_bytes for d in g) for g in self.groups)
+        self.smallest = min(min(g) for g in self.sizes)
+        self.free = free_bays(index, pool)
+        self.found: list[Enlargement] = []
+
+    def usable(self, changed: Sequence[Sequence[int]], family_id: str | None = None) -> int:
+        """Room of the pool with groups of these sizes."""
         return room.usable_bytes(
-            family_id,
+            family_id or self.pool.family,
             tuple(tuple(g) for g in changed),
-            pool.filesystem,
-            conditions.ashift,
-            conditions.record_bytes,
+            self.pool.filesystem,
+            self.conditions.ashift,
+            self.conditions.record_bytes,
         )
 
     def add(
+        self,
         what: str,
         after: int,
         disk: DiskFacts,
@@ -217,95 +236,104 @@ def _enlargements(
         in_place: bool = False,
     ) -> None:
         """One way to grow; without a bay for each disk it cannot be, unless old ones make way."""
-        if after <= layout.usable_bytes or (count > free and not in_place):
+        now = self.layout.usable_bytes
+        if after <= now or (count > self.free and not in_place):
             return
-        each = drifted(disk.price_minor, drift, due)
-        found.append(
+        each = drifted(disk.price_minor, self.drift, self.due)
+        self.found.append(
             Enlargement(
                 what=what,
                 usable_bytes=after,
-                gained_bytes=after - layout.usable_bytes,
+                gained_bytes=after - now,
                 cost_minor=each * count,
                 hours=hours,
                 disks_bought=count,
-                lasts_until=_date(today, need.until(after * warn)),
+                lasts_until=_date(self.today, self.need.until(after * self.warn)),
                 caution=caution,
                 working=step(
                     what,
                     after,
                     "bytes",
                     "usable with the disks added",
-                    step("usable now", layout.usable_bytes, "bytes"),
-                    step(f"price of {disk.label} in {due:.1f} years", each, "money"),
+                    step("usable now", now, "bytes"),
+                    step(f"price of {disk.label} in {self.due:.1f} years", each, "money"),
                     step("disks bought", count),
-                    step("price drift", drift, "a year", assumption="price_drift"),
+                    step("price drift", self.drift, "a year", assumption="price_drift"),
                 ),
             )
         )
 
-    def pass_of(disk: DiskFacts) -> float:
-        inner = conditions.inner_share if disk.kind == "hdd" else 1.0
+    def pass_of(self, disk: DiskFacts) -> float:
+        """Hours to go over a whole disk while the pool is at work."""
+        inner = self.conditions.inner_share if disk.kind == "hdd" else 1.0
         hours = pass_hours(disk.capacity_bytes, disk.mb_per_s, inner)
-        return hours / conditions.rebuild_speed_share
+        return hours / self.conditions.rebuild_speed_share
 
-    for disk in _worthwhile(offers_for(index, pool)):
-        size = disk.capacity_bytes
-        smallest = min(min(g) for g in sizes)
-        if family.grows_by == "disk":
-            wider = [[*sizes[0], size], *sizes[1:]]
-            if not family.check(wider) and not family.complaint(wider):
-                joins = family.reshapes
-                hours = (
-                    pass_of(disk) * (len(sizes[0]) if joins else 1) if layout.survives_any else 0.25
-                )
-                caution = "a reshape rewrites every disk: have the copy first" if joins else ""
-                if not joins or size >= smallest:
-                    add(f"add one {disk.label}", usable(wider), disk, 1, hours, caution)
-        widths = [len(g) for g in sizes]
-        if family.grows_by == "group" and FILESYSTEMS[pool.filesystem].whole_disks:
-            width = widths[0]
-            target = family.of_more_groups or pool.family
-            more = [*sizes, tuple([size] * width)]
-            add(f"add a group of {width} x {disk.label}", usable(more, target), disk, width, 0.25)
+    def one_disk(self, disk: DiskFacts) -> None:
+        """One disk more in the only set there is."""
+        wider = [[*self.sizes[0], disk.capacity_bytes], *self.sizes[1:]]
         if (
-            (family.grows_by in ("group", "disk", "replace") and family.smallest_rules)
-            or widths == [1]
-        ) and size > smallest:
-            larger = [[max(size, s) if s < size else s for s in g] for g in sizes[:1]]
-            larger += [list(g) for g in sizes[1:]]
-            count = sum(1 for s in sizes[0] if s < size)
-            add(
-                f"replace {count} one by one with {disk.label}",
-                usable(larger),
-                disk,
-                count,
-                pass_of(groups[0][0]) * count,
-                (
-                    "the room appears after the last; with a bay free the old disk stays in until its "
-                    "successor is filled, so nothing is ever less redundant"
-                    if free
-                    else "the room appears after the last; each swap is a rebuild with one disk less"
-                )
-                if layout.survives_any
-                else "copied to the new disk with the pool out of use",
-                in_place=True,
+            self.family.grows_by != "disk"
+            or self.family.check(wider)
+            or self.family.complaint(wider)
+        ):
+            return
+        joins = self.family.reshapes
+        hours = 0.25
+        if self.layout.survives_any:
+            hours = self.pass_of(disk) * (len(self.sizes[0]) if joins else 1)
+        caution = "a reshape rewrites every disk: have the copy first" if joins else ""
+        if not joins or disk.capacity_bytes >= self.smallest:
+            self.add(f"add one {disk.label}", self.usable(wider), disk, 1, hours, caution)
+
+    def a_group(self, disk: DiskFacts) -> None:
+        """A group more, as wide as those that stand."""
+        if self.family.grows_by == "group" and FILESYSTEMS[self.pool.filesystem].whole_disks:
+            width = len(self.sizes[0])
+            target = self.family.of_more_groups or self.pool.family
+            after = self.usable([*self.sizes, tuple([disk.capacity_bytes] * width)], target)
+            self.add(f"add a group of {width} x {disk.label}", after, disk, width, 0.25)
+
+    def larger_ones(self, disk: DiskFacts) -> None:
+        """Larger disks in the place of the smaller ones of the first group."""
+        size, sizes = disk.capacity_bytes, self.sizes
+        able = self.family.grows_by in ("group", "disk", "replace") and self.family.smallest_rules
+        if size <= self.smallest or not (able or [len(g) for g in sizes] == [1]):
+            return
+        larger = [[max(size, s) if s < size else s for s in g] for g in sizes[:1]]
+        larger += [list(g) for g in sizes[1:]]
+        count = sum(1 for s in sizes[0] if s < size)
+        caution = "copied to the new disk with the pool out of use"
+        if self.layout.survives_any:
+            caution = (
+                "the room appears after the last; with a bay free the old disk stays in until its "
+                "successor is filled, so nothing is ever less redundant"
+                if self.free
+                else "the room appears after the last; each swap is a rebuild with one disk less"
             )
-        if family.widens and size >= min(sizes[0]):
-            after = widened_bytes(pool, sizes, usable, need.at(due))
-            # Every used byte of the group is read once and written once, over all its disks.
-            total = usable([list(g) for g in sizes])
-            full = min(need.at(due) / total, 1.0) if total else 1.0
-            shown = total + usable([sizes[0]]) // widths[0]
-            add(
-                f"widen a group by one {disk.label}",
-                after,
-                disk,
-                1,
-                2 * full * max(pass_of(d) for d in groups[0]),
-                "old blocks keep the old ratio until they are written anew; zfs list goes on counting by "
-                f"that ratio and shows about {shown / 1e12:.1f} TB",
-            )
-    return sorted(found, key=lambda e: e.cost_minor / e.gained_bytes)
+        what = f"replace {count} one by one with {disk.label}"
+        hours = self.pass_of(self.groups[0][0]) * count
+        self.add(what, self.usable(larger), disk, count, hours, caution, in_place=True)
+
+    def wider_group(self, disk: DiskFacts) -> None:
+        """A group widened by a disk: what is there keeps its ratio until it is written anew."""
+        sizes, need = self.sizes, self.need.at(self.due)
+        if not self.family.widens or disk.capacity_bytes < min(sizes[0]):
+            return
+        after = widened_bytes(self.pool, sizes, self.usable, need)
+        # Every used byte of the group is read once and written once, over all its disks.
+        total = self.usable([list(g) for g in sizes])
+        full = min(need / total, 1.0) if total else 1.0
+        shown = total + self.usable([sizes[0]]) // len(sizes[0])
+        self.add(
+            f"widen a group by one {disk.label}",
+            after,
+            disk,
+            1,
+            2 * full * max(self.pass_of(d) for d in self.groups[0]),
+            "old blocks keep the old ratio until they are written anew; zfs list goes on counting by "
+            f"that ratio and shows about {shown / 1e12:.1f} TB",
+        )
 
 
 def widened_bytes(

@@ -7,6 +7,7 @@ from datetime import date
 
 from pydantic import BaseModel, ConfigDict
 
+from kavrel.core.assumptions import Assumptions
 from kavrel.core.index import Index
 from kavrel.core.plan import Pool
 from kavrel.core.pools.facts import Conditions, DiskFacts
@@ -210,95 +211,131 @@ def _changes(
     named: bool,
 ) -> list[OneChange]:
     """Each change to one pool alone, and the odds of all pools with it."""
-    family, groups = FAMILIES[pool.family], pool_groups(index, pool)
+    groups = pool_groups(index, pool)
     conditions = pool_conditions(index, pool, fill)
-    own = risks(family, groups, pool.filesystem, conditions)
-    rest = list(chain)
-    for risk in own:
-        rest.remove(risk)
-    now, hurt = odds_of(chain, years), damage_of(chain, years)
-    disks = [d for g in groups for d in g]
-    dearest = max(d.price_minor for d in disks)
-    redundant = any(r.outlives for r in own)
-    found: list[OneChange] = []
+    tried = _OneAtATime(pool, groups, conditions, chain, years, named)
+    if any(r.outlives for r in tried.own):
+        tried.upkeep()
+    tried.new_disks(index.assumptions)
+    tried.more_redundancy()
+    return tried.found
+
+
+class _OneAtATime:
+    """One pool with one change after the other, all other pools as they are."""
+
+    def __init__(
+        self,
+        pool: Pool,
+        groups: Sequence[Sequence[DiskFacts]],
+        conditions: Conditions,
+        chain: Sequence[Risk],
+        years: float,
+        named: bool,
+    ) -> None:
+        self.pool, self.groups, self.conditions, self.years = pool, groups, conditions, years
+        self.family = FAMILIES[pool.family]
+        self.own = risks(self.family, groups, pool.filesystem, conditions)
+        self.rest = list(chain)
+        for risk in self.own:
+            self.rest.remove(risk)
+        self.now, self.hurt = odds_of(chain, years), damage_of(chain, years)
+        self.disks = [d for g in groups for d in g]
+        self.dearest = max(d.price_minor for d in self.disks)
+        self.prefix = f"{pool.name}: " if named else ""
+        self.found: list[OneChange] = []
 
     def add(
+        self,
         what: str,
-        changed: Conditions = conditions,
-        with_groups: Sequence[Sequence[DiskFacts]] = groups,
-        with_family: Family = family,
+        changed: Conditions | None = None,
+        with_groups: Sequence[Sequence[DiskFacts]] | None = None,
+        with_family: Family | None = None,
         cost: int = 0,
     ) -> None:
-        system = pool.filesystem
-        changed_to = [*rest, *risks(with_family, with_groups, system, changed)]
-        odds, damaged = odds_of(changed_to, years), damage_of(changed_to, years)
-        what = f"{pool.name}: {what}" if named else what
-        found.append(
+        """The odds with this change alone."""
+        changed_to = [
+            *self.rest,
+            *risks(
+                with_family or self.family,
+                with_groups or self.groups,
+                self.pool.filesystem,
+                changed or self.conditions,
+            ),
+        ]
+        odds, damaged = odds_of(changed_to, self.years), damage_of(changed_to, self.years)
+        what = self.prefix + what
+        self.found.append(
             OneChange(
                 what=what,
                 odds=odds,
-                avoided=now - odds,
-                times_better=now / odds if odds else None,
+                avoided=self.now - odds,
+                times_better=self.now / odds if odds else None,
                 damaged=damaged,
-                times_fewer=hurt / damaged if damaged else None,
+                times_fewer=self.hurt / damaged if damaged else None,
                 cost_minor=cost,
                 working=step(
                     what,
                     odds,
                     "odds",
                     "the same chain with this one change",
-                    step("as it is", now, "odds"),
+                    step("as it is", self.now, "odds"),
                     step("a file damaged while rebuilding", damaged, "odds"),
-                    step("that, as it is", hurt, "odds"),
+                    step("that, as it is", self.hurt, "odds"),
                     step("money", cost, "money"),
                 ),
             )
         )
 
-    if redundant:
-        if not conditions.shelf_spares and not conditions.hot_spares:
-            add("a spare on the shelf", replace(conditions, shelf_spares=1), cost=dearest)
-        if not conditions.hot_spares:
-            add("a hot spare in a bay", replace(conditions, hot_spares=1), cost=dearest)
-        if conditions.scrub_days > 31:
-            add("a scrub every month", replace(conditions, scrub_days=30.0, scrubbed=True))
-        if conditions.scrub_days < 365:
-            add("no scrub for a year", replace(conditions, scrub_days=365.0))
-        if conditions.notice_hours > 1:
-            add("mail within the hour when a disk drops out", replace(conditions, notice_hours=1.0))
-        if any(d.shingled for d in disks):
-            plain = [[replace(d, shingled=False) for d in g] for g in groups]
-            cost = sum(d.price_minor for d in disks if d.shingled)
-            add("no shingled disks", with_groups=plain, cost=cost)
-    worn = [d for d in disks if d.worn]
-    if worn:
-        known = index.assumptions
+    def upkeep(self) -> None:
+        """Spares, scrubs, mail, disks that write quickly: what helps where something is redundant."""
+        known = self.conditions
+        if not known.shelf_spares and not known.hot_spares:
+            self.add("a spare on the shelf", replace(known, shelf_spares=1), cost=self.dearest)
+        if not known.hot_spares:
+            self.add("a hot spare in a bay", replace(known, hot_spares=1), cost=self.dearest)
+        if known.scrub_days > 31:
+            self.add("a scrub every month", replace(known, scrub_days=30.0, scrubbed=True))
+        if known.scrub_days < 365:
+            self.add("no scrub for a year", replace(known, scrub_days=365.0))
+        if known.notice_hours > 1:
+            self.add("mail within the hour when a disk drops out", replace(known, notice_hours=1.0))
+        if any(d.shingled for d in self.disks):
+            plain = [[replace(d, shingled=False) for d in g] for g in self.groups]
+            cost = sum(d.price_minor for d in self.disks if d.shingled)
+            self.add("no shingled disks", with_groups=plain, cost=cost)
+
+    def new_disks(self, known: Assumptions) -> None:
+        """New ones for those that are worn."""
+        worn = [d for d in self.disks if d.worn]
+        if not worn:
+            return
         rates = {k: known[f"{'hdd' if k == 'hdd' else 'ssd'}_failure_rate"] for k in KINDS_OF_DISK}
         fresh = [
             [replace(d, yearly_failure_rate=min(rates[d.kind], d.yearly_failure_rate)) for d in g]
-            for g in groups
+            for g in self.groups
         ]
-        cost = sum(max(dearest, d.price_minor) for d in worn)
-        add(f"new disks for {', '.join(d.label for d in worn)}", with_groups=fresh, cost=cost)
-    more = FAMILIES[pool.family].stronger
-    if more:
-        # One disk more in each group, of the group's largest size, all of it for redundancy.
-        last = len(groups) - 1
+        cost = sum(max(self.dearest, d.price_minor) for d in worn)
+        self.add(f"new disks for {', '.join(d.label for d in worn)}", with_groups=fresh, cost=cost)
+
+    def more_redundancy(self) -> None:
+        """One disk more in each group, of the group's largest size, all of it for redundancy."""
+        more, last = self.family.stronger, len(self.groups) - 1
+        if not more:
+            return
         wider = [
             [*g, replace(max(g, key=lambda d: d.capacity_bytes), id=f"more{n}")]
-            if not family.one_set or n == last
+            if not self.family.one_set or n == last
             else list(g)
-            for n, g in enumerate(groups)
+            for n, g in enumerate(self.groups)
         ]
         target = FAMILIES[more]
-        if not target.check(wider):
-            cost = (
-                sum(max(d.price_minor for d in g) for g in wider) if not family.one_set else dearest
-            )
-            add(
-                "one more disk for redundancy in each group",
-                with_groups=wider,
-                with_family=target,
-                cost=cost,
-            )
-    return found
+        if target.check(wider):
+            return
+        each = sum(max(d.price_minor for d in g) for g in wider)
+        self.add(
+            "one more disk for redundancy in each group",
+            with_groups=wider,
+            with_family=target,
+            cost=self.dearest if self.family.one_set else each,
+        )
