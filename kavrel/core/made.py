@@ -19,9 +19,14 @@ def made(model: type[Model], /, **values: Any) -> Model:
 
     Every field has to be given.
     """
+    return bare(model, values, _names(model))
+
+
+def bare(model: type[Model], values: dict[str, Any], names: set[str]) -> Model:
+    """A model of these values alone: asking it for any other field is an AttributeError."""
     found = object.__new__(model)
     _set(found, "__dict__", values)
-    _set(found, "__pydantic_fields_set__", _names(model))
+    _set(found, "__pydantic_fields_set__", names)
     _set(found, "__pydantic_extra__", None)
     _set(found, "__pydantic_private__", None)
     return found

@@ -16,11 +16,11 @@ from typing import Any, Generic, TypeVar
 
 from kavrel.core.index import Index
 from kavrel.core.kept import Kept
+from kavrel.core.made import bare
 from kavrel.core.plan import Plan
 from kavrel.core.registry import generation
 
 Found = TypeVar("Found")
-_set = object.__setattr__
 _bare: Kept[tuple[int, tuple[str, ...]], tuple[Any, Any]] = Kept(20_000)
 _say = logging.getLogger(__name__)
 
@@ -73,7 +73,7 @@ class Part(Generic[Found]):
         if known:
             return known.found
         try:
-            found = self._work(Index(_narrowed(values)), today, *more)
+            found = self._work(Index(bare(Narrow, values, set(values))), today, *more)
         except AttributeError:
             if self.strict:
                 raise
@@ -93,26 +93,13 @@ class Part(Generic[Found]):
         return tuple([_without(item, fields) for item in value]) if fields else value
 
 
-def _narrowed(values: dict[str, Any]) -> Plan:
-    found = object.__new__(Narrow)
-    _set(found, "__dict__", values)
-    _set(found, "__pydantic_fields_set__", set(values))
-    _set(found, "__pydantic_extra__", None)
-    _set(found, "__pydantic_private__", None)
-    return found
-
-
 def _without(item: Any, fields: tuple[str, ...]) -> Any:
     """The item without these fields; the same one for the same item."""
     key = (id(item), fields)
     known = _bare.get(key)
     if known is not None and known[0] is item:
         return known[1]
-    found = object.__new__(type(item))
     values = {k: v for k, v in item.__dict__.items() if k not in fields}
-    _set(found, "__dict__", values)
-    _set(found, "__pydantic_fields_set__", item.__pydantic_fields_set__ - set(fields))
-    _set(found, "__pydantic_extra__", None)
-    _set(found, "__pydantic_private__", None)
+    found = bare(type(item), values, item.__pydantic_fields_set__ - set(fields))
     _bare.put(key, (item, found))
     return found
