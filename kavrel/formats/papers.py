@@ -21,7 +21,7 @@ from kavrel.formats.run_sheet_markdown import run_sheet_markdown
 from kavrel.formats.samba import smb_conf, smb_hosts
 from kavrel.formats.servers import files
 from kavrel.formats.servers.bundle import bundle
-from kavrel.formats.servers.setup_script import setup_script
+from kavrel.formats.servers.setup import setup_script
 from kavrel.formats.servers.site import hosts_with, hosts_with_pools
 from kavrel.formats.timers import crontab, timers_zip
 

@@ -20,7 +20,7 @@ from kavrel.formats.samba import smb_conf, smb_hosts
 from kavrel.formats.servers import files
 from kavrel.formats.servers.bundle import host_files
 from kavrel.formats.servers.clients import cards
-from kavrel.formats.servers.setup_script import setup_script
+from kavrel.formats.servers.setup import setup_script
 from kavrel.formats.servers.template import plain
 from kavrel.formats.timers import crontab, timer_units
 from tests.builders import TODAY, lab

@@ -73,6 +73,7 @@ BTRFS = Filesystem(
     quotas=True,
     scrubs_used=True,
     made="-q -f -U ",
+    package="btrfs-progs",
     mounted="noatime",
     points_here=(
         _LIST,

@@ -115,5 +115,6 @@ EXT4 = Filesystem(
     room=lambda ground: sum(usable_bytes(v) for v in ground.volumes),
     space=on_each(lambda device, copies: space(device)),
     made="-q -F -U ",
+    package="e2fsprogs",
     checked_at_start=True,
 )

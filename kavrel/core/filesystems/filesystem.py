@@ -52,9 +52,10 @@ class Filesystem:
     `sector_shift`: it must be told the sector size. `records`: files lie in records of a size
     that is set. `scrubs_used`: a scrub, and a rebuild of what it mirrors itself, read what is
     used and nothing else. `made` are the flags with which mkfs takes its UUID. `mounted`: the
-    options of a mount; `checked_at_start`: the start checks it; `lacks`: how a pool is made that
-    lacks a disk for now. `points_here` and `points_sent` say, for somebody who has never seen the
-    lab, how something comes back from a snapshot and from a copy that was sent; `{at...}` are
+    options of a mount; `package`: Debian's, of its tools; `checked_at_start`: the start checks it;
+    `lacks`: how a pool is made that lacks a disk for now. `points_here` and `points_sent` say, for
+    somebody who has never seen the lab, how something comes back from a snapshot and from a copy
+    that was sent; `{at...}` are
     names that stand on the boxes.
     """
 
@@ -81,6 +82,7 @@ class Filesystem:
     scrubs_used: bool = False
     bare: bool = False  # none at all: whoever gets the device makes one
     made: str = ""
+    package: str = ""
     mounted: str = "defaults,noatime"
     checked_at_start: bool = False
     lacks: str = "named as missing to mdadm"

@@ -57,4 +57,5 @@ XFS = Filesystem(
     room=lambda ground: sum(usable_bytes(v) for v in ground.volumes),
     space=on_each(lambda device, copies: space(device)),
     made="-q -f -m uuid=",
+    package="xfsprogs",
 )

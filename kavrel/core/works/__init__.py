@@ -1,8 +1,7 @@
 """Works: what must be true on a host, typed and in the order in which it can be done.
 
 They stand between the plan and every machine: the script that sets a host up is a rendering of them,
-and what they make is what the predicted access is tried against. So far they are people, folders,
-doors and services; pools are still written by the formats themselves.
+and what they make is what the predicted access is tried against.
 """
 
 from collections.abc import Iterator
@@ -12,6 +11,7 @@ from kavrel.core.index import Index
 from kavrel.core.works.doors import DoorOpen, door_works, forwards
 from kavrel.core.works.folders import FolderAccess, HomeFolder, folder_works, home_works
 from kavrel.core.works.people import AccountShut, AccountThere, GroupThere, people_works
+from kavrel.core.works.pools import pool_works
 from kavrel.core.works.services import ServiceRuns, service_works
 from kavrel.core.works.work import Work
 
@@ -36,6 +36,7 @@ def bill(index: Index, host: str, today: date) -> tuple[Work, ...]:
 
 def _works(index: Index, host: str, today: date) -> Iterator[Work]:
     yield from people_works(index, host, today)
+    yield from pool_works(index, host)
     yield from folder_works(index, host, today)
     yield from home_works(index, host, today)
     yield from door_works(index, host)

@@ -1,6 +1,6 @@
 """A work: one thing that must be true on a host."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 
 @dataclass(frozen=True)
@@ -10,6 +10,7 @@ class Work:
     `key` names it on its host, `what` says it in words. `makes`: what of the plan it makes true, as
     collection and id. `needs`: keys of the works before it. `see`: a command whose output shows
     that it holds. `back`: how to take it back. `by_hand`: why no script does it, empty where one does.
+    `destroys`: ids of the disks whose content is gone afterwards.
     """
 
     key: str
@@ -19,3 +20,4 @@ class Work:
     see: str
     back: str
     by_hand: str
+    destroys: tuple[str, ...] = field(default=(), kw_only=True)

@@ -10,7 +10,7 @@ from kavrel.formats.lab_jobs import hosts_with_jobs
 from kavrel.formats.samba import smb_conf, smb_hosts
 from kavrel.formats.servers import files
 from kavrel.formats.servers.packing import packed
-from kavrel.formats.servers.setup_script import setup_script
+from kavrel.formats.servers.setup import setup_script
 from kavrel.formats.servers.site import Box
 from kavrel.formats.servers.template import render
 from kavrel.formats.servers.units import units

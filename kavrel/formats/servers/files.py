@@ -15,7 +15,7 @@ from kavrel.core.plan import Export, Plan
 from kavrel.core.shares.protocols.ftp import PASSIVE
 from kavrel.core.shares.protocols.iscsi import target_name
 from kavrel.core.works.doors import DoorOpen, door_works, forwards
-from kavrel.formats.servers.site import Box, Volume
+from kavrel.formats.servers.site import Box
 from kavrel.formats.servers.template import render
 
 
@@ -170,17 +170,6 @@ def target_json(plan: Plan, host: str, origin: str) -> str:
     return json.dumps(saved, indent=2) + "\n"
 
 
-def mount_options(volume: Volume) -> str:
-    """Options of fstab and of a mount unit."""
-    system = FILESYSTEMS[volume.pool.filesystem]
-    found = system.mounted
-    if system.subvolumes and volume.pool.compression_ratio > 1:
-        found += ",compress=zstd"
-    # What is locked after a start waits for its passphrase: the box comes up without it.
-    locked = volume.pool.encrypted
-    return found + (",nofail" if volume.removable or locked else "") + (",noauto" if locked else "")
-
-
 def fstab(plan: Plan, host: str, origin: str) -> str:
     """The lines for /etc/fstab."""
     box = Box(plan, host)
@@ -189,7 +178,7 @@ def fstab(plan: Plan, host: str, origin: str) -> str:
         host=box.host,
         origin=origin,
         volumes=box.volumes,
-        options=mount_options,
+        trees=box.trees,
         checked=lambda v: 2 if FILESYSTEMS[v.pool.filesystem].checked_at_start else 0,
         shut_in=_offered(box, "sftp"),
     )

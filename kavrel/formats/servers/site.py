@@ -1,30 +1,12 @@
 """What the templates of one host need: its pools, datasets, exports and their folders."""
 
-import uuid
 from dataclasses import dataclass
 from functools import cached_property
 
-from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Export, Host, Plan, Pool
-from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.names import folders, pool_names
-
-# File systems are made with these, so that fstab can name them before they exist.
-NAMESPACE = uuid.UUID("5d0f6b4e-5a0c-5f0e-9a55-6b61766c6162")
-
-
-@dataclass(frozen=True)
-class Volume:
-    """A file system of a pool: where it is mounted, its UUID, and whether it can be pulled out.
-
-    The UUID of one that stands is the machine's to say: None until the plan knows it.
-    """
-
-    pool: Pool
-    folder: str
-    uuid: str | None
-    removable: bool
+from kavrel.core.works.volumes import Tree, Volume, trees, volumes
 
 
 class Box:
@@ -64,22 +46,12 @@ class Box:
     @cached_property
     def volumes(self) -> list[Volume]:
         """What fstab mounts: every file system that is not ZFS."""
-        found = []
-        for pool in self.pools:
-            system = FILESYSTEMS[pool.filesystem]
-            if system.by_name or system.bare:
-                continue
-            bays = [self.index.disks[d].bay or "" for d in pool.disks]
-            removable = any(b.startswith("usb") for b in bays)
-            root = f"/srv/{self.pool_name(pool)}"
-            parts = pool.groups[0] if FAMILIES[pool.family].apart else ("",)
-            for n, _ in enumerate(parts):
-                key: str | None = str(uuid.uuid5(NAMESPACE, f"{self.plan.name}/{pool.id}/{n}"))
-                if pool.standing:
-                    key = pool.uuid if len(parts) == 1 else None
-                folder = root if len(parts) == 1 else f"{root}-disk{n + 1}"
-                found.append(Volume(pool, folder, key, removable))
-        return found
+        return list(volumes(self.index, self.host.id))
+
+    @cached_property
+    def trees(self) -> list[Tree]:
+        """The trees over several of them."""
+        return list(trees(self.index, self.host.id))
 
 
 def hosts_with(protocol: str) -> "HostsOf":

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from kavrel.core.plan import Plan
-from kavrel.formats.servers.files import mount_options
+from kavrel.core.works.volumes import UNION, UNION_OPTIONS
 from kavrel.formats.servers.site import Box
 from kavrel.formats.servers.template import render
 
@@ -32,4 +32,25 @@ def _units(box: Box, origin: str) -> Iterator[tuple[str, str]]:
         if volume.uuid is None:
             continue  # the machine mounts it already; the plan does not know by what name
         name = unit_name(volume.folder)
-        yield name, render("mount_unit.j2", unit=name, v=volume, options=mount_options, **common)
+        facts = {
+            "pool": volume.pool,
+            "what": f"/dev/disk/by-uuid/{volume.uuid}",
+            "folder": volume.folder,
+            "type": volume.pool.filesystem,
+            "options": volume.options,
+            "after": (),
+            "wanted_by": "multi-user.target" if volume.removable else "local-fs.target",
+        }
+        yield name, render("mount_unit.j2", unit=name, **facts, **common)
+    for tree in box.trees:
+        name = unit_name(tree.folder)
+        facts = {
+            "pool": tree.pool,
+            "what": tree.what,
+            "folder": tree.folder,
+            "type": UNION,
+            "options": UNION_OPTIONS,
+            "after": tree.branches,
+            "wanted_by": "multi-user.target",
+        }
+        yield name, render("mount_unit.j2", unit=name, **facts, **common)

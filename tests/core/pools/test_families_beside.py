@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.optimize import linprog
 
-from kavrel.core.pools.arrays import lvm_linear, md_mirror, md_parity, md_stripe
+from kavrel.core.pools.arrays import MIB, lvm_linear, md_mirror, md_parity, md_stripe
 from kavrel.core.pools.families.copy_profiles import usable_height
 from kavrel.core.pools.families.mixed_slices import slices
 from kavrel.core.pools.lay_out import lay_out
@@ -41,12 +41,13 @@ def test_a_parity_disk_smaller_than_a_data_disk_is_refused() -> None:
 def test_slices_cut_at_each_others_heights() -> None:
     assert slices([2, 5, 5, 9]) == [(2, 4), (3, 3), (4, 1)]
     found = made("slices1", [TWO, FOUR, FOUR, EIGHT])
-    lower = md_parity([TWO] * 4, 1)
-    upper = md_parity([FOUR - TWO] * 3, 1)
+    # Parts lie on whole MiB; the first and the last of a disk are the partition table's.
+    lower = md_parity([(TWO // MIB - 2) * MIB] * 4, 1)
+    upper = md_parity([(FOUR // MIB - TWO // MIB) * MIB] * 3, 1)
     assert found.usable_bytes == lvm_linear([lower, upper])
     assert found.stranded_bytes == EIGHT - FOUR
     pair = made("slices1", [FOUR, EIGHT])
-    assert pair.usable_bytes == lvm_linear([md_mirror([FOUR, FOUR])])
+    assert pair.usable_bytes == lvm_linear([md_mirror([(FOUR // MIB - 2) * MIB] * 2)])
 
 
 @pytest.mark.parametrize(("family", "parity"), [("raid50", 1), ("raid60", 2)])

@@ -46,7 +46,6 @@ def _dedicated(family: FamilyId, parity: int) -> Family:
         parity_last=True,
         parity=True,
         stronger="parity2" if parity == 1 else "",
-        by_hand="give each data disk a file system of its own, then set the parity up over them",
         apart=True,
     )
 

@@ -75,6 +75,19 @@ def no_complaint(groups: Groups) -> str | None:
 
 
 @dataclass(frozen=True)
+class Cut:
+    """A part of the same size on every disk that reaches so high, and the array over these parts.
+
+    `members` are positions of disks; `level` is md's.
+    """
+
+    start_mib: int
+    size_mib: int
+    members: tuple[int, ...]
+    level: str
+
+
+@dataclass(frozen=True)
 class Family:
     """A rule for joining disks.
 
@@ -92,8 +105,9 @@ class Family:
     in which whole groups of it are bought.
     How machines make it: `md_level` of its array or of each group's, those joined by a stripe where
     `nested`; `vdev_word` where a file system makes it itself; `profile` the flags of mkfs;
-    `joined_volumes` by volumes in a row; `by_hand` what a person does where no script can. `apart`:
-    each of its data disks has a file system of its own.
+    `joined_volumes` by volumes in a row; `cuts` the parts that disks are cut into, an array over
+    each; `by_hand` what a person does where no script can. `apart`: each of its data disks has a
+    file system of its own, joined to one tree.
     """
 
     id: FamilyId
@@ -130,6 +144,7 @@ class Family:
     vdev_word: str = ""
     profile: str = ""
     joined_volumes: bool = False
+    cuts: Callable[[Sequence[int]], tuple[Cut, ...]] | None = None
     by_hand: str = ""
     apart: bool = False
 

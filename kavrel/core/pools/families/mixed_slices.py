@@ -3,15 +3,19 @@
 The lowest slice runs over all disks, the next over all that are higher, and so on; all slices
 are joined to one volume. With redundancy 1 a slice over two disks is a mirror, over more a RAID
 5; with redundancy 2 a slice over three is a three-way mirror, over more a RAID 6. What only
-fewer disks reach is stranded.
+fewer disks reach is stranded, and so is a slice that is too thin for an array.
+
+Parts lie on whole MiB, the first MiB of a disk and its last are the partition table's. Source: UEFI 2.10,
+5.3 (GUID partition table).
 """
 
 from collections.abc import Sequence
 
 from kavrel.core.plan import FamilyId
 from kavrel.core.pools import pace
-from kavrel.core.pools.arrays import lvm_linear, md_mirror, md_parity
+from kavrel.core.pools.arrays import MIB, lvm_linear, md_mirror, md_parity
 from kavrel.core.pools.families.family import (
+    Cut,
     Family,
     Groups,
     Room,
@@ -31,15 +35,30 @@ def slices(disks: Sequence[int]) -> list[tuple[int, int]]:
     return found
 
 
+THINNEST_MIB = 1024  # common practice, no source: an array costs more than it holds below that
+
+
+def cuts(disks: Sequence[int], redundancy: int) -> tuple[Cut, ...]:
+    """The parts of the disks, from the lowest; what too few disks reach is not cut."""
+    found = []
+    start = 1
+    for height in sorted(set(disks)):
+        end = height // MIB - 1
+        members = tuple(n for n, d in enumerate(disks) if d >= height)
+        if len(members) > redundancy and end - start >= THINNEST_MIB:
+            level = "1" if len(members) == redundancy + 1 else str(4 + redundancy)
+            found.append(Cut(start, end - start, members, level))
+            start = end
+    return tuple(found)
+
+
 def _mixed(family: FamilyId, redundancy: int) -> Family:
-    def array(height: int, width: int) -> int:
-        if width == redundancy + 1:
-            return md_mirror([height] * width)
-        return md_parity([height] * width, redundancy)
+    def array(cut: Cut) -> int:
+        parts = [cut.size_mib * MIB] * len(cut.members)
+        return md_mirror(parts) if cut.level == "1" else md_parity(parts, redundancy)
 
     def volume(groups: Groups) -> tuple[int, ...]:
-        arrays = [array(h, w) for h, w in slices(groups[0]) if w > redundancy]
-        return (lvm_linear(arrays),)
+        return (lvm_linear([array(c) for c in cuts(groups[0], redundancy)]),)
 
     def rooms(groups: Groups) -> list[list[Room]]:
         found = []
@@ -75,7 +94,7 @@ def _mixed(family: FamilyId, redundancy: int) -> Family:
         grows_by="disk",
         parity=True,
         stronger="slices2" if redundancy == 1 else "",
-        by_hand="cut the disks into slices by the drawing, make an array of each, join those",
+        cuts=lambda disks: cuts(disks, redundancy),
     )
 
 

@@ -22,7 +22,6 @@ UNION = Family(
     pace=pace.one_at_a_time,
     grows="add one disk at a time, of any size",
     grows_by="disk",
-    by_hand="give each disk a file system of its own, and join their folders by a union mount",
     apart=True,
     remains="files on the disks that live",
 )

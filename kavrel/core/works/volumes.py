@@ -1,0 +1,136 @@
+"""Volumes: the file systems that a host mounts besides ZFS, each by its UUID, and the trees over them.
+
+The members of a union, and of dedicated parity, have a file system and a folder each; what people see
+is one tree over them. Sources: fstab(5); mergerfs(1).
+"""
+
+import uuid
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from kavrel.core.filesystems import FILESYSTEMS
+from kavrel.core.index import Index
+from kavrel.core.plan import Pool
+from kavrel.core.pools.families import FAMILIES
+from kavrel.core.shares.names import pool_names
+
+# File systems are made with these, so that fstab can name them before they exist.
+NAMESPACE = uuid.UUID("5d0f6b4e-5a0c-5f0e-9a55-6b61766c6162")
+UNION = "fuse.mergerfs"
+# Access lists go through; new files land where most is free; a folder is made as it is elsewhere.
+UNION_OPTIONS = (
+    "allow_other,use_ino,posix_acl=true,category.create=mfs,minfreespace=4G,moveonenospc=true"
+)
+
+
+@dataclass(frozen=True)
+class Volume:
+    """A file system of a pool: where it is mounted, its UUID, and whether it can be pulled out.
+
+    The UUID of one that stands is the machine's to say: None until the plan knows it. `disks` are
+    those that it lies on; `parity`: it holds nothing but the parity of the others.
+    """
+
+    pool: Pool
+    folder: str
+    uuid: str | None
+    removable: bool
+    disks: tuple[str, ...]
+    parity: bool = False
+
+    @property
+    def options(self) -> str:
+        """Options of fstab and of a mount unit."""
+        system = FILESYSTEMS[self.pool.filesystem]
+        found = system.mounted
+        if system.subvolumes and self.pool.compression_ratio > 1:
+            found += ",compress=zstd"
+        # What is locked after a start waits for its passphrase: the box comes up without it.
+        locked = self.pool.encrypted
+        found += ",nofail" if self.removable or locked else ""
+        return found + (",noauto" if locked else "")
+
+
+@dataclass(frozen=True)
+class Tree:
+    """One folder over the volumes of a pool: what people see."""
+
+    pool: Pool
+    folder: str
+    branches: tuple[str, ...]
+
+    @property
+    def what(self) -> str:
+        """Its branches as the mount takes them."""
+        return ":".join(self.branches)
+
+    @property
+    def options(self) -> str:
+        """Without a branch it is not mounted: files would land on the system disk in its place."""
+        after = "".join(f",x-systemd.requires-mounts-for={b}" for b in self.branches)
+        locked = ",nofail,noauto" if self.pool.encrypted else ""
+        return f"{UNION_OPTIONS},fsname={self.folder.rpartition('/')[2]}{after}{locked}"
+
+
+def identifier(index: Index, pool: Pool, what: str) -> str:
+    """The UUID that a part of a pool is made with: the same whenever the papers are written."""
+    return str(uuid.uuid5(NAMESPACE, f"{index.plan.name}/{pool.id}/{what}"))
+
+
+def volumes_of(index: Index, pool: Pool) -> tuple[Volume, ...]:
+    """The volumes of a pool; none where the file system is ZFS, or there is none."""
+    system, family = FILESYSTEMS[pool.filesystem], FAMILIES[pool.family]
+    if system.by_name or system.bare:
+        return ()
+    root = f"/srv/{pool_names(index.plan)[pool.id]}"
+    if not family.apart:
+        return (_volume(index, pool, root, "0", pool.disks),)
+    single = len(pool.groups[0]) == 1
+    found = [
+        _volume(index, pool, root if single else f"{root}-disk{n + 1}", str(n), (disk,))
+        for n, disk in enumerate(pool.groups[0])
+    ]
+    if family.parity_last:
+        found += [
+            _volume(index, pool, f"{root}-parity{n + 1}", f"parity/{n}", (disk,), parity=True)
+            for n, disk in enumerate(pool.groups[1])
+        ]
+    return tuple(found)
+
+
+def _volume(
+    index: Index,
+    pool: Pool,
+    folder: str,
+    what: str,
+    disks: tuple[str, ...],
+    parity: bool = False,
+) -> Volume:
+    removable = any((index.disks[d].bay or "").startswith("usb") for d in disks)
+    key: str | None = identifier(index, pool, what)
+    if pool.standing:
+        alone = len(disks) == len(pool.disks) or (len(pool.groups[0]) == 1 and not parity)
+        key = pool.uuid if alone else None
+    return Volume(pool, folder, key, removable, disks, parity)
+
+
+def tree_of(index: Index, pool: Pool) -> Tree | None:
+    """The tree over a pool's volumes, where it has several."""
+    data = tuple(v.folder for v in volumes_of(index, pool) if not v.parity)
+    if len(data) < 2:
+        return None
+    return Tree(pool, f"/srv/{pool_names(index.plan)[pool.id]}", data)
+
+
+def volumes(index: Index, host: str) -> Iterator[Volume]:
+    """All volumes of a host, in plan order."""
+    for pool in index.plan.pools:
+        if pool.host == host:
+            yield from volumes_of(index, pool)
+
+
+def trees(index: Index, host: str) -> Iterator[Tree]:
+    """All trees of a host, in plan order."""
+    for pool in index.plan.pools:
+        if pool.host == host and (tree := tree_of(index, pool)):
+            yield tree

@@ -1,0 +1,160 @@
+"""Datasets, their limits, and who may do what in them, as the script makes them."""
+
+from collections.abc import Iterator, Sequence
+
+from kavrel.core.filesystems import FILESYSTEMS
+from kavrel.core.plan import Dataset, Pool
+from kavrel.core.works import FolderAccess, HomeFolder, Work
+from kavrel.formats.servers.setup.pools import there_test
+from kavrel.formats.servers.setup.words import all_or_left, left, quoted
+from kavrel.formats.servers.site import Box
+
+
+def dataset_lines(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
+    """The datasets of a pool, where it is there: nothing is made on the system disk instead."""
+    mine = [d for d in box.datasets if d.pool == pool.id]
+    if not mine:
+        return
+    yield f"if {there_test(box.index, pool)}; then"
+    if FILESYSTEMS[pool.filesystem].subvolumes and any(d.quota_bytes for d in mine):
+        # Without it a limit is refused.
+        yield f"run btrfs quota enable /srv/{box.pool_name(pool)} || true"
+    access = {w.folder: w for w in works if isinstance(w, FolderAccess)}
+    for dataset in mine:
+        folder = box.folders[dataset.id]
+        list_of = access[folder]
+        said = f"dataset {dataset.name} is not finished: see the last line above"
+        if FILESYSTEMS[pool.filesystem].by_name:
+            lists = f"run zfs set acltype=posixacl xattr=sa {folder.removeprefix('/srv/')}"
+        else:
+            lists = "true"  # every other one has access lists as it is mounted here
+        there = quoted(f"dataset {dataset.name} is there")
+        yield f"if have {_dataset_there(pool, folder)}; then"
+        yield f"say {there}"
+        yield all_or_left([lists, f"more {_given(list_of)}"], said)
+        yield "else"
+        yield all_or_left([*_dataset(box, pool, dataset), lists, f"give {_given(list_of)}"], said)
+        yield "fi"
+        yield from _cannot(pool, dataset)
+        for home in works:
+            if isinstance(home, HomeFolder) and home.folder.rpartition("/")[0] == folder:
+                yield f"home {home.folder} {home.login} || {left(f'{home.what} is not made')}"
+        yield from _luns(box, pool, dataset)
+        yield from _quotas(box, pool, dataset)
+    names = ", ".join(d.name for d in mine)
+    yield f"else {left(f'without pool {pool.name} there is no {names}: run this again once it is there')}"
+    yield "fi"
+
+
+def _dataset_there(pool: Pool, folder: str) -> str:
+    """A command that succeeds where a dataset is there already."""
+    system = FILESYSTEMS[pool.filesystem]
+    if system.by_name:
+        return f"zfs list -H -o name {folder.removeprefix('/srv/')}"
+    if system.subvolumes:
+        return f"btrfs subvolume show {folder}"
+    return f"test -d {folder}"
+
+
+def _dataset(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
+    """Commands that make one dataset, each needing the one before it."""
+    folder = box.folders[dataset.id]
+    system = FILESYSTEMS[pool.filesystem]
+    if system.by_name:
+        options = [f"compression={dataset.compression}"]
+        if dataset.record_kib:
+            options.append(f"recordsize={dataset.record_kib}K")
+        if not dataset.checksums:
+            options.append("checksum=off")
+        if dataset.quota_bytes is not None:
+            options.append(f"quota={dataset.quota_bytes or 'none'}")
+        if dataset.reserve_bytes:
+            options.append(f"reservation={dataset.reserve_bytes}")
+        if dataset.encrypted:
+            options += ["encryption=on", "keyformat=passphrase"]
+        flags = " ".join(f"-o {o}" for o in options)
+        yield f"run zfs create {flags} {folder.removeprefix('/srv/')}"
+    elif system.subvolumes:
+        yield f"run mkdir -p {folder.rpartition('/')[0]}"
+        yield f"run btrfs subvolume create {folder}"
+        if dataset.quota_bytes:
+            yield f"run btrfs qgroup limit {dataset.quota_bytes} {folder}"
+        if dataset.compression != "lz4":  # which Btrfs does not know: it goes by the mount
+            how = "none" if dataset.compression == "off" else dataset.compression
+            yield f"run btrfs property set {folder} compression {how}"
+        if not dataset.checksums:
+            yield f"run chattr +C {folder}"
+    else:
+        yield f"run mkdir -p {folder}"
+
+
+def _cannot(pool: Pool, dataset: Dataset) -> Iterator[str]:
+    """What the plan wants of a dataset and its file system does not do: said, never left out."""
+    system = FILESYSTEMS[pool.filesystem]
+    if system.by_name:
+        return
+    name = pool.filesystem
+    wishes = (
+        (dataset.record_kib, f"a record size is ZFS's: {name} has none to set"),
+        (dataset.reserve_bytes, f"{name} keeps no room for one folder: leave it free by hand"),
+        (dataset.encrypted, f"{name} locks no single folder: encrypt the pool"),
+        (
+            not system.subvolumes and dataset.quota_bytes,
+            f"{name} counts no folder by itself here: it has no limit",
+        ),
+        (
+            not system.subvolumes and dataset.compression == "zstd",
+            f"{name} does not compress: what is written takes its full size",
+        ),
+    )
+    for wanted, why in wishes:
+        if wanted:
+            yield left(f"dataset {dataset.name}: {why}")
+
+
+def _given(work: FolderAccess) -> str:
+    """A folder's access as the script's own commands take it."""
+    return " ".join((work.folder, f"{work.owner}:{work.group}", work.mode, *work.entries()))
+
+
+def _luns(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
+    """Disks for iSCSI: volumes where ZFS makes them, files elsewhere; a thick one has its room now."""
+    for export in box.exports("iscsi"):
+        if export.dataset != dataset.id:
+            continue
+        said = left(f"disk {export.name} is not made")
+        if FILESYSTEMS[pool.filesystem].by_name:
+            thin = "" if export.thick else " -s"
+            lun = f"{box.folders[dataset.id].removeprefix('/srv/')}/{export.name}"
+            make = f"run zfs create{thin} -V {export.size_bytes} {lun}"
+            yield f"have zfs list -H -o name {lun} || {make} || {said}"
+        else:
+            image = f"{box.folders[dataset.id]}/{export.name}.img"
+            tool = "fallocate -l" if export.thick else "truncate -s"
+            make = f"run {tool} {export.size_bytes} {image} && run chmod 600 {image}"
+            yield f"have test -e {image} || {{ {make}; }} || {said}"
+
+
+def _quotas(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
+    """What single accounts may fill; only ZFS counts them dataset by dataset."""
+    for quota in box.plan.quotas:
+        if quota.dataset != dataset.id:
+            continue
+        account = box.index.accounts[quota.account]
+        if not account.enabled:
+            continue
+        what = f"the quota of {account.login} on {dataset.name}"
+        if FILESYSTEMS[pool.filesystem].by_name:
+            name = box.folders[dataset.id].removeprefix("/srv/")
+            done = f"run zfs set userquota@{account.login}={quota.bytes} {name}"
+            yield f"{done} || {left(f'{what} is not set')}"
+        else:
+            why = f"{pool.filesystem} counts a user over the whole file system, not in one folder"
+            yield left(f"{what}: {why}; give it a dataset of its own on ZFS, or do without")
+
+
+def shut_in_lines(box: Box) -> Iterator[str]:
+    """Folders that SFTP accounts are shut in: root's, with the data mounted below."""
+    for export in box.exports("sftp"):
+        yield f"run mkdir -p /srv/sftp/{export.name}/files"
+        yield f"run chmod 755 /srv/sftp /srv/sftp/{export.name}"

@@ -1,0 +1,38 @@
+"""Groups and accounts, as the script makes them."""
+
+from collections.abc import Iterator, Sequence
+
+from kavrel.core.works import AccountShut, AccountThere, GroupThere, Work
+from kavrel.formats.servers.setup.words import left, quoted
+
+
+def people_lines(works: Sequence[Work]) -> Iterator[str]:
+    """Groups, then accounts; those that are shut are locked where they are."""
+    for work in works:
+        if isinstance(work, GroupThere | AccountThere) and work.by_hand:
+            yield left(work.by_hand)
+        elif isinstance(work, GroupThere):
+            make = f"have getent group {work.name} || run groupadd {work.name}"
+            yield f"{make} || {left(f'group {work.name} could not be made')}"
+        elif isinstance(work, AccountThere):
+            yield from _account(work)
+        elif isinstance(work, AccountShut):
+            shut = f"run usermod --lock --expiredate 1 {work.login}"
+            yield f"if have id {work.login}; then {shut}; fi"
+
+
+def _account(work: AccountThere) -> Iterator[str]:
+    name, ends = work.login, work.ends.isoformat() if work.ends else ""
+    # A group of the same name is not this account's own: it has members that somebody chose.
+    alone = "" if work.own_group else "-N -g nogroup "
+    who = quoted(work.full_name.replace(":", " "))
+    make = f"run useradd -M -s /usr/sbin/nologin {alone}-c {who}" + (f" -e {ends}" if ends else "")
+    yield f"have id {name} || {make} {name} || {left(f'account {name} could not be made')}"
+    if ends:
+        yield f"run usermod --expiredate {ends} {name} || true"
+    if work.home:
+        said = left(f"{name} has no home folder, and FTP refuses it: usermod --home")
+        yield f"has_home {name} || run usermod --home {work.home} {name} || {said}"
+    for joined in work.groups:
+        said = left(f"{name} could not be put into group {joined}")
+        yield f"run usermod -a -G {joined} {name} || {said}"

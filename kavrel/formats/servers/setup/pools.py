@@ -1,0 +1,249 @@
+"""Pools, as the script makes them: each layer passed over where it is there already.
+
+A disk is taken by its serial alone, and only when exactly one has it and it is as large as planned.
+What is on it now is shown before anybody is asked. A pool that was begun and not finished goes on
+without a second question, as long as its disks carry nothing but what this pool left on them.
+"""
+
+import re
+from collections.abc import Iterator, Sequence
+from functools import singledispatch
+
+from kavrel.core.filesystems import FILESYSTEMS
+from kavrel.core.index import Index
+from kavrel.core.plan import Disk, Pool
+from kavrel.core.shares.names import pool_names
+from kavrel.core.works import Work
+from kavrel.core.works.pools import (
+    ArrayRuns,
+    Device,
+    DeviceLocked,
+    DiskCut,
+    DisksFree,
+    FilesystemMade,
+    FolderMounted,
+    PoolComplete,
+    PoolStands,
+    TreeMounted,
+    VolumesJoined,
+    ZpoolMade,
+    spares_within,
+    works_of_pool,
+)
+from kavrel.core.works.volumes import UNION, UNION_OPTIONS, tree_of, volumes_of
+from kavrel.formats.servers.setup.words import all_or_left, left, quoted
+from kavrel.formats.servers.site import Box
+
+
+def there_test(index: Index, pool: Pool) -> str:
+    """A test of the shell that holds where the whole pool is there."""
+    name = pool_names(index.plan)[pool.id]
+    if FILESYSTEMS[pool.filesystem].by_name:
+        return f"pool_is_there {name}"
+    tests = []
+    for volume in volumes_of(index, pool):
+        uuid = f" {volume.uuid}" if volume.uuid else ""
+        tests.append(f"is_mounted {volume.folder}{uuid}")
+    tree = tree_of(index, pool)
+    if tree:
+        tests.append(f"is_mounted {tree.folder}")
+    return " && ".join(tests) or f"is_mounted /srv/{name}"
+
+
+def pool_lines(box: Box, pool: Pool) -> Iterator[str]:
+    """The part of the script for one pool."""
+    works = list(works_of_pool(box.index, pool))
+    last = works[-1]
+    if isinstance(last, PoolStands):
+        yield from _standing(box, pool, last)
+    elif last.by_hand:
+        yield f"{{ {_held(box, pool)}; }} || {left(f'pool {pool.name} is made by hand: {last.by_hand}')}"
+    else:
+        yield from _wanted(box, pool, works)
+
+
+def _held(box: Box, pool: Pool) -> str:
+    """A test that it is there, which printing never takes for granted."""
+    return f'[ "$dry" = no ] && {there_test(box.index, pool)}'
+
+
+def _standing(box: Box, pool: Pool, work: PoolStands) -> Iterator[str]:
+    said = f"pool {pool.name} stands by the plan and is not here: {work.back}"
+    yield f"{{ {there_test(box.index, pool)}; }} || {left(said)}"
+    for one in (box.index.disks[d] for d in (*pool.disks, *pool.spares, *pool.tier)):
+        if one.serial:
+            label = quoted(f"disk {one.label}, serial {one.serial}, of pool {pool.name}")
+            yield f"look_for {quoted(one.serial)} {one.capacity_bytes} {label}"
+
+
+def _wanted(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
+    free = works[0]
+    assert isinstance(free, DisksFree)
+    name = free.name
+    disks = [box.index.disks[d] for d in free.disks]
+    devices = " ".join(f'"${_variable(d)}"' for d in disks)
+    marks = " ".join(free.identifiers)
+    serials = quoted(" ".join(d.serial for d in disks))
+    yield f"pool={name}"
+    yield f"if {_held(box, pool)}; then say {quoted(f'pool {name} is there')}; else"
+    yield "ok=yes"
+    for one in disks:
+        label = quoted(f"pool {pool.name} was not made: {one.label}")
+        yield (
+            f"{_variable(one)}=$(take {quoted(one.serial)} {one.capacity_bytes} {label}) || "
+            f"{{ ok=no; left_of_take; }}"
+        )
+    yield f'if [ "$ok" = yes ] && ! begun {serials} && carries {devices} -- {marks}; then'
+    yield "ok=no"
+    yield left(
+        f"pool {pool.name} was made already and is not here: unlock it, then mount -a; nothing was wiped"
+    )
+    yield "fi"
+    # Whatever else came onto the disks since then is asked about like any other.
+    yield f'if [ "$ok" = yes ] && begun {serials} && only {devices} -- {marks}; then'
+    yield f"say {quoted(f'Pool {name} was begun before: it goes on where it stopped.')}"
+    yield 'elif [ "$ok" = yes ]; then'
+    yield f"say {quoted(f'Pool {name}: these disks are WIPED. Compare every serial:')}"
+    for one in disks:
+        yield f'on_it {quoted(_said(one))} "${_variable(one)}"'
+    refused = left(f"pool {pool.name} was not made: its disks are as they were")
+    yield f"may_wipe {name} || {{ ok=no; {refused}; }}"
+    unfinished = left(f"pool {pool.name} was not made: see the last line above")
+    yield f'[ "$ok" = no ] || {{ wipe {devices} && begin {serials}; }} || {{ ok=no; {unfinished}; }}'
+    yield "fi"
+    if any(isinstance(w, DeviceLocked) for w in works):
+        without = left(f"pool {pool.name} is not finished: it has no passphrase")
+        yield f'[ "$ok" = no ] || ask_key {name} || {{ ok=no; {without}; }}'
+    yield 'if [ "$ok" = yes ]; then'
+    made = [line for w in works[1:] for line in make(w, box)]
+    yield all_or_left(
+        [*made, "finished"], f"pool {pool.name} is not finished: see the last line above"
+    )
+    yield "fi"
+    yield "key="
+    yield "fi"
+    within = spares_within(pool)
+    for key in (*pool.tier, *(d for d in pool.spares if d not in within)):
+        said = f"disk {box.index.disks[key].label} of pool {pool.name} was left alone: put it in by hand "
+        yield left(said + "(tier or spare)")
+
+
+def _variable(disk: Disk) -> str:
+    return "disk_" + re.sub(r"[^a-z0-9]", "_", disk.id)
+
+
+def _said(disk: Disk) -> str:
+    size = f"{disk.capacity_bytes / 1e12:.2f} TB"
+    return f"{disk.label}  serial {disk.serial}  {disk.bay or 'shelf'}  {size}"
+
+
+def _device(device: Device, box: Box) -> str:
+    if not device.disk:
+        return device.path
+    whole = f'"${_variable(box.index.disks[device.disk])}"'
+    return f'"$(part {whole} {device.part})"' if device.part else whole
+
+
+@singledispatch
+def make(work: Work, box: Box) -> Iterator[str]:
+    """Commands that make a work true, each a test of the shell that holds afterwards."""
+    raise TypeError(f"the script does not make {type(work).__name__}")
+
+
+@make.register
+def _(work: PoolComplete, box: Box) -> Iterator[str]:
+    yield from ()
+
+
+@make.register
+def _(work: DiskCut, box: Box) -> Iterator[str]:
+    disk = _device(Device(work.disk), box)
+    parts = " ".join(f"'start={s}MiB, size={n}MiB'" for s, n in work.parts)
+    yield f"{{ have is_cut {work.identifier} {disk} || cut {work.identifier} {disk} {parts}; }}"
+
+
+@make.register
+def _(work: ArrayRuns, box: Box) -> Iterator[str]:
+    device = f"/dev/md/{work.name}"
+    key = work.identifier.replace("-", "")
+    key = ":".join(key[n : n + 8] for n in range(0, 32, 8))
+    bitmap = "" if work.bitmap else " --bitmap=none"
+    spares = f" --spare-devices={len(work.spares)}" if work.spares else ""
+    members = " ".join(_device(d, box) for d in (*work.members, *work.spares))
+    yield (
+        f"{{ have runs {work.name} {key} || run mdadm --create --run --metadata=1.2 --uuid={key}{bitmap} "
+        f"{device} --level={work.level} --raid-devices={len(work.members)}{spares} {members}; }}"
+    )
+    yield f"keep_line /etc/mdadm/mdadm.conf 'ARRAY {device} metadata=1.2 UUID={key}'"
+
+
+@make.register
+def _(work: VolumesJoined, box: Box) -> Iterator[str]:
+    names = [_device(d, box) for d, _ in work.devices]
+    for name, (_, key) in zip(names, work.devices, strict=True):
+        # LVM writes its identifiers in groups of its own.
+        digits = key.replace("-", "")
+        ends = (6, 10, 14, 18, 22, 26, 32)
+        own = "-".join(digits[a:b] for a, b in zip((0, *ends), ends, strict=False))
+        made = f"run pvcreate -q -y --norestorefile --uuid {own} {name}"
+        yield f"{{ have is_pv {own} {name} || {made}; }}"
+    group = f"{work.name} {' '.join(names)}"
+    yield f"{{ have joined {group} || run vgcreate -q -y {group}; }}"
+    data = f"/dev/{work.name}/data"
+    yield f"{{ have lvs {work.name}/data || run lvcreate -q -y -W n -n data -l 100%FREE {work.name}; }}"
+    yield f"{{ have test -e {data} || run lvchange -q -ay {work.name}/data; }}"
+
+
+@make.register
+def _(work: DeviceLocked, box: Box) -> Iterator[str]:
+    device = _device(work.device, box)
+    mark = f"locked-{work.identifier}"
+    yield f"{{ did {mark} || {{ lock {work.identifier} {device} && note {mark}; }}; }}"
+    yield f"{{ have test -e /dev/mapper/{work.name} || unlock {device} {work.name}; }}"
+    yield f"keep_line /etc/crypttab '{work.name} UUID={work.identifier} none luks,noauto'"
+
+
+@make.register
+def _(work: FilesystemMade, box: Box) -> Iterator[str]:
+    devices = [_device(d, box) for d in work.devices]
+    flags = FILESYSTEMS[work.filesystem].made
+    mark = f"filesystem-{work.identifier}"
+    made = f"mkfs.{work.filesystem}{work.profile} {flags}{work.identifier} {' '.join(devices)}"
+    yield f"{{ did {mark} || {{ run {made} && note {mark}; }}; }}"
+
+
+@make.register
+def _(work: FolderMounted, box: Box) -> Iterator[str]:
+    one = work.volume
+    options = ",".join(o for o in one.options.split(",") if o not in ("nofail", "noauto"))
+    yield f"run mkdir -p {one.folder}"
+    yield (
+        f"{{ have is_mounted {one.folder} {one.uuid} || "
+        f"run mount -o {options} UUID={one.uuid} {one.folder}; }}"
+    )
+
+
+@make.register
+def _(work: TreeMounted, box: Box) -> Iterator[str]:
+    tree = work.tree
+    yield f"run mkdir -p {tree.folder}"
+    mount = f"run mount -t {UNION} -o {UNION_OPTIONS} {tree.what} {tree.folder}"
+    yield f"{{ have is_mounted {tree.folder} || {mount}; }}"
+
+
+@make.register
+def _(work: ZpoolMade, box: Box) -> Iterator[str]:
+    pool = work.pool
+    kind = f"{work.word} " if work.word else ""
+
+    def names(disks: Sequence[str]) -> str:
+        return " ".join(_device(Device(d), box) for d in disks)
+
+    groups = " ".join(f"{kind}{names(g)}" for g in pool.groups)
+    spares = f" spare {names(pool.spares)}" if pool.spares else ""
+    lock = " -O encryption=on -O keyformat=passphrase" if pool.encrypted else ""
+    yield (
+        f"run zpool create -o ashift={pool.ashift} -O recordsize={pool.record_kib}K "
+        f"-O compression=lz4 -O atime=off -O acltype=posixacl -O xattr=sa "
+        f"-O mountpoint=/srv/{work.name}{lock} {work.name} {groups}{spares}"
+    )

@@ -1,0 +1,96 @@
+"""The script that makes a host's wanted pools, its datasets, quotas, groups and accounts.
+
+It can be run again, and goes on where it stopped. A pool that stands is looked for, never made.
+What it cannot build as the plan has it, it refuses, with the reason and what to do by hand: never a
+layout below the promised level, and no disk wiped that is not used.
+"""
+
+import re
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from datetime import date
+
+from kavrel.core.filesystems import FILESYSTEMS
+from kavrel.core.plan import Plan
+from kavrel.core.works import AccountThere, Work, bill
+from kavrel.core.works.pools import (
+    ArrayRuns,
+    DeviceLocked,
+    DiskCut,
+    FilesystemMade,
+    TreeMounted,
+    VolumesJoined,
+    ZpoolMade,
+)
+from kavrel.formats.samba import smb_hosts
+from kavrel.formats.servers.setup.datasets import dataset_lines, shut_in_lines
+from kavrel.formats.servers.setup.people import people_lines
+from kavrel.formats.servers.setup.pools import pool_lines
+from kavrel.formats.servers.site import Box
+from kavrel.formats.servers.template import render
+
+
+@dataclass(frozen=True)
+class Part:
+    """A part of the script with its lines."""
+
+    title: str
+    lines: tuple[str, ...]
+
+
+def setup_script(plan: Plan, host: str, origin: str, today: date = date.min) -> str:
+    """The text of setup.sh; wanted pools on full disks are left to the run sheet of the shuffle."""
+    box = Box(plan, host)
+    works = bill(box.index, host, today)
+    parts = [Part("groups and accounts", tuple(people_lines(works)))]
+    parts += [Part(f"pool {p.name}", tuple(pool_lines(box, p))) for p in box.pools]
+    datasets = [line for p in box.pools for line in dataset_lines(box, p, works)]
+    parts.append(Part("datasets, their quotas, and who may do what in them", tuple(datasets)))
+    parts.append(Part("folders for SFTP", tuple(shut_in_lines(box))))
+    return render(
+        "setup.sh.j2",
+        host=box.host,
+        plan=plan,
+        origin=origin,
+        revision=_revision(origin),
+        tools=list(dict.fromkeys(_tools(works))),
+        parts=[p for p in parts if p.lines],
+        passwords=list(_passwords(plan, host, works, today)),
+    )
+
+
+def _revision(origin: str) -> int:
+    """The number of the revision that it is written from; 0 where it has none."""
+    found = re.search(r"\brevision (\d+)", origin)
+    return int(found[1]) if found else 0
+
+
+# Command and package of Debian that a work cannot be made without.
+TOOLS = {
+    DiskCut: ("sfdisk", "fdisk"),
+    ArrayRuns: ("mdadm", "mdadm"),
+    VolumesJoined: ("lvcreate", "lvm2"),
+    DeviceLocked: ("cryptsetup", "cryptsetup-bin"),
+    TreeMounted: ("mergerfs", "mergerfs"),
+    ZpoolMade: ("zpool", "zfsutils-linux"),
+}
+
+
+def _tools(works: Sequence[Work]) -> Iterator[tuple[str, str]]:
+    yield "setfacl", "acl"
+    for work in works:
+        if type(work) in TOOLS:
+            yield TOOLS[type(work)]
+        if isinstance(work, FilesystemMade):
+            yield f"mkfs.{work.filesystem}", FILESYSTEMS[work.filesystem].package
+
+
+def _passwords(plan: Plan, host: str, works: Sequence[Work], today: date) -> Iterator[str]:
+    able = [w for w in works if isinstance(w, AccountThere) and not w.by_hand]
+    by_smb = host in smb_hosts(plan)
+    if by_smb:
+        yield from (f"smbpasswd -a {w.login}" for w in able)
+    yield from (f"passwd {w.login}  # for FTP" for w in able if w.home)
+    if by_smb:
+        changing = [a.login for a in plan.accounts if a.must_change and a.works_on(today)]
+        yield from (f"pdbedit --pwd-must-change-now=yes -u {login}" for login in changing)
