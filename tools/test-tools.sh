@@ -27,6 +27,15 @@ need mkfs.xfs xfsprogs
 need mkfs.btrfs btrfs-progs
 need linux.uml user-mode-linux
 need mdadm mdadm
+need sfdisk fdisk
+need lvcreate lvm2
+need cryptsetup cryptsetup-bin
+need mergerfs mergerfs
+need snapraid snapraid
+need setquota quota
+need upsd nut-server
+need upsmon nut-client
+need shellcheck shellcheck
 need dmsetup dmsetup
 need modprobe kmod
 ls /usr/lib/*/samba/vfs/recycle.so >/dev/null 2>&1 || missing="$missing samba-vfs-modules"

@@ -24,8 +24,11 @@ from kavrel.core.copies.keys import encrypted_at_source
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS, jobs_that, scrubbed
-from kavrel.core.plan import Job, Plan
+from kavrel.core.plan import Job, Plan, Pool
+from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.names import SYSTEM_NAMES, copy_folders, folders, job_names, pool_names
+from kavrel.core.works.pools import parity_file
+from kavrel.core.works.volumes import tree_of
 from kavrel.formats.servers.site import Box
 
 
@@ -73,7 +76,8 @@ def upkeep(plan: Plan, host: str) -> dict[str, dict[str, Any]]:
     """Chores of a host that nobody planned and nothing else would do, by name.
 
     Trash cans of what lands by a module, which lets files in and nothing else; bins of shares, or
-    their room never comes back; scrubs of pools that no job scrubs, on different Sundays.
+    their room never comes back; parity that is made over files; scrubs of pools that no job
+    scrubs, on different Sundays.
     """
     sheet = _Sheet(plan, host)
     found: dict[str, dict[str, Any]] = {}
@@ -106,10 +110,20 @@ def upkeep(plan: Plan, host: str) -> dict[str, dict[str, Any]]:
             kind="expiry",
             **running_out,
         )
+    for pool in plan.pools:
+        hour = FAMILIES[pool.family].parity_at
+        if pool.host == host and hour:
+            add(
+                f"upkeep-parity-{sheet.pools[pool.id]}",
+                f"parity of pool {pool.name}, brought up to date",
+                {"kind": "daily", "at": hour},
+                kind="parity",
+                **sheet.pool(pool.id),
+                mounted=sheet._mounts(pool.id, "source"),
+            )
     looked_after = scrubbed(plan)
     for number, pool in enumerate(p for p in plan.pools if p.host == host):
-        checks = FILESYSTEMS[pool.filesystem].checksums
-        if pool.standing and pool.id not in looked_after and checks:
+        if pool.standing and pool.id not in looked_after and _can_be_checked(pool):
             sunday = {"kind": "monthly", "every": 3, "nth": 1 + number % 4, "weekdays": [6]}
             add(
                 f"upkeep-scrub-{sheet.pools[pool.id]}",
@@ -119,6 +133,13 @@ def upkeep(plan: Plan, host: str) -> dict[str, dict[str, Any]]:
                 **sheet.pool(pool.id),
             )
     return found
+
+
+def _can_be_checked(pool: Pool) -> bool:
+    """Whether a scrub finds anything: by checksums, or by comparing what redundancy there is."""
+    family = FAMILIES[pool.family]
+    compared = family.md_level not in ("", "0") or family.cuts or family.parity_at
+    return FILESYSTEMS[pool.filesystem].checksums or bool(compared)
 
 
 def watches(plan: Plan, host: str) -> bool:
@@ -185,7 +206,10 @@ class _Sheet:
     # -- where -----------------------------------------------------------------------------------
 
     def pool(self, pool: str) -> dict[str, Any]:
-        return {"pool": self.pools[pool], "filesystem": self.index.pools[pool].filesystem}
+        found = {"pool": self.pools[pool], "filesystem": self.index.pools[pool].filesystem}
+        if FAMILIES[self.index.pools[pool].family].parity_at:
+            found["parity"] = parity_file(self.pools[pool])
+        return found
 
     @staticmethod
     def _place(folder: str, filesystem: str) -> str:
@@ -204,9 +228,11 @@ class _Sheet:
         volumes = [v for v in Box(self.plan, pool.host).volumes if v.pool.id == pool_id]
         if not volumes:
             return [{"side": side, "at": f"/srv/{name}"}]
-        return [
+        found = [
             {"side": side, "at": v.folder, **({"uuid": v.uuid} if v.uuid else {})} for v in volumes
         ]
+        tree = tree_of(self.index, pool)
+        return [*found, {"side": side, "at": tree.folder}] if tree else found
 
     def _home(self, dataset: str) -> list[dict[str, str]]:
         """A ZFS dataset that is locked or not mounted looks like an empty folder."""

@@ -111,7 +111,13 @@ def test_dedicated_parity_outlives_one_and_loses_only_the_dead_ones_files_beyond
         pools=pool(family="parity1", filesystem="ext4", groups=(("box1", "box2"), ("box3",))),
         jobs=(job("x", kind="shelf", target_disk="loose9"),),
     )
-    assert cell(plan, "one_disk").fate == "runs_on"
+    # Parity is as new as the last night's: see snapraid(1). The dead disk's files wait for a new one.
+    first = cell(plan, "one_disk")
+    assert first.fate == "exposed"
+    assert first.rpo_seconds == 86_400
+    assert first.rto_seconds is not None
+    assert first.rto_seconds > 48 * 3600
+    assert "newer than the parity of 04:20 is lost" in first.why
     assert "files of the dead disks are lost" in cell(plan, "second_disk").why
 
 

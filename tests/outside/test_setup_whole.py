@@ -17,7 +17,10 @@ from pathlib import Path
 
 import pytest
 
-from kavrel.core.plan import Account, Dataset, Grant, Group, Plan, Pool, Quota
+from kavrel.core.index import Index
+from kavrel.core.plan import Account, Dataset, Grant, Group, Plan, Pool, Quota, Share
+from kavrel.core.works.volumes import volumes_of
+from kavrel.formats.lab_jobs import lab_jobs, script
 from kavrel.formats.servers.setup import setup_script
 from tests.builders import GB, disk, lab
 from tests.conftest import needs
@@ -36,6 +39,8 @@ mkdir -p {folder}/room
 mount -t tmpfs none {folder}/room
 mkdir {folder}/room/up {folder}/room/work
 mount -t overlay overlay -o lowerdir=/etc,upperdir={folder}/room/up,workdir={folder}/room/work /etc
+mkdir {folder}/room/var {folder}/room/var-work
+mount -t overlay overlay -o lowerdir=/var/lib,upperdir={folder}/room/var,workdir={folder}/room/var-work /var/lib
 mount -t tmpfs -o mode=755 none /srv
 {mounted}
 {before}
@@ -113,8 +118,9 @@ class House:
         after: str = "",
         args: str = "",
         today: date = date.min,
+        origin: str = "revision 1",
     ) -> Ran:
-        text = setup_script(plan, host, "revision 1", today)
+        text = setup_script(plan, host, origin, today)
         (self.folder / "setup.sh").write_text(text, encoding="utf-8")
         # What is imported is mounted.
         sets = json.loads((self.folder / "zfs.json").read_text(encoding="utf-8"))["sets"]
@@ -390,3 +396,106 @@ def test_a_folder_that_is_there_keeps_what_it_has_and_lets_in_whom_the_plan_lets
     )
     assert not [x for x in again.left if "already keeps" in x]
     assert "+ setfacl" not in again.said
+
+
+def test_a_disk_is_shown_with_what_is_on_it_before_anybody_is_asked(house: House) -> None:
+    image = house.plug_in("SN-4")
+    house.pools("main")
+    ask = ["blkid", "-p", "-o", "value", "-s", "UUID", str(image)]
+    label = subprocess.run(ask, check=True, capture_output=True, text=True)
+    ran = house.run(plan_with(wanted("single", "ext4", "box4")), answer="no\\n")
+    before, _, after = ran.said.partition("Type fresh to wipe")
+    assert "serial SN-4" in before
+    assert "1000000000 bytes; on it now:" in before
+    assert f"ext4 {label.stdout.strip()}" in " ".join(before.split())
+    assert "+ wipefs" not in after
+
+
+def test_files_of_an_older_revision_say_so_and_do_nothing_without_the_word(house: House) -> None:
+    house.pools("main")
+    assert house.run(lab(), origin="revision 7").code == 0
+    older = house.run(lab(), origin="revision 6")
+    assert older.code == 9
+    assert "Revision 7 of this plan ran here, and this is 6" in older.said
+    assert "useradd" not in older.said
+    house.pools("main")
+    assert "useradd" in house.run(lab(), origin="revision 6", args="--print").said
+    assert house.run(lab(), origin="revision 6", args="--anyway").code == 0
+    # Another plan has revisions of its own.
+    other = lab(name="another lab")
+    house.pools("main")
+    assert house.run(other, origin="revision 2").code == 0
+    assert house.run(lab(), args="--wipe").code == 2
+
+
+TREE = """
+findmnt -n -l -o TARGET,FSTYPE,UUID | grep /srv/fresh
+as() {{ who=$1; shift; setpriv --reuid=$who --regid=$who --init-groups sh -c "$*"; }}
+for n in 1 2 3 4 5 6; do as ana "head -c 300000 /dev/urandom >/srv/fresh/new/$n"; done
+as bo 'cat /srv/fresh/new/1 >/dev/null && echo bo reads; echo x >>/srv/fresh/new/1 && echo bo writes'
+(cd /srv/fresh/new && sha256sum 1 2 3 4 5 6) >{folder}/sums
+export LAB_JOBS={folder}/lab-jobs.json LAB_JOB_STATE={folder}/job-state
+python3 {folder}/lab-job upkeep-parity-fresh; echo "parity $?"
+echo newer >/srv/fresh-disk1/new/newer
+umount /srv/fresh /srv/fresh-disk1 && mkfs.ext4 -q -F -U {uuid} {loop}
+python3 {folder}/lab-job upkeep-parity-fresh; echo "nothing mounted $?"
+mount UUID={uuid} /srv/fresh-disk1
+snapraid -q -c /etc/snapraid-fresh.conf fix -d d1 >/dev/null 2>&1; echo "fix $?"
+mount -t fuse.mergerfs -o posix_acl=true,allow_other /srv/fresh-disk1:/srv/fresh-disk2 /srv/fresh
+(cd /srv/fresh/new && sha256sum -c --quiet {folder}/sums && echo all back; ls newer 2>&1)
+umount /srv/fresh /srv/fresh-disk1 /srv/fresh-disk2 /srv/fresh-parity1
+"""
+
+
+@needs("mergerfs")
+@needs("snapraid")
+def test_parity_over_separate_disks_brings_back_what_was_there_at_night_and_no_more(
+    house: House,
+) -> None:
+    for serial in ("SN-4", "SN-5", "SN-6"):
+        house.plug_in(serial)
+    house.pools("main")
+    pool = wanted("parity1", "ext4", groups=(("box4", "box5"), ("box6",)))
+    share = Share(id="tree", name="tree", dataset="new")
+    grants = (
+        Grant(id="g2", share="tree", account="ana", right="write"),
+        Grant(id="g3", share="tree", account="bo", right="read"),
+    )
+    plan = plan_with(pool, shares=(*lab().shares, share), grants=(*lab().grants, *grants), jobs=())
+    files = {"lab-jobs.json": lab_jobs(plan, "box", "revision 1"), "lab-job": script()}
+    for name, text in files.items():
+        (house.folder / name).write_text(text, encoding="utf-8")
+    index = Index(plan)
+    first = volumes_of(index, index.pools["fresh"])[0]
+    after = TREE.format(folder=house.folder, uuid=first.uuid, loop=house.loops[0])
+    ran = house.run(plan, answer="fresh\\n", after=after)
+    assert (ran.code, ran.left) == (0, []), ran.said
+    seen = ran.seen.splitlines()
+    mounted = {x.split()[0]: x.split()[1] for x in seen if x.startswith("/srv/fresh")}
+    assert mounted["/srv/fresh"] == "fuse.mergerfs"
+    assert mounted["/srv/fresh-parity1"] == "ext4"
+    assert "bo reads" in seen
+    assert "bo writes" not in seen
+    assert "parity 0" in seen, ran.seen
+    assert "nothing mounted 0" not in seen  # an empty folder is not taken for a disk without files
+    assert "all back" in seen, ran.seen
+    assert not any(x.endswith("new/newer") for x in seen)
+    assert any(
+        "No such file" in x for x in seen
+    )  # what had no parity yet is lost, as the proof says
+
+
+@needs("shellcheck")
+def test_the_scripts_are_clean_by_shellcheck(tmp_path: Path, demo: Plan) -> None:
+    scripts = [("demo", demo, h.id) for h in demo.hosts]
+    every = (("slices1", "ext4", True), ("mirror", "zfs", False), ("copies2", "btrfs", True))
+    for family, filesystem, locked in every:
+        pool = wanted(family, filesystem, "box4", "box5", encrypted=locked)
+        scripts.append((family, plan_with(pool), "box"))
+    for name, plan, host in scripts:
+        path = tmp_path / f"{name}-{host}.sh"
+        path.write_text(setup_script(plan, host, "revision 1"), encoding="utf-8")
+        # 2015: chains with && and || are meant so, the last one is for whatever failed.
+        command = ["shellcheck", "-s", "sh", "-e", "SC2015", str(path)]
+        done = subprocess.run(command, capture_output=True, text=True, check=False)
+        assert done.stdout == ""

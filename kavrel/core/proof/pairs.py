@@ -85,6 +85,7 @@ def combine(first: Strike, second: Strike) -> Strike:
         silent_for=longer(first, second),
         seen_after_days=max(late) if late else None,
         unmoved_days=max(unmoved) if unmoved else None,
+        unmoved_as=max((first, second), key=lambda s: s.unmoved_days or 0.0).unmoved_as,
         strips=first.strips or second.strips,
         readable=first.readable or second.readable,
         no_link=first.no_link or second.no_link,

@@ -37,8 +37,9 @@ def lost_working(scene: Scene, cell: Cell, strike: Strike) -> Working:
     if cell.rpo_seconds is None:
         return step(name, None, "", "no copy brings it back", *_helpless(cell))
     if strike.unmoved_days is not None and cell.fate == "exposed":
-        days = step("from one run of the mover to the next", strike.unmoved_days, "days")
-        return step(name, cell.rpo_seconds, "s", "what is on the fast tier alone", days)
+        what, between = strike.unmoved_as
+        days = step(between, strike.unmoved_days, "days")
+        return step(name, cell.rpo_seconds, "s", what, days)
     # Where data runs on without a fresh copy, the freshest of the old ones is what there is.
     used = cell.copy_job or next(
         (c.job for c in cell.copies if c.usable and c.loses_seconds == cell.rpo_seconds), None

@@ -109,6 +109,14 @@ class TreeMounted(Work):
 
 
 @dataclass(frozen=True)
+class ParityKept(Work):
+    """Parity files over data volumes, as the lines of `file` say; a chore keeps it up to date."""
+
+    file: str
+    lines: tuple[str, ...]
+
+
+@dataclass(frozen=True)
 class ZpoolMade(Work):
     """A pool that ZFS makes of the disks itself."""
 
@@ -200,6 +208,8 @@ def _layers(index: Index, pool: Pool, name: str) -> Iterator[Work]:
         above = []
         for volume in volumes_of(index, pool):
             above += _Below(index, pool, name, volume).works()
+        if FAMILIES[pool.family].parity_last:
+            above.append(_parity(index, pool, name))
         tree = tree_of(index, pool)
         if tree:
             above.append(
@@ -215,6 +225,31 @@ def _layers(index: Index, pool: Pool, name: str) -> Iterator[Work]:
         pool=pool, name=name, disks=used, identifiers=tuple(_left_on_disks(above)), destroys=used,
     )  # fmt: skip
     yield from above
+
+
+def parity_file(name: str) -> str:
+    """Where the settings of a pool's parity stand."""
+    return f"/etc/snapraid-{name}.conf"
+
+
+def _parity(index: Index, pool: Pool, name: str) -> ParityKept:
+    """Its list of what is where lies on the system disk and on every data disk."""
+    volumes = volumes_of(index, pool)
+    data = [v.folder for v in volumes if not v.parity]
+    lines = [
+        f"{'parity' if n == 0 else f'{n + 1}-parity'} {v.folder}/snapraid.parity"
+        for n, v in enumerate(v for v in volumes if v.parity)
+    ]
+    lines.append(f"content /var/lib/kavrel/{name}.content")
+    lines += [f"content {folder}/.snapraid.content" for folder in data]
+    lines += [f"data d{n} {folder}" for n, folder in enumerate(data, 1)]
+    lines += ["exclude *.unrecoverable", "exclude /lost+found/", "exclude /.Trash-*/"]
+    file = parity_file(name)
+    return ParityKept(
+        f"parity/{name}", f"parity of pool {pool.name}, kept up to date", (("pools", pool.id),),
+        tuple(f"mount/{v.folder}" for v in volumes), f"snapraid -c {file} status", f"rm {file}", "",
+        file=file, lines=tuple(lines),
+    )  # fmt: skip
 
 
 def _left_on_disks(works: Sequence[Work]) -> Iterator[str]:

@@ -18,9 +18,8 @@ from kavrel.core.shares.names import pool_names
 NAMESPACE = uuid.UUID("5d0f6b4e-5a0c-5f0e-9a55-6b61766c6162")
 UNION = "fuse.mergerfs"
 # Access lists go through; new files land where most is free; a folder is made as it is elsewhere.
-UNION_OPTIONS = (
-    "allow_other,use_ino,posix_acl=true,category.create=mfs,minfreespace=4G,moveonenospc=true"
-)
+UNION_OPTIONS = "allow_other,use_ino,posix_acl=true,category.create=mfs,moveonenospc=true"
+MOST_KEPT_FREE_MIB = 4096  # on each branch, for files that grow; common practice, no source
 
 
 @dataclass(frozen=True)
@@ -58,6 +57,7 @@ class Tree:
     pool: Pool
     folder: str
     branches: tuple[str, ...]
+    kept_free_mib: int
 
     @property
     def what(self) -> str:
@@ -65,11 +65,17 @@ class Tree:
         return ":".join(self.branches)
 
     @property
+    def mounted(self) -> str:
+        """Options of its mount."""
+        name = self.folder.rpartition("/")[2]
+        return f"{UNION_OPTIONS},minfreespace={self.kept_free_mib}M,fsname={name}"
+
+    @property
     def options(self) -> str:
-        """Without a branch it is not mounted: files would land on the system disk in its place."""
+        """Those of fstab: without a branch it waits, or files would land on the system disk."""
         after = "".join(f",x-systemd.requires-mounts-for={b}" for b in self.branches)
         locked = ",nofail,noauto" if self.pool.encrypted else ""
-        return f"{UNION_OPTIONS},fsname={self.folder.rpartition('/')[2]}{after}{locked}"
+        return f"{self.mounted}{after}{locked}"
 
 
 def identifier(index: Index, pool: Pool, what: str) -> str:
@@ -119,7 +125,9 @@ def tree_of(index: Index, pool: Pool) -> Tree | None:
     data = tuple(v.folder for v in volumes_of(index, pool) if not v.parity)
     if len(data) < 2:
         return None
-    return Tree(pool, f"/srv/{pool_names(index.plan)[pool.id]}", data)
+    smallest = min(index.disks[d].capacity_bytes for d in pool.groups[0])
+    kept_free = min(smallest // 100 >> 20, MOST_KEPT_FREE_MIB)
+    return Tree(pool, f"/srv/{pool_names(index.plan)[pool.id]}", data, kept_free)
 
 
 def volumes(index: Index, host: str) -> Iterator[Volume]:

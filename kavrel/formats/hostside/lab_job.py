@@ -461,6 +461,7 @@ class Job:
             "mirror": self.mirror,
             "config": self.config,
             "scrub": self.scrub,
+            "parity": self.parity,
             "smart_short": self.smart,
             "smart_long": self.smart,
             "bin": self.recycle_bin,
@@ -708,8 +709,36 @@ class Job:
             self.source.run("btrfs", "scrub", "start", "-B", "-q", folder)
             # Fails where any counter of errors is not 0.
             self.source.run("btrfs", "device", "stats", "-c", folder)
+        elif self.told.get("parity"):
+            self.source.run("snapraid", "-q", "-c", self.told["parity"], "-p", "full", "scrub")
         else:
+            self.check_arrays(self.told.get("folder", f"/srv/{pool}"))
+
+    def check_arrays(self, folder: str) -> None:
+        """Has md compare all members of the arrays that a folder lies on, and says what differs."""
+        source = "".join(self.source.ask("findmnt", "-n", "-o", "SOURCE", "--mountpoint", folder))
+        if not source and not self.show:
+            raise Trouble(f"nothing is mounted at {folder}")
+        below = self.source.ask(
+            "lsblk", "-n", "-l", "-s", "-p", "-o", "NAME,TYPE", source or folder
+        )
+        arrays = sorted(
+            {line.split()[0] for line in below if " raid" in line and "raid0" not in line}
+        )
+        if not arrays:
             self.own()
+        for array in arrays:
+            self.source.run("mdadm", "--action=check", array)
+            self.source.run("mdadm", "--wait", array, fine=(0, 1))
+            found = self.source.ask("cat", f"/sys/block/{os.path.basename(array)}/md/mismatch_cnt")
+            if found and found[0].strip() != "0":
+                self.troubles.append(
+                    f"{array}: {found[0].strip()} sectors differ between its disks"
+                )
+
+    def parity(self) -> None:
+        """Brings the parity of separately formatted disks up to date; what looks wrong is not synced."""
+        self.source.run("snapraid", "-q", "-c", self.told["parity"], "sync")
 
     def smart(self) -> None:
         """Starts the drives' own test; smartd or the next look tells how it ended."""

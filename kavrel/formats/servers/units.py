@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from kavrel.core.plan import Plan
-from kavrel.core.works.volumes import UNION, UNION_OPTIONS
+from kavrel.core.works.volumes import UNION
 from kavrel.formats.servers.site import Box
 from kavrel.formats.servers.template import render
 
@@ -49,7 +49,7 @@ def _units(box: Box, origin: str) -> Iterator[tuple[str, str]]:
             "what": tree.what,
             "folder": tree.folder,
             "type": UNION,
-            "options": UNION_OPTIONS,
+            "options": tree.mounted,
             "after": tree.branches,
             "wanted_by": "multi-user.target",
         }

@@ -3,6 +3,8 @@
 Files lie whole on one data disk. Beyond the redundancy only the lost disks' files are gone.
 Every parity disk must be at least as large as the largest data disk: a smaller one would leave
 the end of it without parity, and so protects nothing. Groups: the data disks, the parity disks.
+Parity is files on the parity disks, brought up to date once a day: what is newer is on its disk alone,
+and what was deleted or changed since on one disk can spoil old files of another. Source: snapraid(1).
 """
 
 from kavrel.core.plan import FamilyId
@@ -47,6 +49,7 @@ def _dedicated(family: FamilyId, parity: int) -> Family:
         parity=True,
         stronger="parity2" if parity == 1 else "",
         apart=True,
+        parity_at="04:20",
     )
 
 

@@ -107,7 +107,8 @@ class Family:
     `nested`; `vdev_word` where a file system makes it itself; `profile` the flags of mkfs;
     `joined_volumes` by volumes in a row; `cuts` the parts that disks are cut into, an array over
     each; `by_hand` what a person does where no script can. `apart`: each of its data disks has a
-    file system of its own, joined to one tree.
+    file system of its own, joined to one tree. `parity_at`: the hour at which parity is brought up to
+    date, every day; empty where it always is.
     """
 
     id: FamilyId
@@ -147,6 +148,7 @@ class Family:
     cuts: Callable[[Sequence[int]], tuple[Cut, ...]] | None = None
     by_hand: str = ""
     apart: bool = False
+    parity_at: str = ""
 
     @property
     def filesystems(self) -> frozenset[str]:

@@ -57,7 +57,8 @@ class Strike:
     copy cannot be used, `stale_copy` why it is older than usual by `silent_days`, or by what
     `silent_for` says of it.
     `seen_after_days` is set when damage is noticed late, so that only points from before it help;
-    `unmoved_days` when only what is newer than that is lost with a fast tier. `strips`: the data
+    `unmoved_days` when only what is newer than that is lost, with a fast tier or with parity that is
+    made at night: `unmoved_as` says in words what that is, and from when to when. `strips`: the data
     runs on and it is copies that are lost. `readable`: somebody else can read the data now.
     `no_link`: the way back over links is closed too.
     """
@@ -72,6 +73,7 @@ class Strike:
     silent_for: Callable[[Copy], float] | None = None
     seen_after_days: float | None = None
     unmoved_days: float | None = None
+    unmoved_as: tuple[str, str] = ("", "")
     strips: bool = False
     readable: bool = False
     no_link: bool = False

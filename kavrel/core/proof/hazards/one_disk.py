@@ -1,7 +1,8 @@
 """Any one disk of the pool dies."""
 
 from kavrel.core.kinds import jobs_that
-from kavrel.core.plan import Dataset
+from kavrel.core.plan import Dataset, Pool
+from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.pool import spare_for
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Step, Strike, on_pool
 
@@ -14,6 +15,20 @@ def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
     if layout.survives_any >= count:
         why = f"{layout.title} outlives any {layout.survives_any}; "
         why += f"rebuild takes {layout.rebuild_hours or 0:.0f} h"
+        hour = FAMILIES[pool.family].parity_at
+        if hour:
+            return Strike(
+                state="down",
+                why=f"{why}, and until then the dead disk's files are away; what is newer than the parity "
+                f"of {hour} is lost, and files deleted or changed since can spoil others",
+                event=event,
+                repair=(
+                    *_replaced(scene, pool, count),
+                    Step("rebuild from parity", layout.rebuild_hours or 0.0, "", "replace"),
+                ),
+                unmoved_days=1.0,
+                unmoved_as=("what has no parity yet", "from one day's parity to the next"),
+            )
         # A fast tier loses what the mover has not moved yet.
         tier_outlives = len(pool.tier) - 1 if pool.tier_mirrored else 0
         if pool.tier and count > tier_outlives:
@@ -23,17 +38,18 @@ def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
             days = scene.book.step_days(mover) if mover else 1.0
             at = mover.schedule.at if mover else pool.mover_at
             why += f"; but on the fast tier what is newer than the mover's run at {at} dies"
-            return Strike(state="stands", why=why, event=event, unmoved_days=days)
+            return Strike(
+                state="stands",
+                why=why,
+                event=event,
+                unmoved_days=days,
+                unmoved_as=(
+                    "what is on the fast tier alone",
+                    "from one run of the mover to the next",
+                ),
+            )
         return Strike(state="stands", why=why, event=event)
-    known = scene.index.assumptions
-    steps = [scene.step("notice", "notice_hours", "notice")]
-    spare = spare_for(scene.index, pool)
-    # A spare replaces one disk; the second has to be ordered.
-    if spare and count == 1:
-        fitting = known["fit_disk_hours"]
-        steps.append(Step(f"fit spare {spare.label}", fitting, "fit_disk_hours", "replace"))
-    else:
-        steps.append(scene.step("order and fit a disk", "order_disk_hours", "replace"))
+    steps = _replaced(scene, pool, count)
     own = on_pool(pool.id, f"lies on pool {pool.name} itself")
     if layout.remains != "nothing":
         # Disks are formatted one by one: the largest that hold data are the worst to lose.
@@ -57,6 +73,19 @@ def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
         lost_copy=own,
         repair=tuple(steps),
     )
+
+
+def _replaced(scene: Scene, pool: Pool, count: int) -> list[Step]:
+    """Until the dead disks have their successors."""
+    steps = [scene.step("notice", "notice_hours", "notice")]
+    spare = spare_for(scene.index, pool)
+    # A spare replaces one disk; the second has to be ordered.
+    if spare and count == 1:
+        fitting = scene.index.assumptions["fit_disk_hours"]
+        steps.append(Step(f"fit spare {spare.label}", fitting, "fit_disk_hours", "replace"))
+    else:
+        steps.append(scene.step("order and fit a disk", "order_disk_hours", "replace"))
+    return steps
 
 
 ONE_DISK = Hazard(

@@ -22,6 +22,7 @@ from kavrel.core.works.pools import (
     DisksFree,
     FilesystemMade,
     FolderMounted,
+    ParityKept,
     PoolComplete,
     PoolStands,
     TreeMounted,
@@ -30,7 +31,7 @@ from kavrel.core.works.pools import (
     spares_within,
     works_of_pool,
 )
-from kavrel.core.works.volumes import UNION, UNION_OPTIONS, tree_of, volumes_of
+from kavrel.core.works.volumes import UNION, tree_of, volumes_of
 from kavrel.formats.servers.setup.words import all_or_left, left, quoted
 from kavrel.formats.servers.site import Box
 
@@ -224,10 +225,16 @@ def _(work: FolderMounted, box: Box) -> Iterator[str]:
 
 
 @make.register
+def _(work: ParityKept, box: Box) -> Iterator[str]:
+    yield "run mkdir -p /var/lib/kavrel"
+    yield from (f"keep_line {work.file} '{line}'" for line in work.lines)
+
+
+@make.register
 def _(work: TreeMounted, box: Box) -> Iterator[str]:
     tree = work.tree
     yield f"run mkdir -p {tree.folder}"
-    mount = f"run mount -t {UNION} -o {UNION_OPTIONS} {tree.what} {tree.folder}"
+    mount = f"run mount -t {UNION} -o {tree.mounted} {tree.what} {tree.folder}"
     yield f"{{ have is_mounted {tree.folder} || {mount}; }}"
 
 

@@ -18,6 +18,7 @@ from kavrel.core.works.pools import (
     DeviceLocked,
     DiskCut,
     FilesystemMade,
+    ParityKept,
     TreeMounted,
     VolumesJoined,
     ZpoolMade,
@@ -71,6 +72,7 @@ TOOLS = {
     ArrayRuns: ("mdadm", "mdadm"),
     VolumesJoined: ("lvcreate", "lvm2"),
     DeviceLocked: ("cryptsetup", "cryptsetup-bin"),
+    ParityKept: ("snapraid", "snapraid"),
     TreeMounted: ("mergerfs", "mergerfs"),
     ZpoolMade: ("zpool", "zfsutils-linux"),
 }

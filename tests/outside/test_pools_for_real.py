@@ -1,0 +1,203 @@
+"""The pools of setup.sh on a real kernel: md, LVM and LUKS of Linux 6.1 in user-mode-linux.
+
+What the machine says afterwards has to be what the plan reckons with: level, members, bytes, mounts.
+Sources: mdadm 4.2, LVM 2.03, cryptsetup 2.6, util-linux 2.38 themselves.
+"""
+
+import re
+from pathlib import Path
+
+import pytest
+
+from kavrel.core.index import Index
+from kavrel.core.plan import Dataset, Plan, Pool
+from kavrel.core.pools.families import FAMILIES
+from kavrel.core.works.pools import ArrayRuns, FilesystemMade, works_of_pool
+from kavrel.formats.lab_jobs import lab_jobs
+from kavrel.formats.lab_jobs import script as lab_job
+from kavrel.formats.servers.files import fstab
+from kavrel.formats.servers.setup import setup_script
+from tests.builders import GB, disk, lab
+from tests.conftest import needs
+from tests.outside import uml
+
+pytestmark = [
+    pytest.mark.prove,
+    needs("cryptsetup"),
+    needs("lvcreate"),
+    needs("sfdisk"),
+    pytest.mark.skipif(not uml.can_run(), reason="no user-mode-linux with mdadm here"),
+]
+SETUP = (uml.HERE / "setup.sh").read_text(encoding="utf-8")
+
+
+def plan_of(sizes: list[int], *pools: dict[str, object]) -> Plan:
+    """Wanted pools on a box whose disks have these bytes; each with one dataset of the same name."""
+    base = lab()
+    box = base.hosts[0].model_copy(update={"bays_35": len(sizes)})
+    disks = [disk(n, serial=f"SN-{n}", capacity_bytes=s) for n, s in enumerate(sizes, 1)]
+    made = [
+        Pool.model_validate({"host": box.id, "name": p["id"], "standing": False, **p})
+        for p in pools
+    ]
+    fields = {
+        "hosts": (box,),
+        "links": (),
+        "disks": disks,
+        "pools": made,
+        "datasets": [
+            Dataset(id=f"{p.id}-data", name="data", pool=p.id, size_bytes=GB // 10, owner="ana")
+            for p in made
+        ],
+        "shares": (),
+        "grants": (),
+        "jobs": (),
+    }
+    return base.model_copy(update={**fields, "sites": base.sites[:1]})
+
+
+def on_kernel(plan: Plan, work: Path, script: str, seconds: int = 240) -> str:
+    (work / "setup.sh").write_text(setup_script(plan, "box", "revision 1"), encoding="utf-8")
+    (work / "fstab").write_text(fstab(plan, "box", "revision 1"), encoding="utf-8")
+    there = [p.model_copy(update={"standing": True}) for p in plan.pools]
+    jobs = lab_jobs(plan.model_copy(update={"pools": there}), "box", "revision 1")
+    (work / "lab-jobs.json").write_text(jobs, encoding="utf-8")
+    (work / "lab-job").write_text(lab_job(), encoding="utf-8")
+    sizes = [d.capacity_bytes for d in plan.disks]
+    return uml.run(SETUP + script, sizes, work, seconds)
+
+
+LOOK = """
+look() {
+  cat /run/said | grep LEFT
+  for array in $(ls /dev/md); do mdadm --detail --export /dev/md/$array | sed "s/^/$array /"; done
+  for array in $(ls /dev/md); do echo "$array bytes $(blockdev --getsize64 /dev/md/$array)"; done
+  lvs --noheadings --units b --nosuffix -o vg_name,lv_size 2>/dev/null | sed 's/^/lvm/'
+  findmnt -n -l -b -o TARGET,FSTYPE,SOURCE,UUID,SIZE,AVAIL | grep /srv/ | sed 's/^/mounted /'
+  for pool in /srv/*; do stat -c '%U:%G %a %n' $pool/data; done
+}
+"""
+
+
+def words(said: str, *start: str) -> dict[str, str]:
+    found = {}
+    for line in said.splitlines():
+        parts = line.split()
+        if parts[: len(start)] == list(start) and len(parts) > len(start):
+            key, _, value = " ".join(parts[len(start) :]).replace("=", " ", 1).partition(" ")
+            found[key] = value
+    return found
+
+
+def test_every_layout_is_what_the_plan_reckons_with(tmp_path: Path) -> None:
+    two, three = 2_000_000_512, 3_000_000_512
+    sizes = [two, two, two, two, two, three, three, two, two, two, two, two, two, two]
+    ids = [f"box{n}" for n in range(1, 15)]
+    plan = plan_of(
+        sizes,
+        {"id": "pair", "family": "mirror", "filesystem": "ext4", "groups": [ids[:2]]},
+        {"id": "cut", "family": "slices1", "filesystem": "ext4", "groups": [ids[2:7]]},
+        {"id": "row", "family": "span", "filesystem": "xfs", "groups": [ids[7:9]]},
+        {
+            "id": "locked",
+            "family": "mirror",
+            "filesystem": "ext4",
+            "groups": [ids[9:11]],
+            "spares": [ids[11]],
+            "encrypted": True,
+        },
+        {"id": "chunks", "family": "copies2", "filesystem": "btrfs", "groups": [ids[12:14]]},
+    )
+    answers = "pair\\ncut\\nrow\\nlocked\\nsecret words\\nchunks\\n"
+    said = on_kernel(
+        plan,
+        tmp_path,
+        LOOK
+        + f"""
+go '{answers}' ''; echo "code $code"; look
+echo ===; go '' ''; echo "code $code"; grep -E '^[+] (mdadm|mkfs|wipefs|pvcreate|mount)' /run/said; look
+echo ===; cp /mnt/job/fstab /etc/fstab; cat /etc/crypttab
+umount /srv/*; vgchange -q -an; cryptsetup close locked-0
+for array in /dev/md/*; do mdadm -q --stop $array; done
+# The box starts again.
+mdadm -q --assemble --scan; vgchange -q -ay
+go '' ''; echo "code $code"; grep LEFT /run/said
+uuid=$(sed -n 's/.* UUID=\\([^ ]*\\) .*/\\1/p' /etc/crypttab)
+printf 'secret words' | cryptsetup open --key-file - $(blkid -U $uuid) locked-0
+mount -a; mount /srv/locked; findmnt -n -o TARGET | grep -c /srv/
+echo ===; echo 900000 >/proc/sys/dev/raid/speed_limit_max
+export LAB_JOBS=/mnt/job/lab-jobs.json LAB_JOB_STATE=/run/job-state
+mdadm --wait /dev/md/pair; python3 /mnt/job/lab-job upkeep-scrub-pair; echo "whole $?"
+dd if=/dev/urandom of=/dev/ubdb bs=1M seek=700 count=1 conv=notrunc oflag=direct 2>/dev/null
+python3 /mnt/job/lab-job upkeep-scrub-pair; echo "spoiled $?"
+""",
+    )
+    first, second, third, fourth = said.split("===\n")
+    assert "code 0" in first, said
+    assert "LEFT" not in first
+    for pool in plan.pools:
+        groups = [[plan.disks[int(d[3:]) - 1].capacity_bytes for d in g] for g in pool.groups]
+        bytes_of_volume = FAMILIES[pool.family].volumes(groups)[0]
+        for work in works_of_pool(Index(plan), pool):
+            if isinstance(work, ArrayRuns):
+                facts = words(first, work.name)
+                assert facts["MD_LEVEL"] == f"raid{work.level}"
+                assert facts["MD_DEVICES"] == str(len(work.members))
+                if not FAMILIES[pool.family].cuts:
+                    assert int(facts["bytes"]) == bytes_of_volume
+            elif isinstance(work, FilesystemMade):
+                mounted = next(x.split()[1:] for x in first.splitlines() if f"/srv/{pool.id} " in x)
+                assert mounted[1] == pool.filesystem
+                assert mounted[3] == work.identifier
+        if FAMILIES[pool.family].cuts or pool.family == "span":
+            assert int(words(first, "lvm")[pool.id]) == bytes_of_volume
+        assert f"ana:root 2770 /srv/{pool.id}/data" in first
+    # Run again: it ends well, makes nothing, and all is as it was.
+    assert second == first, second
+    assert re.search(r"locked-0 UUID=[0-9a-f-]{36} none luks,noauto", third)
+    # Not yet unlocked and mounted: nobody is asked to wipe what is there.
+    assert "code 7" in third, third
+    assert third.count("was made already and is not here: unlock it, then mount -a") == 5
+    assert third.splitlines()[-1] == "5"
+    # The quarter's check compares both halves of a mirror, and says when they differ.
+    assert "whole 0" in fourth, fourth
+    assert "sectors differ between its disks" in fourth
+    assert "spoiled 0" not in fourth
+
+
+def test_killed_at_any_call_and_run_again_it_ends_right(tmp_path: Path) -> None:
+    plan = plan_of(
+        [2_000_000_512, 2_000_000_512, 3_300_000_512, 3_300_000_512],
+        {
+            "id": "cut",
+            "family": "slices1",
+            "filesystem": "ext4",
+            "groups": [["box1", "box2", "box3", "box4"]],
+            "encrypted": True,
+        },
+    )
+    said = on_kernel(
+        plan,
+        tmp_path,
+        LOOK
+        + """
+runs=0; call=1; shims=/run/shims:
+while :; do
+  if [ $((call % 2)) = 1 ]; then echo $call >/run/kill-before; : >/run/kill-after
+  else echo $call >/run/kill-after; : >/run/kill-before; fi
+  if [ -e /run/kavrel/cut.begun ]; then answers='secret words\\n'; else answers='cut\\nsecret words\\n'; fi
+  go "$answers" ''
+  runs=$((runs + 1)); call=$((call + 1))
+  [ $code = 0 ] && break
+  [ $code = 137 ] || { echo "at $call: $code"; cat /run/said; break; }
+  [ $call -lt 150 ] || break
+done
+echo "runs $runs of $call, code $code"; look
+""",
+        400,
+    )
+    assert "code 0" in said, said
+    assert int(said.split("runs ")[1].split()[0]) > 15
+    assert words(said, "cut-0")["MD_LEVEL"] == "raid5"
+    assert words(said, "cut-1")["MD_LEVEL"] == "raid1"
+    assert "ana:root 2770 /srv/cut/data" in said
