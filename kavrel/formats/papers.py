@@ -22,7 +22,7 @@ from kavrel.formats.samba import smb_conf, smb_hosts
 from kavrel.formats.servers import files
 from kavrel.formats.servers.bundle import bundle
 from kavrel.formats.servers.setup import setup_script
-from kavrel.formats.servers.site import hosts_with, hosts_with_pools
+from kavrel.formats.servers.site import hosts_with, hosts_with_pools, hosts_with_works
 from kavrel.formats.timers import crontab, timers_zip
 
 
@@ -192,7 +192,7 @@ PAPERS: Mapping[str, Paper] = {
             "application/zip",
             "all files of one host with a README in the order of work, units and checksums",
             lambda o, host: bundle(o.plan, host, o.origin, o.evaluation.today),
-            hosts_with_pools,
+            hosts_with_works,
         ),
     )
 }

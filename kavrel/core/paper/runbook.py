@@ -24,6 +24,7 @@ from kavrel.core.works import (
 )
 from kavrel.core.works.folders import Lack, bits
 from kavrel.core.works.services import closed
+from kavrel.core.works.ups import PowerWatched, power_works
 
 MAINS = (
     "Pull the mains plug before opening a case; never open a power supply.",
@@ -141,6 +142,8 @@ def _power(index: Index, evaluation: Evaluation) -> Section:
             )
             for w in view.waking
         ]
+    for host in index.plan.hosts:
+        steps += [_service(host, work) for work in power_works(index, host.id)]
     return Section(title="Power", steps=tuple(steps))
 
 
@@ -227,7 +230,7 @@ def _host(index: Index, host: Host, paths: Mapping[str, str], today: date) -> It
             text = f"{verb} {index.datasets[key].name} is at {paths[key]}: {work.see}"
             yield SheetStep(text=text, minds=tuple(_lack(one) for one in work.lacks))
     for work in works:
-        if isinstance(work, ServiceRuns):
+        if isinstance(work, ServiceRuns) and not isinstance(work, PowerWatched):
             yield _service(host, work)
 
 

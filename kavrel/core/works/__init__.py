@@ -13,6 +13,7 @@ from kavrel.core.works.folders import FolderAccess, HomeFolder, folder_works, ho
 from kavrel.core.works.people import AccountShut, AccountThere, GroupThere, people_works
 from kavrel.core.works.pools import pool_works
 from kavrel.core.works.services import ServiceRuns, service_works
+from kavrel.core.works.ups import power_works
 from kavrel.core.works.work import Work
 
 __all__ = [
@@ -40,4 +41,5 @@ def _works(index: Index, host: str, today: date) -> Iterator[Work]:
     yield from folder_works(index, host, today)
     yield from home_works(index, host, today)
     yield from door_works(index, host)
+    yield from power_works(index, host)
     yield from service_works(index, host)

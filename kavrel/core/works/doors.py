@@ -17,6 +17,8 @@ from kavrel.core.plan import Host
 from kavrel.core.shares.addresses import Listener, listeners, networks_of
 from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.shares.protocols.ftp import PASSIVE
+from kavrel.core.works.ups import PORT as UPS
+from kavrel.core.works.ups import cable
 from kavrel.core.works.work import Work
 
 SSH = 22
@@ -106,6 +108,11 @@ def _doors(index: Index, host: Host) -> Iterator[DoorOpen]:
     for one in heard:
         ports = PASSIVE if one.port == PASSIVE[0] else (one.port, one.port)
         yield _door(host, one.transport, ports, _from(one, here), one.what)
+    for supply in index.plan.supplies:
+        if cable(index, supply) == host.id:
+            for other in (h for h in supply.signals if h != host.id):
+                told = f"{supply.name} tells {index.hosts[other].name} of a cut"
+                yield _coming(index, host, other, (UPS, "tcp"), told, (("supplies", supply.id),))
     yield from _of_jobs(index, host)
     for opening in index.plan.openings:
         if opening.host != host.id:

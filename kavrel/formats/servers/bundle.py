@@ -14,6 +14,7 @@ from kavrel.formats.servers.setup import setup_script
 from kavrel.formats.servers.site import Box
 from kavrel.formats.servers.template import render
 from kavrel.formats.servers.units import units
+from kavrel.formats.servers.ups import TODO, ups_files
 from kavrel.formats.timers import timed_files
 
 Maker = Callable[..., str]
@@ -72,12 +73,14 @@ def host_files(plan: Plan, host: str, origin: str, today: date) -> dict[str, tup
     box = Box(plan, host)
     found: dict[str, tuple[str, str]] = {}
     for name, protocol, make, text in STEPS:
-        if not protocol or box.exports(protocol):
+        if box.exports(protocol) if protocol else box.pools:
             more = (today,) if "today" in signature(make).parameters else ()
             found[name] = (make(plan, host, origin, *more), text)
         if name == "fstab" and host in smb_hosts(plan):
             todo = "Install as /etc/samba/smb.conf; testparm; set passwords; start smbd."
             found["smb.conf"] = (smb_conf(plan, host, origin, today), todo)
+    for name, text in ups_files(plan, host, origin).items():
+        found[name] = (text, TODO.format(name.partition("/")[2]))
     for name, text in units(plan, host, origin).items():
         found[f"systemd/{name}"] = (text, UNIT)
     if host in hosts_with_jobs(plan):

@@ -1,0 +1,108 @@
+"""UPS: who has its cable, who is told of a cut, and when they stop.
+
+The first host that is told and fed, and takes files, has the cable: it asks the UPS, waits, and then
+tells the others, who stop before it does. Sources: ups.conf(5), upsd.conf(5), upsmon.conf(5),
+upssched.conf(5) of Network UPS Tools 2.8.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from kavrel.core.copies.carrier import address_of
+from kavrel.core.index import Index
+from kavrel.core.plan import Host, Supply
+from kavrel.core.shares.names import slug
+from kavrel.core.shares.protocols.protocol import Service
+from kavrel.core.works.services import ServiceRuns, closed
+
+PORT = 3493
+FOLDER = "/etc/nut"
+WATCHING = ("nut.conf", "upsmon.conf")
+WITH_CABLE = (
+    *WATCHING,
+    "ups.conf",
+    "upsd.conf",
+    "upsd.users",
+    "upssched.conf",
+    "upssched-cmd",
+)
+
+
+@dataclass(frozen=True)
+class Watched:
+    """A UPS as a host sees it. `at`: where it is asked; `mine`: this host has the cable."""
+
+    supply: Supply
+    name: str
+    at: str
+    mine: bool
+    others: tuple[str, ...]  # ids of the hosts that are told by this one
+
+    @property
+    def delay_seconds(self) -> int:
+        """From the cut to the moment at which hosts are told to stop."""
+        return round(self.supply.delay_minutes * 60)
+
+
+@dataclass(frozen=True)
+class PowerWatched(ServiceRuns):
+    """A host that stops in time. `waits_seconds`: for those that it tells, before it stops itself."""
+
+    watched: tuple[Watched, ...]
+    waits_seconds: int
+
+
+def cable(index: Index, supply: Supply) -> str | None:
+    """The host that has the cable: None where nobody is told who takes files."""
+    able = [h for h in supply.signals if not closed(index.hosts[h])]
+    fed = [h for h in able if h in supply.hosts]
+    return next(iter([*fed, *able]), None)
+
+
+def power_works(index: Index, host: str) -> Iterator[PowerWatched]:
+    """The one for a host that is told by any UPS; none for others."""
+    told = [s for s in index.plan.supplies if host in s.signals]
+    if not told:
+        return
+    box = index.hosts[host]
+    watched = []
+    for supply in told:
+        keeper = cable(index, supply)
+        mine = keeper == host
+        others = tuple(h for h in supply.signals if h != keeper) if mine else ()
+        at = "localhost" if mine or keeper is None else address_of(index.hosts[keeper])
+        watched.append(Watched(supply, slug(supply.name, supply.id), at, mine, others))
+    names = WITH_CABLE if any(w.mine for w in watched) else WATCHING
+    slowest = max((index.hosts[h].shutdown_minutes for w in watched for h in w.others), default=0.0)
+    cabled = [w.supply.name for w in watched if w.mine]
+    yield PowerWatched(
+        key="service/ups",
+        what=f"stopping in time on {box.name}",
+        makes=tuple(("supplies", w.supply.id) for w in watched),
+        needs=(),
+        see=f"upsc {watched[0].name}@{watched[0].at} ups.status",
+        back="systemctl disable --now nut-monitor nut-server",
+        by_hand=_by_hand(box, watched),
+        protocol="ups",
+        service=Service(
+            package="nut-server nut-client" if cabled else "nut-client",
+            files=tuple((f"nut/{n}", f"{FOLDER}/{n}") for n in names),
+            check=f"upsc {watched[0].name}@{watched[0].at} ups.status",
+            start="systemctl restart nut-server nut-monitor"
+            if cabled
+            else "systemctl restart nut-monitor",
+            minds=(
+                *(f"The signal cable of {name} goes into {box.name}." for name in cabled),
+                "Set the passwords in the files; they are root's and nut's alone, mode 640.",
+            ),
+        ),
+        watched=tuple(watched),
+        waits_seconds=round(slowest * 60) + 15 if slowest else 15,
+    )
+
+
+def _by_hand(box: Host, watched: list[Watched]) -> str:
+    if not closed(box):
+        return ""
+    where = ", ".join(f"{w.name} at {w.at}, port {PORT}" for w in watched)
+    return f"{box.name} has firmware of its own: enter the network UPS in its web page ({where})"

@@ -1,0 +1,139 @@
+"""The UPS chain lived through: a real driver for trying, upsd, upssched and two upsmon on one small net.
+
+The driver is the dummy of Network UPS Tools 2.8; the files are those of the bundle, but for the driver's
+name, the passwords, and a command that notes the stop. Source: the tools themselves.
+"""
+
+import os
+import re
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from kavrel.core.plan import Host, Plan, Supply
+from kavrel.formats.servers.files import nftables_conf
+from kavrel.formats.servers.ups import ups_files
+from tests.builders import lab
+from tests.conftest import needs
+
+pytestmark = [
+    needs("unshare"),
+    needs("upsd"),
+    needs("upsmon"),
+    pytest.mark.skipif(os.geteuid() != 0, reason="namespaces need root"),
+]
+DUMMY = Path("/lib/nut/dummy-ups")
+RUNNER = """
+ip link set lo up; ip address add 192.168.1.10/32 dev lo
+mount -t tmpfs none /run/nut; chown nut:nut /run/nut
+mount --bind {work}/box /etc/nut
+logger() {{ :; }}
+cp {work}/online {work}/box/cut.dev
+/lib/nut/dummy-ups -a cellar -u root >/dev/null 2>&1
+/lib/nut/upsd -u root >/dev/null 2>&1
+upsmon -u root >/dev/null 2>&1
+NUT_ALTPIDPATH=/run/nut/far NUT_CONFPATH={work}/far unshare -m sh -c '
+  mkdir /run/nut/far; mount --bind {work}/far /etc/nut; mount --bind /run/nut/far /run/nut
+  upsmon -u root >/dev/null 2>&1'
+until_true() {{ for _ in $(seq 300); do eval "$1" && return 0; sleep 0.1; done; echo "never: $1"; return 1; }}
+clients() {{ upsc -c cellar 2>/dev/null | wc -l; }}
+until_true '[ "$(upsc cellar ups.status 2>/dev/null)" = OL ]'
+until_true '[ "$(clients)" = 2 ]' && echo both listen
+cp {work}/battery {work}/box/cut.dev
+until_true '[ "$(upsc cellar ups.status 2>/dev/null)" = "OB" ]' && echo on battery
+[ "{short}" = yes ] && until_true '[ -e /run/nut/upssched.pipe ]' && cp {work}/online {work}/box/cut.dev
+until_true '{until}' && echo done
+ls {work}/box {work}/far | grep stopped | sort
+kill $(cat /run/nut/*.pid /run/nut/far/*.pid 2>/dev/null) 2>/dev/null
+"""
+
+
+def told() -> Plan:
+    """Two boxes on one UPS, one with a page of its own, which all stop three seconds after a cut."""
+    base = lab()
+    more = (
+        Host(id="second", name="second", site="home", addressing="static", address="192.168.1.11"),
+        Host(id="gate", name="gate", site="home", kind="router", ports_usb=1),
+    )
+    box = base.hosts[0].model_copy(update={"addressing": "static", "address": "192.168.1.10"})
+    supply = Supply(
+        id="cellar",
+        name="cellar",
+        site="home",
+        va=900,
+        watts=540,
+        battery_wh=216,
+        hosts=("box", "second"),
+        signals=("gate", "second", "box"),
+        delay_minutes=0.05,
+    )
+    hosts = (box, *base.hosts[1:], *more)
+    return base.model_copy(update={"hosts": hosts, "supplies": (supply,)})
+
+
+def place(folder: Path, files: dict[str, str]) -> None:
+    folder.mkdir()
+    for name, text in files.items():
+        for ours, here in (
+            ("SET-ME", "words"),
+            ("driver = usbhid-ups", "driver = dummy-ups"),
+            ("port = auto", "port = cut.dev"),
+            ("/sbin/shutdown -h +0", f"touch {folder}/{folder.name}-stopped"),
+        ):
+            text = text.replace(ours, here)  # noqa: PLW2901
+        path = folder / name.partition("/")[2]
+        path.write_text(text, encoding="utf-8")
+        path.chmod(0o755 if path.name == "upssched-cmd" else 0o640)
+
+
+def lived(work: Path, short: bool, until: str) -> str:
+    # The cable goes to the first that takes files; the router's web page asks over the net.
+    place(work / "far", ups_files(told(), "box", "revision 1"))
+    place(work / "box", ups_files(told(), "second", "revision 1"))
+    far = work / "far" / "upsmon.conf"
+    far.write_text(far.read_text().replace("192.168.1.11", "192.168.1.10"), encoding="utf-8")
+    for name, status in (("online", "OL"), ("battery", "OB")):
+        (work / name).write_text(f"ups.status: {status}\nbattery.charge: 90\n", encoding="utf-8")
+    script = RUNNER.format(work=work, short="yes" if short else "no", until=until.format(work=work))
+    done = subprocess.run(
+        ["unshare", "-m", "-n", "--pid", "--fork", "--kill-child", "sh", "-c", script],
+        capture_output=True,
+        text=True,
+        check=False,
+        timeout=120,
+    )
+    return done.stdout + done.stderr
+
+
+@pytest.mark.skipif(not DUMMY.exists(), reason="the driver for trying is not here")
+def test_after_the_wait_both_boxes_stop_the_one_with_the_cable_last(tmp_path: Path) -> None:
+    said = lived(tmp_path, False, "[ -e {work}/box/box-stopped ]")
+    assert "both listen" in said, said
+    assert said.splitlines()[-3:] == ["done", "box-stopped", "far-stopped"], said
+
+
+@pytest.mark.skipif(not DUMMY.exists(), reason="the driver for trying is not here")
+def test_a_cut_that_ends_in_time_stops_nobody(tmp_path: Path) -> None:
+    # Whatever counts the seconds ends once it has nothing left to count.
+    until = "[ ! -e /run/nut/upssched.pipe ]"
+    said = lived(tmp_path, True, until)
+    assert "on battery" in said, said
+    assert "done" in said
+    assert "stopped" not in said
+
+
+def test_who_has_the_cable_who_asks_over_the_net_and_who_is_let_in() -> None:
+    plan = told()
+    assert set(ups_files(plan, "second", "r")) > set(ups_files(plan, "box", "r"))
+    assert ups_files(plan, "gate", "r") == {}
+    assert re.search(
+        r"^MONITOR cellar@192.168.1.11 1 others SET-ME secondary$",
+        ups_files(plan, "box", "r")["nut/upsmon.conf"],
+        re.M,
+    )
+    let_in = [x for x in nftables_conf(plan, "second", "r").splitlines() if "dport 3493" in x]
+    assert any("192.168.1.10" in x for x in let_in)
+    assert (
+        "HOSTSYNC 135" in ups_files(plan, "second", "r")["nut/upsmon.conf"]
+    )  # two minutes, and some
