@@ -139,3 +139,16 @@ def test_new_files_are_only_as_safe_as_the_fast_tier(mirrored: bool, hazard: str
     assert found.rpo_seconds == 86_400
     assert "mover" in found.why
     assert cell(lab(disks=(*lab().disks, disk(4)), pools=pool(**wide)), hazard).fate == "runs_on"
+
+
+def test_a_folder_that_its_file_system_cannot_lock_is_read_by_the_thief() -> None:
+    def stolen(filesystem: str, **more: object) -> str:
+        files = lab().datasets[0].model_copy(update={"encrypted": True})
+        family = "raidz1" if filesystem == "zfs" else "raid5"
+        pools = pool(family=family, filesystem=filesystem, **more)
+        # An older plan may still say so.
+        return cell(lab(pools=pools).model_copy(update={"datasets": (files,)}), "theft").why
+
+    assert "the thief reads nothing" in stolen("zfs")
+    assert "the thief can read it" in stolen("ext4")
+    assert "the thief reads nothing" in stolen("ext4", encrypted=True)

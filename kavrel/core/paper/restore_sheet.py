@@ -7,6 +7,7 @@ from kavrel.core.copies.keys import key_of
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
 from kavrel.core.paper.document import Document, Fact, Section, SheetStep
+from kavrel.core.paper.machines import unlocking
 from kavrel.core.plan import Plan
 from kavrel.core.proof.cell import Cell, StepView
 from kavrel.core.proof.hazards import HAZARDS
@@ -98,11 +99,18 @@ def _copies(index: Index, evaluation: Evaluation) -> tuple[Fact, ...]:
 
 
 def _keys(index: Index) -> tuple[Fact, ...]:
-    return tuple(
+    found = [
         Fact(text=f"{job.name}: {key.where(index)}")
         for job in index.plan.jobs
         if (key := key_of(index, job))
-    )
+    ]
+    for pool in index.plan.pools:
+        how = unlocking(index, pool)
+        if how:
+            box = index.hosts[pool.host].name
+            said = f"pool {pool.name} on {box} is locked after each start; whoever made it has its passphrase, "
+            found.append(Fact(text=f"{said}kept at (write it here): ____________", how=how))
+    return tuple(found)
 
 
 def _hazard(index: Index, title: str, question: str, cells: Sequence[Cell]) -> list[Section]:
@@ -124,7 +132,7 @@ def _hazard(index: Index, title: str, question: str, cells: Sequence[Cell]) -> l
     for cell in cells:
         name = index.datasets[cell.dataset].name
         steps = tuple(_step(s) for s in cell.steps if s.text not in done)
-        if cell.fate in ("restored", "down") and steps:
+        if cell.fate in ("restored", "down", "exposed") and steps:
             found.append(
                 Section(title=name, intro=_verdict(index, cell) + ".", steps=steps, below=True)
             )

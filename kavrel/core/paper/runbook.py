@@ -11,6 +11,7 @@ from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.log.last import last_good
 from kavrel.core.paper.document import Document, Section, SheetStep
+from kavrel.core.paper.machines import machines, unlocking
 from kavrel.core.plan import App, Disk, Host, Plan
 from kavrel.core.shares.names import copy_folders, folders
 from kavrel.core.shares.protocols import PROTOCOLS
@@ -38,13 +39,6 @@ MAINS = (
 )
 
 
-AFTER_A_CUT = {
-    "by_itself": "starts by itself",
-    "over_network": "stays off, and is woken over the network (wake-on-LAN on)",
-    "by_hand": "stays off until somebody presses its button",
-}
-
-
 def runbook(plan: Plan, evaluation: Evaluation, revision: str) -> Document:
     """The runbook of a plan; `revision` names where it comes from."""
     index = Index(plan)
@@ -56,6 +50,7 @@ def runbook(plan: Plan, evaluation: Evaluation, revision: str) -> Document:
         ),
         _open_cautions(evaluation),
         _bench(index),
+        machines(index),
         _power(index, evaluation),
         _network(index, evaluation.today),
         _pools(index, evaluation),
@@ -82,15 +77,6 @@ def _open_cautions(evaluation: Evaluation) -> Section:
 
 def _bench(index: Index) -> Section:
     steps: list[SheetStep] = []
-    for login in index.plan.default_logins:
-        if login.changed_on is None and not login.off:
-            box = index.hosts[login.host].name
-            text = f"{box}, {login.service}: change the password of {login.login}, or switch it off"
-            steps.append(SheetStep(text=text, minds=("Do this before it is on any network.",)))
-    for host in index.plan.hosts:
-        if not host.default_passwords_changed:
-            text = f"{host.name}: change every default password (web, root shell, file service)"
-            steps.append(SheetStep(text=text, minds=("Do this before it is on any network.",)))
     for disk in index.plan.disks:
         where = "on the shelf"
         if disk.host:
@@ -115,13 +101,6 @@ def _bench(index: Index) -> Section:
                 hours=hours,
             )
         )
-    for host in index.plan.hosts:
-        if any(p.host == host.id for p in index.plan.pools):
-            text = f"{host.name}: copy its configuration elsewhere once it runs"
-            steps.append(SheetStep(text=text))
-            order = f"It comes back as number {host.start_order}."
-            text = f"{host.name}, in its firmware: after a power cut it {AFTER_A_CUT[host.after_power_cut]}"
-            steps.append(SheetStep(text=text, minds=(order,)))
     return Section(title="Bench", steps=tuple(steps))
 
 
@@ -138,13 +117,21 @@ def _power(index: Index, evaluation: Evaluation) -> Section:
         )
         steps += [
             SheetStep(
-                text=f"After the cut, {w.order}: {w.name} {w.how}; look that its pool is there"
+                text=f"After the cut, {w.order}: {w.name} {w.how}; look that its pool is there",
+                minds=_locked(index, w.host),
             )
             for w in view.waking
         ]
     for host in index.plan.hosts:
         steps += [_service(host, work) for work in power_works(index, host.id)]
     return Section(title="Power", steps=tuple(steps))
+
+
+def _locked(index: Index, host: str) -> tuple[str, ...]:
+    """What somebody has to open there after a start."""
+    mine = [p for p in index.plan.pools if p.host == host]
+    found = [(p, unlocking(index, p)) for p in mine]
+    return tuple(f"Pool {p.name} is locked: {'; then '.join(how)}." for p, how in found if how)
 
 
 def _named(disk: Disk) -> str:
@@ -177,6 +164,11 @@ def _pools(index: Index, evaluation: Evaluation) -> Section:
         elif layout.remains != "nothing":
             minds.append(
                 f"Beyond any {layout.survives_any} the dead disks' files are lost; {layout.remains} stay."
+            )
+        how = unlocking(index, pool)
+        if how:
+            minds.append(
+                f"After each start it is locked, until somebody gives: {'; then '.join(how)}."
             )
         steps.append(SheetStep(text=text, minds=tuple(minds)))
         if layout.rebuild_hours and not pool.standing:

@@ -1,7 +1,11 @@
+import re
+
 from kavrel.core.evaluate import evaluate
 from kavrel.core.paper.document import SheetStep
+from kavrel.core.paper.restore_sheet import restore_sheet
 from kavrel.core.paper.runbook import runbook
 from kavrel.core.plan import Plan
+from kavrel.formats.servers.setup import setup_script
 from tests.builders import TODAY, lab, result
 
 
@@ -11,6 +15,7 @@ def test_work_comes_in_order_and_safety_first(demo: Plan) -> None:
         "Before anything",
         "Settle these first",
         "Bench",
+        "Machines",
         "Power",
         "Network",
         "Pools",
@@ -121,3 +126,55 @@ def test_a_box_with_firmware_of_its_own_is_told_no_commands() -> None:
     assert "web page" in mine
     assert "setup.sh" not in mine
     assert "smb.conf" not in mine
+
+
+def test_a_machine_is_installed_onto_its_own_disk_reached_and_its_passwords_changed_first() -> None:
+    base = lab()
+    disks = (base.disks[0].model_copy(update={"serial": "SYS-1"}), *base.disks[1:])
+    hosts = (base.hosts[0].model_copy(update={"boot_disk": disks[0].id}), *base.hosts[1:])
+    hosts = (hosts[0].model_copy(update={"default_passwords_changed": False}), *hosts[1:])
+    plan = base.model_copy(update={"hosts": hosts, "disks": disks})
+    book = runbook(plan, result(plan), "r")
+    titles = [s.title for s in book.sections]
+    assert titles.index("Machines") < titles.index("Pools")
+    mine = [s for s in book.sections[titles.index("Machines")].steps if s.text.startswith("box: ")]
+    told = [s.text for s in mine]
+    assert "serial SYS-1" in told[0]
+    assert "never onto" in mine[0].minds[0]
+    assert disks[1].label in mine[0].minds[0]
+    order = (
+        "install it onto",
+        "first address",
+        "default password",
+        "updates",
+        "way in that is left",
+    )
+    found = [next(n for n, t in enumerate(told) if word in t) for word in order]
+    assert found == sorted(found)
+
+
+def test_what_is_locked_after_a_start_is_opened_by_the_commands_of_the_script() -> None:
+    pools = tuple(
+        p.model_copy(update={"encrypted": True, "standing": False, "filesystem": "ext4"})
+        if p.id == "second"
+        else p
+        for p in lab().pools
+    )
+    disks = tuple(d.model_copy(update={"serial": f"SN-{d.id}"}) for d in lab().disks)
+    plan = lab(pools=pools, disks=disks)
+    steps = [
+        s
+        for s in next(
+            s for s in runbook(plan, result(plan), "r").sections if s.title == "Pools"
+        ).steps
+        if "pool second" in s.text
+    ]
+    said = " ".join(steps[0].minds)
+    opened = re.search(r"cryptsetup open /dev/disk/by-uuid/([0-9a-f-]{36}) second-0", said)
+    assert opened
+    script = setup_script(plan, "far", "r")
+    assert f"lock {opened[1]} " in script
+    assert "mount /srv/second" in said
+    sheet = restore_sheet(plan, result(plan), "r")
+    keys = next(s for s in sheet.sections if s.title == "Where the keys are")
+    assert any("pool second on far is locked" in f.text for f in keys.facts)

@@ -6,6 +6,7 @@ from functools import cached_property
 from typing import Literal
 
 from kavrel.core.copies.book import Copy, CopyBook
+from kavrel.core.copies.keys import natively_encrypted
 from kavrel.core.index import Index
 from kavrel.core.log.tried import still_tried
 from kavrel.core.plan import Dataset, Host
@@ -163,8 +164,9 @@ def on_pool(pool: str, why: str) -> Reason:
 
 
 def at_rest(scene: Scene, dataset: Dataset) -> bool:
-    """Whether a thief who has its disks cannot read the dataset."""
-    return dataset.encrypted or scene.index.pools[dataset.pool].encrypted
+    """Whether a thief who has its disks cannot read the dataset; most file systems lock no folder alone."""
+    pool = scene.index.pools[dataset.pool]
+    return pool.encrypted or natively_encrypted(scene.index, dataset)
 
 
 def new_box(scene: Scene) -> tuple[Step, ...]:

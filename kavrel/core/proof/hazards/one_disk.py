@@ -5,6 +5,8 @@ from kavrel.core.plan import Dataset, Pool
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.pool import spare_for
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Step, Strike, on_pool
+from kavrel.core.shares.names import pool_names
+from kavrel.core.works.pools import parity_file
 
 
 def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
@@ -24,7 +26,7 @@ def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
                 event=event,
                 repair=(
                     *_replaced(scene, pool, count),
-                    Step("rebuild from parity", layout.rebuild_hours or 0.0, "", "replace"),
+                    Step(_from_parity(scene, pool), layout.rebuild_hours or 0.0, "", "replace"),
                 ),
                 unmoved_days=1.0,
                 unmoved_as=("what has no parity yet", "from one day's parity to the next"),
@@ -72,6 +74,15 @@ def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
         dies=(f"pool {pool.name}",),
         lost_copy=own,
         repair=tuple(steps),
+    )
+
+
+def _from_parity(scene: Scene, pool: Pool) -> str:
+    """How what was on a dead disk comes back: onto a new one, mounted in its place."""
+    file = parity_file(pool_names(scene.index.plan)[pool.id])
+    return (
+        f"give the new disk a file system and mount it where the dead one was; its name is in {file}: "
+        f"snapraid -c {file} fix -d NAME"
     )
 
 
