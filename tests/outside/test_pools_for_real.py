@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from kavrel.core.index import Index
-from kavrel.core.plan import Dataset, Plan, Pool
+from kavrel.core.plan import Dataset, Grant, Plan, Pool, Quota, Share
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.works.pools import ArrayRuns, FilesystemMade, works_of_pool
 from kavrel.formats.lab_jobs import lab_jobs
@@ -46,11 +46,29 @@ def plan_of(sizes: list[int], *pools: dict[str, object]) -> Plan:
         "disks": disks,
         "pools": made,
         "datasets": [
-            Dataset(id=f"{p.id}-data", name="data", pool=p.id, size_bytes=GB // 10, owner="ana")
+            Dataset(
+                id=f"{p.id}-data",
+                name="data",
+                pool=p.id,
+                size_bytes=GB // 10,
+                owner="ana",
+                quota_bytes=QUOTAS.get(p.id),
+            )
             for p in made
         ],
-        "shares": (),
-        "grants": (),
+        "quotas": [
+            Quota(id="of-bo", account="bo", dataset="pair-data", bytes=8_192_000)
+            for p in made
+            if p.id == "pair"
+        ],
+        "shares": [
+            Share(id=p.id, name=p.id, dataset=f"{p.id}-data") for p in made if p.id == "pair"
+        ],
+        "grants": [
+            Grant(id="of-bo", share="pair", account="bo", right="write")
+            for p in made
+            if p.id == "pair"
+        ],
         "jobs": (),
     }
     return base.model_copy(update={**fields, "sites": base.sites[:1]})
@@ -67,6 +85,7 @@ def on_kernel(plan: Plan, work: Path, script: str, seconds: int = 240) -> str:
     return uml.run(SETUP + script, sizes, work, seconds)
 
 
+QUOTAS = {"pair": 16_384_000, "row": 16_384_000, "chunks": 16_384_000}
 LOOK = """
 look() {
   cat /run/said | grep LEFT
@@ -125,6 +144,13 @@ go '' ''; echo "code $code"; grep LEFT /run/said
 uuid=$(sed -n 's/.* UUID=\\([^ ]*\\) .*/\\1/p' /etc/crypttab)
 printf 'secret words' | cryptsetup open --key-file - $(blkid -U $uuid) locked-0
 mount -a; mount /srv/locked; findmnt -n -o TARGET | grep -c /srv/
+as() {{ setpriv --reuid=$1 --regid=$1 --init-groups sh -c "$2" 2>/dev/null; }}
+for pool in pair row chunks; do
+  as ana "head -c 30000000 /dev/zero >/srv/$pool/data/much"
+  echo "$pool filled $(stat -c %s /srv/$pool/data/much)"; rm /srv/$pool/data/much
+done
+as bo "head -c 30000000 /dev/zero >/srv/pair/data/of-bo"
+echo "bo filled $(stat -c %s /srv/pair/data/of-bo)"
 echo ===; echo 900000 >/proc/sys/dev/raid/speed_limit_max
 export LAB_JOBS=/mnt/job/lab-jobs.json LAB_JOB_STATE=/run/job-state
 mdadm --wait /dev/md/pair; python3 /mnt/job/lab-job upkeep-scrub-pair; echo "whole $?"
@@ -158,7 +184,14 @@ python3 /mnt/job/lab-job upkeep-scrub-pair; echo "spoiled $?"
     # Not yet unlocked and mounted: nobody is asked to wipe what is there.
     assert "code 7" in third, third
     assert third.count("was made already and is not here: unlock it, then mount -a") == 5
-    assert third.splitlines()[-1] == "5"
+    # After the start limits hold: of a folder by every file system, of an account on all of ext4.
+    assert [x for x in third.splitlines() if x.isdigit()] == ["5"]
+    filled = {x.split()[0]: int(x.split()[2]) for x in third.splitlines() if " filled " in x}
+    assert filled["pair"] <= 16_384_000
+    assert filled["row"] <= 16_384_000
+    assert filled["chunks"] <= 16_384_000
+    assert filled["bo"] <= 8_192_000
+    assert min(filled.values()) > 7_000_000
     # The quarter's check compares both halves of a mirror, and says when they differ.
     assert "whole 0" in fourth, fourth
     assert "sectors differ between its disks" in fourth

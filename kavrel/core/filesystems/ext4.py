@@ -117,4 +117,8 @@ EXT4 = Filesystem(
     made="-q -F -U ",
     package="e2fsprogs",
     checked_at_start=True,
+    quotas=True,
+    project_quotas=True,
+    made_counting="-O quota,project -E quotatype=usrquota:prjquota ",
+    mounted_counting="usrquota,prjquota",
 )

@@ -52,7 +52,9 @@ class Filesystem:
     `sector_shift`: it must be told the sector size. `records`: files lie in records of a size
     that is set. `scrubs_used`: a scrub, and a rebuild of what it mirrors itself, read what is
     used and nothing else. `made` are the flags with which mkfs takes its UUID. `mounted`: the
-    options of a mount; `package`: Debian's, of its tools; `checked_at_start`: the start checks it;
+    options of a mount; `project_quotas`: folders are counted by project numbers, and it is made and
+    mounted with the flags of `made_counting` and `mounted_counting` for that; `package`: Debian's, of
+    its tools; `checked_at_start`: the start checks it;
     `lacks`: how a pool is made that lacks a disk for now. `points_here` and `points_sent` say, for
     somebody who has never seen the lab, how something comes back from a snapshot and from a copy
     that was sent; `{at...}` are
@@ -81,7 +83,10 @@ class Filesystem:
     records: bool = False
     scrubs_used: bool = False
     bare: bool = False  # none at all: whoever gets the device makes one
+    project_quotas: bool = False
     made: str = ""
+    made_counting: str = ""
+    mounted_counting: str = ""
     package: str = ""
     mounted: str = "defaults,noatime"
     checked_at_start: bool = False

@@ -58,4 +58,7 @@ XFS = Filesystem(
     space=on_each(lambda device, copies: space(device)),
     made="-q -f -m uuid=",
     package="xfsprogs",
+    quotas=True,
+    project_quotas=True,
+    mounted_counting="uquota,pquota",
 )

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Network, Plan
+from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.protocols import PROTOCOLS
 
 Place = tuple[str, str, str, str]  # collection, item, field, what would be right
@@ -32,8 +33,11 @@ def _tree(index: Index) -> Iterator[Place]:
         if dataset.reserve_bytes and not system.reserves:
             text = f"{pool.filesystem} reserves nothing: only ZFS keeps room for a dataset"
             yield "datasets", dataset.id, "reserve_bytes", text
-        if dataset.quota_bytes is not None and not system.quotas:
-            text = f"{pool.filesystem} has no quota on a folder: use ZFS or Btrfs, or users' quotas"
+        if dataset.quota_bytes is not None and FAMILIES[pool.family].apart:
+            text = "a tree over separate disks counts no folder: leave the quota out"
+            yield "datasets", dataset.id, "quota_bytes", text
+        elif dataset.quota_bytes is not None and not system.quotas:
+            text = f"{pool.filesystem} has no quota on a folder: use ZFS, Btrfs, ext4 or XFS"
             yield "datasets", dataset.id, "quota_bytes", text
         if dataset.quota_bytes is not None and dataset.reserve_bytes > dataset.quota_bytes:
             text = "more is reserved than the quota allows"

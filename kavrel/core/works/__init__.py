@@ -10,6 +10,7 @@ from datetime import date
 from kavrel.core.index import Index
 from kavrel.core.works.doors import DoorOpen, door_works, forwards
 from kavrel.core.works.folders import FolderAccess, HomeFolder, folder_works, home_works
+from kavrel.core.works.limits import AccountLimited, DatasetLimited, limit_works
 from kavrel.core.works.people import AccountShut, AccountThere, GroupThere, people_works
 from kavrel.core.works.pools import pool_works
 from kavrel.core.works.services import ServiceRuns, service_works
@@ -17,8 +18,10 @@ from kavrel.core.works.ups import power_works
 from kavrel.core.works.work import Work
 
 __all__ = [
+    "AccountLimited",
     "AccountShut",
     "AccountThere",
+    "DatasetLimited",
     "DoorOpen",
     "FolderAccess",
     "GroupThere",
@@ -40,6 +43,7 @@ def _works(index: Index, host: str, today: date) -> Iterator[Work]:
     yield from pool_works(index, host)
     yield from folder_works(index, host, today)
     yield from home_works(index, host, today)
+    yield from limit_works(index, host)
     yield from door_works(index, host)
     yield from power_works(index, host)
     yield from service_works(index, host)

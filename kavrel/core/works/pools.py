@@ -86,12 +86,13 @@ class DeviceLocked(Work):
 
 @dataclass(frozen=True)
 class FilesystemMade(Work):
-    """A file system over devices, by its UUID. `profile`: flags of mkfs."""
+    """A file system over devices, by its UUID. `profile`: flags of mkfs; `counting`: with quotas."""
 
     filesystem: str
     profile: str
     identifier: str
     devices: tuple[Device, ...]
+    counting: bool
 
 
 @dataclass(frozen=True)
@@ -296,7 +297,7 @@ class _Below:
             f"filesystem/{folder}", f"{self.pool.filesystem} for {folder}", self.makes, (self.last,),
             f"blkid -U {key}", "", "",
             filesystem=self.pool.filesystem, profile=self.family.profile, identifier=key,
-            devices=devices,
+            devices=devices, counting=self.volume.counting,
         )  # fmt: skip
         yield FolderMounted(
             f"mount/{folder}", f"{folder} is mounted", self.makes, (f"filesystem/{folder}",),

@@ -36,6 +36,7 @@ class Volume:
     removable: bool
     disks: tuple[str, ...]
     parity: bool = False
+    counting: bool = False  # what folders and accounts fill is limited
 
     @property
     def options(self) -> str:
@@ -44,9 +45,13 @@ class Volume:
         found = system.mounted
         if system.subvolumes and self.pool.compression_ratio > 1:
             found += ",compress=zstd"
+        if self.counting:
+            found += f",{system.mounted_counting}"
         # What is locked after a start waits for its passphrase: the box comes up without it.
         locked = self.pool.encrypted
-        found += ",nofail" if self.removable or locked else ""
+        # One that was made without what counting needs must not hold up the start.
+        unsure = self.counting and self.pool.standing
+        found += ",nofail" if self.removable or locked or unsure else ""
         return found + (",noauto" if locked else "")
 
 
@@ -76,6 +81,14 @@ class Tree:
         after = "".join(f",x-systemd.requires-mounts-for={b}" for b in self.branches)
         locked = ",nofail,noauto" if self.pool.encrypted else ""
         return f"{self.mounted}{after}{locked}"
+
+
+def limited(index: Index, pool: Pool) -> bool:
+    """Whether the plan limits what datasets or accounts may fill on a pool."""
+    mine = {d.id for d in index.plan.datasets if d.pool == pool.id}
+    return any(d.quota_bytes for d in index.plan.datasets if d.pool == pool.id) or any(
+        q.dataset in mine for q in index.plan.quotas
+    )
 
 
 def identifier(index: Index, pool: Pool, what: str) -> str:
@@ -117,7 +130,8 @@ def _volume(
     if pool.standing:
         alone = len(disks) == len(pool.disks) or (len(pool.groups[0]) == 1 and not parity)
         key = pool.uuid if alone else None
-    return Volume(pool, folder, key, removable, disks, parity)
+    able = FILESYSTEMS[pool.filesystem].project_quotas and not FAMILIES[pool.family].apart
+    return Volume(pool, folder, key, removable, disks, parity, able and limited(index, pool))
 
 
 def tree_of(index: Index, pool: Pool) -> Tree | None:

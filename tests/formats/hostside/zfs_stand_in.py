@@ -17,6 +17,8 @@ from pathlib import Path
 from typing import Any
 
 STATE = Path(os.environ["ZFS_STATE"])
+# Of zfsprops(7): those that are set here.
+PROPERTIES = {"acltype", "xattr", "quota", "reservation", "userquota"}
 
 
 def option(words: list[str], name: str) -> str | None:
@@ -117,16 +119,21 @@ def main(words: list[str]) -> int:
             return stop("no such pool")
         for n in range(1, len(parts) + 1):
             sets.setdefault("/".join(parts[:n]), {})
-    elif verb == "set" and "acltype=posixacl" in words:
+    elif verb == "set":
         if last not in sets:
             return stop("dataset does not exist")
-    elif verb == "set":
-        who = words[1].partition("@")[2].partition("=")[0]
-        try:
-            pwd.getpwnam(who)
-        except KeyError:
-            return stop(f"invalid user {who}")
-        state.setdefault("set", {}).setdefault(last, []).append(words[1])
+        for one in words[1:-1]:
+            key, _, value = one.partition("=")
+            of, _, who = key.partition("@")
+            if of not in PROPERTIES or not value:
+                return stop(f"invalid property '{key}'")
+            if of == "userquota":
+                try:
+                    pwd.getpwnam(who)
+                except KeyError:
+                    return stop(f"invalid user {who}")
+            if of not in ("acltype", "xattr"):
+                state.setdefault("set", {}).setdefault(last, []).append(one)
     elif verb == "receive" and "-A" in words:
         state["tokens"].pop(last, None)
         if not sets[last]:

@@ -1,5 +1,5 @@
 # setup.sh of the job's folder on this kernel: its disks /dev/ubda, /dev/ubdb ... have the serials SN-1, SN-2 ...
-for module in cbc hmac xts overlay dm-crypt raid0 fuse; do modprobe -d /mnt/job/mod $module; done
+for module in cbc hmac xts overlay dm-crypt raid0 fuse quota_tree quota_v2; do modprobe -d /mnt/job/mod $module; done
 mkdir /run/up /run/work /run/by-id /run/shims /run/udev-none
 mount -t overlay overlay -o lowerdir=/etc,upperdir=/run/up,workdir=/run/work /etc
 mount -t tmpfs -o mode=755 none /srv

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Dataset, Pool
-from kavrel.core.works import FolderAccess, HomeFolder, Work
+from kavrel.core.works import AccountLimited, DatasetLimited, FolderAccess, HomeFolder, Work
 from kavrel.formats.servers.setup.pools import there_test
 from kavrel.formats.servers.setup.words import all_or_left, left, quoted
 from kavrel.formats.servers.site import Box
@@ -16,9 +16,6 @@ def dataset_lines(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
     if not mine:
         return
     yield f"if {there_test(box.index, pool)}; then"
-    if FILESYSTEMS[pool.filesystem].subvolumes and any(d.quota_bytes for d in mine):
-        # Without it a limit is refused.
-        yield f"run btrfs quota enable /srv/{box.pool_name(pool)} || true"
     access = {w.folder: w for w in works if isinstance(w, FolderAccess)}
     for dataset in mine:
         folder = box.folders[dataset.id]
@@ -40,7 +37,7 @@ def dataset_lines(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
             if isinstance(home, HomeFolder) and home.folder.rpartition("/")[0] == folder:
                 yield f"home {home.folder} {home.login} || {left(f'{home.what} is not made')}"
         yield from _luns(box, pool, dataset)
-        yield from _quotas(box, pool, dataset)
+        yield from _limits(works, dataset, pool)
     names = ", ".join(d.name for d in mine)
     yield f"else {left(f'without pool {pool.name} there is no {names}: run this again once it is there')}"
     yield "fi"
@@ -66,10 +63,6 @@ def _dataset(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
             options.append(f"recordsize={dataset.record_kib}K")
         if not dataset.checksums:
             options.append("checksum=off")
-        if dataset.quota_bytes is not None:
-            options.append(f"quota={dataset.quota_bytes or 'none'}")
-        if dataset.reserve_bytes:
-            options.append(f"reservation={dataset.reserve_bytes}")
         if dataset.encrypted:
             options += ["encryption=on", "keyformat=passphrase"]
         flags = " ".join(f"-o {o}" for o in options)
@@ -77,8 +70,6 @@ def _dataset(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
     elif system.subvolumes:
         yield f"run mkdir -p {folder.rpartition('/')[0]}"
         yield f"run btrfs subvolume create {folder}"
-        if dataset.quota_bytes:
-            yield f"run btrfs qgroup limit {dataset.quota_bytes} {folder}"
         if dataset.compression != "lz4":  # which Btrfs does not know: it goes by the mount
             how = "none" if dataset.compression == "off" else dataset.compression
             yield f"run btrfs property set {folder} compression {how}"
@@ -96,12 +87,7 @@ def _cannot(pool: Pool, dataset: Dataset) -> Iterator[str]:
     name = pool.filesystem
     wishes = (
         (dataset.record_kib, f"a record size is ZFS's: {name} has none to set"),
-        (dataset.reserve_bytes, f"{name} keeps no room for one folder: leave it free by hand"),
         (dataset.encrypted, f"{name} locks no single folder: encrypt the pool"),
-        (
-            not system.subvolumes and dataset.quota_bytes,
-            f"{name} counts no folder by itself here: it has no limit",
-        ),
         (
             not system.subvolumes and dataset.compression == "zstd",
             f"{name} does not compress: what is written takes its full size",
@@ -135,22 +121,40 @@ def _luns(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
             yield f"have test -e {image} || {{ {make}; }} || {said}"
 
 
-def _quotas(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
-    """What single accounts may fill; only ZFS counts them dataset by dataset."""
-    for quota in box.plan.quotas:
-        if quota.dataset != dataset.id:
-            continue
-        account = box.index.accounts[quota.account]
-        if not account.enabled:
-            continue
-        what = f"the quota of {account.login} on {dataset.name}"
-        if FILESYSTEMS[pool.filesystem].by_name:
-            name = box.folders[dataset.id].removeprefix("/srv/")
-            done = f"run zfs set userquota@{account.login}={quota.bytes} {name}"
-            yield f"{done} || {left(f'{what} is not set')}"
-        else:
-            why = f"{pool.filesystem} counts a user over the whole file system, not in one folder"
-            yield left(f"{what}: {why}; give it a dataset of its own on ZFS, or do without")
+def _limits(works: Sequence[Work], dataset: Dataset, pool: Pool) -> Iterator[str]:
+    """Set each time, so that a limit that has changed holds."""
+    for work in works:
+        if isinstance(work, DatasetLimited | AccountLimited) and work.dataset is dataset:
+            if work.by_hand:
+                yield left(f"{work.what}: {work.by_hand}")
+            lines = _limit(work, pool) if isinstance(work, DatasetLimited) else _fill(work, pool)
+            commands = list(lines) if not work.by_hand or isinstance(work, DatasetLimited) else []
+            if commands:
+                yield all_or_left(commands, f"{work.what} is not set: see the last line above")
+
+
+def _limit(work: DatasetLimited, pool: Pool) -> Iterator[str]:
+    system = FILESYSTEMS[pool.filesystem]
+    if system.by_name:
+        name = work.folder.removeprefix("/srv/")
+        yield f"run zfs set quota={work.limit_bytes or 'none'} reservation={work.kept_bytes or 'none'} {name}"
+    elif system.subvolumes:
+        # Without counting switched on a limit is refused.
+        yield f"{{ have btrfs qgroup show {work.root} || run btrfs quota enable {work.root}; }}"
+        yield f"run btrfs qgroup limit {work.limit_bytes or 'none'} {work.folder}"
+    elif work.project is not None:
+        # What is there already is counted too; limits are in KiB.
+        yield f"run chattr -f -R -p {work.project} {work.folder}"
+        yield f"run find {work.folder} -xdev -type d -exec chattr +P {{}} +"
+        yield f"run setquota -P {work.project} 0 {-(-work.limit_bytes // 1024)} 0 0 {work.root}"
+
+
+def _fill(work: AccountLimited, pool: Pool) -> Iterator[str]:
+    if FILESYSTEMS[pool.filesystem].by_name:
+        name = work.folder.removeprefix("/srv/")
+        yield f"run zfs set userquota@{work.login}={work.bytes} {name}"
+    else:
+        yield f"run setquota -u {work.login} 0 {-(-work.bytes // 1024)} 0 0 {work.folder}"
 
 
 def shut_in_lines(box: Box) -> Iterator[str]:

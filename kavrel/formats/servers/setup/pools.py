@@ -207,7 +207,8 @@ def _(work: DeviceLocked, box: Box) -> Iterator[str]:
 @make.register
 def _(work: FilesystemMade, box: Box) -> Iterator[str]:
     devices = [_device(d, box) for d in work.devices]
-    flags = FILESYSTEMS[work.filesystem].made
+    system = FILESYSTEMS[work.filesystem]
+    flags = (system.made_counting if work.counting else "") + system.made
     mark = f"filesystem-{work.identifier}"
     made = f"mkfs.{work.filesystem}{work.profile} {flags}{work.identifier} {' '.join(devices)}"
     yield f"{{ did {mark} || {{ run {made} && note {mark}; }}; }}"

@@ -12,7 +12,7 @@ from datetime import date
 
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Plan
-from kavrel.core.works import AccountThere, Work, bill
+from kavrel.core.works import AccountLimited, AccountThere, DatasetLimited, Work, bill
 from kavrel.core.works.pools import (
     ArrayRuns,
     DeviceLocked,
@@ -80,6 +80,10 @@ TOOLS = {
 
 def _tools(works: Sequence[Work]) -> Iterator[tuple[str, str]]:
     yield "setfacl", "acl"
+    by_project = (w.project is not None for w in works if isinstance(w, DatasetLimited))
+    by_user = (w.whole and not w.by_hand for w in works if isinstance(w, AccountLimited))
+    if any(by_project) or any(by_user):
+        yield "setquota", "quota"
     for work in works:
         if type(work) in TOOLS:
             yield TOOLS[type(work)]

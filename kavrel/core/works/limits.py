@@ -1,0 +1,112 @@
+"""Limits: what a dataset may fill with all below it, what is kept free for it, what an account may fill.
+
+ZFS and Btrfs count by dataset; ext4 and XFS by project number, and an account over the whole file
+system. Sources: zfsprops(7), btrfs-qgroup(8), setquota(8), ext4(5), xfs_quota(8).
+"""
+
+import zlib
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from kavrel.core.filesystems import FILESYSTEMS
+from kavrel.core.index import Index
+from kavrel.core.plan import Dataset, Pool, Quota
+from kavrel.core.pools.families import FAMILIES
+from kavrel.core.shares.names import folders, pool_names
+from kavrel.core.works.work import Work
+
+FIRST_PROJECT, PROJECTS = 1_000, 2_000_000_000
+
+
+@dataclass(frozen=True)
+class DatasetLimited(Work):
+    """What a dataset may fill, and what is kept for it, in bytes; 0: no limit, nothing kept.
+
+    `project`: its number where the file system counts by those, else None.
+    """
+
+    dataset: Dataset
+    folder: str
+    root: str
+    limit_bytes: int
+    kept_bytes: int
+    project: int | None
+
+
+@dataclass(frozen=True)
+class AccountLimited(Work):
+    """What an account may fill of `folder`: a dataset's, or a `whole` file system's."""
+
+    login: str
+    whole: bool
+    dataset: Dataset
+    folder: str
+    bytes: int
+
+
+def counts_datasets(pool: Pool) -> bool:
+    """Whether the machine can limit one dataset of a pool: a tree over several disks counts none."""
+    return FILESYSTEMS[pool.filesystem].quotas and not FAMILIES[pool.family].apart
+
+
+def limit_works(index: Index, host: str) -> Iterator[Work]:
+    """Limits of all datasets of a host, and of accounts on them."""
+    paths, names = folders(index.plan), pool_names(index.plan)
+    for dataset in index.plan.datasets:
+        pool = index.pools[dataset.pool]
+        if pool.host != host:
+            continue
+        system, folder = FILESYSTEMS[pool.filesystem], paths[dataset.id]
+        able = counts_datasets(pool)
+        left = ""
+        if dataset.quota_bytes and not able:
+            left = f"{pool.filesystem} counts no folder by itself here: it has no limit"
+        elif dataset.reserve_bytes and not system.reserves:
+            left = f"{pool.filesystem} keeps no room for one folder: leave it free by hand"
+        if dataset.quota_bytes is not None or dataset.reserve_bytes:
+            yield DatasetLimited(
+                f"limit/{folder}", f"what {dataset.name} may fill", (("datasets", dataset.id),),
+                (f"folder/{folder}",), _see(pool, folder), "set it to none", left,
+                dataset=dataset, folder=folder, root=f"/srv/{names[pool.id]}",
+                limit_bytes=dataset.quota_bytes or 0 if able else 0,
+                kept_bytes=dataset.reserve_bytes if system.reserves else 0,
+                project=_project(dataset) if system.project_quotas and able else None,
+            )  # fmt: skip
+        for quota in index.plan.quotas:
+            if quota.dataset == dataset.id and index.accounts[quota.account].enabled:
+                yield _account(index, quota, pool, folder, f"/srv/{names[pool.id]}")
+
+
+def _project(dataset: Dataset) -> int:
+    """The number under which a file system counts a dataset: the same whenever it is asked for."""
+    return FIRST_PROJECT + zlib.crc32(dataset.id.encode()) % PROJECTS
+
+
+def _see(pool: Pool, folder: str) -> str:
+    system = FILESYSTEMS[pool.filesystem]
+    if system.by_name:
+        return f"zfs get quota,reservation {folder.removeprefix('/srv/')}"
+    if system.subvolumes:
+        return f"btrfs qgroup show -r {folder}"
+    return f"lsattr -pd {folder}; repquota -P -a"
+
+
+def _account(index: Index, quota: Quota, pool: Pool, folder: str, root: str) -> AccountLimited:
+    system, dataset = FILESYSTEMS[pool.filesystem], index.datasets[quota.dataset]
+    login = index.accounts[quota.account].login
+    left = ""
+    if not system.by_name:
+        alone = sum(d.pool == pool.id for d in index.plan.datasets) == 1
+        if not system.project_quotas or FAMILIES[pool.family].apart:
+            left = f"{pool.filesystem} counts no single user here"
+        elif not alone:
+            left = f"{pool.filesystem} counts a user over the whole file system, not in one folder"
+        if left:
+            left += "; give it a dataset of its own on ZFS, or do without"
+    return AccountLimited(
+        f"limit/{folder}/{login}", f"the quota of {login} on {dataset.name}",
+        (("quotas", quota.id),), (f"account/{login}", f"folder/{folder}"),
+        f"zfs userspace {folder.removeprefix('/srv/')}" if system.by_name else "repquota -u -a",
+        "set it to none", left, login=login, whole=not system.by_name, dataset=dataset,
+        folder=folder if system.by_name else root, bytes=quota.bytes,
+    )  # fmt: skip
