@@ -26,7 +26,15 @@ from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS, jobs_that, scrubbed
 from kavrel.core.plan import Job, Plan, Pool
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.shares.names import SYSTEM_NAMES, copy_folders, folders, job_names, pool_names
+from kavrel.core.shares.names import (
+    SYSTEM_NAMES,
+    copy_folders,
+    folders,
+    job_names,
+    pool_names,
+    pool_roots,
+    zfs_namer,
+)
 from kavrel.core.works.pools import parity_file
 from kavrel.core.works.volumes import tree_of
 from kavrel.formats.servers.site import Box
@@ -154,6 +162,7 @@ class _Sheet:
         self.index, self.host, self.plan = Index(plan), host, plan
         self.homes, self.copies = folders(plan), copy_folders(plan)
         self.pools, self.names = pool_names(plan), job_names(plan)
+        self.roots = pool_roots(plan)
 
     def told(self, job: Job) -> dict[str, Any]:
         """All that the script has to know of a job."""
@@ -180,14 +189,15 @@ class _Sheet:
         if "sets" in kind.told:
             pool = self.index.datasets[job.datasets[0]].pool
             found |= self.pool(pool)
-            found["sets"] = [self._place(self.homes[d], found["filesystem"]) for d in job.datasets]
+            system, at = found["filesystem"], self.index.pools[pool].host
+            found["sets"] = [self._place(self.homes[d], system, at) for d in job.datasets]
             if not FILESYSTEMS[found["filesystem"]].by_name:
                 found["mounted"] = self._mounts(pool, "source")
         elif "pairs" in kind.told:
             found |= self._carried(job)
         elif "settings" in kind.told and job.target_pool:
             found |= self._far(target_host(self.index, job))
-            found["folder"] = f"/srv/{self.pools[job.target_pool]}/{self.names[job.id]}"
+            found["folder"] = f"{self.roots[job.target_pool]}/{self.names[job.id]}"
             found["paths"] = ["etc"]
             found["mounted"] = self._mounts(job.target_pool, "target")
         elif "serials" in kind.told and job.pool:
@@ -207,27 +217,25 @@ class _Sheet:
 
     def pool(self, pool: str) -> dict[str, Any]:
         found = {"pool": self.pools[pool], "filesystem": self.index.pools[pool].filesystem}
+        if self.index.pools[pool].path:
+            found["folder"] = self.roots[pool]
         if FAMILIES[self.index.pools[pool].family].parity_at:
             found["parity"] = parity_file(self.pools[pool])
         return found
 
-    @staticmethod
-    def _place(folder: str, filesystem: str) -> str:
-        """A folder as the snapshot tools of its file system name it."""
-        return (
-            folder.removeprefix("/srv/")
-            if filesystem in FILESYSTEMS and FILESYSTEMS[filesystem].by_name
-            else folder
-        )
+    def _place(self, folder: str, filesystem: str, host: str) -> str:
+        """A folder of a box as the snapshot tools of its file system name it."""
+        system = FILESYSTEMS.get(filesystem)
+        return zfs_namer(self.plan, host)(folder) if system and system.by_name else folder
 
     def _mounts(self, pool_id: str, side: str) -> list[dict[str, str]]:
         """What has to be mounted for a pool to be there, so that nothing fills the root disk."""
         pool, name = self.index.pools[pool_id], self.pools[pool_id]
         if FILESYSTEMS[pool.filesystem].by_name:
-            return [{"side": side, "at": f"/srv/{name}", "zfs": name}]
+            return [{"side": side, "at": self.roots[pool_id], "zfs": name}]
         volumes = [v for v in Box(self.plan, pool.host).volumes if v.pool.id == pool_id]
         if not volumes:
-            return [{"side": side, "at": f"/srv/{name}"}]
+            return [{"side": side, "at": self.roots[pool_id]}]
         found = [
             {"side": side, "at": v.folder, **({"uuid": v.uuid} if v.uuid else {})} for v in volumes
         ]
@@ -240,7 +248,7 @@ class _Sheet:
         if not FILESYSTEMS[home.filesystem].by_name:
             return []
         folder = self.homes[dataset]
-        name = self._place(folder, home.filesystem)
+        name = self._place(folder, home.filesystem, home.host)
         return [{"side": "source", "at": folder, "zfs": name, "for": folder}]
 
     def _far(self, other: str | None) -> dict[str, Any]:
@@ -263,8 +271,8 @@ class _Sheet:
             "filesystem": system,
             "pairs": [
                 [
-                    self._place(self._from(job, d), system),
-                    self._place(self.copies[job.id, d], system),
+                    self._place(self._from(job, d), system, from_host or target.host),
+                    self._place(self.copies[job.id, d], system, target.host),
                 ]
                 for d in job.datasets
             ],
@@ -380,11 +388,14 @@ class _Sheet:
                 found["job"] = self.names[job.reads_from or ""]
             found |= {
                 "filesystem": system,
-                "places": [self._place(where[job.id, d], system) for d in job.datasets],
+                "places": [
+                    self._place(where[job.id, d], system, self.index.pools[pool].host)
+                    for d in job.datasets
+                ],
                 "received": sent,
             }
         elif kind.keeps_settings and job.target_pool:
-            found["folder"] = f"/srv/{self.pools[job.target_pool]}/{self.names[job.id]}"
+            found["folder"] = f"{self.roots[job.target_pool]}/{self.names[job.id]}"
         elif job.target_pool and marks_target(job):
             found["mark"] = self._mark(job)
         return found

@@ -303,6 +303,9 @@ def test_what_it_may_not_make_it_refuses_and_wipes_nothing(house: House) -> None
     refused(plan_with(wanted("mirror", "ext4", "box4", "box6")), "no disk with serial SN-6")
     bare = wanted("mirror", "none", "box4", "box5")
     refused(plan_with(bare), "it has no file system by the plan; nothing was wiped")
+    boots = plan_with(wanted("single", "ext4", "box4"))
+    hosts = (boots.hosts[0].model_copy(update={"boot_disk": "box4"}), *boots.hosts[1:])
+    refused(boots.model_copy(update={"hosts": hosts}), "the box boots from box 4")
     # Two disks that say the same serial: somebody would have to know which one is meant.
     (house.folder / "by-id" / "usb-Y_SN-4-0:0").symlink_to(house.loops[1])
     refused(plan_with(wanted("single", "ext4", "box4")), "serial SN-4 answers from /dev/loop")
@@ -499,3 +502,18 @@ def test_the_scripts_are_clean_by_shellcheck(tmp_path: Path, demo: Plan) -> None
         command = ["shellcheck", "-s", "sh", "-e", "SC2015", str(path)]
         done = subprocess.run(command, capture_output=True, text=True, check=False)
         assert done.stdout == ""
+
+
+def test_a_file_system_that_stands_is_mounted_as_it_is_at_its_own_place(house: House) -> None:
+    image = house.plug_in("SN-4")
+    ask = ["blkid", "-p", "-o", "value", "-s", "UUID", str(image)]
+    uuid = subprocess.run(ask, check=True, capture_output=True, text=True).stdout.strip()
+    house.pools("main")
+    pool = wanted("single", "ext4", "box4", standing=True, uuid=uuid, path="/srv/kept/here")
+    before = f"mount {house.loops[0]} /mnt; mkdir /mnt/new; echo old >/mnt/new/old.txt; umount /mnt"
+    at = "/srv/kept/here"
+    after = f"findmnt -n -o UUID --mountpoint {at}; cat {at}/new/old.txt; umount {at}"
+    ran = house.run(plan_with(pool), before=before, after=after)
+    assert ran.seen.splitlines() == [uuid, "old"], ran.said
+    assert "+ mkfs" not in ran.said
+    assert "+ wipefs" not in ran.said

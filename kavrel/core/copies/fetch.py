@@ -9,6 +9,7 @@ from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.kinds.kind import Whereabouts
 from kavrel.core.plan import Job
+from kavrel.core.shares.names import pool_roots, zfs_namer
 
 
 def landing(index: Index, job: Job, copies: Mapping[tuple[str, str], str]) -> str:
@@ -54,6 +55,7 @@ def how_to_fetch(
             key = f"its key is kept at {kept.where(index)}"
     address = (host.vpn_address or host.address) if host else ""
     lands = landing(book.index, job, copies)
+    copy = copies.get((job.id, job.datasets[0]), home_folder) if job.datasets else ""
     how = kind.fetch(
         Whereabouts(
             job=job.name,
@@ -63,13 +65,16 @@ def how_to_fetch(
             home_box=index.hosts[home.host].name if home else "",
             home_pool=home.name if home else "",
             folder=home_folder,
-            copy=copies.get((job.id, job.datasets[0]), home_folder) if job.datasets else "",
+            copy=copy,
             disk=f"{disk.label}" + (f", serial {disk.serial}" if disk.serial else "")
             if disk
             else "",
             account=bucket.account if bucket else "",
             key=key,
             trash_days=job.retention.trash_days,
+            zfs_name=zfs_namer(index.plan, home.host)(home_folder) if home else "",
+            zfs_copy=zfs_namer(index.plan, host.id if host else home.host)(copy) if home else "",
+            home_root=pool_roots(index.plan)[home.id] if home else "",
         )
     )
     if lands:

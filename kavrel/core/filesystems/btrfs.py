@@ -82,7 +82,7 @@ BTRFS = Filesystem(
     points_sent=(
         _LIST,
         "send one back: btrfs send {at.beside}/.points/{at.leaf}/POINT | ssh {at.home_box} btrfs "
-        "receive /srv/{at.home_pool}",
+        "receive {at.home_root}",
         "it arrives read-only: make a writable snapshot of it and point the share there",
     ),
 )

@@ -33,7 +33,8 @@ class Whereabouts:
     """Where a copy is and what it is of, in names that stand on the boxes.
 
     `box` with its address; `pool` may be a shelf disk or a bucket; `folder` is that of the first
-    dataset at home and `copy` where its copy lies, as examples; `key` says where the key is, empty
+    dataset at home and `copy` where its copy lies, as examples, `zfs_name` and `zfs_copy` the same
+    as ZFS names them; `home_root`: where its pool is mounted; `key` says where the key is, empty
     without encryption.
     """
 
@@ -49,16 +50,9 @@ class Whereabouts:
     account: str
     key: str
     trash_days: int
-
-    @property
-    def zfs_name(self) -> str:
-        """The dataset as ZFS names it."""
-        return self.folder.removeprefix("/srv/")
-
-    @property
-    def zfs_copy(self) -> str:
-        """The copy as ZFS names it."""
-        return self.copy.removeprefix("/srv/")
+    zfs_name: str
+    zfs_copy: str
+    home_root: str
 
     @property
     def beside(self) -> str:

@@ -24,6 +24,11 @@ RecordKib = Literal[4, 8, 16, 32, 64, 128, 256, 512, 1024]
 FilesystemUuid = Annotated[
     str, Field(pattern=r"^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$")
 ]
+# Source: zpool-create(8) for the characters; names that it keeps for itself are refused elsewhere.
+PoolName = Annotated[str, Field(pattern=r"^[A-Za-z][A-Za-z0-9_.-]{0,59}$")]
+_STEP = "[A-Za-z0-9_][A-Za-z0-9_.-]{0,59}"
+FolderPath = Annotated[str, Field(pattern=rf"^(/{_STEP}){{1,8}}$")]
+FolderName = Annotated[str, Field(pattern=rf"^{_STEP}(/{_STEP}){{0,4}}$")]
 _TIERED = ((When("tier", filled=True),),)
 
 
@@ -96,6 +101,24 @@ class Pool(Value):
     ] = ()
     tier_mirrored: Annotated[Flag, Shown("Tier is a mirror", when=_TIERED)] = True
     mover_at: Annotated[WallTime, Shown("Mover runs at", when=_TIERED)] = "03:30"
+
+    # What it is called on its box, where that is not its name in small letters.
+    known_as: (
+        Annotated[
+            PoolName,
+            Shown(
+                "Known there as", "its name on the box, as zpool list has it; empty: its name here"
+            ),
+        ]
+        | None
+    ) = None
+    path: (
+        Annotated[
+            FolderPath,
+            Shown("Mounted at", "empty: /srv and its name"),
+        ]
+        | None
+    ) = None
 
     @property
     def disks(self) -> tuple[str, ...]:
@@ -201,6 +224,13 @@ class Dataset(Value):
         Field(pattern=r"^[0-7]{3,4}$"),
         Shown("Mode", "2770: owner and group work in it together"),
     ] = "2770"
+    folder: (
+        Annotated[
+            FolderName,
+            Shown("Folder", "below its pool or its parent; empty: its name in small letters"),
+        ]
+        | None
+    ) = None
 
 
 class Holding(Value):

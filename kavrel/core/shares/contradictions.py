@@ -1,12 +1,14 @@
 """Where shares, datasets, addresses and applications contradict themselves."""
 
 import ipaddress
+import re
 from collections.abc import Iterator
 
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Network, Plan
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.shares.names import pool_names, pool_roots
 from kavrel.core.shares.protocols import PROTOCOLS
 
 Place = tuple[str, str, str, str]  # collection, item, field, what would be right
@@ -15,6 +17,7 @@ Place = tuple[str, str, str, str]  # collection, item, field, what would be righ
 def contradictions(plan: Plan) -> Iterator[Place]:
     """All of them; references are known to be whole."""
     index = Index(plan)
+    yield from _places(plan)
     yield from _tree(index)
     yield from _networks(plan)
     yield from _exports(index)
@@ -24,6 +27,41 @@ def contradictions(plan: Plan) -> Iterator[Place]:
         if (quota.account, quota.dataset) in seen:
             yield "quotas", quota.id, "account", "this account already has a quota on the dataset"
         seen.add((quota.account, quota.dataset))
+
+
+# Folders of the system itself, and those that only hold others.
+SYSTEM_TREES = frozenset(
+    "bin boot dev etc lib lib64 proc root run sbin sys tmp usr".split()  # noqa: SIM905 - one line
+)
+HOLDERS = frozenset(["/var", "/home", "/srv", "/mnt", "/media", "/opt"])
+# Source: zpool-create(8): names that begin like these are ZFS's own.
+KEPT_BY_ZFS = re.compile(r"mirror|raidz|draid|spare|log|c[0-9]")
+
+
+def _places(plan: Plan) -> Iterator[Place]:
+    """Pools whose name or folder is taken, or lies in another's."""
+    names, roots = pool_names(plan), pool_roots(plan)
+    for pool in plan.pools:
+        root, name = roots[pool.id], names[pool.id]
+        if pool.path and (root.split("/")[1] in SYSTEM_TREES or root in HOLDERS):
+            yield (
+                "pools",
+                pool.id,
+                "path",
+                f"{root} is the system's own: a pool would hide what is there",
+            )
+        if FILESYSTEMS[pool.filesystem].by_name and KEPT_BY_ZFS.match(name):
+            text = f"ZFS keeps names like {name} for itself: say what it is known as there"
+            yield "pools", pool.id, "known_as", text
+        for other in plan.pools:
+            if other.id == pool.id or other.host != pool.host:
+                continue
+            if names[other.id] == name:
+                text = f"pool {other.name} is known as {name} on this box already"
+                yield "pools", pool.id, "known_as", text
+            if f"{root}/".startswith(f"{roots[other.id]}/"):
+                text = f"{root} lies in pool {other.name}: a pool has a folder of its own"
+                yield "pools", pool.id, "path", text
 
 
 def _tree(index: Index) -> Iterator[Place]:

@@ -5,7 +5,7 @@ Source: MS-FSCC 2.1.5 for the characters, smb.conf(5) for the sections that are 
 
 import re
 import unicodedata
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 from kavrel.core.plan import Dataset, Plan
 
@@ -92,8 +92,31 @@ def slug(text: str, otherwise: str) -> str:
 
 
 def pool_names(plan: Plan) -> dict[str, str]:
-    """Pool id to its name on the host, each one different."""
-    return _distinct((p.id, slug(p.name, p.id)) for p in plan.pools)
+    """Pool id to its name on the host: what it is known as there, else one that no other pool has."""
+    named = _distinct((p.id, slug(p.name, p.id)) for p in plan.pools if not p.known_as)
+    return {p.id: p.known_as or named[p.id] for p in plan.pools}
+
+
+def pool_roots(plan: Plan) -> dict[str, str]:
+    """Pool id to the folder that it is mounted at: its own path, else /srv/POOL."""
+    names = pool_names(plan)
+    return {p.id: p.path or f"/srv/{names[p.id]}" for p in plan.pools}
+
+
+def zfs_namer(plan: Plan, host: str) -> Callable[[str], str]:
+    """What a folder of a host is called by ZFS: the pool's name, and where it lies below the pool's root."""
+    names, roots = pool_names(plan), pool_roots(plan)
+    mine = [(f"{roots[p.id]}/", names[p.id]) for p in plan.pools if p.host == host]
+    # The longest first: one root may begin like another.
+    mine.sort(key=lambda one: -len(one[0]))
+
+    def name(folder: str) -> str:
+        for root, known in mine:
+            if f"{folder}/".startswith(root):
+                return f"{known}/{folder[len(root) :]}".rstrip("/")
+        return folder.strip("/")
+
+    return name
 
 
 def job_names(plan: Plan) -> dict[str, str]:
@@ -113,31 +136,34 @@ def copy_folders(plan: Plan) -> dict[tuple[str, str], str]:
 
     What lands by an export lies in its folder instead of the pool's.
     """
-    pools, jobs, homes = pool_names(plan), job_names(plan), folders(plan)
+    roots, jobs, homes = pool_roots(plan), job_names(plan), folders(plan)
     exported = {e.id: homes[e.dataset] for e in plan.exports}
     found: dict[tuple[str, str], str] = {}
     for job in plan.jobs:
         if job.target_pool:
             leaves = _distinct((d, homes[d].rpartition("/")[2]) for d in job.datasets)
-            root = exported[job.lands_in] if job.lands_in else f"/srv/{pools[job.target_pool]}"
+            root = exported[job.lands_in] if job.lands_in else roots[job.target_pool]
             above = f"{root}/{jobs[job.id]}"
             found |= {(job.id, d): f"{above}/{leaf}" for d, leaf in leaves.items()}
     return found
 
 
 def folders(plan: Plan) -> dict[str, str]:
-    """Dataset id to its folder on the host, each one different: /srv/POOL/PARENT/DATASET."""
-    pools = pool_names(plan)
+    """Dataset id to its folder, each one different on its host: /srv/POOL/PARENT/DATASET."""
+    roots = pool_roots(plan)
+    hosts = {p.id: p.host for p in plan.pools}
     found: dict[str, str] = {}
+    taken: set[tuple[str, str]] = set()
     left = list(plan.datasets)
     while left:
         # Parents first; a circle cannot be in a consistent plan.
         ready = [d for d in left if d.parent is None or d.parent in found] or left
         for dataset in ready:
-            above = found.get(dataset.parent or "") or f"/srv/{pools[dataset.pool]}"
+            above = found.get(dataset.parent or "") or roots[dataset.pool]
             wanted = folder_of(dataset, above)
-            if wanted in found.values():
+            if (hosts[dataset.pool], wanted) in taken:
                 wanted = f"{wanted}-{dataset.id}"
+            taken.add((hosts[dataset.pool], wanted))
             found[dataset.id] = wanted
         left = [d for d in left if d.id not in found]
     return found
@@ -145,4 +171,4 @@ def folders(plan: Plan) -> dict[str, str]:
 
 def folder_of(dataset: Dataset, above: str) -> str:
     """The folder that a dataset would have were it alone in the one above."""
-    return f"{above}/{slug(dataset.name, dataset.id)}"
+    return f"{above}/{dataset.folder or slug(dataset.name, dataset.id)}"

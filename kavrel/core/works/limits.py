@@ -12,7 +12,7 @@ from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Pool, Quota
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.shares.names import folders, pool_names
+from kavrel.core.shares.names import folders, pool_roots, zfs_namer
 from kavrel.core.works.work import Work
 
 FIRST_PROJECT, PROJECTS = 1_000, 2_000_000_000
@@ -51,7 +51,8 @@ def counts_datasets(pool: Pool) -> bool:
 
 def limit_works(index: Index, host: str) -> Iterator[Work]:
     """Limits of all datasets of a host, and of accounts on them."""
-    paths, names = folders(index.plan), pool_names(index.plan)
+    paths, roots = folders(index.plan), pool_roots(index.plan)
+    zfs_name = zfs_namer(index.plan, host)
     for dataset in index.plan.datasets:
         pool = index.pools[dataset.pool]
         if pool.host != host:
@@ -66,15 +67,15 @@ def limit_works(index: Index, host: str) -> Iterator[Work]:
         if dataset.quota_bytes is not None or dataset.reserve_bytes:
             yield DatasetLimited(
                 f"limit/{folder}", f"what {dataset.name} may fill", (("datasets", dataset.id),),
-                (f"folder/{folder}",), _see(pool, folder), "set it to none", left,
-                dataset=dataset, folder=folder, root=f"/srv/{names[pool.id]}",
+                (f"folder/{folder}",), _see(pool, folder, zfs_name(folder)), "set it to none", left,
+                dataset=dataset, folder=folder, root=roots[pool.id],
                 limit_bytes=dataset.quota_bytes or 0 if able else 0,
                 kept_bytes=dataset.reserve_bytes if system.reserves else 0,
                 project=_project(dataset) if system.project_quotas and able else None,
             )  # fmt: skip
         for quota in index.plan.quotas:
             if quota.dataset == dataset.id and index.accounts[quota.account].enabled:
-                yield _account(index, quota, pool, folder, f"/srv/{names[pool.id]}")
+                yield _account(index, quota, pool, (folder, zfs_name(folder), roots[pool.id]))
 
 
 def _project(dataset: Dataset) -> int:
@@ -82,16 +83,19 @@ def _project(dataset: Dataset) -> int:
     return FIRST_PROJECT + zlib.crc32(dataset.id.encode()) % PROJECTS
 
 
-def _see(pool: Pool, folder: str) -> str:
+def _see(pool: Pool, folder: str, name: str) -> str:
     system = FILESYSTEMS[pool.filesystem]
     if system.by_name:
-        return f"zfs get quota,reservation {folder.removeprefix('/srv/')}"
+        return f"zfs get quota,reservation {name}"
     if system.subvolumes:
         return f"btrfs qgroup show -r {folder}"
     return f"lsattr -pd {folder}; repquota -P -a"
 
 
-def _account(index: Index, quota: Quota, pool: Pool, folder: str, root: str) -> AccountLimited:
+def _account(
+    index: Index, quota: Quota, pool: Pool, places: tuple[str, str, str]
+) -> AccountLimited:
+    folder, name, root = places
     system, dataset = FILESYSTEMS[pool.filesystem], index.datasets[quota.dataset]
     login = index.accounts[quota.account].login
     left = ""
@@ -106,7 +110,7 @@ def _account(index: Index, quota: Quota, pool: Pool, folder: str, root: str) -> 
     return AccountLimited(
         f"limit/{folder}/{login}", f"the quota of {login} on {dataset.name}",
         (("quotas", quota.id),), (f"account/{login}", f"folder/{folder}"),
-        f"zfs userspace {folder.removeprefix('/srv/')}" if system.by_name else "repquota -u -a",
+        f"zfs userspace {name}" if system.by_name else "repquota -u -a",
         "set it to none", left, login=login, whole=not system.by_name, dataset=dataset,
         folder=folder if system.by_name else root, bytes=quota.bytes,
     )  # fmt: skip

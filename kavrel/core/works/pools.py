@@ -13,7 +13,7 @@ from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Pool
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.shares.names import pool_names
+from kavrel.core.shares.names import pool_names, pool_roots
 from kavrel.core.works.volumes import Tree, Volume, identifier, tree_of, volumes_of
 from kavrel.core.works.work import Work
 
@@ -123,6 +123,7 @@ class ZpoolMade(Work):
 
     pool: Pool
     name: str
+    root: str
     word: str  # of its groups, as mirror or raidz2
 
 
@@ -167,7 +168,7 @@ def _see(index: Index, pool: Pool) -> str:
     name = pool_names(index.plan)[pool.id]
     if FILESYSTEMS[pool.filesystem].by_name:
         return f"zpool status {name}"
-    return f"findmnt --mountpoint /srv/{name}"
+    return f"findmnt --mountpoint {pool_roots(index.plan)[pool.id]}"
 
 
 def refusal(index: Index, pool: Pool) -> str:
@@ -179,6 +180,13 @@ def refusal(index: Index, pool: Pool) -> str:
     if FILESYSTEMS[pool.filesystem].bare:
         return "it has no file system by the plan; nothing was wiped"
     used = (*pool.disks, *spares_within(pool))
+    boots = index.hosts[pool.host].boot_disk
+    if boots in used:
+        label = index.disks[boots].label if boots else ""
+        return (
+            f"the box boots from {label}: make a part of what is left of it, and the pool of that part; "
+            "nothing was wiped"
+        )
     unknown = [d for d in used if not index.disks[d].serial]
     if unknown:
         names = ", ".join(index.disks[d].label for d in unknown)
@@ -202,7 +210,8 @@ def _layers(index: Index, pool: Pool, name: str) -> Iterator[Work]:
             ZpoolMade(
                 f"zpool/{name}", f"ZFS pool {name}", makes, (f"disks/{name}",),
                 f"zpool status {name}", f"zpool export {name}", "",
-                pool=pool, name=name, word=FAMILIES[pool.family].vdev_word,
+                pool=pool, name=name, root=pool_roots(index.plan)[pool.id],
+                word=FAMILIES[pool.family].vdev_word,
             )
         ]  # fmt: skip
     else:
@@ -275,7 +284,9 @@ class _Below:
         self.index, self.pool, self.name, self.volume = index, pool, name, volume
         self.family = FAMILIES[pool.family]
         self.makes = (("pools", pool.id),)
-        self.tail = volume.folder.removeprefix(f"/srv/{name}")  # of a member: -disk2
+        self.tail = volume.folder.removeprefix(
+            pool_roots(index.plan)[pool.id]
+        )  # of a member: -disk2
         self.last = f"disks/{name}"
 
     def works(self) -> Iterator[Work]:

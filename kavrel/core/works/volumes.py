@@ -12,7 +12,7 @@ from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Pool
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.shares.names import pool_names
+from kavrel.core.shares.names import pool_roots
 
 # File systems are made with these, so that fstab can name them before they exist.
 NAMESPACE = uuid.UUID("5d0f6b4e-5a0c-5f0e-9a55-6b61766c6162")
@@ -101,7 +101,7 @@ def volumes_of(index: Index, pool: Pool) -> tuple[Volume, ...]:
     system, family = FILESYSTEMS[pool.filesystem], FAMILIES[pool.family]
     if system.by_name or system.bare:
         return ()
-    root = f"/srv/{pool_names(index.plan)[pool.id]}"
+    root = pool_roots(index.plan)[pool.id]
     if not family.apart:
         return (_volume(index, pool, root, "0", pool.disks),)
     single = len(pool.groups[0]) == 1
@@ -141,7 +141,7 @@ def tree_of(index: Index, pool: Pool) -> Tree | None:
         return None
     smallest = min(index.disks[d].capacity_bytes for d in pool.groups[0])
     kept_free = min(smallest // 100 >> 20, MOST_KEPT_FREE_MIB)
-    return Tree(pool, f"/srv/{pool_names(index.plan)[pool.id]}", data, kept_free)
+    return Tree(pool, pool_roots(index.plan)[pool.id], data, kept_free)
 
 
 def volumes(index: Index, host: str) -> Iterator[Volume]:

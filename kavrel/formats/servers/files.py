@@ -119,7 +119,7 @@ def target_json(plan: Plan, host: str, origin: str) -> str:
         zvol = FILESYSTEMS[pool.filesystem].by_name
         dev = f"{box.folders[export.dataset]}/{export.name}.img"
         if zvol:
-            dev = f"/dev/zvol/{box.folders[export.dataset].removeprefix('/srv/')}/{export.name}"
+            dev = f"/dev/zvol/{box.zfs_name(box.folders[export.dataset])}/{export.name}"
         plugin = "block" if zvol else "fileio"
         found: dict[str, object] = {"name": export.name, "plugin": plugin, "dev": dev}
         # What a kind of object does not know would be an error, and the disk left out.

@@ -1,11 +1,12 @@
 """What the templates of one host need: its pools, datasets, exports and their folders."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Export, Host, Plan, Pool
-from kavrel.core.shares.names import folders, pool_names
+from kavrel.core.shares.names import folders, pool_names, zfs_namer
 from kavrel.core.works.services import closed
 from kavrel.core.works.volumes import Tree, Volume, trees, volumes
 
@@ -18,6 +19,11 @@ class Box:
         self.index = Index(plan)
         self.host: Host = self.index.hosts[host_id]
         self.folders = folders(plan)
+
+    @cached_property
+    def zfs_name(self) -> Callable[[str], str]:
+        """What ZFS calls a folder of the host."""
+        return zfs_namer(self.plan, self.host.id)
 
     @cached_property
     def pools(self) -> list[Pool]:

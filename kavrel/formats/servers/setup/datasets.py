@@ -22,11 +22,11 @@ def dataset_lines(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
         list_of = access[folder]
         said = f"dataset {dataset.name} is not finished: see the last line above"
         if FILESYSTEMS[pool.filesystem].by_name:
-            lists = f"run zfs set acltype=posixacl xattr=sa {folder.removeprefix('/srv/')}"
+            lists = f"run zfs set acltype=posixacl xattr=sa {box.zfs_name(folder)}"
         else:
             lists = "true"  # every other one has access lists as it is mounted here
         there = quoted(f"dataset {dataset.name} is there")
-        yield f"if have {_dataset_there(pool, folder)}; then"
+        yield f"if have {_dataset_there(box, pool, folder)}; then"
         yield f"say {there}"
         yield all_or_left([lists, f"more {_given(list_of)}"], said)
         yield "else"
@@ -37,17 +37,17 @@ def dataset_lines(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
             if isinstance(home, HomeFolder) and home.folder.rpartition("/")[0] == folder:
                 yield f"home {home.folder} {home.login} || {left(f'{home.what} is not made')}"
         yield from _luns(box, pool, dataset)
-        yield from _limits(works, dataset, pool)
+        yield from _limits(box, works, dataset, pool)
     names = ", ".join(d.name for d in mine)
     yield f"else {left(f'without pool {pool.name} there is no {names}: run this again once it is there')}"
     yield "fi"
 
 
-def _dataset_there(pool: Pool, folder: str) -> str:
+def _dataset_there(box: Box, pool: Pool, folder: str) -> str:
     """A command that succeeds where a dataset is there already."""
     system = FILESYSTEMS[pool.filesystem]
     if system.by_name:
-        return f"zfs list -H -o name {folder.removeprefix('/srv/')}"
+        return f"zfs list -H -o name {box.zfs_name(folder)}"
     if system.subvolumes:
         return f"btrfs subvolume show {folder}"
     return f"test -d {folder}"
@@ -66,7 +66,7 @@ def _dataset(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
         if dataset.encrypted:
             options += ["encryption=on", "keyformat=passphrase"]
         flags = " ".join(f"-o {o}" for o in options)
-        yield f"run zfs create {flags} {folder.removeprefix('/srv/')}"
+        yield f"run zfs create {flags} {box.zfs_name(folder)}"
     elif system.subvolumes:
         yield f"run mkdir -p {folder.rpartition('/')[0]}"
         yield f"run btrfs subvolume create {folder}"
@@ -111,7 +111,7 @@ def _luns(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
         said = left(f"disk {export.name} is not made")
         if FILESYSTEMS[pool.filesystem].by_name:
             thin = "" if export.thick else " -s"
-            lun = f"{box.folders[dataset.id].removeprefix('/srv/')}/{export.name}"
+            lun = f"{box.zfs_name(box.folders[dataset.id])}/{export.name}"
             make = f"run zfs create{thin} -V {export.size_bytes} {lun}"
             yield f"have zfs list -H -o name {lun} || {make} || {said}"
         else:
@@ -121,22 +121,26 @@ def _luns(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
             yield f"have test -e {image} || {{ {make}; }} || {said}"
 
 
-def _limits(works: Sequence[Work], dataset: Dataset, pool: Pool) -> Iterator[str]:
+def _limits(box: Box, works: Sequence[Work], dataset: Dataset, pool: Pool) -> Iterator[str]:
     """Set each time, so that a limit that has changed holds."""
     for work in works:
         if isinstance(work, DatasetLimited | AccountLimited) and work.dataset is dataset:
             if work.by_hand:
                 yield left(f"{work.what}: {work.by_hand}")
-            lines = _limit(work, pool) if isinstance(work, DatasetLimited) else _fill(work, pool)
+            lines = (
+                _limit(box, work, pool)
+                if isinstance(work, DatasetLimited)
+                else _fill(box, work, pool)
+            )
             commands = list(lines) if not work.by_hand or isinstance(work, DatasetLimited) else []
             if commands:
                 yield all_or_left(commands, f"{work.what} is not set: see the last line above")
 
 
-def _limit(work: DatasetLimited, pool: Pool) -> Iterator[str]:
+def _limit(box: Box, work: DatasetLimited, pool: Pool) -> Iterator[str]:
     system = FILESYSTEMS[pool.filesystem]
     if system.by_name:
-        name = work.folder.removeprefix("/srv/")
+        name = box.zfs_name(work.folder)
         yield f"run zfs set quota={work.limit_bytes or 'none'} reservation={work.kept_bytes or 'none'} {name}"
     elif system.subvolumes:
         # Without counting switched on a limit is refused.
@@ -149,9 +153,9 @@ def _limit(work: DatasetLimited, pool: Pool) -> Iterator[str]:
         yield f"run setquota -P {work.project} 0 {-(-work.limit_bytes // 1024)} 0 0 {work.root}"
 
 
-def _fill(work: AccountLimited, pool: Pool) -> Iterator[str]:
+def _fill(box: Box, work: AccountLimited, pool: Pool) -> Iterator[str]:
     if FILESYSTEMS[pool.filesystem].by_name:
-        name = work.folder.removeprefix("/srv/")
+        name = box.zfs_name(work.folder)
         yield f"run zfs set userquota@{work.login}={work.bytes} {name}"
     else:
         yield f"run setquota -u {work.login} 0 {-(-work.bytes // 1024)} 0 0 {work.folder}"

@@ -12,7 +12,7 @@ from functools import singledispatch
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Disk, Pool
-from kavrel.core.shares.names import pool_names
+from kavrel.core.shares.names import pool_names, pool_roots
 from kavrel.core.works import Work
 from kavrel.core.works.pools import (
     ArrayRuns,
@@ -31,7 +31,7 @@ from kavrel.core.works.pools import (
     spares_within,
     works_of_pool,
 )
-from kavrel.core.works.volumes import UNION, tree_of, volumes_of
+from kavrel.core.works.volumes import UNION, Volume, tree_of, volumes_of
 from kavrel.formats.servers.setup.words import all_or_left, left, quoted
 from kavrel.formats.servers.site import Box
 
@@ -48,7 +48,7 @@ def there_test(index: Index, pool: Pool) -> str:
     tree = tree_of(index, pool)
     if tree:
         tests.append(f"is_mounted {tree.folder}")
-    return " && ".join(tests) or f"is_mounted /srv/{name}"
+    return " && ".join(tests) or f"is_mounted {pool_roots(index.plan)[pool.id]}"
 
 
 def pool_lines(box: Box, pool: Pool) -> Iterator[str]:
@@ -70,7 +70,12 @@ def _held(box: Box, pool: Pool) -> str:
 
 def _standing(box: Box, pool: Pool, work: PoolStands) -> Iterator[str]:
     said = f"pool {pool.name} stands by the plan and is not here: {work.back}"
-    yield f"{{ {there_test(box.index, pool)}; }} || {left(said)}"
+    known = [v for v in volumes_of(box.index, pool) if v.uuid and not pool.encrypted]
+    mounting = ""
+    for volume in known:  # as it is: nothing on it changes
+        mount = f"run mount -o {_mount_options(volume)} UUID={volume.uuid} {volume.folder}"
+        mounting = f"{{ run mkdir -p {volume.folder} && {mount}; }} || "
+    yield f"{{ {there_test(box.index, pool)}; }} || {mounting}{left(said)}"
     for one in (box.index.disks[d] for d in (*pool.disks, *pool.spares, *pool.tier)):
         if one.serial:
             label = quoted(f"disk {one.label}, serial {one.serial}, of pool {pool.name}")
@@ -127,6 +132,11 @@ def _wanted(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
     for key in (*pool.tier, *(d for d in pool.spares if d not in within)):
         said = f"disk {box.index.disks[key].label} of pool {pool.name} was left alone: put it in by hand "
         yield left(said + "(tier or spare)")
+
+
+def _mount_options(volume: Volume) -> str:
+    """Those of fstab, without what is for the start alone."""
+    return ",".join(o for o in volume.options.split(",") if o not in ("nofail", "noauto"))
 
 
 def _variable(disk: Disk) -> str:
@@ -217,11 +227,10 @@ def _(work: FilesystemMade, box: Box) -> Iterator[str]:
 @make.register
 def _(work: FolderMounted, box: Box) -> Iterator[str]:
     one = work.volume
-    options = ",".join(o for o in one.options.split(",") if o not in ("nofail", "noauto"))
     yield f"run mkdir -p {one.folder}"
     yield (
         f"{{ have is_mounted {one.folder} {one.uuid} || "
-        f"run mount -o {options} UUID={one.uuid} {one.folder}; }}"
+        f"run mount -o {_mount_options(one)} UUID={one.uuid} {one.folder}; }}"
     )
 
 
@@ -253,5 +262,5 @@ def _(work: ZpoolMade, box: Box) -> Iterator[str]:
     yield (
         f"run zpool create -o ashift={pool.ashift} -O recordsize={pool.record_kib}K "
         f"-O compression=lz4 -O atime=off -O acltype=posixacl -O xattr=sa "
-        f"-O mountpoint=/srv/{work.name}{lock} {work.name} {groups}{spares}"
+        f"-O mountpoint={work.root}{lock} {work.name} {groups}{spares}"
     )

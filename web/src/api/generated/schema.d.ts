@@ -2633,6 +2633,8 @@ export interface components {
              * @default 2770
              */
             mode: string;
+            /** Folder */
+            folder?: string | null;
         };
         /**
          * DatasetLives
@@ -4411,6 +4413,8 @@ export interface components {
              * @default 2770
              */
             mode: string;
+            /** Folder */
+            folder?: string | null;
         };
         /** NewDefaultLogin */
         NewDefaultLogin: {
@@ -5119,6 +5123,10 @@ export interface components {
              * @default 03:30
              */
             mover_at: string;
+            /** Known As */
+            known_as?: string | null;
+            /** Path */
+            path?: string | null;
         };
         /** NewQuota */
         NewQuota: {
@@ -5876,6 +5884,10 @@ export interface components {
              * @default 03:30
              */
             mover_at: string;
+            /** Known As */
+            known_as?: string | null;
+            /** Path */
+            path?: string | null;
         };
         /**
          * PoolSpace
