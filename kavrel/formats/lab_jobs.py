@@ -36,7 +36,7 @@ from kavrel.core.shares.names import (
     zfs_namer,
 )
 from kavrel.core.works.pools import parity_file
-from kavrel.core.works.volumes import tree_of
+from kavrel.core.works.volumes import has_tier, tree_of, volumes_of
 from kavrel.formats.servers.site import Box
 
 
@@ -84,7 +84,8 @@ def upkeep(plan: Plan, host: str) -> dict[str, dict[str, Any]]:
     """Chores of a host that nobody planned and nothing else would do, by name.
 
     Trash cans of what lands by a module, which lets files in and nothing else; bins of shares, or
-    their room never comes back; parity that is made over files; scrubs of pools that no job
+    their room never comes back; parity that is made over files;
+    the mover of a fast tier; scrubs of pools that no job
     scrubs, on different Sundays.
     """
     sheet = _Sheet(plan, host)
@@ -118,8 +119,18 @@ def upkeep(plan: Plan, host: str) -> dict[str, dict[str, Any]]:
             kind="expiry",
             **running_out,
         )
+    moved = {j.pool for j in jobs_that(plan, lambda kind: kind.moves_tier)}
     for pool in plan.pools:
         hour = FAMILIES[pool.family].parity_at
+        if pool.host == host and has_tier(pool) and pool.id not in moved:
+            add(
+                f"upkeep-mover-{sheet.pools[pool.id]}",
+                f"mover of pool {pool.name}",
+                {"kind": "daily", "at": pool.mover_at},
+                kind="mover",
+                **sheet.pool(pool.id),
+                mounted=sheet._mounts(pool.id, "source"),
+            )
         if pool.host == host and hour:
             add(
                 f"upkeep-parity-{sheet.pools[pool.id]}",
@@ -186,6 +197,8 @@ class _Sheet:
             found["retention"] = job.retention.model_dump(mode="json", exclude_defaults=True)
         if job.pool:
             found |= self.pool(job.pool)
+            if kind.moves_tier:
+                found["mounted"] = self._mounts(job.pool, "source")
         if "sets" in kind.told:
             pool = self.index.datasets[job.datasets[0]].pool
             found |= self.pool(pool)
@@ -216,11 +229,18 @@ class _Sheet:
     # -- where -----------------------------------------------------------------------------------
 
     def pool(self, pool: str) -> dict[str, Any]:
-        found = {"pool": self.pools[pool], "filesystem": self.index.pools[pool].filesystem}
+        found: dict[str, Any] = {
+            "pool": self.pools[pool],
+            "filesystem": self.index.pools[pool].filesystem,
+        }
         if self.index.pools[pool].path:
             found["folder"] = self.roots[pool]
         if FAMILIES[self.index.pools[pool].family].parity_at:
             found["parity"] = parity_file(self.pools[pool])
+        if has_tier(self.index.pools[pool]):
+            volumes = volumes_of(self.index, self.index.pools[pool])
+            found["fast"] = [v.folder for v in volumes if v.fast]
+            found["slow"] = [v.folder for v in volumes if not v.fast and not v.parity]
         return found
 
     def _place(self, folder: str, filesystem: str, host: str) -> str:

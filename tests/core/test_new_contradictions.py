@@ -128,16 +128,27 @@ def test_new_files_are_only_as_safe_as_the_fast_tier(mirrored: bool, hazard: str
     )
     host = lab().hosts[0].model_copy(update={"slots_nvme": 2})
     tier = tuple(d.id for d in flash)
-    wide = {"family": "raidz2", "groups": (("box1", "box2", "box3", "box4"),)}
-    plan = lab(
-        hosts=(host, lab().hosts[1]),
-        disks=(*lab().disks, disk(4), *flash),
-        pools=pool(tier=tier, tier_mirrored=mirrored, **wide),
-    )
-    found = cell(plan, hazard)
+    wide = {
+        "family": "raid6",
+        "filesystem": "ext4",
+        "groups": (("box1", "box2", "box3", "box4"),),
+    }
+
+    def tiered(**more: object) -> Plan:
+        return lab(
+            hosts=(host, lab().hosts[1]),
+            disks=(*lab().disks, disk(4), *flash),
+            pools=pool(tier=tier, tier_mirrored=mirrored, **{**wide, **more}),
+        )
+
+    found = cell(tiered(), hazard)
     assert found.fate == "exposed"
     assert found.rpo_seconds == 86_400
     assert "mover" in found.why
+    # No tree goes over ZFS, so that no mover is set up of itself: then nothing is moved.
+    left = cell(tiered(family="raidz2", filesystem="zfs"), hazard)
+    assert left.rpo_seconds == 365 * 86_400
+    assert "no job moves it" in left.why
     assert cell(lab(disks=(*lab().disks, disk(4)), pools=pool(**wide)), hazard).fate == "runs_on"
 
 

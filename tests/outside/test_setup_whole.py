@@ -488,6 +488,52 @@ def test_parity_over_separate_disks_brings_back_what_was_there_at_night_and_no_m
     )  # what had no parity yet is lost, as the proof says
 
 
+TIER = """
+export LAB_JOBS={folder}/lab-jobs.json LAB_JOB_STATE={folder}/job-state
+as() {{ who=$1; shift; setpriv --reuid=$who --regid=$who --init-groups sh -c "$*"; }}
+as ana 'mkdir /srv/fresh/new/deep; echo one >/srv/fresh/new/deep/one; echo two >/srv/fresh/new/two'
+cd /srv/fresh-fast && find . -type f | sort | sed 's/^/landed /'; cd /
+mkdir -m 777 /tmp/held-$$; pid=/tmp/held-$$/pid
+as ana "exec 9>>/srv/fresh/new/two; echo \\$\\$ >$pid; exec sleep 60" &
+until ls -l /proc/[0-9]*/fd 2>/dev/null | grep -q fresh-fast/new/two; do :; done
+python3 {folder}/lab-job upkeep-mover-fresh; echo "mover $?"
+kill $(cat $pid); wait; rm -r /tmp/held-$$
+cd /srv/fresh-slow && find . -type f | sort | sed 's/^/moved /'; cd /
+cat /srv/fresh/new/deep/one; stat -c '%U %n' /srv/fresh-slow/new/deep/one
+getfacl -cpE /srv/fresh-slow/new/deep | grep -c '^default:user:bo:r-x'
+as bo 'cat /srv/fresh/new/deep/one >/dev/null && echo bo reads on'
+umount /srv/fresh /srv/fresh-fast /srv/fresh-slow
+"""
+
+
+@needs("mergerfs")
+def test_new_files_land_on_the_fast_tier_and_are_moved_on_but_those_that_are_open(
+    house: House,
+) -> None:
+    for serial in ("SN-4", "SN-5"):
+        house.plug_in(serial)
+    house.pools("main")
+    pool = wanted("single", "ext4", "box4", tier=("box5",), tier_mirrored=False)
+    share = Share(id="tree", name="tree", dataset="new")
+    grants = (
+        Grant(id="g2", share="tree", account="ana", right="write"),
+        Grant(id="g3", share="tree", account="bo", right="read"),
+    )
+    plan = plan_with(pool, shares=(*lab().shares, share), grants=(*lab().grants, *grants), jobs=())
+    files = {"lab-jobs.json": lab_jobs(plan, "box", "revision 1"), "lab-job": script()}
+    for name, text in files.items():
+        (house.folder / name).write_text(text, encoding="utf-8")
+    ran = house.run(plan, answer="fresh\\n", after=TIER.format(folder=house.folder))
+    assert (ran.code, ran.left) == (0, []), ran.said
+    seen = ran.seen.splitlines()
+    assert {"landed ./new/deep/one", "landed ./new/two"} <= set(seen), ran.seen
+    assert "mover 0" in seen
+    assert [x for x in seen if x.startswith("moved ")] == ["moved ./new/deep/one"]
+    assert "one" in seen
+    assert "ana /srv/fresh-slow/new/deep/one" in seen
+    assert seen[-2:] == ["1", "bo reads on"]  # who may what went with it
+
+
 @needs("shellcheck")
 def test_the_scripts_are_clean_by_shellcheck(tmp_path: Path, demo: Plan) -> None:
     scripts = [("demo", demo, h.id) for h in demo.hosts]

@@ -71,8 +71,9 @@ def _tree(index: Index) -> Iterator[Place]:
         if dataset.reserve_bytes and not system.reserves:
             text = f"{pool.filesystem} reserves nothing: only ZFS keeps room for a dataset"
             yield "datasets", dataset.id, "reserve_bytes", text
-        if dataset.quota_bytes is not None and FAMILIES[pool.family].apart:
-            text = "a tree over separate disks counts no folder: leave the quota out"
+        joined = FAMILIES[pool.family].apart or (pool.tier and system.project_quotas)
+        if dataset.quota_bytes is not None and joined:
+            text = "a tree over several file systems counts no folder: leave the quota out"
             yield "datasets", dataset.id, "quota_bytes", text
         elif dataset.quota_bytes is not None and not system.quotas:
             text = f"{pool.filesystem} has no quota on a folder: use ZFS, Btrfs, ext4 or XFS"

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Pool, Quota
-from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.names import folders, pool_roots, zfs_namer
+from kavrel.core.works.volumes import counts_datasets
 from kavrel.core.works.work import Work
 
 FIRST_PROJECT, PROJECTS = 1_000, 2_000_000_000
@@ -42,11 +42,6 @@ class AccountLimited(Work):
     dataset: Dataset
     folder: str
     bytes: int
-
-
-def counts_datasets(pool: Pool) -> bool:
-    """Whether the machine can limit one dataset of a pool: a tree over several disks counts none."""
-    return FILESYSTEMS[pool.filesystem].quotas and not FAMILIES[pool.family].apart
 
 
 def limit_works(index: Index, host: str) -> Iterator[Work]:
@@ -101,7 +96,7 @@ def _account(
     left = ""
     if not system.by_name:
         alone = sum(d.pool == pool.id for d in index.plan.datasets) == 1
-        if not system.project_quotas or FAMILIES[pool.family].apart:
+        if not system.project_quotas or not counts_datasets(pool):
             left = f"{pool.filesystem} counts no single user here"
         elif not alone:
             left = f"{pool.filesystem} counts a user over the whole file system, not in one folder"

@@ -14,7 +14,7 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Pool
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.names import pool_names, pool_roots
-from kavrel.core.works.volumes import Tree, Volume, identifier, tree_of, volumes_of
+from kavrel.core.works.volumes import Tree, Volume, has_tier, identifier, tree_of, volumes_of
 from kavrel.core.works.work import Work
 
 
@@ -179,7 +179,7 @@ def refusal(index: Index, pool: Pool) -> str:
         return f"{FAMILIES[pool.family].by_hand}; nothing was wiped"
     if FILESYSTEMS[pool.filesystem].bare:
         return "it has no file system by the plan; nothing was wiped"
-    used = (*pool.disks, *spares_within(pool))
+    used = (*pool.disks, *spares_within(pool), *(pool.tier if has_tier(pool) else ()))
     boots = index.hosts[pool.host].boot_disk
     if boots in used:
         label = index.disks[boots].label if boots else ""
@@ -204,7 +204,7 @@ def spares_within(pool: Pool) -> tuple[str, ...]:
 def _layers(index: Index, pool: Pool, name: str) -> Iterator[Work]:
     """Every layer of a wanted pool but the last word."""
     makes = (("pools", pool.id),)
-    used = (*pool.disks, *spares_within(pool))
+    used = (*pool.disks, *spares_within(pool), *(pool.tier if has_tier(pool) else ()))
     if FILESYSTEMS[pool.filesystem].whole_disks:
         above: list[Work] = [
             ZpoolMade(
@@ -245,7 +245,7 @@ def parity_file(name: str) -> str:
 def _parity(index: Index, pool: Pool, name: str) -> ParityKept:
     """Its list of what is where lies on the system disk and on every data disk."""
     volumes = volumes_of(index, pool)
-    data = [v.folder for v in volumes if not v.parity]
+    data = [v.folder for v in volumes if not v.parity and not v.fast]
     lines = [
         f"{'parity' if n == 0 else f'{n + 1}-parity'} {v.folder}/snapraid.parity"
         for n, v in enumerate(v for v in volumes if v.parity)
@@ -307,7 +307,8 @@ class _Below:
         yield FilesystemMade(
             f"filesystem/{folder}", f"{self.pool.filesystem} for {folder}", self.makes, (self.last,),
             f"blkid -U {key}", "", "",
-            filesystem=self.pool.filesystem, profile=self.family.profile, identifier=key,
+            filesystem=self.pool.filesystem,
+            profile="" if self.volume.fast else self.family.profile, identifier=key,
             devices=devices, counting=self.volume.counting,
         )  # fmt: skip
         yield FolderMounted(
@@ -321,7 +322,13 @@ class _Below:
     def _devices(self) -> Iterator[Work | tuple[Device, ...]]:
         """Works, then the devices that they end in."""
         disks = [Device(d) for d in self.volume.disks]
-        if self.family.cuts:
+        if self.volume.fast:
+            if len(disks) == 1:
+                yield tuple(disks)
+            else:
+                yield self._array("-fast", "1" if self.pool.tier_mirrored else "0", disks)
+                yield (Device(path=f"/dev/md/{self.name}-fast"),)
+        elif self.family.cuts:
             yield from self._cut()
         elif self.family.joined_volumes:
             yield from self._joined([(d, self._id(f"pv/{n}")) for n, d in enumerate(disks)])

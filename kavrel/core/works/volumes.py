@@ -18,7 +18,7 @@ from kavrel.core.shares.names import pool_roots
 NAMESPACE = uuid.UUID("5d0f6b4e-5a0c-5f0e-9a55-6b61766c6162")
 UNION = "fuse.mergerfs"
 # Access lists go through; new files land where most is free; a folder is made as it is elsewhere.
-UNION_OPTIONS = "allow_other,use_ino,posix_acl=true,category.create=mfs,moveonenospc=true"
+UNION_OPTIONS = "allow_other,use_ino,posix_acl=true,moveonenospc=true"
 MOST_KEPT_FREE_MIB = 4096  # on each branch, for files that grow; common practice, no source
 
 
@@ -37,6 +37,7 @@ class Volume:
     disks: tuple[str, ...]
     parity: bool = False
     counting: bool = False  # what folders and accounts fill is limited
+    fast: bool = False  # the tier, where new files land until the mover takes them on
 
     @property
     def options(self) -> str:
@@ -61,7 +62,8 @@ class Tree:
 
     pool: Pool
     folder: str
-    branches: tuple[str, ...]
+    branches: tuple[str, ...]  # the fast one first
+    lands: str  # where new files land: mergerfs(1), create policies
     kept_free_mib: int
 
     @property
@@ -73,7 +75,7 @@ class Tree:
     def mounted(self) -> str:
         """Options of its mount."""
         name = self.folder.rpartition("/")[2]
-        return f"{UNION_OPTIONS},minfreespace={self.kept_free_mib}M,fsname={name}"
+        return f"{UNION_OPTIONS},category.create={self.lands},minfreespace={self.kept_free_mib}M,fsname={name}"
 
     @property
     def options(self) -> str:
@@ -81,6 +83,18 @@ class Tree:
         after = "".join(f",x-systemd.requires-mounts-for={b}" for b in self.branches)
         locked = ",nofail,noauto" if self.pool.encrypted else ""
         return f"{self.mounted}{after}{locked}"
+
+
+def has_tier(pool: Pool) -> bool:
+    """Whether its fast tier can be a branch of a tree: one over ZFS or Btrfs would take no snapshots."""
+    system = FILESYSTEMS[pool.filesystem]
+    return bool(pool.tier) and not (system.by_name or system.subvolumes or system.bare)
+
+
+def counts_datasets(pool: Pool) -> bool:
+    """Whether the machine can limit one dataset of a pool: a tree over several file systems counts none."""
+    joined = FAMILIES[pool.family].apart or has_tier(pool)
+    return FILESYSTEMS[pool.filesystem].quotas and not joined
 
 
 def limited(index: Index, pool: Pool) -> bool:
@@ -102,10 +116,14 @@ def volumes_of(index: Index, pool: Pool) -> tuple[Volume, ...]:
     if system.by_name or system.bare:
         return ()
     root = pool_roots(index.plan)[pool.id]
+    tiered = has_tier(pool)
+    fast = [_volume(index, pool, f"{root}-fast", "tier", pool.tier, fast=True)] if tiered else []
     if not family.apart:
-        return (_volume(index, pool, root, "0", pool.disks),)
-    single = len(pool.groups[0]) == 1
-    found = [
+        slow = f"{root}-slow" if tiered else root
+        return (*fast, _volume(index, pool, slow, "0", pool.disks))
+    single = len(pool.groups[0]) == 1 and not tiered
+    found = [*fast]
+    found += [
         _volume(index, pool, root if single else f"{root}-disk{n + 1}", str(n), (disk,))
         for n, disk in enumerate(pool.groups[0])
     ]
@@ -124,14 +142,16 @@ def _volume(
     what: str,
     disks: tuple[str, ...],
     parity: bool = False,
+    fast: bool = False,
 ) -> Volume:
     removable = any((index.disks[d].bay or "").startswith("usb") for d in disks)
     key: str | None = identifier(index, pool, what)
     if pool.standing:
-        alone = len(disks) == len(pool.disks) or (len(pool.groups[0]) == 1 and not parity)
+        alone = disks == pool.disks or (len(pool.groups[0]) == 1 and not parity and not fast)
         key = pool.uuid if alone else None
-    able = FILESYSTEMS[pool.filesystem].project_quotas and not FAMILIES[pool.family].apart
-    return Volume(pool, folder, key, removable, disks, parity, able and limited(index, pool))
+    counting = counts_datasets(pool) and limited(index, pool)
+    counting &= FILESYSTEMS[pool.filesystem].project_quotas
+    return Volume(pool, folder, key, removable, disks, parity, counting, fast)
 
 
 def tree_of(index: Index, pool: Pool) -> Tree | None:
@@ -139,9 +159,11 @@ def tree_of(index: Index, pool: Pool) -> Tree | None:
     data = tuple(v.folder for v in volumes_of(index, pool) if not v.parity)
     if len(data) < 2:
         return None
-    smallest = min(index.disks[d].capacity_bytes for d in pool.groups[0])
+    smallest = min(index.disks[d].capacity_bytes for d in (*pool.groups[0], *pool.tier))
     kept_free = min(smallest // 100 >> 20, MOST_KEPT_FREE_MIB)
-    return Tree(pool, pool_roots(index.plan)[pool.id], data, kept_free)
+    # Where most is free; with a tier on it as long as it has room.
+    lands = "ff" if has_tier(pool) else "mfs"
+    return Tree(pool, pool_roots(index.plan)[pool.id], data, lands, kept_free)
 
 
 def volumes(index: Index, host: str) -> Iterator[Volume]:

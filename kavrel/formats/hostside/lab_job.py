@@ -462,6 +462,7 @@ class Job:
             "config": self.config,
             "scrub": self.scrub,
             "parity": self.parity,
+            "mover": self.mover,
             "smart_short": self.smart,
             "smart_long": self.smart,
             "bin": self.recycle_bin,
@@ -740,6 +741,37 @@ class Job:
         """Brings the parity of separately formatted disks up to date; what looks wrong is not synced."""
         self.source.run("snapraid", "-q", "-c", self.told["parity"], "sync")
 
+    def mover(self) -> None:
+        """Takes files on from the fast tier to where most is free; one that is open stays."""
+        if not self.told.get("fast"):
+            self.own()
+            return
+        for fast in self.told["fast"]:
+            self.each(fast, partial(self.move_from, fast))
+
+    def move_from(self, fast: str) -> None:
+        """All files of one tier, in one go for each place that they go to."""
+        slow = max(self.told["slow"], key=room_at) if not self.show else self.told["slow"][0]
+        if self.show:
+            print(
+                f"# moves what is not open from {fast} to where most is free of {self.told['slow']}"
+            )
+            return
+        busy = open_files(fast)
+        names = []
+        for folder, _, files in os.walk(fast):
+            for name in files:
+                path = os.path.join(folder, name)
+                if path not in busy and not name.startswith(".fuse_hidden"):
+                    names.append(os.path.relpath(path, fast))
+        if not names:
+            return
+        listed = STATE / f"{self.name}.moving"
+        listed.write_bytes(b"\0".join(os.fsencode(n) for n in names))
+        # It takes a file away only when it is still as it was sent.
+        options = ("-aHAX", "--from0", f"--files-from={listed}", "--remove-source-files")
+        self.source.run("rsync", *options, f"{fast}/", f"{slow}/", fine=(0, GONE_MEANWHILE))
+
     def smart(self) -> None:
         """Starts the drives' own test; smartd or the next look tells how it ended."""
         length = self.told["kind"].rpartition("_")[2]
@@ -833,6 +865,23 @@ class Job:
                 self.target.mark(mark, self.now)
         if self.told.get("tells_source"):
             self.source.mark(f"{STATE}/{self.name}.heard", self.now)
+
+
+def room_at(folder: str) -> int:
+    """Bytes that are free there."""
+    found = os.statvfs(folder)
+    return found.f_bavail * found.f_frsize
+
+
+def open_files(folder: str) -> set[str]:
+    """Paths below a folder that some process has open."""
+    found = set()
+    for link in glob.glob("/proc/[0-9]*/fd/*"):
+        with suppress(OSError):
+            path = os.readlink(link)
+            if path.startswith(f"{folder}/"):
+                found.add(path)
+    return found
 
 
 def thrown_at(name: str, zone: str) -> float | None:

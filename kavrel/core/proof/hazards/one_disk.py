@@ -7,6 +7,7 @@ from kavrel.core.pools.pool import spare_for
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Step, Strike, on_pool
 from kavrel.core.shares.names import pool_names
 from kavrel.core.works.pools import parity_file
+from kavrel.core.works.volumes import has_tier
 
 
 def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
@@ -40,6 +41,9 @@ def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
             days = scene.book.step_days(mover) if mover else 1.0
             at = mover.schedule.at if mover else pool.mover_at
             why += f"; but on the fast tier what is newer than the mover's run at {at} dies"
+            if not mover and not has_tier(pool):
+                days = 365.0
+                why = f"{why}: and no job moves it, so that all of a year may lie there"
             return Strike(
                 state="stands",
                 why=why,

@@ -31,7 +31,7 @@ from kavrel.core.works.pools import (
     spares_within,
     works_of_pool,
 )
-from kavrel.core.works.volumes import UNION, Volume, tree_of, volumes_of
+from kavrel.core.works.volumes import UNION, Volume, has_tier, tree_of, volumes_of
 from kavrel.formats.servers.setup.words import all_or_left, left, quoted
 from kavrel.formats.servers.site import Box
 
@@ -129,9 +129,13 @@ def _wanted(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
     yield "key="
     yield "fi"
     within = spares_within(pool)
-    for key in (*pool.tier, *(d for d in pool.spares if d not in within)):
+    for key in (
+        *(() if has_tier(pool) else pool.tier),
+        *(d for d in pool.spares if d not in within),
+    ):
         said = f"disk {box.index.disks[key].label} of pool {pool.name} was left alone: put it in by hand "
-        yield left(said + "(tier or spare)")
+        why = "a tree over this file system takes no snapshots" if key in pool.tier else "a spare"
+        yield left(f"{said}({why})")
 
 
 def _mount_options(volume: Volume) -> str:
