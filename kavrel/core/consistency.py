@@ -555,6 +555,11 @@ def _window(job: Job) -> Iterator[Problem]:
     if job.first_copy != "done" and KINDS[job.kind].moves_nothing:
         said = f"{KINDS[job.kind].named} copies nothing: leave it at done"
         yield Problem("jobs", job.id, "first_copy", said)
+    elif not KINDS[job.kind].allows("first_copy", job.first_copy):
+        said = (
+            "a bucket is filled over the link: nobody carries a disk to it, nor sets it up beside"
+        )
+        yield Problem("jobs", job.id, "first_copy", said)
 
 
 def _left_out(job: Job) -> Iterator[Problem]:

@@ -68,13 +68,17 @@ def cron_fields(schedule: Schedule) -> str:
 
 
 def elsewhere_fields(schedule: Schedule, zone: str, today: date) -> str:
-    """Fields in the plan's zone for a schedule of another: its clock times here, on every day."""
+    """Fields in the plan's zone for a schedule of another: its minutes here, at every hour.
+
+    By the hour, because cron starts what has hours of its own once in the night on which an hour comes
+    twice, and the other zone may mean the second. Source: cron(8), wildcard jobs.
+    """
     place = ZoneInfo(zone)
     first = max(today, schedule.start or today)
     found = starts(schedule, zone, first, first + timedelta(days=3 * 366))
     local = [datetime.fromtimestamp(t, place) for t in found]
-    minutes, hours = sorted({t.minute for t in local}), sorted({t.hour for t in local})
-    return f"{','.join(map(str, minutes or [0]))} {','.join(map(str, hours or [0]))} * * *"
+    minutes = sorted({t.minute for t in local})
+    return f"{','.join(map(str, minutes or [0]))} * * * *"
 
 
 def crontab(plan: Plan, host: str, origin: str, today: date) -> str:

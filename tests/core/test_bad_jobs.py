@@ -233,6 +233,9 @@ def test_what_a_job_needs_cannot_be_taken_away() -> None:
         ),
         buckets=(Bucket(id="pail", name="pail", site="away", account="me"),),
     )
+    for way in ("carried", "side_by_side"):
+        with pytest.raises(EditError, match="a bucket is filled over the link"):
+            put(plan, "jobs", plan.jobs[0].model_copy(update={"first_copy": way}))
     with pytest.raises(StillUsed, match="job b"):
         remove(plan, "buckets", "pail")
     with pytest.raises(StillUsed, match="job c"):

@@ -35,7 +35,9 @@ class FirstWay:
 
 def first_seconds(book: Loads, job: Job) -> float:
     """Seconds of the first copy the way the job says; infinite where it never ends."""
-    found = next(w for w in first_ways(book, job) if w.way == job.first_copy)
+    ways = first_ways(book, job)
+    # An older plan may have a way that its target does not know: then it is the link's.
+    found = next((w for w in ways if w.way == job.first_copy), ways[0])
     return found.hours * 3600 if found.hours is not None else float("inf")
 
 

@@ -241,6 +241,8 @@ class Kind:
 
     def allows(self, field: str, choice: str) -> bool:
         """Whether a field of a job may have this choice."""
+        if field == "first_copy":
+            return self.target != "bucket" or choice in ("over_link", "done")
         return field != "schedule.kind" or choice != "minutes" or self.continuous
 
     def whole_points(self, job: Job) -> bool:
