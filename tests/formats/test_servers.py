@@ -4,7 +4,9 @@ import configparser
 import json
 import re
 import shlex
+import subprocess
 from datetime import date, timedelta
+from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
 
@@ -13,7 +15,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from kavrel.core.edit import EditError
-from kavrel.core.plan import Export, Grant, Plan, Share
+from kavrel.core.plan import Export, Grant, Host, Plan, Share
 from kavrel.formats.lab_jobs import lab_jobs
 from kavrel.formats.readers import READERS, Unreadable, read_file
 from kavrel.formats.samba import smb_conf, smb_hosts
@@ -23,7 +25,8 @@ from kavrel.formats.servers.clients import cards
 from kavrel.formats.servers.setup import setup_script
 from kavrel.formats.servers.template import plain
 from kavrel.formats.timers import crontab, timer_units
-from tests.builders import TODAY, lab
+from tests.builders import GB, TODAY, lab
+from tests.conftest import needs
 from tests.formats.test_papers import HOSTILE
 
 NASTY = [
@@ -409,3 +412,53 @@ def test_what_was_written_after_a_right_has_run_out_reads_back_without_a_differe
     # The day before it was another file.
     before = TODAY - timedelta(days=2)
     assert read_file("smb.conf", text, plan, "box", before).differences
+
+
+@needs("mkfs.ext4")
+def test_a_hypervisor_and_a_client_of_a_disk_are_told_all_they_need(tmp_path: Path) -> None:
+    base = lab()
+    guest = Host(id="guest", name="guest", site="home", kind="hypervisor")
+    guest = guest.model_copy(update={"addressing": "static", "address": "192.168.1.20"})
+    store = Export(
+        id="store",
+        protocol="nfs",
+        name="store",
+        dataset="files",
+        clients=("192.168.1.20",),
+        may="write",
+        squash="none",
+    )
+    disk = Export(
+        id="lun",
+        protocol="iscsi",
+        name="lun",
+        dataset="files",
+        clients=("iqn.2026-01.lab:guest",),
+        size_bytes=GB,
+    )
+    plan = lab(hosts=(*base.hosts, guest), exports=(store, disk))
+    found = {c.system: c for c in cards(plan, TODAY)}
+    assert found["hypervisor, NFS"].who == "guest"
+    assert found["hypervisor, NFS"].text.endswith(
+        "export /srv/main/files, content: backups, templates"
+    )
+    assert found["hypervisor, NFS"].note == "its root writes there"
+    # It is mounted by a name that stays, after the network.
+    line = found["iSCSI, fstab"].text.split()
+    assert line[0].startswith("/dev/disk/by-path/ip-")
+    assert line[3] == "_netdev,nofail,noatime"
+    assert len(line) == 6
+    # It is only ever formatted while nothing is on it: wipefs ends well whatever it finds.
+    once = found["iSCSI, format once"].text
+    path = line[0]
+    full, empty = tmp_path / "full", tmp_path / "empty"
+    for image in (full, empty):
+        image.write_bytes(b"\0" * 2_000_000)
+    subprocess.run(["mkfs.ext4", "-q", "-F", str(full)], check=True)
+    before = full.read_bytes()
+    for image in (full, empty):
+        command = once.replace("[ -b ", "[ -e ").replace(path, str(image))
+        command = command.replace("mkfs.ext4", "mkfs.ext4 -q -F")
+        subprocess.run(["sh", "-c", command], check=False)
+    assert full.read_bytes() == before
+    assert empty.read_bytes() != b"\0" * 2_000_000

@@ -15,6 +15,7 @@ from kavrel.core.paper.machines import machines, unlocking
 from kavrel.core.plan import App, Disk, Host, Plan
 from kavrel.core.shares.names import copy_folders, folders
 from kavrel.core.shares.protocols import PROTOCOLS
+from kavrel.core.shares.protocols.nfs import fixed_client, root_is_let_in
 from kavrel.core.works import (
     AccountThere,
     DoorOpen,
@@ -195,7 +196,9 @@ def _shares(index: Index, today: date) -> Section:
     for export in index.plan.exports:
         title = PROTOCOLS[export.protocol].title
         text = f"Try {title} {export.name} from a client that is let in, and from one that is not"
-        steps.append(SheetStep(text=text))
+        only = fixed_client(export) if root_is_let_in(export) else None
+        minds = (f"Root of {only} is root on it, by the plan: for that machine alone.",)
+        steps.append(SheetStep(text=text, minds=minds if only else ()))
     for app in index.plan.apps:
         steps += _app(index, app, paths)
     return Section(title="Shares", steps=tuple(steps))

@@ -12,11 +12,17 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Export, Host, Plan, Share
 from kavrel.core.shares.access import access_matrix
 from kavrel.core.shares.protocols.iscsi import target_name
+from kavrel.core.shares.protocols.nfs import root_is_let_in
 from kavrel.formats.servers.site import Box
 
 LETTERS = "ZYXWVUTSRQPONMLKJIHGF"
 # Of names in the kernel's table of mounts: what would end a field, begin a comment or an escape.
 ESCAPED = {" ": "\\040", "\t": "\\011", "#": "\\043", "\\": "\\134", "'": "\\047", '"': "\\042"}
+
+
+ISCSI = 3260
+# What a hypervisor keeps in a store, by what the dataset is used for.
+CONTENTS = {"vm_disks": "disk images", "isos": "installation images", "files": "backups, templates"}
 
 
 class Card(BaseModel):
@@ -126,6 +132,9 @@ def _share_cards(login: str, share: Share, host: Host, letter: str, right: str) 
 
 def _export_cards(box: Box, today: date) -> Iterator[Card]:
     place = _in_address(_at(box.host))
+    guests = {
+        str(h.address): h.name for h in box.plan.hosts if h.kind == "hypervisor" and h.address
+    }
     for export in box.exports("nfs"):
         folder = box.folders[export.dataset]
         for client in export.clients:
@@ -136,6 +145,17 @@ def _export_cards(box: Box, today: date) -> Iterator[Card]:
                 text=f"{place}:{folder} /mnt/{export.name} nfs4 _netdev,nofail,noatime 0 0",
                 note="the numbers of owners have to be the same on both ends",
             )
+            if client in guests:
+                use = box.index.datasets[export.dataset].use
+                yield Card(
+                    who=guests[client],
+                    thing=export.name,
+                    system="hypervisor, NFS",
+                    text=f"server {place.strip('[]')}, export {folder}, content: {CONTENTS.get(use, 'any')}",
+                    note="its root writes there"
+                    if root_is_let_in(export)
+                    else "its root is nobody there: a hypervisor that writes as root is refused",
+                )
     for export in box.exports("iscsi"):
         for client in export.clients:
             yield Card(
@@ -145,6 +165,21 @@ def _export_cards(box: Box, today: date) -> Iterator[Card]:
                 text=" && ".join(_iscsi(export, place)),
                 note="InitiatorName in /etc/iscsi/initiatorname.iscsi is the name on this card"
                 + ("; SECRET is the one of the target" if export.secured else ""),
+            )
+            path = f"/dev/disk/by-path/ip-{place}:{ISCSI}-iscsi-{target_name(export)}-lun-0"
+            yield Card(
+                who=client,
+                thing=export.name,
+                system="iSCSI, format once",
+                text=f'[ -b {path} ] && [ -z "$(wipefs -n {path})" ] && mkfs.ext4 -m 0 {path}',
+                note="it does nothing where anything is on it already",
+            )
+            yield Card(
+                who=client,
+                thing=export.name,
+                system="iSCSI, fstab",
+                text=f"{path} /mnt/{export.name} ext4 _netdev,nofail,noatime 0 2",
+                note="one client at a time; node.startup is automatic in its record",
             )
     for protocol, system, text, qr in SIGNED_IN:
         for export in box.exports(protocol):

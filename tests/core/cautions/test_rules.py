@@ -7,6 +7,7 @@ import pytest
 
 from kavrel.core.cautions import RULES
 from kavrel.core.edit import put, remove
+from kavrel.core.paper.runbook import runbook
 from kavrel.core.plan import (
     COLLECTIONS,
     AcceptedRisk,
@@ -344,7 +345,7 @@ MADE: dict[str, Callable[[], Plan]] = {
     "logins_unlisted": lambda: login(off=True),
     "reset_pending": lambda: lab(accounts=person(must_change=True)),
     "root_signs_in": lambda: lab(accounts=person(login="admin")),
-    "nfs_root": lambda: nfs(squash="none"),
+    "nfs_root": lambda: nfs(squash="none", may="write", clients=("10.0.0.5", "10.0.0.6")),
     "nfs_to_the_world": lambda: nfs(clients=("0.0.0.0/0",)),
     "nfs_to_a_network": lambda: nfs(clients=("10.0.0.0/8",)),
     "iscsi_without_chap": lun,
@@ -591,3 +592,12 @@ def test_a_grant_through_a_group_makes_a_player_a_writer_too() -> None:
         grants=(Grant(id="g1", share="share", group="all", right="write"),),
     )
     assert "player_writes" in rules(plan)
+
+
+def test_one_fixed_client_that_needs_root_is_accepted_and_said_so() -> None:
+    alone = nfs(squash="none", may="write", clients=("10.0.0.5",))
+    assert "nfs_root" not in {c.rule for c in result(alone).cautions}
+    steps = [s.minds for part in runbook(alone, result(alone), "r").sections for s in part.steps]
+    assert ("Root of 10.0.0.5 is root on it, by the plan: for that machine alone.",) in steps
+    many = nfs(squash="none", may="write", clients=("10.0.0.0/30",))
+    assert "nfs_root" in {c.rule for c in result(many).cautions}

@@ -1,5 +1,6 @@
 """NFS: files for Unix hosts and hypervisors, by client address. Source: exports(5), RFC 8881."""
 
+import ipaddress
 from collections.abc import Iterator
 
 from kavrel.core.index import Index
@@ -24,6 +25,21 @@ def _hands(export: Export) -> Iterator[Hand]:
     """Clients come with their own numbers; where all are squashed they are nobody."""
     if export.squash == "all":
         yield None, export.may
+
+
+def root_is_let_in(export: Export) -> bool:
+    """Whether a client's root is root on what it gives, and may write."""
+    return export.protocol == "nfs" and export.squash == "none" and export.may == "write"
+
+
+def fixed_client(export: Export) -> str | None:
+    """The one address that it is for, where it is for one alone."""
+    if len(export.clients) != 1:
+        return None
+    try:
+        return str(ipaddress.ip_address(export.clients[0]))
+    except ValueError:
+        return None
 
 
 NFS = Protocol(
