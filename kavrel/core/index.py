@@ -110,6 +110,19 @@ class Index:
         return result
 
     @cached_property
+    def landing(self) -> frozenset[str]:
+        """Datasets that jobs of other boxes write into and nobody works in: what lies there are copies."""
+        into = {j.lands_in for j in self.plan.jobs if j.lands_in}
+        found = {e.dataset for e in self.plan.exports if e.id in into}
+        others = {e.dataset for e in self.plan.exports if e.id not in into}
+        return frozenset(found - set(self.shares_of) - others)
+
+    def lost_for_good(self, dataset: Dataset) -> bool:
+        """Whether it is worth a copy: what is thrown away, fetched again or itself a copy is not."""
+        again = dataset.worth == "fetch_again" or dataset.throw_away
+        return not again and dataset.id not in self.landing
+
+    @cached_property
     def jobs_of(self) -> dict[str, list[Job]]:
         """Dataset id to the jobs that copy it."""
         result: dict[str, list[Job]] = defaultdict(list)

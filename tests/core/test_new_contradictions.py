@@ -5,8 +5,8 @@ from typing import Any
 import pytest
 
 from kavrel.core.consistency import problems
-from kavrel.core.plan import Holding, Offer, Plan, Pool, Supply
-from tests.builders import TB, cell, disk, job, lab
+from kavrel.core.plan import Dataset, Export, Holding, Offer, Plan, Pool, Retention, Share, Supply
+from tests.builders import GB, TB, cell, disk, job, lab, result
 
 
 def bent(**changes: Any) -> Plan:
@@ -163,3 +163,37 @@ def test_a_folder_that_its_file_system_cannot_lock_is_read_by_the_thief() -> Non
     assert "the thief reads nothing" in stolen("zfs")
     assert "the thief can read it" in stolen("ext4")
     assert "the thief reads nothing" in stolen("ext4", encrypted=True)
+
+
+def test_what_lies_where_jobs_land_is_a_copy_and_no_data_without_one() -> None:
+    vault = Dataset(id="vault", name="vault", pool="second", size_bytes=GB)
+    module = Export(
+        id="in",
+        protocol="rsync",
+        name="in",
+        dataset="vault",
+        accounts=("ana",),
+        clients=("10.0.0.0/8",),
+        may="write",
+    )
+    mirror = job(
+        "push",
+        kind="mirror",
+        target_pool="second",
+        lands_in="in",
+        lands_as="ana",
+        retention=Retention(),
+    )
+
+    def plan(**more: object) -> Plan:
+        fields: dict[str, Any] = {"jobs": (mirror,), "exports": (module,), **more}
+        return lab(datasets=(lab().datasets[0], vault), **fields)
+
+    def without(plan: Plan) -> set[str]:
+        return {c.about for c in result(plan).cautions if c.rule == "no_copy"}
+
+    assert "vault" not in without(plan())
+    assert cell(plan(), "fire", "vault").fate in ("fetch_again", "runs_on")
+    # Where people work in it too it is data like any other.
+    shared = Share(id="also", name="also", dataset="vault")
+    assert "vault" in without(plan(shares=(*lab().shares, shared)))

@@ -7,7 +7,7 @@ from kavrel.core.cautions.caution import Finding, Rule, View
 
 def _find(view: View) -> Iterator[Finding]:
     for dataset in view.index.plan.datasets:
-        if dataset.throw_away or dataset.worth == "fetch_again":
+        if not view.index.lost_for_good(dataset):
             continue
         off_pool = [c.job for c in view.book.copies[dataset.id] if c.place.pool != dataset.pool]
         left = [set(j.left_out) for j in off_pool]

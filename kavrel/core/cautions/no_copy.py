@@ -8,7 +8,7 @@ from kavrel.core.cautions.caution import Finding, Rule, View
 def _find(view: View) -> Iterator[Finding]:
     for d in view.index.plan.datasets:
         elsewhere = [c for c in view.book.copies[d.id] if c.place.pool != d.pool]
-        if d.worth != "fetch_again" and not d.throw_away and not elsewhere:
+        if view.index.lost_for_good(d) and not elsewhere:
             snapshots = " Snapshots are on the same disks." if view.book.copies[d.id] else ""
             yield (
                 d.id,

@@ -83,7 +83,7 @@ def ladder(book: CopyBook, dataset_id: str) -> Ladder:
     undeletable = sum(1 for r in copies if r.undeletable)
     untested = sum(1 for r in copies if r.tested_on is None or r.overdue)
     lacks = []
-    needed = not dataset.throw_away and dataset.worth != "fetch_again"
+    needed = book.index.lost_for_good(dataset)
     if needed:
         if len(counted) < 3:
             lacks.append(f"{3 - len(counted)} more to be three")

@@ -163,7 +163,7 @@ def copy_elsewhere(seen: Seen) -> Iterator[Candidate]:
     index, book, _ = seen
     plan = index.plan
     for dataset in plan.datasets:
-        if dataset.worth == "fetch_again" or dataset.throw_away:
+        if not index.lost_for_good(dataset):
             continue
         home = index.site_of_pool(dataset.pool)
         away = [c for c in book.copies[dataset.id] if c.place.site(index) not in (home, None)]

@@ -226,7 +226,7 @@ class _Builder:
         copies = [self._copy(c, strikes) for c in self.book.copies[dataset.id]]
         hours = known["order_box_hours"] + dataset.size_bytes / 1e8 / 3600
         worth = known[f"{dataset.worth}_money"]
-        fetch = dataset.worth == "fetch_again" or dataset.throw_away
+        fetch = not self.index.lost_for_good(dataset)
         return LabDataset(
             id=dataset.id,
             carriers=self._pool_carriers(dataset.pool),

@@ -349,8 +349,7 @@ class _Cells:
 
     def without_copy(self, dataset: Dataset, strike: Strike, judged: list[Judged]) -> Cell:
         """Nothing brings it back."""
-        again = dataset.worth == "fetch_again" or dataset.throw_away
-        fate: Fate = "fetch_again" if again else "lost"
+        fate: Fate = "lost" if self.scene.index.lost_for_good(dataset) else "fetch_again"
         return self._cell(dataset, strike, judged, fate, None, None, strike.repair)
 
     def restored(self, taken: list[Chosen]) -> list[Cell]:
