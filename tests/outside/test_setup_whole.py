@@ -17,10 +17,12 @@ from pathlib import Path
 
 import pytest
 
+from kavrel.core.edit import put
 from kavrel.core.index import Index
-from kavrel.core.plan import Account, Dataset, Grant, Group, Plan, Pool, Quota, Share
+from kavrel.core.plan import Account, Dataset, Grant, Group, LogEntry, Plan, Pool, Quota, Share
 from kavrel.core.works.volumes import volumes_of
 from kavrel.formats.lab_jobs import lab_jobs, script
+from kavrel.formats.readers import read_file
 from kavrel.formats.servers.setup import setup_script
 from tests.builders import GB, disk, lab
 from tests.conftest import needs
@@ -262,6 +264,25 @@ def test_a_wanted_btrfs_pool_is_asked_for_by_name_wiped_and_limited(house: House
     assert " 100000000" in ran.seen  # the limit is really there
     assert "bo:root 2770" in ran.seen
     assert "Data,RAID1" in ran.seen
+    # What was made is read back: the pool stands, by its UUID, and the Log has it.
+    done = (house.folder / "state" / "done").read_bytes()
+    report = read_file("setup.done", done, plan, "box")
+    assert not [x for x in report.lines if x.verdict == "not understood"]
+    (stands,) = [p for p in report.proposals if p.collection == "pools"]
+    assert (stands.what, stands.item["standing"]) == ("changed", True)
+    entries = {p.item["about"]: p.item["kind"] for p in report.proposals if p.collection == "log"}
+    assert entries == {"fresh": "set_up", "new": "set_up", "files": "set_up", "ana": "set_up"} | {
+        "bo": "set_up"
+    }
+    after_it = put(plan, "pools", Pool.model_validate(stands.item))
+    for one in report.proposals:
+        if one.collection == "log":
+            about = one.item["about"]
+            entry = LogEntry.model_validate({**one.item, "id": f"done-{about}"}, strict=False)
+            after_it = put(after_it, "log", entry)
+    reread = read_file("setup.done", done, after_it, "box")
+    assert {p.what for p in reread.proposals} == {"same"}
+    assert stands.item["uuid"] in ran.seen
     # Run again with the pool mounted: nothing is asked, nothing is made.
     uuid = next(x.split()[-1] for x in ran.seen.splitlines() if x.startswith("btrfs "))
     before_again = f"mkdir -p /srv/fresh; mount UUID={uuid} /srv/fresh"

@@ -19,6 +19,7 @@ LogKind = Literal[
     "password_change",
     "firmware",
     "incident",
+    "set_up",
 ]
 AboutKind = Literal["disk", "pool", "dataset", "job", "host", "account", "site"]
 # What an entry can be about, and the collection that has it.
@@ -53,6 +54,7 @@ class LogEntry(Value):
                 "password_change": "password change",
                 "firmware": "firmware",
                 "incident": "incident",
+                "set_up": "set up",
             },
         ),
     ]

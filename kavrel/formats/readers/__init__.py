@@ -13,6 +13,7 @@ from kavrel.formats.readers.nfs import read_exports
 from kavrel.formats.readers.report import Report, Unreadable, decoded
 from kavrel.formats.readers.rsyncd import read_rsyncd
 from kavrel.formats.readers.samba import read_smb_conf
+from kavrel.formats.readers.setup_done import read_setup_done
 
 
 @dataclass(frozen=True)
@@ -31,6 +32,7 @@ READERS: Registry[Reader] = Registry(
         Reader("rsyncd.conf", "rsyncd.conf: rsync modules", read_rsyncd),
         Reader("fstab", "fstab: what is mounted", read_fstab),
         Reader("passwd", "passwd: accounts", read_passwd),
+        Reader("setup.done", "done: what setup.sh made", read_setup_done),
         Reader("group", "group: groups", read_group),
     )
 )

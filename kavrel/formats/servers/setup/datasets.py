@@ -30,7 +30,8 @@ def dataset_lines(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
         yield f"say {there}"
         yield all_or_left([lists, f"more {_given(list_of)}"], said)
         yield "else"
-        yield all_or_left([*_dataset(box, pool, dataset), lists, f"give {_given(list_of)}"], said)
+        made = [*_dataset(box, pool, dataset), lists, f"give {_given(list_of)}"]
+        yield all_or_left([*made, f"done_with dataset{folder}"], said)
         yield "fi"
         yield from _cannot(pool, dataset)
         for home in works:

@@ -27,7 +27,8 @@ def _account(work: AccountThere) -> Iterator[str]:
     alone = "" if work.own_group else "-N -g nogroup "
     who = quoted(work.full_name.replace(":", " "))
     make = f"run useradd -M -s /usr/sbin/nologin {alone}-c {who}" + (f" -e {ends}" if ends else "")
-    yield f"have id {name} || {make} {name} || {left(f'account {name} could not be made')}"
+    said = left(f"account {name} could not be made")
+    yield f"have id {name} || {{ {make} {name} && done_with account/{name}; }} || {said}"
     if ends:
         yield f"run usermod --expiredate {ends} {name} || true"
     if work.home:

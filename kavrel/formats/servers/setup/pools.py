@@ -123,7 +123,8 @@ def _wanted(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
     yield 'if [ "$ok" = yes ]; then'
     made = [line for w in works[1:] for line in make(w, box)]
     yield all_or_left(
-        [*made, "finished"], f"pool {pool.name} is not finished: see the last line above"
+        [*made, "finished", _done(box, pool, name)],
+        f"pool {pool.name} is not finished: see the last line above",
     )
     yield "fi"
     yield "key="
@@ -136,6 +137,13 @@ def _wanted(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
         said = f"disk {box.index.disks[key].label} of pool {pool.name} was left alone: put it in by hand "
         why = "a tree over this file system takes no snapshots" if key in pool.tier else "a spare"
         yield left(f"{said}({why})")
+
+
+def _done(box: Box, pool: Pool, name: str) -> str:
+    """Notes that the pool was made, with what it is known by."""
+    volumes = [v for v in volumes_of(box.index, pool) if not v.parity]
+    known = f" uuid={volumes[0].uuid}" if len(volumes) == 1 else ""
+    return f"done_with pool/{name}{known}"
 
 
 def _mount_options(volume: Volume) -> str:

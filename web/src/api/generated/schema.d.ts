@@ -2837,7 +2837,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "disk_check" | "smart_reading" | "scrub" | "replacement" | "backup_run" | "restore_test" | "shelf_copy" | "update" | "password_change" | "firmware" | "incident";
+            kind: "disk_check" | "smart_reading" | "scrub" | "replacement" | "backup_run" | "restore_test" | "shelf_copy" | "update" | "password_change" | "firmware" | "incident" | "set_up";
             /**
              * About Kind
              * @enum {string}
@@ -4031,7 +4031,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "disk_check" | "smart_reading" | "scrub" | "replacement" | "backup_run" | "restore_test" | "shelf_copy" | "update" | "password_change" | "firmware" | "incident";
+            kind: "disk_check" | "smart_reading" | "scrub" | "replacement" | "backup_run" | "restore_test" | "shelf_copy" | "update" | "password_change" | "firmware" | "incident" | "set_up";
             /**
              * About Kind
              * @enum {string}
@@ -4897,7 +4897,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "disk_check" | "smart_reading" | "scrub" | "replacement" | "backup_run" | "restore_test" | "shelf_copy" | "update" | "password_change" | "firmware" | "incident";
+            kind: "disk_check" | "smart_reading" | "scrub" | "replacement" | "backup_run" | "restore_test" | "shelf_copy" | "update" | "password_change" | "firmware" | "incident" | "set_up";
             /**
              * About Kind
              * @enum {string}
