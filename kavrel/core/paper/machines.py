@@ -58,7 +58,7 @@ def _machine(index: Index, host: Host) -> Iterator[SheetStep]:
     if not closed(host):
         yield SheetStep(
             text=f"{host.name}: try the way in that is left when the network is not: screen and keyboard, or "
-            "its serial console; note it on the restore sheet's cover",
+            "its serial console; write it onto the restore sheet",
             minds=("Shell access that is lost is won back there, and nowhere else.",),
         )
     if any(p.host == host.id for p in index.plan.pools):

@@ -238,6 +238,10 @@ def _service(host: Host, work: ServiceRuns) -> SheetStep:
         return SheetStep(text=f"{work.what}: {work.by_hand}")
     service = work.service
     placed = "; ".join(f"{name} as {place}" for name, place in service.files)
+    folders = {(name.rpartition("/")[0], place.rpartition("/")[0]) for name, place in service.files}
+    if len(service.files) > 3 and len(folders) == 1:
+        ((ours, theirs),) = folders
+        placed = f"all files of {ours or 'the bundle'} into {theirs}"
     return SheetStep(
         text=f"{host.name}: install {service.package}, then {placed}; check it ({service.check}), start it "
         f"({service.start})",
