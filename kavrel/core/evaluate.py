@@ -33,7 +33,7 @@ from kavrel.core.pools.loss import any_of, repair_of
 from kavrel.core.pools.pool import PoolState, pool_states, settled
 from kavrel.core.pools.taken import Stored
 from kavrel.core.proof.cell import Cell
-from kavrel.core.proof.hazards import HAZARDS
+from kavrel.core.proof.hazards import hazards_of
 from kavrel.core.proof.proof import Common, prove, prove_today, worst_working
 from kavrel.core.proof.today import Cover, covers, standings
 from kavrel.core.shares.access import Access, access_matrix
@@ -338,7 +338,7 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
         week=running.week,
         hazards=tuple(
             HazardView(id=h.id, title=h.title, short=h.short, question=h.question)
-            for h in HAZARDS.values()
+            for h in hazards_of(index)
         ),
         proof=tuple(cells),
         proof_today=tuple(cells_today),

@@ -25,7 +25,7 @@ def read(db: sqlite3.Connection, plan_id: str) -> dict[str, Any]:
             groups[row["pool"]][row["group_number"]].append(row["disk"])
     pools = [
         Pool(
-            **flags(row, "encrypted", "standing", "tier_mirrored"),
+            **flags(row, "encrypted", "standing", "tier_mirrored", "spare_card", "card_readable"),
             groups=tuple(tuple(g) for _, g in sorted(groups[row["id"]].items())),
             spares=tuple(beside[row["id"], "spare"]),
             tier=tuple(beside[row["id"], "tier"]),

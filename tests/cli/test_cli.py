@@ -62,6 +62,7 @@ def test_layouts_keep_the_keys_that_scripts_rely_on() -> None:
         "copies2",
         "copies3",
         "copies10",
+        "card_mirror",
     }
 
 

@@ -5,6 +5,7 @@ from typing import Any
 import pytest
 
 from kavrel.core.consistency import problems
+from kavrel.core.paper.runbook import runbook
 from kavrel.core.plan import Dataset, Export, Holding, Offer, Plan, Pool, Retention, Share, Supply
 from tests.builders import GB, TB, cell, disk, job, lab, result
 
@@ -197,3 +198,33 @@ def test_what_lies_where_jobs_land_is_a_copy_and_no_data_without_one() -> None:
     # Where people work in it too it is data like any other.
     shared = Share(id="also", name="also", dataset="vault")
     assert "vault" in without(plan(shares=(*lab().shares, shared)))
+
+
+def test_a_hardware_card_that_dies_takes_hours_where_its_like_or_a_port_reads_the_disks() -> None:
+    def dead(**more: object) -> Any:
+        by_card = pool(family="card_mirror", filesystem="ext4", groups=(("box1", "box2"),), **more)
+        plan = lab(pools=by_card, jobs=())
+        assert "controller_dies" in {h.id for h in result(plan).hazards}
+        return cell(plan, "controller_dies")
+
+    assert dead().fate == "lost"
+    assert "nothing here reads what it wrote" in dead().why
+    assert "its spare takes pool main over" in dead(spare_card=True, card="RC-2, chip 9").why
+    for way in ({"spare_card": True}, {"card_readable": True}):
+        found = dead(**way)
+        assert (found.fate, found.rpo_seconds) == ("down", 0)
+        assert 0 < found.rto_seconds < 5 * 24 * 3600
+    plan = lab(
+        pools=pool(
+            family="card_mirror",
+            filesystem="ext4",
+            groups=(("box1", "box2"),),
+            card="RC-2, chip 9",
+            spare_card=True,
+        )
+    )
+    said = str(runbook(plan, result(plan), "r"))
+    assert "Made by RC-2, chip 9; its spare is on the shelf, nothing else reads its disks" in said
+    # Who has no card is not asked.
+    assert "controller_dies" not in {h.id for h in result(lab()).hazards}
+    assert "controller_dies" not in {c.hazard for c in result(lab()).proof}

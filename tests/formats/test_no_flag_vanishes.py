@@ -100,6 +100,7 @@ RECKONED: dict[str, set[str]] = {
 }
 # Facts about a thing outside, or a wish that a finding answers.
 OUTSIDE: dict[str, set[str]] = {
+    "pools": {"card", "spare_card", "card_readable"},  # of a mirror by a card: see its own test
     "shares": {"smb1"},  # a finding: no server of ours speaks it
     "exports": {"many_sessions", "cluster_filesystem"},  # the client's own doing
     "jobs": {
@@ -110,7 +111,10 @@ OUTSIDE: dict[str, set[str]] = {
 }
 COMMON = {"name", "dataset", "protocol", "may"}  # of every export
 # Only one file system has these, or only a pool that is still to be made; elsewhere they mean nothing.
-OF_ONE: dict[str, set[str]] = {"pools": {"ashift", "record_kib"}, "datasets": {"checksums"}}
+OF_ONE: dict[str, set[str]] = {
+    "pools": {"ashift", "record_kib"},
+    "datasets": {"checksums"},
+}
 
 
 def all_of(plan: Plan) -> dict[tuple[str, str], str]:

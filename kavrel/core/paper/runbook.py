@@ -12,7 +12,8 @@ from kavrel.core.kinds import KINDS
 from kavrel.core.log.last import last_good
 from kavrel.core.paper.document import Document, Section, SheetStep
 from kavrel.core.paper.machines import machines, unlocking
-from kavrel.core.plan import App, Disk, Host, Plan
+from kavrel.core.plan import App, Disk, Host, Plan, Pool
+from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.names import copy_folders, folders
 from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.shares.protocols.nfs import fixed_client, root_is_let_in
@@ -166,6 +167,8 @@ def _pools(index: Index, evaluation: Evaluation) -> Section:
             minds.append(
                 f"Beyond any {layout.survives_any} the dead disks' files are lost; {layout.remains} stay."
             )
+        if FAMILIES[pool.family].card:
+            minds += _card(pool)
         how = unlocking(index, pool)
         if how:
             minds.append(
@@ -181,6 +184,16 @@ def _pools(index: Index, evaluation: Evaluation) -> Section:
                 )
             )
     return Section(title="Pools", steps=tuple(steps))
+
+
+def _card(pool: Pool) -> list[str]:
+    """What has to be known of a hardware card before it dies."""
+    spare = "its spare is on the shelf" if pool.spare_card else "it has no spare"
+    read = "its disks are read without it" if pool.card_readable else "nothing else reads its disks"
+    return [
+        f"Made by {pool.card or 'a hardware card: write down card, chip and driver'}; {spare}, {read}.",
+        "Note its firmware and save its settings; its battery or capacitor ages like any other.",
+    ]
 
 
 def _shares(index: Index, today: date) -> Section:

@@ -29,6 +29,7 @@ PoolName = Annotated[str, Field(pattern=r"^[A-Za-z][A-Za-z0-9_.-]{0,59}$")]
 _STEP = "[A-Za-z0-9_][A-Za-z0-9_.-]{0,59}"
 FolderPath = Annotated[str, Field(pattern=rf"^(/{_STEP}){{1,8}}$")]
 FolderName = Annotated[str, Field(pattern=rf"^{_STEP}(/{_STEP}){{0,4}}$")]
+_BY_CARD = ((When("family", is_=("card_mirror",)),),)
 _TIERED = ((When("tier", filled=True),),)
 
 
@@ -102,6 +103,19 @@ class Pool(Value):
     tier_mirrored: Annotated[Flag, Shown("Tier is a mirror", when=_TIERED)] = True
     mover_at: Annotated[WallTime, Shown("Mover runs at", when=_TIERED)] = "03:30"
 
+    # Of a mirror that a hardware card makes.
+    card: Annotated[
+        MaybeLine, Shown("Card", "card, chip and driver, as lspci -k has them", when=_BY_CARD)
+    ] = ""
+    spare_card: Annotated[
+        Flag, Shown("Spare card", "of the same kind, on the shelf", when=_BY_CARD)
+    ] = False
+    card_readable: Annotated[
+        Flag,
+        Shown(
+            "Read without it", "an ordinary port shows its file system: tried once", when=_BY_CARD
+        ),
+    ] = False
     # What it is called on its box, where that is not its name in small letters.
     known_as: (
         Annotated[

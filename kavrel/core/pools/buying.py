@@ -158,7 +158,7 @@ def _fit(
     for extra in range(min(len(old), most - len(bought)) + 1):
         disks = [*bought, *old[:extra]]
         for family in FAMILIES.values():
-            if wish.over_time and family.grows_by != "disk":
+            if family.card or (wish.over_time and family.grows_by != "disk"):
                 continue
             for widths in family.groupings(len(disks)):
                 if outlives(family, widths) < wish.survive:

@@ -163,7 +163,7 @@ def find(
     finder = _Finder(main, wish, conditions)
     weighed: list[Candidate] = []
     for number, family in enumerate(FAMILIES.values(), 1):
-        weighed += finder.candidates(family)
+        weighed += [] if family.card else finder.candidates(family)
         tell(number / len(FAMILIES), f"{len(weighed):,} layouts weighed")
     return finder.found(weighed, flash if spinning else [])
 

@@ -16,7 +16,7 @@ from kavrel.core.pools.loss import HORIZON_YEARS, Risk, damage_of, risks
 from kavrel.core.pools.outlook import ageing_of, lives_of
 from kavrel.core.pools.pool import pool_conditions, pool_groups
 from kavrel.core.pools.taken import Stored
-from kavrel.core.proof.hazards import HAZARDS
+from kavrel.core.proof.hazards import HAZARDS, hazards_of
 from kavrel.core.proof.hazards.hazard import Scene, Strike
 from kavrel.core.proof.lifetimes import (
     Carrier,
@@ -205,7 +205,7 @@ class _Builder:
     def _dataset(self, dataset: Dataset) -> LabDataset:
         index, known, scene = self.index, self.known, self.scene
         found, strikes = [], {}
-        for hazard in HAZARDS.values():
+        for hazard in hazards_of(index):
             strike = hazard.strike(scene, dataset)
             lived = hazard.lived(scene, dataset, strike)
             if lived is None:

@@ -17,7 +17,7 @@ from kavrel.core.made import made
 from kavrel.core.plan import Dataset
 from kavrel.core.proof.accepted import basis, signatures, signed
 from kavrel.core.proof.cell import Cell, CopyVerdict, Fate, StepView
-from kavrel.core.proof.hazards import HAZARDS
+from kavrel.core.proof.hazards import HAZARDS, hazards_of
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Step, Strike
 from kavrel.core.proof.restores import WORTH_ORDER, WayBack, together, way_back
 from kavrel.core.proof.today import Standing
@@ -81,7 +81,7 @@ def prove(
     cells: list[Cell] = []
     maker = _Cells(scene)
     judge = _Judge(scene, common)
-    for hazard in HAZARDS.values() if hazards is None else hazards:
+    for hazard in hazards_of(index) if hazards is None else hazards:
         if hazard.id not in strikes:
             strikes[hazard.id] = {d.id: hazard.strike(scene, d) for d in index.plan.datasets}
         maker.hazard = hazard.id
@@ -105,7 +105,7 @@ def prove_today(
     def matters(strike: Strike) -> bool:
         return strike.strips or strike.state in ("gone", "spoiled")
 
-    concerned = [h for h in HAZARDS.values() if any(matters(strikes[h.id][d]) for d in waiting)]
+    concerned = [h for h in hazards_of(index) if any(matters(strikes[h.id][d]) for d in waiting)]
 
     def said(cell: Cell) -> tuple[object, ...]:
         return cell.fate, cell.rpo_seconds, cell.rto_seconds, cell.otherwise_rpo_seconds

@@ -54,7 +54,7 @@ def test_no_layout_gives_more_than_it_has(sizes: list[int], filesystem: str | No
 @pytest.mark.parametrize("count", [1, 2, 3, 4, 6, 8, 12])
 def test_lists_every_family_that_the_count_allows(count: int) -> None:
     found = {x.family for x in layouts(facts(*[FOUR] * count), None, CONDITIONS)}
-    small = {"span", "stripe", "union", "mirror", "slices1", "copies2", "parity1"}
+    small = {"span", "stripe", "union", "mirror", "slices1", "copies2", "parity1", "card_mirror"}
     three = small | {"raid5", "raidz1", "raidz2", "parity2", "slices2", "copies3", "raid10"}
     four = three | {"striped_mirror", "raid6", "raidz3", "copies10"}
     expected = {1: {"single", "span"}, 2: small, 3: three, 4: four}

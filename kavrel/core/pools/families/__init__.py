@@ -1,5 +1,6 @@
 """The layout families. A new one is a new file here and a line in `FAMILIES`."""
 
+from kavrel.core.pools.families.card_mirror import CARD_MIRROR
 from kavrel.core.pools.families.copy_profiles import COPIES2, COPIES3, COPIES10
 from kavrel.core.pools.families.dedicated_parity import PARITY1, PARITY2
 from kavrel.core.pools.families.family import Family
@@ -41,5 +42,6 @@ FAMILIES: Registry[Family] = Registry(
         COPIES2,
         COPIES3,
         COPIES10,
+        CARD_MIRROR,
     )
 )

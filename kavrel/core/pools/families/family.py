@@ -108,7 +108,8 @@ class Family:
     `joined_volumes` by volumes in a row; `cuts` the parts that disks are cut into, an array over
     each; `by_hand` what a person does where no script can. `apart`: each of its data disks has a
     file system of its own, joined to one tree. `parity_at`: the hour at which parity is brought up to
-    date, every day; empty where it always is.
+    date, every day; empty where it always is. `card`: a hardware card makes it, that alone can read
+    it: it is looked after, and never proposed.
     """
 
     id: FamilyId
@@ -149,6 +150,7 @@ class Family:
     by_hand: str = ""
     apart: bool = False
     parity_at: str = ""
+    card: bool = False
 
     @property
     def filesystems(self) -> frozenset[str]:

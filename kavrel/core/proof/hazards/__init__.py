@@ -1,8 +1,10 @@
 """The hazards. A new one is a new file here and a line in `HAZARDS`."""
 
+from kavrel.core.index import Index
 from kavrel.core.proof.hazards.boot_lost import BOOT_LOST
 from kavrel.core.proof.hazards.box_lost import BOX_LOST
 from kavrel.core.proof.hazards.cloud_closed import CLOUD_CLOSED
+from kavrel.core.proof.hazards.controller_dies import CONTROLLER_DIES
 from kavrel.core.proof.hazards.corruption import CORRUPTION
 from kavrel.core.proof.hazards.deleted import DELETED
 from kavrel.core.proof.hazards.fire import FIRE
@@ -25,6 +27,7 @@ HAZARDS: Registry[Hazard] = Registry(
         SECOND_DISK,
         BOX_LOST,
         BOOT_LOST,
+        CONTROLLER_DIES,
         POWER_CUT,
         DELETED,
         CORRUPTION,
@@ -39,3 +42,8 @@ HAZARDS: Registry[Hazard] = Registry(
         NEVER_TRIED,
     )
 )
+
+
+def hazards_of(index: Index) -> tuple[Hazard, ...]:
+    """Those that can happen to a plan at all: what it has nothing of is not asked."""
+    return tuple(h for h in HAZARDS.values() if h.concerns(index))

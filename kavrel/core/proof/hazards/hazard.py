@@ -136,6 +136,11 @@ def not_lived(scene: Scene, dataset: Dataset, strike: Strike) -> Lived | None:
     return None
 
 
+def any_plan(index: Index) -> bool:
+    """It can happen to everybody; see `Hazard.concerns`."""
+    return True
+
+
 @dataclass(frozen=True)
 class Hazard:
     """A thing that can happen: `strike` says what it does to a dataset.
@@ -144,7 +149,8 @@ class Hazard:
     it takes part in the lab's lifetimes, or why it does not; where it strikes of itself, not with
     the disks, boxes, sites and accounts that die, `lived` says how often. `on_sheet`: it stands on
     the restore sheet, once for each box, pool or site, or one time; empty where only the
-    administrator can help.
+    administrator can help. `concerns`: whether a
+    plan has what it strikes at all.
     """
 
     id: str
@@ -156,6 +162,7 @@ class Hazard:
     lifetimes: str = field(kw_only=True)
     lived: Callable[[Scene, Dataset, Strike], Lived | None] = field(default=not_lived, kw_only=True)
     on_sheet: Literal["", "box", "pool", "site", "one"] = field(default="", kw_only=True)
+    concerns: Callable[[Index], bool] = field(default=any_plan, kw_only=True)
 
 
 def on_pool(pool: str, why: str) -> Reason:

@@ -3862,7 +3862,7 @@ export interface components {
              * Family
              * @enum {string}
              */
-            family: "single" | "span" | "stripe" | "union" | "mirror" | "striped_mirror" | "raid10" | "raid5" | "raid6" | "raid50" | "raid60" | "raidz1" | "raidz2" | "raidz3" | "parity1" | "parity2" | "slices1" | "slices2" | "copies2" | "copies3" | "copies10";
+            family: "single" | "span" | "stripe" | "union" | "mirror" | "striped_mirror" | "raid10" | "raid5" | "raid6" | "raid50" | "raid60" | "raidz1" | "raidz2" | "raidz3" | "parity1" | "parity2" | "slices1" | "slices2" | "copies2" | "copies3" | "copies10" | "card_mirror";
             /** Title */
             title: string;
             /**
@@ -5061,7 +5061,7 @@ export interface components {
              * Family
              * @enum {string}
              */
-            family: "single" | "span" | "stripe" | "union" | "mirror" | "striped_mirror" | "raid10" | "raid5" | "raid6" | "raid50" | "raid60" | "raidz1" | "raidz2" | "raidz3" | "parity1" | "parity2" | "slices1" | "slices2" | "copies2" | "copies3" | "copies10";
+            family: "single" | "span" | "stripe" | "union" | "mirror" | "striped_mirror" | "raid10" | "raid5" | "raid6" | "raid50" | "raid60" | "raidz1" | "raidz2" | "raidz3" | "parity1" | "parity2" | "slices1" | "slices2" | "copies2" | "copies3" | "copies10" | "card_mirror";
             /**
              * Filesystem
              * @enum {string}
@@ -5123,6 +5123,21 @@ export interface components {
              * @default 03:30
              */
             mover_at: string;
+            /**
+             * Card
+             * @default
+             */
+            card: string;
+            /**
+             * Spare Card
+             * @default false
+             */
+            spare_card: boolean;
+            /**
+             * Card Readable
+             * @default false
+             */
+            card_readable: boolean;
             /** Known As */
             known_as?: string | null;
             /** Path */
@@ -5822,7 +5837,7 @@ export interface components {
              * Family
              * @enum {string}
              */
-            family: "single" | "span" | "stripe" | "union" | "mirror" | "striped_mirror" | "raid10" | "raid5" | "raid6" | "raid50" | "raid60" | "raidz1" | "raidz2" | "raidz3" | "parity1" | "parity2" | "slices1" | "slices2" | "copies2" | "copies3" | "copies10";
+            family: "single" | "span" | "stripe" | "union" | "mirror" | "striped_mirror" | "raid10" | "raid5" | "raid6" | "raid50" | "raid60" | "raidz1" | "raidz2" | "raidz3" | "parity1" | "parity2" | "slices1" | "slices2" | "copies2" | "copies3" | "copies10" | "card_mirror";
             /**
              * Filesystem
              * @enum {string}
@@ -5884,6 +5899,21 @@ export interface components {
              * @default 03:30
              */
             mover_at: string;
+            /**
+             * Card
+             * @default
+             */
+            card: string;
+            /**
+             * Spare Card
+             * @default false
+             */
+            spare_card: boolean;
+            /**
+             * Card Readable
+             * @default false
+             */
+            card_readable: boolean;
             /** Known As */
             known_as?: string | null;
             /** Path */
