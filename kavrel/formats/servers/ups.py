@@ -5,8 +5,6 @@ from kavrel.core.plan import Plan
 from kavrel.core.works.ups import power_works
 from kavrel.formats.servers.template import render
 
-TODO = "Install as /etc/nut/{}; set the passwords; then restart nut-server and nut-monitor."
-
 
 def ups_files(plan: Plan, host: str, origin: str) -> dict[str, str]:
     """File name, as nut/ups.conf, to its text; none where nobody tells the host, or it takes no files."""
