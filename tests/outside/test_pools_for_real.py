@@ -127,7 +127,7 @@ def test_every_layout_is_what_the_plan_reckons_with(tmp_path: Path) -> None:
         },
         {"id": "chunks", "family": "copies2", "filesystem": "btrfs", "groups": [ids[12:14]]},
     )
-    answers = "pair\\ncut\\nrow\\nlocked\\nsecret words\\nchunks\\n"
+    answers = "pair\\ncut\\nrow\\nlocked\\n secret words \\nchunks\\n"
     said = on_kernel(
         plan,
         tmp_path,
@@ -142,7 +142,7 @@ for array in /dev/md/*; do mdadm -q --stop $array; done
 mdadm -q --assemble --scan; vgchange -q -ay
 go '' ''; echo "code $code"; grep LEFT /run/said
 uuid=$(sed -n 's/.* UUID=\\([^ ]*\\) .*/\\1/p' /etc/crypttab)
-printf 'secret words' | cryptsetup open --key-file - $(blkid -U $uuid) locked-0
+printf ' secret words ' | cryptsetup open --key-file - $(blkid -U $uuid) locked-0
 mount -a; mount /srv/locked; findmnt -n -o TARGET | grep -c /srv/
 as() {{ setpriv --reuid=$1 --regid=$1 --init-groups sh -c "$2" 2>/dev/null; }}
 for pool in pair row chunks; do
