@@ -584,3 +584,19 @@ def test_a_file_system_that_stands_is_mounted_as_it_is_at_its_own_place(house: H
     assert ran.seen.splitlines() == [uuid, "old"], ran.said
     assert "+ mkfs" not in ran.said
     assert "+ wipefs" not in ran.said
+
+
+def test_a_pool_that_only_has_to_be_imported_is_not_made_again_over_itself(house: House) -> None:
+    images = [house.plug_in("SN-4"), house.plug_in("SN-5")]
+    before = [content(i) for i in images]
+    # As zpool-import(8) lists what is there.
+    house.command(
+        "zpool",
+        'if [ "$*" = import ]; then echo "   pool: fresh"; exit 0; fi\n'
+        f'exec {sys.executable} {STAND_IN} zpool "$@"',
+    )
+    house.pools("main")
+    ran = house.run(plan_with(wanted("mirror", "zfs", "box4", "box5")), answer="fresh\\n")
+    assert any("zpool import fresh; nothing was wiped" in x for x in ran.left), ran.said
+    assert "Type fresh" not in ran.said
+    assert [content(i) for i in images] == before

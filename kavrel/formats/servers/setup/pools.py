@@ -99,6 +99,13 @@ def _wanted(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
             f"{_variable(one)}=$(take {quoted(one.serial)} {one.capacity_bytes} {label}) || "
             f"{{ ok=no; left_of_take; }}"
         )
+    if FILESYSTEMS[pool.filesystem].by_name:
+        yield f'if [ "$ok" = yes ] && importable {name}; then'
+        yield "ok=no"
+        yield left(
+            f"a pool {name} is on disks that are plugged in: zpool import {name}; nothing was wiped"
+        )
+        yield "fi"
     yield f'if [ "$ok" = yes ] && ! begun {serials} && carries {devices} -- {marks}; then'
     yield "ok=no"
     yield left(
