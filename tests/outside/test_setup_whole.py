@@ -600,3 +600,18 @@ def test_a_pool_that_only_has_to_be_imported_is_not_made_again_over_itself(house
     assert any("zpool import fresh; nothing was wiped" in x for x in ran.left), ran.said
     assert "Type fresh" not in ran.said
     assert [content(i) for i in images] == before
+
+
+def test_a_folder_that_was_begun_and_not_finished_gets_its_rights_all_the_same(
+    house: House,
+) -> None:
+    house.pools("main")
+    state = json.loads((house.folder / "zfs.json").read_text(encoding="utf-8"))
+    state["sets"]["main/files"] = {}
+    (house.folder / "zfs.json").write_text(json.dumps(state), encoding="utf-8")
+    (house.folder / "state").mkdir()
+    (house.folder / "state" / "making").write_text("/srv/other\n/srv/main/files\n")
+    ran = house.run(lab(), before="chmod 755 /srv/main/files", after="stat -c %a /srv/main/files")
+    assert (ran.code, ran.left) == (0, []), ran.said
+    assert ran.seen.strip() == "2770"
+    assert (house.folder / "state" / "making").read_text() == "/srv/other\n"

@@ -26,12 +26,15 @@ def dataset_lines(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
         else:
             lists = "true"  # every other one has access lists as it is mounted here
         there = quoted(f"dataset {dataset.name} is there")
-        yield f"if have {_dataset_there(box, pool, folder)}; then"
+        exists = _dataset_there(box, pool, folder)
+        yield f"if have {exists} && ! unfinished {folder}; then"
         yield f"say {there}"
         yield all_or_left([lists, f"more {_given(list_of)}"], said)
         yield "else"
-        made = [*_dataset(box, pool, dataset), lists, f"give {_given(list_of)}"]
-        yield all_or_left([*made, f"done_with dataset{folder}"], said)
+        create = " && ".join(_dataset(box, pool, dataset))
+        made = [f"making {folder}", f"{{ have {exists} || {{ {create}; }}; }}"]
+        made += [*_settings(box, pool, dataset), lists, f"give {_given(list_of)}"]
+        yield all_or_left([*made, f"made {folder}", f"done_with dataset{folder}"], said)
         yield "fi"
         yield from _cannot(pool, dataset)
         for home in works:
@@ -71,13 +74,19 @@ def _dataset(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
     elif system.subvolumes:
         yield f"run mkdir -p {folder.rpartition('/')[0]}"
         yield f"run btrfs subvolume create {folder}"
+    else:
+        yield f"run mkdir -p {folder}"
+
+
+def _settings(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
+    """What is set on a dataset once it is there, and before anything is in it."""
+    folder = box.folders[dataset.id]
+    if FILESYSTEMS[pool.filesystem].subvolumes:
         if dataset.compression != "lz4":  # which Btrfs does not know: it goes by the mount
             how = "none" if dataset.compression == "off" else dataset.compression
             yield f"run btrfs property set {folder} compression {how}"
         if not dataset.checksums:
             yield f"run chattr +C {folder}"
-    else:
-        yield f"run mkdir -p {folder}"
 
 
 def _cannot(pool: Pool, dataset: Dataset) -> Iterator[str]:
@@ -118,7 +127,10 @@ def _luns(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
         else:
             image = f"{box.folders[dataset.id]}/{export.name}.img"
             tool = "fallocate -l" if export.thick else "truncate -s"
-            make = f"run {tool} {export.size_bytes} {image} && run chmod 600 {image}"
+            # Whole, and nobody else's, before it has its name.
+            part = f"{image}.part"
+            make = f"run {tool} {export.size_bytes} {part} && run chmod 600 {part}"
+            make += f" && run mv {part} {image}"
             yield f"have test -e {image} || {{ {make}; }} || {said}"
 
 

@@ -91,7 +91,8 @@ def _wanted(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
     marks = " ".join(free.identifiers)
     serials = quoted(" ".join(d.serial for d in disks))
     yield f"pool={name}"
-    yield f"if {_held(box, pool)}; then say {quoted(f'pool {name} is there')}; else"
+    there = f"say {quoted(f'pool {name} is there')}; {_done(box, pool, name)}"
+    yield f"if {_held(box, pool)}; then {there}; else"
     yield "ok=yes"
     for one in disks:
         label = quoted(f"pool {pool.name} was not made: {one.label}")
