@@ -41,7 +41,7 @@ FAMILIES: Registry[Family] = Registry(
         SLICES2,
         COPIES2,
         COPIES3,
-        COPIES10,
         CARD_MIRROR,
+        COPIES10,
     )
 )
