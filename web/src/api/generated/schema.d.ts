@@ -3862,7 +3862,7 @@ export interface components {
              * Family
              * @enum {string}
              */
-            family: "single" | "span" | "stripe" | "union" | "mirror" | "striped_mirror" | "raid10" | "raid5" | "raid6" | "raid50" | "raid60" | "raidz1" | "raidz2" | "raidz3" | "parity1" | "parity2" | "slices1" | "slices2" | "copies2" | "copies3" | "copies10" | "card_mirror";
+            family: "single" | "span" | "stripe" | "union" | "mirror" | "striped_mirror" | "raid10" | "raid5" | "raid6" | "raid50" | "raid60" | "raidz1" | "raidz2" | "raidz3" | "parity1" | "parity2" | "slices1" | "slices2" | "copies2" | "copies3" | "card_mirror" | "copies10";
             /** Title */
             title: string;
             /**
@@ -5061,7 +5061,7 @@ export interface components {
              * Family
              * @enum {string}
              */
-            family: "single" | "span" | "stripe" | "union" | "mirror" | "striped_mirror" | "raid10" | "raid5" | "raid6" | "raid50" | "raid60" | "raidz1" | "raidz2" | "raidz3" | "parity1" | "parity2" | "slices1" | "slices2" | "copies2" | "copies3" | "copies10" | "card_mirror";
+            family: "single" | "span" | "stripe" | "union" | "mirror" | "striped_mirror" | "raid10" | "raid5" | "raid6" | "raid50" | "raid60" | "raidz1" | "raidz2" | "raidz3" | "parity1" | "parity2" | "slices1" | "slices2" | "copies2" | "copies3" | "card_mirror" | "copies10";
             /**
              * Filesystem
              * @enum {string}
@@ -5837,7 +5837,7 @@ export interface components {
              * Family
              * @enum {string}
              */
-            family: "single" | "span" | "stripe" | "union" | "mirror" | "striped_mirror" | "raid10" | "raid5" | "raid6" | "raid50" | "raid60" | "raidz1" | "raidz2" | "raidz3" | "parity1" | "parity2" | "slices1" | "slices2" | "copies2" | "copies3" | "copies10" | "card_mirror";
+            family: "single" | "span" | "stripe" | "union" | "mirror" | "striped_mirror" | "raid10" | "raid5" | "raid6" | "raid50" | "raid60" | "raidz1" | "raidz2" | "raidz3" | "parity1" | "parity2" | "slices1" | "slices2" | "copies2" | "copies3" | "card_mirror" | "copies10";
             /**
              * Filesystem
              * @enum {string}
