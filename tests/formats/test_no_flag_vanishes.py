@@ -138,6 +138,7 @@ def on(filesystem: str, family: str) -> Plan:
                 "family": family if len(p.disks) > 2 or family == "copies2" else "mirror",
                 "filesystem": filesystem,
                 "standing": False,
+                "encrypted": True,
             }
         )
         for p in lab().pools

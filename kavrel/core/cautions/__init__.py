@@ -47,6 +47,7 @@ from kavrel.core.cautions.iscsi_without_chap import ISCSI_WITHOUT_CHAP
 from kavrel.core.cautions.isos_writable import ISOS_WRITABLE
 from kavrel.core.cautions.key_burns import KEY_BURNS
 from kavrel.core.cautions.key_in_one_place import KEY_IN_ONE_PLACE
+from kavrel.core.cautions.landing_waits import LANDING_WAITS
 from kavrel.core.cautions.large_records import LARGE_RECORDS
 from kavrel.core.cautions.left_out_everywhere import LEFT_OUT_EVERYWHERE
 from kavrel.core.cautions.little_memory import LITTLE_MEMORY
@@ -87,6 +88,7 @@ from kavrel.core.cautions.offsite_without_vpn import OFFSITE_WITHOUT_VPN
 from kavrel.core.cautions.only_copy_on_it import ONLY_COPY_ON_IT
 from kavrel.core.cautions.open_to_the_internet import OPEN_TO_THE_INTERNET
 from kavrel.core.cautions.opening_to_nothing import OPENING_TO_NOTHING
+from kavrel.core.cautions.passphrase_unsaid import PASSPHRASE_UNSAID
 from kavrel.core.cautions.path_on_another_box import PATH_ON_ANOTHER_BOX
 from kavrel.core.cautions.player_writes import PLAYER_WRITES
 from kavrel.core.cautions.points_fill_the_pool import POINTS_FILL_THE_POOL
@@ -254,6 +256,8 @@ RULES: tuple[Rule, ...] = (
     CHECKSUMS_OFF,
     LARGE_RECORDS,
     LOCKED_AFTER_A_CUT,
+    LANDING_WAITS,
+    PASSPHRASE_UNSAID,
     BARE_OWNER,
     ENCRYPTED_TWICE,
     RELAYED_LINK,

@@ -10,11 +10,13 @@ def _find(view: View) -> Iterator[Finding]:
         d = view.index.datasets[c.dataset]
         told = c.hazard == "theft" and c.readable and c.signed != "yes"
         if told and d.worth == "irreplaceable":
-            host = view.index.hosts[view.index.pools[d.pool].host].name
+            pool = view.index.pools[d.pool]
+            host = view.index.hosts[pool.host].name
+            why = "its key lies in it" if pool.opens_alone else "nothing is encrypted"
             yield (
                 d.id,
                 d.name,
-                f"Whoever carries {host} off reads it: nothing is encrypted.",
+                f"Whoever carries {host} off reads it: {why}.",
             )
 
 

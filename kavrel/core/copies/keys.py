@@ -15,6 +15,14 @@ def natively_encrypted(index: Index, dataset: Dataset) -> bool:
     return able and (pool.encrypted or dataset.encrypted)
 
 
+def locked_after_start(index: Index, dataset: Dataset) -> bool:
+    """Whether a dataset cannot be read after a start until somebody has typed its passphrase."""
+    pool = index.pools[dataset.pool]
+    return pool.waits or (
+        dataset.encrypted and not pool.encrypted and natively_encrypted(index, dataset)
+    )
+
+
 def encrypted_at_source(index: Index, job: Job) -> bool:
     """Whether what a job carries off is unreadable without its key.
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from kavrel.core.copies.keys import locked_after_start
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.paper.document import Section, SheetStep
@@ -102,14 +103,21 @@ def _passwords(index: Index, host: Host) -> Iterator[SheetStep]:
         yield SheetStep(text=text, minds=minds)
 
 
+def waits(index: Index, pool: Pool) -> bool:
+    """Whether anything on it stays locked after a start until somebody is there."""
+    mine = (d for d in index.plan.datasets if d.pool == pool.id)
+    return pool.waits or any(locked_after_start(index, d) for d in mine)
+
+
 def unlocking(index: Index, pool: Pool) -> tuple[str, ...]:
-    """Commands that open a locked pool after a start; none where it is not encrypted."""
+    """Commands that open a locked pool by its passphrase; none where it is not encrypted."""
     locked = [d for d in index.plan.datasets if d.pool == pool.id and d.encrypted]
     name = pool_names(index.plan)[pool.id]
     if FILESYSTEMS[pool.filesystem].by_name:
         if not pool.encrypted and not locked:
             return ()
-        return (f"zfs load-key -r {name}", "zfs mount -a")
+        typed = " -L prompt" if pool.opens_alone else ""
+        return (f"zfs load-key -r{typed} {name}", "zfs mount -a")
     if not pool.encrypted:
         return ()
     if closed(index.hosts[pool.host]):

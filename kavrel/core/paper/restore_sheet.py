@@ -7,7 +7,7 @@ from kavrel.core.copies.keys import key_of
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
 from kavrel.core.paper.document import Document, Fact, Section, SheetStep
-from kavrel.core.paper.machines import unlocking
+from kavrel.core.paper.machines import unlocking, waits
 from kavrel.core.plan import Plan
 from kavrel.core.proof.cell import Cell, StepView
 from kavrel.core.proof.hazards import HAZARDS
@@ -108,8 +108,11 @@ def _keys(index: Index) -> tuple[Fact, ...]:
         how = unlocking(index, pool)
         if how:
             box = index.hosts[pool.host].name
-            said = f"pool {pool.name} on {box} is locked after each start; whoever made it has its passphrase, "
-            found.append(Fact(text=f"{said}kept at (write it here): ____________", how=how))
+            said = f"pool {pool.name} on {box} is locked after each start"
+            if not waits(index, pool):
+                said = f"pool {pool.name} on {box} is opened by a key file on its system disk; else by hand"
+            place = pool.passphrase_at or "(write it here): ____________"
+            found.append(Fact(text=f"{said}; its passphrase is kept at {place}", how=how))
     return tuple(found)
 
 

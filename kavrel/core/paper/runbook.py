@@ -11,7 +11,7 @@ from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.log.last import last_good
 from kavrel.core.paper.document import Document, Section, SheetStep
-from kavrel.core.paper.machines import machines, unlocking
+from kavrel.core.paper.machines import machines, unlocking, waits
 from kavrel.core.plan import App, Disk, Host, Plan, Pool
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.names import copy_folders, folders
@@ -132,7 +132,7 @@ def _power(index: Index, evaluation: Evaluation) -> Section:
 def _locked(index: Index, host: str) -> tuple[str, ...]:
     """What somebody has to open there after a start."""
     mine = [p for p in index.plan.pools if p.host == host]
-    found = [(p, unlocking(index, p)) for p in mine]
+    found = [(p, unlocking(index, p)) for p in mine if waits(index, p)]
     return tuple(f"Pool {p.name} is locked: {'; then '.join(how)}." for p, how in found if how)
 
 
@@ -169,11 +169,17 @@ def _pools(index: Index, evaluation: Evaluation) -> Section:
             )
         if FAMILIES[pool.family].card:
             minds += _card(pool)
-        how = unlocking(index, pool)
-        if how:
+        how = "; then ".join(unlocking(index, pool))
+        if how and waits(index, pool):
+            minds.append(f"After each start it is locked, until somebody gives: {how}.")
+        elif how:
             minds.append(
-                f"After each start it is locked, until somebody gives: {'; then '.join(how)}."
+                "Its key file opens it: start the box once and see that it does. Should the system disk "
+                f"be gone, its passphrase does: {how}."
             )
+        if pool.encrypted:
+            place = pool.passphrase_at or "____________ (say it in the plan)"
+            minds.append(f"Its passphrase is kept at {place}; without it all of it is lost.")
         steps.append(SheetStep(text=text, minds=tuple(minds)))
         if layout.rebuild_hours and not pool.standing:
             steps.append(

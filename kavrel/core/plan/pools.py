@@ -20,6 +20,7 @@ from kavrel.core.quantities import (
 )
 
 Purpose = Literal["files", "vms", "footage"]
+Unlock = Literal["typed", "key_file"]
 RecordKib = Literal[4, 8, 16, 32, 64, 128, 256, 512, 1024]
 FilesystemUuid = Annotated[
     str, Field(pattern=r"^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$")
@@ -30,6 +31,7 @@ _STEP = "[A-Za-z0-9_][A-Za-z0-9_.-]{0,59}"
 FolderPath = Annotated[str, Field(pattern=rf"^(/{_STEP}){{1,8}}$")]
 FolderName = Annotated[str, Field(pattern=rf"^{_STEP}(/{_STEP}){{0,4}}$")]
 _BY_CARD = ((When("family", is_=("card_mirror",)),),)
+_LOCKED = ((When("encrypted", filled=True),),)
 _TIERED = ((When("tier", filled=True),),)
 
 
@@ -62,6 +64,22 @@ class Pool(Value):
         12
     )
     encrypted: Annotated[Flag, Shown("Encrypted at rest")] = False
+    unlock: Annotated[
+        Unlock,
+        Shown(
+            "Opened",
+            "a key file lies on the box's system disk: whoever carries all of the box off can read it",
+            words={
+                "typed": "by its passphrase, typed after each start",
+                "key_file": "by itself, with a key file",
+            },
+            when=_LOCKED,
+        ),
+    ] = "typed"
+    passphrase_at: Annotated[
+        MaybeLine,
+        Shown("Passphrase kept at", "the place, never the words themselves", when=_LOCKED),
+    ] = ""
     compression_ratio: Annotated[
         float,
         real(1.0, 20.0),
@@ -133,6 +151,16 @@ class Pool(Value):
         ]
         | None
     ) = None
+
+    @property
+    def waits(self) -> bool:
+        """Whether it stays locked after each start until somebody types its passphrase."""
+        return self.encrypted and self.unlock == "typed"
+
+    @property
+    def opens_alone(self) -> bool:
+        """Whether a key file in the box opens it."""
+        return self.encrypted and self.unlock == "key_file"
 
     @property
     def disks(self) -> tuple[str, ...]:

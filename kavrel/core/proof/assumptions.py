@@ -144,6 +144,16 @@ ASSUMPTIONS = (
         "proof",
     ),
     Assumption(
+        "unlock_hours",
+        "Until whoever has the passphrase has reached a locked box and typed it",
+        0.5,
+        "h",
+        0,
+        1000,
+        COMMON,
+        "proof",
+    ),
+    Assumption(
         "corruption_notice_days",
         "Until a file that has gone bad unnoticed is opened",
         60,

@@ -76,12 +76,16 @@ class VolumesJoined(Work):
 
 @dataclass(frozen=True)
 class DeviceLocked(Work):
-    """A device encrypted by LUKS, open at /dev/mapper/`name`."""
+    """A device encrypted by LUKS, open at /dev/mapper/`name`.
+
+    `key_file` opens it too; empty where only the passphrase does.
+    """
 
     name: str
     identifier: str
     device: Device
     pool: str
+    key_file: str
 
 
 @dataclass(frozen=True)
@@ -125,6 +129,7 @@ class ZpoolMade(Work):
     name: str
     root: str
     word: str  # of its groups, as mirror or raidz2
+    key_file: str  # that opens it, empty where it is typed or not locked
 
 
 @dataclass(frozen=True)
@@ -211,7 +216,7 @@ def _layers(index: Index, pool: Pool, name: str) -> Iterator[Work]:
                 f"zpool/{name}", f"ZFS pool {name}", makes, (f"disks/{name}",),
                 f"zpool status {name}", f"zpool export {name}", "",
                 pool=pool, name=name, root=pool_roots(index.plan)[pool.id],
-                word=FAMILIES[pool.family].vdev_word,
+                word=FAMILIES[pool.family].vdev_word, key_file=key_file(pool, name),
             )
         ]  # fmt: skip
     else:
@@ -235,6 +240,14 @@ def _layers(index: Index, pool: Pool, name: str) -> Iterator[Work]:
         pool=pool, name=name, disks=used, identifiers=tuple(_left_on_disks(above)), destroys=used,
     )  # fmt: skip
     yield from above
+
+
+def key_file(pool: Pool, name: str) -> str:
+    """Where a pool's key lies that opens it without a hand; empty where there is none.
+
+    Not below /etc: what carries a box's settings off does not carry its keys.
+    """
+    return f"/var/lib/kavrel/keys/{name}.key" if pool.opens_alone else ""
 
 
 def parity_file(name: str) -> str:
@@ -404,7 +417,7 @@ class _Below:
                 f"locked/{name}", f"{name} is locked by LUKS, its passphrase yours", self.makes,
                 (self.last,), f"cryptsetup status {name}", f"cryptsetup close {name}", "",
                 name=name, identifier=self._id(f"locked{self.tail}/{n}"), device=device,
-                pool=self.name,
+                pool=self.name, key_file=key_file(self.pool, self.name),
             )  # fmt: skip
             opened.append(Device(path=f"/dev/mapper/{name}"))
         yield tuple(opened)

@@ -50,10 +50,11 @@ class Volume:
             found += f",{system.mounted_counting}"
         # What is locked after a start waits for its passphrase: the box comes up without it.
         locked = self.pool.encrypted
+        waits = self.pool.waits
         # One that was made without what counting needs must not hold up the start.
         unsure = self.counting and self.pool.standing
         found += ",nofail" if self.removable or locked or unsure else ""
-        return found + (",noauto" if locked else "")
+        return found + (",noauto" if waits else "")
 
 
 @dataclass(frozen=True)
@@ -81,7 +82,8 @@ class Tree:
     def options(self) -> str:
         """Those of fstab: without a branch it waits, or files would land on the system disk."""
         after = "".join(f",x-systemd.requires-mounts-for={b}" for b in self.branches)
-        locked = ",nofail,noauto" if self.pool.encrypted else ""
+        locked = ",nofail" if self.pool.encrypted else ""
+        locked += ",noauto" if self.pool.waits else ""
         return f"{self.mounted}{after}{locked}"
 
 

@@ -69,6 +69,10 @@ def pool(**more: Any) -> tuple[Pool, ...]:
     return (first.model_copy(update=more), second)
 
 
+def sealed(**more: Any) -> tuple[Pool, ...]:
+    return tuple(p.model_copy(update={"encrypted": True, **more}) for p in lab().pools)
+
+
 def supply(**more: Any) -> tuple[Supply, ...]:
     fields = {"id": "u", "name": "u", "site": "home", "va": 900.0, "watts": 540.0}
     return (Supply.model_validate({**fields, "battery_wh": 216.0, "hosts": ("box",), **more}),)
@@ -394,6 +398,8 @@ MADE: dict[str, Callable[[], Plan]] = {
     "checksums_off": lambda: lab(datasets=(dataset(checksums=False),)),
     "large_records": lambda: lab(datasets=(dataset(use="database"),)),
     "locked_after_a_cut": lambda: lab(datasets=(dataset(encrypted=True),)),
+    "landing_waits": lambda: lab(pools=sealed(passphrase_at="a safe"), jobs=(job("r", **FAR),)),
+    "passphrase_unsaid": lambda: lab(pools=sealed(unlock="key_file")),
     "bare_owner": nfs,
 }
 

@@ -173,7 +173,8 @@ def on_pool(pool: str, why: str) -> Reason:
 def at_rest(scene: Scene, dataset: Dataset) -> bool:
     """Whether a thief who has its disks cannot read the dataset; most file systems lock no folder alone."""
     pool = scene.index.pools[dataset.pool]
-    return pool.encrypted or natively_encrypted(scene.index, dataset)
+    by_itself = dataset.encrypted and natively_encrypted(scene.index, dataset)
+    return by_itself or (pool.encrypted and not pool.opens_alone)
 
 
 def new_box(scene: Scene) -> tuple[Step, ...]:

@@ -1,5 +1,6 @@
 """The power fails in the middle of a long copy."""
 
+from kavrel.core.copies.keys import locked_after_start
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Dataset
 from kavrel.core.proof.hazards.hazard import Hazard, Lived, Scene, Step, Strike
@@ -37,6 +38,11 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
             why += f"; {filesystem} has to be checked, and parity may not match"
             hours = layout.scrub_hours or layout.surface_hours
             steps.append(Step("check parity and file system", hours, "", "verify"))
+    if locked_after_start(index, dataset):
+        why += f"; {dataset.name} is locked until somebody types its passphrase"
+        if host.after_power_cut != "by_hand":
+            steps.insert(0, scene.step("notice", "notice_hours", "notice"))
+        steps.append(scene.step("type its passphrase", "unlock_hours", "verify"))
     again = [j.name for j in index.plan.jobs if dataset.id in j.datasets and not j.resumable]
     if again:
         why += f"; {', '.join(again)} begins from the start again"

@@ -17,13 +17,16 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
         return boxed(copy)
 
     readable = not at_rest(scene, dataset)
+    plain = "the thief can read it"
+    if index.pools[dataset.pool].opens_alone:
+        plain = "its key file goes with it: " + plain
     shelf = [
         d.label for d in index.plan.disks if d.shelf == host.site and d.id in index.shelf_targets
     ]
     return Strike(
         state="gone",
         why=f"{host.name} is stolen; "
-        + ("the thief can read it" if readable else "it is encrypted, the thief reads nothing"),
+        + (plain if readable else "it is encrypted, the thief reads nothing"),
         event=f"host {host.id}",
         dies=(host.name, *shelf),
         lost_copy=lost,

@@ -125,7 +125,7 @@ def _wanted(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
     unfinished = left(f"pool {pool.name} was not made: see the last line above")
     yield f'[ "$ok" = no ] || {{ wipe {devices} && begin {serials}; }} || {{ ok=no; {unfinished}; }}'
     yield "fi"
-    if any(isinstance(w, DeviceLocked) for w in works):
+    if any(isinstance(w, DeviceLocked) or (isinstance(w, ZpoolMade) and w.key_file) for w in works):
         without = left(f"pool {pool.name} is not finished: it has no passphrase")
         yield f'[ "$ok" = no ] || ask_key {name} || {{ ok=no; {without}; }}'
     yield 'if [ "$ok" = yes ]; then'
@@ -231,7 +231,12 @@ def _(work: DeviceLocked, box: Box) -> Iterator[str]:
     mark = f"locked-{work.identifier}"
     yield f"{{ did {mark} || {{ lock {work.identifier} {device} && note {mark}; }}; }}"
     yield f"{{ have test -e /dev/mapper/{work.name} || unlock {device} {work.name}; }}"
-    yield f"keep_line /etc/crypttab '{work.name} UUID={work.identifier} none luks,noauto'"
+    opened = "none luks,noauto"
+    if work.key_file:  # beside the passphrase, which opens it when the system disk is gone
+        opened = f"{work.key_file} luks,nofail"
+        yield f"{{ have test -s {work.key_file} || random_key {work.key_file}; }}"
+        yield f"{{ have opens {device} {work.key_file} || add_key {device} {work.key_file}; }}"
+    yield f"keep_line /etc/crypttab '{work.name} UUID={work.identifier} {opened}'"
 
 
 @make.register
@@ -279,6 +284,9 @@ def _(work: ZpoolMade, box: Box) -> Iterator[str]:
     groups = " ".join(f"{kind}{names(g)}" for g in pool.groups)
     spares = f" spare {names(pool.spares)}" if pool.spares else ""
     lock = " -O encryption=on -O keyformat=passphrase" if pool.encrypted else ""
+    if work.key_file:  # it holds the passphrase itself: what is typed opens the pool too
+        lock += f" -O keylocation=file://{work.key_file}"
+        yield f"keep_key {work.key_file}"
     yield (
         f"run zpool create -o ashift={pool.ashift} -O recordsize={pool.record_kib}K "
         f"-O compression=lz4 -O atime=off -O acltype=posixacl -O xattr=sa "

@@ -5086,6 +5086,17 @@ export interface components {
              */
             encrypted: boolean;
             /**
+             * Unlock
+             * @default typed
+             * @enum {string}
+             */
+            unlock: "typed" | "key_file";
+            /**
+             * Passphrase At
+             * @default
+             */
+            passphrase_at: string;
+            /**
              * Compression Ratio
              * @default 1
              */
@@ -5861,6 +5872,17 @@ export interface components {
              * @default false
              */
             encrypted: boolean;
+            /**
+             * Unlock
+             * @default typed
+             * @enum {string}
+             */
+            unlock: "typed" | "key_file";
+            /**
+             * Passphrase At
+             * @default
+             */
+            passphrase_at: string;
             /**
              * Compression Ratio
              * @default 1
