@@ -23,8 +23,8 @@ from kavrel.core.copies.carrier import (
 from kavrel.core.copies.keys import encrypted_at_source
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
-from kavrel.core.kinds import KINDS, jobs_that, scrubbed
-from kavrel.core.plan import Job, Plan, Pool
+from kavrel.core.kinds import KINDS
+from kavrel.core.plan import Job, Plan
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.names import (
     SYSTEM_NAMES,
@@ -35,6 +35,8 @@ from kavrel.core.shares.names import (
     pool_roots,
     zfs_namer,
 )
+from kavrel.core.works.chores import ChoreRuns, binned, chore_works
+from kavrel.core.works.jobs import NightRuns, job_works, watched_for
 from kavrel.core.works.pools import parity_file
 from kavrel.core.works.volumes import has_tier, tree_of, volumes_of
 from kavrel.formats.servers.site import Box
@@ -43,22 +45,15 @@ from kavrel.formats.servers.site import Box
 def hosts_with_jobs(plan: Plan) -> Sequence[str]:
     """Hosts that start a job or watch for one, in plan order."""
     index = Index(plan)
-    busy = {runs_on(index, j) for j in plan.jobs}
-    for job in plan.jobs:
-        if job.alarm_days is not None and runs_on(index, job):
-            busy |= {target_host(index, job), source_host(index, job)}
-    return [h.id for h in plan.hosts if h.id in busy or upkeep(plan, h.id)]
+    return [
+        h.id for h in plan.hosts if any(isinstance(w, NightRuns) for w in job_works(index, h.id))
+    ]
 
 
 def jobs_on(plan: Plan, host: str) -> list[Job]:
     """The jobs that a host starts; those that nothing can start are left out."""
     index = Index(plan)
     return [j for j in plan.jobs if runs_on(index, j) == host and not never_starts(index, j)]
-
-
-def _emptied_there(index: Index, job: Job) -> bool:
-    """Whether the trash can of a job is emptied by the far box: a module lets in files alone."""
-    return bool(job.lands_in and job.retention.trash_days and not KINDS[job.kind].by_tool)
 
 
 def script() -> str:
@@ -81,84 +76,17 @@ def lab_jobs(plan: Plan, host: str, origin: str) -> str:
 
 
 def upkeep(plan: Plan, host: str) -> dict[str, dict[str, Any]]:
-    """Chores of a host that nobody planned and nothing else would do, by name.
-
-    Trash cans of what lands by a module, which lets files in and nothing else; bins of shares, or
-    their room never comes back; parity that is made over files;
-    the mover of a fast tier; scrubs of pools that no job
-    scrubs, on different Sundays.
-    """
+    """The chores of a host, by name, as the script is told of them."""
     sheet = _Sheet(plan, host)
-    found: dict[str, dict[str, Any]] = {}
-
-    def add(name: str, title: str, schedule: dict[str, Any], **more: Any) -> None:
-        while name in found or name in sheet.names.values():
-            name += "-2"
-        found[name] = {"title": title, "schedule": schedule, **more}
-
-    for job in plan.jobs:
-        if _emptied_there(sheet.index, job) and target_host(sheet.index, job) == host:
-            places = [sheet.copies[job.id, d].rpartition("/") for d in job.datasets]
-            add(
-                f"{sheet.names[job.id]}-trash",
-                f"trash cans of {job.name}",
-                {"kind": "daily", "at": "04:50"},
-                kind="trash",
-                cans=[[f"{a}/.trash-{leaf}", job.retention.trash_days] for a, _, leaf in places],
-            )
-    planned = {d for j in jobs_that(plan, lambda kind: kind.empties_bins) for d in j.datasets}
-    bins = sheet.bins([s.dataset for s in plan.shares if s.dataset not in planned])
-    if bins["bins"]:
-        add("upkeep-bins", "bins of shares", {"kind": "daily", "at": "04:40"}, kind="bin", **bins)
-    running_out = sheet.running_out()
-    if any(running_out.values()):
-        add(
-            "upkeep-expiry",
-            "what runs out by its date",
-            {"kind": "daily", "at": "00:05"},
-            kind="expiry",
-            **running_out,
-        )
-    moved = {j.pool for j in jobs_that(plan, lambda kind: kind.moves_tier)}
-    for pool in plan.pools:
-        hour = FAMILIES[pool.family].parity_at
-        if pool.host == host and has_tier(pool) and pool.id not in moved:
-            add(
-                f"upkeep-mover-{sheet.pools[pool.id]}",
-                f"mover of pool {pool.name}",
-                {"kind": "daily", "at": pool.mover_at},
-                kind="mover",
-                **sheet.pool(pool.id),
-                mounted=sheet._mounts(pool.id, "source"),
-            )
-        if pool.host == host and hour:
-            add(
-                f"upkeep-parity-{sheet.pools[pool.id]}",
-                f"parity of pool {pool.name}, brought up to date",
-                {"kind": "daily", "at": hour},
-                kind="parity",
-                **sheet.pool(pool.id),
-                mounted=sheet._mounts(pool.id, "source"),
-            )
-    looked_after = scrubbed(plan)
-    for number, pool in enumerate(p for p in plan.pools if p.host == host):
-        if pool.standing and pool.id not in looked_after and _can_be_checked(pool):
-            sunday = {"kind": "monthly", "every": 3, "nth": 1 + number % 4, "weekdays": [6]}
-            add(
-                f"upkeep-scrub-{sheet.pools[pool.id]}",
-                f"scrub of pool {pool.name}, about every three months",
-                {**sunday, "at": "02:00"},
-                kind="scrub",
-                **sheet.pool(pool.id),
-            )
-    return found
-
-
-def _can_be_checked(pool: Pool) -> bool:
-    """Whether a scrub finds anything: by checksums, or by comparing what redundancy there is."""
-    family = FAMILIES[pool.family]
-    compared = family.md_level not in ("", "0") or family.cuts or family.parity_at
-    return FILESYSTEMS[pool.filesystem].checksums or bool(compared)
+    return {
+        work.name: {
+            "title": work.title,
+            "schedule": work.schedule.model_dump(mode="json", exclude_defaults=True),
+            "kind": work.kind,
+            **sheet.chore(work),
+        }
+        for work in chore_works(sheet.index, host)
+    }
 
 
 def watches(plan: Plan, host: str) -> bool:
@@ -225,6 +153,17 @@ class _Sheet:
         if tells_source(self.index, job):
             found["tells_source"] = True
         return found
+
+    def chore(self, work: ChoreRuns) -> dict[str, Any]:
+        """What the script has to know of a chore."""
+        if work.job:
+            places = [self.copies[work.job.id, d].rpartition("/") for d in work.job.datasets]
+            days = work.job.retention.trash_days
+            return {"cans": [[f"{a}/.trash-{leaf}", days] for a, _, leaf in places]}
+        if work.pool:
+            mounted = {"mounted": self._mounts(work.pool.id, "source")}
+            return self.pool(work.pool.id) | ({} if work.kind == "scrub" else mounted)
+        return self.bins(work.datasets) if work.kind == "bin" else self.running_out()
 
     # -- where -----------------------------------------------------------------------------------
 
@@ -347,30 +286,21 @@ class _Sheet:
 
     def bins(self, datasets: Sequence[str]) -> dict[str, Any]:
         """The bins of the shares of these datasets, those of this box."""
-        here = [
-            d
-            for d in dict.fromkeys(datasets)
-            if self.index.pools[self.index.datasets[d].pool].host == self.host
-        ]
+        here = binned(self.index, self.host, datasets)
         kept = {s.dataset: s.recycle_days for s in self.plan.shares if s.recycle_days}
         # A share of homes has a bin in each of them.
         homes = {s.dataset for s in self.plan.shares if s.recycle_days and s.home}
-        pools = {self.index.datasets[d].pool: None for d in here if d in kept}
+        pools = {self.index.datasets[d].pool: None for d in here}
         mounts = [m for p in pools for m in self._mounts(p, "source")]
         return {
-            "bins": [
-                [self.homes[d] + ("/*" if d in homes else ""), kept[d]] for d in here if d in kept
-            ],
-            "mounted": mounts + [m for d in here if d in kept for m in self._home(d)],
+            "bins": [[self.homes[d] + ("/*" if d in homes else ""), kept[d]] for d in here],
+            "mounted": mounts + [m for d in here for m in self._home(d)],
         }
 
     def running_out(self) -> dict[str, list[list[str]]]:
         """Accounts and rights with an end, on a box that serves something: files do not end by themselves."""
-        box = Box(self.plan, self.host)
-        mine = {d.id for d in box.datasets}
+        mine = {d.id for d in Box(self.plan, self.host).datasets}
         shares = {s.id: s.name for s in self.plan.shares if s.dataset in mine}
-        if not shares and not any(e.dataset in mine for e in self.plan.exports):
-            return {"accounts": [], "grants": []}
         who = {a.id: a.login for a in self.plan.accounts} | {g.id: g.name for g in self.plan.groups}
         return {
             "accounts": [
@@ -432,14 +362,10 @@ class _Sheet:
         The box that runs a job asks the one that it writes to; that one looks itself, for the
         other may have fallen silent; and the one that is pulled from hears of each good run.
         """
-        for job in self.plan.jobs:
-            runner = runs_on(self.index, job)
-            if job.alarm_days is None or runner is None:
-                continue
+        for job in watched_for(self.index, self.host):
             days = {"days": job.alarm_days}
-            target, source = target_host(self.index, job), source_host(self.index, job)
-            kind = KINDS[job.kind]
-            if self.host == runner:
+            target, kind = target_host(self.index, job), KINDS[job.kind]
+            if self.host == runs_on(self.index, job):
                 if not kind.copies and not kind.keeps_settings:
                     yield {"job": self.names[job.id], "stamp": "done", **days}
                 elif kind.by_tool:
@@ -451,5 +377,5 @@ class _Sheet:
                     yield {**self._arrival(job), **self._far(target), **days}
             elif self.host == target and marks_target(job):
                 yield {**self._arrival(job), **days}
-            elif self.host == source and tells_source(self.index, job):
+            else:
                 yield {"job": self.names[job.id], "stamp": "heard", **days}

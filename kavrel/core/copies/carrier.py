@@ -110,20 +110,27 @@ def root_ways(index: Index) -> set[tuple[str, str]]:
     found: set[tuple[str, str]] = set()
     for job in index.plan.jobs:
         runner = runs_on(index, job)
-        if runner is None:
-            continue
-        ends: set[str | None] = set()
-        if not KINDS[job.kind].by_tool and not job.lands_in:
-            ends |= {source_host(index, job), target_host(index, job)}
-        if tells_source(index, job):
-            ends.add(source_host(index, job))
-        if leaves_mark(index, job) and not job.lands_in:
-            ends.add(target_host(index, job))
-        how = chain(index, job)
-        if how and how.how == "seen":
-            ends.add(how.looked_at)
-        found |= {(runner, other) for other in ends if other is not None and other != runner}
+        if runner is not None:
+            found |= {(runner, other) for other in job_ways(index, job)}
     return found
+
+
+def job_ways(index: Index, job: Job) -> set[str]:
+    """Hosts on which root of the one that starts a job signs in as root for it."""
+    runner = runs_on(index, job)
+    if runner is None:
+        return set()
+    ends: set[str | None] = set()
+    if not KINDS[job.kind].by_tool and not job.lands_in:
+        ends |= {source_host(index, job), target_host(index, job)}
+    if tells_source(index, job):
+        ends.add(source_host(index, job))
+    if leaves_mark(index, job) and not job.lands_in:
+        ends.add(target_host(index, job))
+    how = chain(index, job)
+    if how and how.how == "seen":
+        ends.add(how.looked_at)
+    return {other for other in ends if other is not None and other != runner}
 
 
 def reached_from(ways: Collection[tuple[str, str]], host: str) -> set[str]:

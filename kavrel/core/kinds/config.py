@@ -19,6 +19,7 @@ CONFIG = Kind(
     thins=True,
     keeps_settings=True,
     keeps=RULES,
+    packages=("openssh-client",),
     told=frozenset({"retention", "settings"}),
     start="config_seconds",
 )

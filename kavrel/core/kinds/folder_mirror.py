@@ -29,5 +29,6 @@ FOLDER_MIRROR = Kind(
     fetch=_fetch,
     looks_at_both=True,
     keeps=frozenset({"trash_days"}),
+    packages=("rsync", "openssh-client"),
     told=frozenset({"retention", "pairs"}),
 )

@@ -153,10 +153,10 @@ class Kind:
     have them. `looks_at_both`: every file of the target is looked at as well. `by_the_system`: it
     marks at the target when it has run, for the lab's own script writes there. Chores: `scrubs` a
     pool, `moves_tier`, `empties_bins`, `keeps_settings` of a box, `tries` a copy. `keeps`: the
-    rules of retention that mean something for it. `told`: what the lab's script must be told to do
-    it. `start` is the assumption of how long it takes to begin, `floor` the seconds of what it goes
-    over in any case. `logged_as`: what is entered when it was done by hand or tried. The other
-    lines are for people.
+    rules of retention that mean something for it. `packages`: Debian's, of what it calls. `told`:
+    what the lab's script must be told to do it. `start` is the assumption of how long it takes to
+    begin, `floor` the seconds of what it goes over in any case. `logged_as`: what is entered when
+    it was done by hand or tried. The other lines are for people.
     """
 
     id: JobKind
@@ -179,6 +179,7 @@ class Kind:
     consistent: bool = False
     by_hand: bool = False
     by_tool: bool = False
+    packages: tuple[str, ...] = ()
     trash: bool = False
     continuous: bool = False
     sends_raw: bool = False

@@ -26,5 +26,6 @@ MIRROR = Kind(
     lands=frozenset({"rsync"}),
     fetch=_fetch,
     looks_at_both=True,
+    packages=("rsync", "openssh-client"),
     told=frozenset({"retention", "pairs"}),
 )

@@ -24,5 +24,6 @@ REPLICATION = Kind(
     fetch=_fetch,
     snapshots=True,
     keeps=RULES,
+    packages=("openssh-client",),
     told=frozenset({"retention", "pairs"}),
 )

@@ -24,6 +24,7 @@ SMART_LONG = Kind(
     versions=False,
     reads="everything",
     sends="nothing",
+    packages=("smartmontools",),
     told=frozenset({"serials"}),
     floor=_seconds,
 )

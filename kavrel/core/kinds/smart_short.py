@@ -17,6 +17,7 @@ SMART_SHORT = Kind(
     versions=False,
     reads="nothing",
     sends="nothing",
+    packages=("smartmontools",),
     told=frozenset({"serials"}),
     start="smart_short_minutes",
 )

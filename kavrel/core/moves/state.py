@@ -164,7 +164,12 @@ class PossibleSteps:
             elif FAMILIES[family].check(groups):
                 return 0
         return room.usable_bytes(
-            family, tuple(groups), plan.filesystem, plan.ashift, plan.record_kib * 1024
+            family,
+            tuple(groups),
+            plan.filesystem,
+            plan.ashift,
+            plan.record_kib * 1024,
+            plan.encrypted,
         )
 
     def redundant(self, pool: int, joined: int) -> bool:

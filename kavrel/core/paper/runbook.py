@@ -3,22 +3,22 @@
 from collections.abc import Iterator, Mapping
 from datetime import date
 
-from kavrel.core.copies.carrier import address_of, runs_on, source_host, target_host
-from kavrel.core.copies.fetch import landing
-from kavrel.core.copies.keys import key_of
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.log.last import last_good
+from kavrel.core.paper.copying import copying
 from kavrel.core.paper.document import Document, Section, SheetStep
 from kavrel.core.paper.machines import machines, unlocking, waits
 from kavrel.core.plan import App, Disk, Host, Plan, Pool
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.shares.names import copy_folders, folders
+from kavrel.core.shares.names import folders
 from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.shares.protocols.nfs import fixed_client, root_is_let_in
 from kavrel.core.works import (
+    AccountLimited,
     AccountThere,
+    DatasetLimited,
     DoorOpen,
     FolderAccess,
     GroupThere,
@@ -26,6 +26,7 @@ from kavrel.core.works import (
     bill,
 )
 from kavrel.core.works.folders import Lack, bits
+from kavrel.core.works.pools import PoolComplete
 from kavrel.core.works.services import closed
 from kavrel.core.works.ups import PowerWatched, power_works
 
@@ -57,7 +58,7 @@ def runbook(plan: Plan, evaluation: Evaluation, revision: str) -> Document:
         _network(index, evaluation.today),
         _pools(index, evaluation),
         _shares(index, evaluation.today),
-        _copies(index, evaluation),
+        copying(index, evaluation),
         _restore(index, evaluation),
         _upkeep(evaluation),
     ]
@@ -246,6 +247,8 @@ def _host(index: Index, host: Host, paths: Mapping[str, str], today: date) -> It
     for work in works:
         if isinstance(work, ServiceRuns) and not isinstance(work, PowerWatched):
             yield _service(host, work)
+        elif work.by_hand and isinstance(work, PoolComplete | DatasetLimited | AccountLimited):
+            yield SheetStep(text=f"{host.name}, {work.what}: {work.by_hand}")
 
 
 def _lack(one: Lack) -> str:
@@ -335,67 +338,6 @@ def _network(index: Index, today: date) -> Section:
         doors = (w for w in bill(index, host.id, today) if isinstance(w, DoorOpen) and w.by_hand)
         steps += [SheetStep(text=f"{host.name}: {w.what}: {w.by_hand}") for w in doors]
     return Section(title="Network", steps=tuple(steps))
-
-
-FIRST = {
-    "side_by_side": "side by side on the LAN, before the far box moves",
-    "carried": "on a disk that is carried over",
-    "over_link": "over the link, with its limits by day",
-}
-
-
-def _copies(index: Index, evaluation: Evaluation) -> Section:
-    steps = []
-    copies = copy_folders(index.plan)
-    for view in evaluation.jobs:
-        job = index.jobs[view.id]
-        kind = KINDS[job.kind]
-        names = ", ".join(index.datasets[d].name for d in job.datasets)
-        if not kind.copies:
-            text = f"{job.name}: {kind.title}, {view.schedule_words}; it {kind.does}"
-            steps.append(SheetStep(text=text))
-            continue
-        if kind.target == "none":
-            text = f"{job.name}: snapshots of {names}, {view.schedule_words}"
-            steps.append(SheetStep(text=f"{text}, keep {view.retention_words}"))
-            continue
-        minds = []
-        key = key_of(index, job)
-        if key:
-            places = "nowhere is planned" if key.in_box_alone else key.where(index)
-            minds.append(f"Keep the key at: {places}.")
-        if job.first_copy != "done":
-            on = f", on {job.first_on}" if job.first_on else ""
-            minds.append(
-                f"Make the first copy {FIRST[job.first_copy]}{on}; then only changes travel."
-            )
-        if job.alarm_days is not None:
-            minds.append(
-                f"Hold it back once for {job.alarm_days:g} days: somebody has to be told that nothing came."
-            )
-        runner = index.hosts.get(runs_on(index, job) or "")
-        peers = {source_host(index, job), target_host(index, job)} - {runner and runner.id, None}
-        if runner and peers and not kind.by_tool and not job.lands_in:
-            far = index.hosts[min(p for p in peers if p)]
-            minds.append(
-                f"Once by hand: root of {runner.name} gets a key and is let in on {far.name}; then "
-                f"ssh {address_of(far)} true has to end without a question."
-            )
-        lands = landing(index, job, copies)
-        if lands:
-            minds.append(f"{lands[:1].upper()}{lands[1:]}.")
-        if job.window_from:
-            minds.append(f"It may run from {job.window_from} to {job.window_to}.")
-        hours = view.first_copy.value
-        steps.append(
-            SheetStep(
-                text=f"{job.name}: first copy of {names} from {view.source_name} to "
-                f"{view.target_name}; then {view.schedule_words}, keep {view.retention_words}",
-                minds=tuple(minds),
-                hours=hours if isinstance(hours, float) else None,
-            )
-        )
-    return Section(title="Copies", steps=tuple(steps))
 
 
 def _restore(index: Index, evaluation: Evaluation) -> Section:

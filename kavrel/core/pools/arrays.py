@@ -1,7 +1,8 @@
 """Linux md arrays and LVM volumes: device bytes before any file system.
 
 Source: mdadm 4.2 with metadata 1.2 (data starts 129 MiB in; 512 KiB chunks), LVM2 (4 MiB
-extents, 1 MiB of metadata); measured on real arrays.
+extents, 1 MiB of metadata, a start on whole stripes of the array below, lvm.conf(5)
+data_alignment_detection); measured on real arrays.
 """
 
 from collections.abc import Sequence
@@ -13,6 +14,7 @@ MD_MIRROR_ROUND = 64 * 1024
 MD_CHUNK = 512 * 1024
 LVM_EXTENT = 4 * MIB
 LVM_START = MIB
+LUKS_HEADER = 16 * MIB  # of LUKS2 as cryptsetup 2 makes it; cryptsetup-luksFormat(8)
 
 
 def _md_member(disk_bytes: int, rounding: int) -> int:
@@ -39,8 +41,8 @@ def md_parity(disks: Sequence[int], parity: int) -> int:
 
 
 def md_striped_mirrors(groups: Sequence[Sequence[int]]) -> int:
-    """Device bytes of a stripe over mirrors: the smallest of each mirror, summed."""
-    return sum(_md_member(min(g), MD_CHUNK) for g in groups)
+    """Device bytes of a stripe over mirrors: each is an array by itself, below another one's head."""
+    return md_stripe([md_mirror(g) for g in groups])
 
 
 def md_raid10(disks: Sequence[int]) -> int:
@@ -49,6 +51,13 @@ def md_raid10(disks: Sequence[int]) -> int:
     return len(disks) * member // 2 * MD_CHUNK
 
 
-def lvm_linear(disks: Sequence[int]) -> int:
-    """Device bytes of one LVM volume over all disks: whole extents of each."""
-    return sum(max(d - LVM_START, 0) // LVM_EXTENT * LVM_EXTENT for d in disks)
+def lvm_linear(devices: Sequence[int], stripes: Sequence[int] = ()) -> int:
+    """Device bytes of one LVM volume over all devices: whole extents of each.
+
+    `stripes`: the bytes of data in a whole stripe of each, 0 where it has none.
+    """
+    found = 0
+    for size, stripe in zip(devices, stripes or [0] * len(devices), strict=True):
+        start = -(-LVM_START // stripe) * stripe if stripe else LVM_START
+        found += max(size - start, 0) // LVM_EXTENT * LVM_EXTENT
+    return found

@@ -49,7 +49,7 @@ class Conditions:
     `replace_hours` is a replacement that has to be ordered; a spare on the shelf takes
     `fit_hours` after somebody noticed; a hot one starts by itself. `others_per_hour`: how often
     other pools take one of the spares on the shelf. `scrubbed`: somebody scrubs every `scrub_days`.
-    `fill`: the used share, 0 to 1; what is planned counts as full.
+    `fill`: the used share, 0 to 1; what is planned counts as full. `locked`: encrypted at rest.
     """
 
     ashift: int = 12
@@ -70,6 +70,7 @@ class Conditions:
     ram_gib_files: float = 4.0
     compression_ratio: float = 1.0
     replace_step: Working | None = None
+    locked: bool = False
 
     @classmethod
     def of(

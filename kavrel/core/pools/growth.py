@@ -223,6 +223,7 @@ class _Growing:
             self.pool.filesystem,
             self.conditions.ashift,
             self.conditions.record_bytes,
+            self.pool.encrypted,
         )
 
     def add(

@@ -70,7 +70,14 @@ def _lay_out(
     sizes = tuple(tuple(d.capacity_bytes for d in g) for g in groups)
     widths = [len(g) for g in groups]
     disks = [d for g in groups for d in g]
-    space = room.space(family, sizes, filesystem, conditions.ashift, conditions.record_bytes)
+    space = room.space(
+        family,
+        sizes,
+        filesystem,
+        conditions.ashift,
+        conditions.record_bytes,
+        conditions.locked,
+    )
     usable = space.usable_bytes
     slices = _slices(family, groups, usable)
     repair = repair_of(family, groups, filesystem, conditions)

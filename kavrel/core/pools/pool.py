@@ -167,6 +167,7 @@ def pool_conditions(index: Index, pool: Pool, fill: float = 1.0) -> Conditions:
         scrub_days=every if every is not None else HORIZON_YEARS * YEAR_DAYS,
         scrubbed=every is not None,
         fill=fill,
+        locked=pool.encrypted,
     )
 
 

@@ -9,7 +9,7 @@ from itertools import groupby
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan
 from kavrel.core.works import ServiceRuns, bill
-from kavrel.formats.lab_jobs import hosts_with_jobs
+from kavrel.core.works.jobs import NightRuns, job_works
 from kavrel.formats.samba import smb_conf, smb_hosts
 from kavrel.formats.servers import files
 from kavrel.formats.servers.packing import packed
@@ -44,12 +44,9 @@ FIRST = {
 
 
 BY_PAGE = "The box has firmware of its own: enter the same values in its web page."
-UNIT = "Install in /etc/systemd/system; daemon-reload; enable --now mounts and timers."
-NIGHT = {
-    "lab-job": "Install as /usr/local/sbin/lab-job, mode 755. Its timers are below; take them or the "
-    "crontab, not both.",
-    "lab-jobs.json": "Install as /etc/lab-jobs.json; then lab-job list, and lab-job --show each.",
-}
+UNIT = (
+    "Install in /etc/systemd/system; daemon-reload; enable --now, or take fstab's lines, not both."
+)
 
 
 def _services(index: Index, host: str, today: date) -> dict[str, str]:
@@ -81,13 +78,20 @@ def host_files(plan: Plan, host: str, origin: str, today: date) -> dict[str, tup
         found[name] = (text, todo[name])
     for name, text in units(plan, host, origin).items():
         found[f"systemd/{name}"] = (text, UNIT)
-    if host in hosts_with_jobs(plan):
+    night = next((w for w in job_works(box.index, host) if isinstance(w, NightRuns)), None)
+    if night:
+        said = f"Install {' '.join(night.packages)}; then {', '.join(night.placed)}. Look at each "
+        said += f"(lab-job --show NAME), then start the timers ({night.start}), or take the crontab, not both."
         for name, text in timed_files(plan, host, origin, today).items():
-            if name in NIGHT:
-                found[name] = (text, NIGHT[name])
-            else:
-                found[f"systemd/{name}"] = (text, UNIT)
+            place = name if name in ("lab-job", "lab-jobs.json") else f"systemd/{name}"
+            found[place] = (text, said)
     return found
+
+
+def _by_hand(plan: Plan, host: str, today: date) -> list[str]:
+    """What no file of the bundle does, in the order of the works."""
+    works = bill(Index(plan), host, today)
+    return list(dict.fromkeys(f"{w.what}: {w.by_hand}" for w in works if w.by_hand))
 
 
 def bundle(plan: Plan, host: str, origin: str, today: date) -> bytes:
@@ -96,7 +100,12 @@ def bundle(plan: Plan, host: str, origin: str, today: date) -> bytes:
     by_text = groupby(found.items(), key=lambda one: one[1][1])
     steps = [{"files": [name for name, _ in some], "text": text} for text, some in by_text]
     readme = render(
-        "bundle_readme.j2", host=Box(plan, host).host, plan=plan, origin=origin, steps=steps
+        "bundle_readme.j2",
+        host=Box(plan, host).host,
+        plan=plan,
+        origin=origin,
+        steps=steps,
+        left=_by_hand(plan, host, today),
     )
     contents = {"README.txt": readme, **{name: text for name, (text, _) in found.items()}}
     sums = "".join(

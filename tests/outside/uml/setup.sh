@@ -4,6 +4,7 @@ mkdir /run/up /run/work /run/by-id /run/shims /run/udev-none
 mount -t overlay overlay -o lowerdir=/etc,upperdir=/run/up,workdir=/run/work /etc
 mount -t tmpfs -o mode=755 none /srv
 mount -t tmpfs none /tmp
+mkdir -p /run/lib /run/libwork; mount -t overlay overlay -o lowerdir=/var/lib,upperdir=/run/lib,workdir=/run/libwork /var/lib
 mkdir -p /etc/mdadm /etc/lvm; : >/etc/crypttab; : >/etc/mdadm/mdadm.conf
 # No udev here: LVM makes its names itself.
 echo 'devices { obtain_device_list_from_udev = 0 } activation { udev_sync = 0 udev_rules = 0 } global { locking_dir = "/run/lock" }

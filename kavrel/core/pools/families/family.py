@@ -7,6 +7,7 @@ from typing import Literal
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.filesystems.filesystem import Filesystem, Ground, Vdev
 from kavrel.core.plan import FamilyId
+from kavrel.core.pools.arrays import LUKS_HEADER
 from kavrel.core.pools.pace import Pace
 
 Groups = Sequence[Sequence[int]]  # bytes of each disk, group by group
@@ -164,11 +165,15 @@ class Family:
         bare = next(f.id for f in FILESYSTEMS.values() if f.bare)
         return bare if bare in only else only[0]
 
-    def ground(self, groups: Groups, ashift: int, record_bytes: int) -> Ground:
-        """What a file system on these groups is put on."""
+    def ground(
+        self, groups: Groups, ashift: int, record_bytes: int, locked: bool = False
+    ) -> Ground:
+        """What a file system on these groups is put on; where `locked`, below the header of LUKS."""
         whole = tuple(tuple(g) for g in groups)
+        # A file system that makes its own copies lies on each disk by itself.
+        headers = LUKS_HEADER * (sum(map(len, whole)) if self.copies else 1) if locked else 0
         return Ground(
-            volumes=self.volumes(whole),
+            volumes=tuple(max(v - headers, 0) for v in self.volumes(whole)),
             vdevs=self.vdevs(whole),
             copies=self.copies,
             ashift=ashift,

@@ -13,7 +13,7 @@ from collections.abc import Sequence
 
 from kavrel.core.plan import FamilyId
 from kavrel.core.pools import pace
-from kavrel.core.pools.arrays import MIB, lvm_linear, md_mirror, md_parity
+from kavrel.core.pools.arrays import MD_CHUNK, MIB, lvm_linear, md_mirror, md_parity
 from kavrel.core.pools.families.family import (
     Cut,
     Family,
@@ -58,7 +58,9 @@ def _mixed(family: FamilyId, redundancy: int) -> Family:
         return md_mirror(parts) if cut.level == "1" else md_parity(parts, redundancy)
 
     def volume(groups: Groups) -> tuple[int, ...]:
-        return (lvm_linear([array(c) for c in cuts(groups[0], redundancy)]),)
+        found = cuts(groups[0], redundancy)
+        whole = [0 if c.level == "1" else MD_CHUNK * (len(c.members) - redundancy) for c in found]
+        return (lvm_linear([array(c) for c in found], whole),)
 
     def rooms(groups: Groups) -> list[list[Room]]:
         found = []
