@@ -225,7 +225,11 @@ def test_vsftpd_starts_from_its_file(tmp_path: Path) -> None:
 
 @needs("systemd-analyze")
 def test_units_are_verified_and_their_calendars_read(tmp_path: Path, demo: Plan) -> None:
-    for plan, host in ((serving(), "box"), (demo, "heron")):
+    locked = {"encrypted": True, "unlock": "key_file"}
+    opened = demo.model_copy(
+        update={"pools": tuple(p.model_copy(update=locked) for p in demo.pools)}
+    )
+    for plan, host in ((serving(), "box"), (demo, "heron"), (opened, "heron")):
         for name, text in units(plan, host, "revision 1").items():
             path = tmp_path / name
             path.write_text(text)

@@ -24,6 +24,7 @@ from kavrel.core.works.volumes import volumes_of
 from kavrel.formats.lab_jobs import lab_jobs, script
 from kavrel.formats.readers import read_file
 from kavrel.formats.servers.setup import setup_script
+from kavrel.formats.servers.units import units
 from tests.builders import GB, disk, lab
 from tests.conftest import needs
 
@@ -201,7 +202,9 @@ def plan_with(pool: Pool, **more: object) -> Plan:
         "datasets": (*lab().datasets, data),
         **more,
     }
-    return lab(**fields)
+    # File systems get their UUIDs from the plan's name: two tests at once would make the same one,
+    # which mkfs.btrfs refuses.
+    return lab(**fields).model_copy(update={"name": f"lab {os.getpid()}"})
 
 
 def test_the_demo_labs_own_scripts_run_to_the_end(house: House, demo: Plan) -> None:
@@ -240,6 +243,27 @@ def test_a_standing_pool_that_is_not_here_is_named_and_nothing_is_made_in_its_pl
     assert "zpool import main" in " ".join(ran.left)
     assert not [x for x in ran.said.splitlines() if x.startswith("+ zfs create")]
     assert ran.seen == ""  # no folder on the system disk either
+
+
+def test_a_zfs_pool_with_a_key_file_keeps_its_passphrase_for_root_alone(house: House) -> None:
+    house.plug_in("SN-4")
+    house.plug_in("SN-5")
+    pool = wanted("mirror", "zfs", "box4", "box5", encrypted=True, unlock="key_file")
+    plan = plan_with(pool)
+    house.pools("main")
+    key = "/var/lib/kavrel/keys/fresh.key"
+    after = f"stat -c '%U %a' {key} {key.rpartition('/')[0]}; printf 'is <%s>' \"$(cat {key})\""
+    ran = house.run(plan, answer="fresh\n two words \n", after=after)
+    assert (ran.code, ran.left) == (0, []), ran.said
+    assert f"-O keyformat=passphrase -O keylocation=file://{key}" in ran.said
+    assert ran.seen.split("\n") == ["root 600", "root 700", "is < two words >"]
+    assert "two words" not in ran.said
+    # The box opens it before anything is mounted; what is locked by hand waits.
+    unit = units(plan, "box", "r")["kavrel-keys.service"]
+    assert "ExecStart=-zfs load-key fresh\n" in unit
+    assert "Before=zfs-mount.service" in unit
+    typed = plan_with(pool.model_copy(update={"unlock": "typed"}))
+    assert "kavrel-keys.service" not in units(typed, "box", "r")
 
 
 def test_a_wanted_btrfs_pool_is_asked_for_by_name_wiped_and_limited(house: House) -> None:

@@ -90,6 +90,32 @@ def test_a_power_cut_is_nothing_with_a_told_ups_and_a_check_without_copy_on_writ
     assert any(s.phase == "verify" for s in cell(frail, "power_cut").steps)
 
 
+def test_what_is_locked_after_a_cut_waits_for_whoever_has_the_passphrase() -> None:
+    def cut(**more: Any) -> Cell:
+        pools = tuple(p.model_copy(update=more) for p in lab().pools)
+        return cell(lab(hosts=hosts(after_power_cut="by_itself"), pools=pools), "power_cut")
+
+    plain, typed = cut(), cut(encrypted=True)
+    alone = cut(encrypted=True, unlock="key_file")
+    assert "locked until somebody types its passphrase" in typed.why
+    assert [s.text for s in typed.steps if s not in plain.steps] == [
+        "notice",
+        "type its passphrase",
+    ]
+    assert (typed.rto_seconds or 0) > (plain.rto_seconds or 0)
+    # A key file opens it; but whoever carries the box off carries the key.
+    assert alone.rto_seconds == plain.rto_seconds
+    by_file = tuple(
+        p.model_copy(update={"encrypted": True, "unlock": "key_file"}) for p in lab().pools
+    )
+    stolen = cell(lab(pools=by_file), "theft")
+    assert stolen.readable
+    assert "its key file goes with it" in stolen.why
+    # A dataset that ZFS locks by itself is typed all the same.
+    own = lab().datasets[0].model_copy(update={"encrypted": True})
+    assert not cell(lab(pools=by_file, datasets=(own,)), "theft").readable
+
+
 def test_corruption_is_mended_where_there_are_checksums_and_redundancy() -> None:
     assert cell(lab(), "corruption").fate == "runs_on"
     ext4 = Pool(
