@@ -212,6 +212,7 @@ def test_the_demo_labs_own_scripts_run_to_the_end(house: House, demo: Plan) -> N
         (house.folder / "by-id" / f"ata-X_{one.serial}").touch()
     for host, pool in (("heron", "ridge"), ("wren", "anvil"), ("dipper", "burrow")):
         house.pools(pool)
+        (house.folder / "state" / "limits").unlink(missing_ok=True)  # each is a box of its own
         logins = " ".join(a.login for a in demo.accounts if a.enabled)
         after = f"for one in {logins}; do id -nG $one; done"
         ran = house.run(demo, host, after=after)
@@ -315,6 +316,21 @@ def test_a_wanted_btrfs_pool_is_asked_for_by_name_wiped_and_limited(house: House
     assert (again.code, again.left) == (0, []), again.said
     assert "+ mkfs" not in again.said
     assert "dataset new is there" in again.said
+    # The plan takes its limit back: it is lifted, and one that somebody set by hand stays.
+    free = plan.model_copy(
+        update={"datasets": (*lab().datasets, data.model_copy(update={"quota_bytes": None}))}
+    )
+    by_hand = f"{before_again}; btrfs subvolume create /srv/fresh/mine >/dev/null"
+    by_hand += "; btrfs qgroup limit 50000000 /srv/fresh/mine"
+    look = "btrfs qgroup show -r --raw /srv/fresh; umount /srv/fresh"
+    house.pools("main")
+    lifted = house.run(free, before=by_hand, after=look)
+    assert (lifted.code, lifted.left) == (0, []), lifted.said
+    assert "+ btrfs qgroup limit none /srv/fresh/new" in lifted.said, lifted.said
+    assert " 100000000" not in lifted.seen
+    assert " 50000000" in lifted.seen
+    house.pools("main")
+    assert "qgroup limit none" not in house.run(free, before=before_again, after=look).said
 
 
 def test_a_disk_that_is_in_use_is_not_wiped(house: House) -> None:

@@ -62,7 +62,8 @@ def limit_works(index: Index, host: str) -> Iterator[Work]:
         if dataset.quota_bytes is not None or dataset.reserve_bytes:
             yield DatasetLimited(
                 f"limit/{folder}", f"what {dataset.name} may fill", (("datasets", dataset.id),),
-                (f"folder/{folder}",), _see(pool, folder, zfs_name(folder)), "set it to none", left,
+                (f"folder/{folder}",), _see(pool, folder, zfs_name(folder)),
+                _back(pool, dataset, (folder, zfs_name(folder), roots[pool.id])), left,
                 dataset=dataset, folder=folder, root=roots[pool.id],
                 limit_bytes=dataset.quota_bytes or 0 if able else 0,
                 kept_bytes=dataset.reserve_bytes if system.reserves else 0,
@@ -87,6 +88,16 @@ def _see(pool: Pool, folder: str, name: str) -> str:
     return f"lsattr -pd {folder}; repquota -P -a"
 
 
+def _back(pool: Pool, dataset: Dataset, places: tuple[str, str, str]) -> str:
+    folder, name, root = places
+    system = FILESYSTEMS[pool.filesystem]
+    if system.by_name:
+        return f"zfs set quota=none reservation=none {name}"
+    if system.subvolumes:
+        return f"btrfs qgroup limit none {folder}"
+    return f"setquota -P {_project(dataset)} 0 0 0 0 {root}"
+
+
 def _account(
     index: Index, quota: Quota, pool: Pool, places: tuple[str, str, str]
 ) -> AccountLimited:
@@ -106,6 +117,7 @@ def _account(
         f"limit/{folder}/{login}", f"the quota of {login} on {dataset.name}",
         (("quotas", quota.id),), (f"account/{login}", f"folder/{folder}"),
         f"zfs userspace {name}" if system.by_name else "repquota -u -a",
-        "set it to none", left, login=login, whole=not system.by_name, dataset=dataset,
+        f"zfs set userquota@{login}=none {name}" if system.by_name
+        else f"setquota -u {login} 0 0 0 0 {root}", left, login=login, whole=not system.by_name, dataset=dataset,
         folder=folder if system.by_name else root, bytes=quota.bytes,
     )  # fmt: skip

@@ -150,6 +150,16 @@ def _limits(box: Box, works: Sequence[Work], dataset: Dataset, pool: Pool) -> It
                 yield all_or_left(commands, f"{work.what} is not set: see the last line above")
 
 
+def lifting_lines(works: Sequence[Work]) -> Iterator[str]:
+    """What an earlier run limited and the plan no longer does, and nobody else's limits."""
+    for work in works:
+        if isinstance(work, DatasetLimited) and (work.limit_bytes or work.kept_bytes):
+            yield f"limits {quoted(work.back)}"
+        if isinstance(work, AccountLimited) and not work.by_hand:
+            yield f"limits {quoted(work.back)}"
+    yield "lift"
+
+
 def _limit(box: Box, work: DatasetLimited, pool: Pool) -> Iterator[str]:
     system = FILESYSTEMS[pool.filesystem]
     if system.by_name:

@@ -24,7 +24,7 @@ from kavrel.core.works.pools import (
     ZpoolMade,
 )
 from kavrel.formats.samba import smb_hosts
-from kavrel.formats.servers.setup.datasets import dataset_lines, shut_in_lines
+from kavrel.formats.servers.setup.datasets import dataset_lines, lifting_lines, shut_in_lines
 from kavrel.formats.servers.setup.people import people_lines
 from kavrel.formats.servers.setup.pools import pool_lines
 from kavrel.formats.servers.site import Box
@@ -47,6 +47,7 @@ def setup_script(plan: Plan, host: str, origin: str, today: date = date.min) -> 
     parts += [Part(f"pool {p.name}", tuple(pool_lines(box, p))) for p in box.pools]
     datasets = [line for p in box.pools for line in dataset_lines(box, p, works)]
     parts.append(Part("datasets, their quotas, and who may do what in them", tuple(datasets)))
+    parts.append(Part("limits that the plan no longer has", tuple(lifting_lines(works))))
     parts.append(Part("folders for SFTP", tuple(shut_in_lines(box))))
     return render(
         "setup.sh.j2",
@@ -71,7 +72,7 @@ TOOLS = {
     DiskCut: ("sfdisk", "fdisk"),
     ArrayRuns: ("mdadm", "mdadm"),
     VolumesJoined: ("lvcreate", "lvm2"),
-    DeviceLocked: ("cryptsetup", "cryptsetup-bin"),
+    DeviceLocked: ("cryptsetup", "cryptsetup"),
     ParityKept: ("snapraid", "snapraid"),
     TreeMounted: ("mergerfs", "mergerfs"),
     ZpoolMade: ("zpool", "zfsutils-linux"),
