@@ -21,6 +21,7 @@ from kavrel.formats.run_sheet_markdown import run_sheet_markdown
 from kavrel.formats.samba import smb_conf, smb_hosts
 from kavrel.formats.servers import files
 from kavrel.formats.servers.bundle import bundle
+from kavrel.formats.servers.page import page_values
 from kavrel.formats.servers.setup import setup_script
 from kavrel.formats.servers.site import hosts_with, hosts_with_pools, hosts_with_works
 from kavrel.formats.timers import crontab, timers_zip
@@ -62,6 +63,20 @@ class Paper:
         return text.encode() if isinstance(text, str) else text
 
 
+def _open(hosts: Callable[[Plan], Sequence[str]]) -> Callable[[Plan], Sequence[str]]:
+    """Of these hosts those that take files: firmware of its own has a web page."""
+
+    def able(plan: Plan) -> Sequence[str]:
+        shut = {h.id for h in plan.hosts if h.closed}
+        return [h for h in hosts(plan) if h not in shut]
+
+    return able
+
+
+def _shut(plan: Plan) -> Sequence[str]:
+    return [h.id for h in plan.hosts if h.closed and h.id in hosts_with_works(plan)]
+
+
 def _served(name: str, protocol: str, about: str, make: Callable[..., str]) -> Paper:
     """A file of the hosts that serve over a protocol; `make` may ask for the day as well."""
     dated = "today" in signature(make).parameters
@@ -75,7 +90,7 @@ def _served(name: str, protocol: str, about: str, make: Callable[..., str]) -> P
         "application/json" if name.endswith(".json") else "text/plain",
         about,
         write,
-        hosts_with(protocol),
+        _open(hosts_with(protocol)),
     )
 
 
@@ -156,14 +171,14 @@ PAPERS: Mapping[str, Paper] = {
             "text/plain",
             "the file server's configuration; it holds no password",
             lambda o, host: smb_conf(o.plan, host, o.origin, o.evaluation.today),
-            smb_hosts,
+            _open(smb_hosts),
         ),
         Paper(
             "setup.sh",
             "text/x-shellscript",
             "makes wanted pools, datasets, quotas and accounts; asks before it wipes, can be run again",
             lambda o, host: setup_script(o.plan, host, o.origin, o.evaluation.today),
-            hosts_with_pools,
+            _open(hosts_with_pools),
         ),
         _served("exports", "nfs", "what NFS offers, and to whom", files.nfs_exports),
         _served("rsyncd.conf", "rsync", "the rsync daemon's modules", files.rsyncd_conf),
@@ -178,14 +193,21 @@ PAPERS: Mapping[str, Paper] = {
             "text/plain",
             "what is mounted: by UUID, nofail where it can be pulled out",
             lambda o, host: files.fstab(o.plan, host, o.origin),
-            hosts_with_pools,
+            _open(hosts_with_pools),
         ),
         Paper(
             "nftables.conf",
             "text/plain",
             "the firewall: only what is served, only to those it is served to",
             lambda o, host: files.nftables_conf(o.plan, host, o.origin),
-            hosts_with_pools,
+            _open(hosts_with_pools),
+        ),
+        Paper(
+            "values.txt",
+            "text/plain",
+            "what is entered in the web page of a box whose firmware is its own",
+            lambda o, host: page_values(o.plan, host, o.origin, o.evaluation.today),
+            _shut,
         ),
         Paper(
             "bundle.zip",

@@ -11,7 +11,8 @@ from kavrel.core.plan import Plan, Share
 from kavrel.core.shares.access import Access, access_matrix
 from kavrel.core.shares.names import folders
 
-OLDEST_DIALECT = "SMB2_10"
+# What a server of ours speaks at the least; it never speaks SMB 1. Source: smb.conf(5), server min protocol.
+OLDEST_DIALECT = {"modern": "SMB2_10", "strict": "SMB3_11", "old": "SMB2_10"}
 
 
 def smb_hosts(plan: Plan) -> list[str]:
@@ -37,7 +38,7 @@ def smb_conf(plan: Plan, host_id: str, revision: str, today: date = date.min) ->
         "[global]",
         "   server role = standalone server",
         f"   server string = {_text(host.name)}",
-        f"   server min protocol = {OLDEST_DIALECT}",
+        f"   server min protocol = {OLDEST_DIALECT[host.smb]}",
         f"   map to guest = {'Bad User' if guests else 'Never'}",
         "   load printers = no",
         "   disable spoolss = yes",
@@ -87,7 +88,14 @@ def _section(index: Index, share: Share, cells: list[Access], folder: str) -> li
             f"   create mask = {digits & 0o666:04o}",
             f"   directory mask = {digits:04o}",
         ]
-    if share.recycle_days:
+    if share.hidden:
+        found.append("   browseable = no")
+    if share.pc_backups:
+        found += ["   vfs objects = catia fruit streams_xattr", "   fruit:time machine = yes"]
+        quota = index.datasets[share.dataset].quota_bytes
+        if quota:
+            found.append(f"   fruit:time machine max size = {quota // 2**20}M")
+    elif share.recycle_days:
         found += [
             "   vfs objects = recycle",
             "   recycle:repository = .bin/%U",

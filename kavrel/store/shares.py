@@ -47,7 +47,9 @@ def read(db: sqlite3.Connection, plan_id: str) -> dict[str, Any]:
     for row in rows("group_member", MEMBER, "account_group, place"):
         members[row["account_group"]].append(row["account"])
     return {
-        "shares": tuple(Share(**flags(r, "smb1", "home")) for r in rows("share", SHARE)),
+        "shares": tuple(
+            Share(**flags(r, "smb1", "home", "hidden", "pc_backups")) for r in rows("share", SHARE)
+        ),
         "accounts": tuple(
             Account(**flags(r, "enabled", "second_factor", "must_change"))
             for r in rows("account", ACCOUNT)

@@ -31,6 +31,9 @@ ASSUMPTIONS = (
     Assumption(
         "hypervisor_watts", "A hypervisor host without its disks", 60, "W", 1, 2000, MEMORY, "bench"
     ),
+    Assumption(
+        "bought_box_watts", "A bought box without its disks", 15, "W", 1, 2000, MEMORY, "bench"
+    ),
     Assumption("router_watts", "A router", 10, "W", 0.5, 2000, MEMORY, "bench"),
     Assumption(
         "energy_price",

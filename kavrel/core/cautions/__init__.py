@@ -90,6 +90,7 @@ from kavrel.core.cautions.open_to_the_internet import OPEN_TO_THE_INTERNET
 from kavrel.core.cautions.opening_to_nothing import OPENING_TO_NOTHING
 from kavrel.core.cautions.passphrase_unsaid import PASSPHRASE_UNSAID
 from kavrel.core.cautions.path_on_another_box import PATH_ON_ANOTHER_BOX
+from kavrel.core.cautions.pc_backups_without_end import PC_BACKUPS_WITHOUT_END
 from kavrel.core.cautions.player_writes import PLAYER_WRITES
 from kavrel.core.cautions.points_fill_the_pool import POINTS_FILL_THE_POOL
 from kavrel.core.cautions.pool_full import POOL_FULL
@@ -110,6 +111,7 @@ from kavrel.core.cautions.runs_into_next import RUNS_INTO_NEXT
 from kavrel.core.cautions.s3_in_the_clear import S3_IN_THE_CLEAR
 from kavrel.core.cautions.same_batch import SAME_BATCH
 from kavrel.core.cautions.same_box import SAME_BOX
+from kavrel.core.cautions.server_speaks_smb1 import SERVER_SPEAKS_SMB1
 from kavrel.core.cautions.service_on_the_internet import SERVICE_ON_THE_INTERNET
 from kavrel.core.cautions.share_of_nobody import SHARE_OF_NOBODY
 from kavrel.core.cautions.shelf_overdue import SHELF_OVERDUE
@@ -257,6 +259,8 @@ RULES: tuple[Rule, ...] = (
     LARGE_RECORDS,
     LOCKED_AFTER_A_CUT,
     LANDING_WAITS,
+    SERVER_SPEAKS_SMB1,
+    PC_BACKUPS_WITHOUT_END,
     PASSPHRASE_UNSAID,
     BARE_OWNER,
     ENCRYPTED_TWICE,

@@ -9,7 +9,6 @@ from kavrel.core.paper.document import Section, SheetStep
 from kavrel.core.plan import Host, Pool
 from kavrel.core.shares.names import pool_names
 from kavrel.core.works.pools import DeviceLocked, works_of_pool
-from kavrel.core.works.services import closed
 from kavrel.core.works.volumes import tree_of, volumes_of
 
 BOOT_WORDS = {
@@ -42,7 +41,7 @@ def machines(index: Index) -> Section:
 
 
 def _machine(index: Index, host: Host) -> Iterator[SheetStep]:
-    if not closed(host):
+    if not host.closed:
         yield SheetStep(
             text=f"{host.name}: write its system onto a stick, after comparing the image's checksum with the "
             f"one that its makers sign; install it onto {_target(index, host)}",
@@ -56,7 +55,7 @@ def _machine(index: Index, host: Host) -> Iterator[SheetStep]:
     yield SheetStep(
         text=f"{host.name}: install what updates there are, start it again, and look what changed"
     )
-    if not closed(host):
+    if not host.closed:
         yield SheetStep(
             text=f"{host.name}: try the way in that is left when the network is not: screen and keyboard, or "
             "its serial console; write it onto the restore sheet",
@@ -120,7 +119,7 @@ def unlocking(index: Index, pool: Pool) -> tuple[str, ...]:
         return (f"zfs load-key -r{typed} {name}", "zfs mount -a")
     if not pool.encrypted:
         return ()
-    if closed(index.hosts[pool.host]):
+    if index.hosts[pool.host].closed:
         return ("enter the passphrase in its web page",)
     made = list(works_of_pool(index, pool.model_copy(update={"standing": False})))
     opened = [

@@ -26,8 +26,8 @@ from kavrel.core.works import (
     bill,
 )
 from kavrel.core.works.folders import Lack, bits
+from kavrel.core.works.page import PageFilled
 from kavrel.core.works.pools import PoolComplete
-from kavrel.core.works.services import closed
 from kavrel.core.works.ups import PowerWatched, power_works
 
 MAINS = (
@@ -229,14 +229,17 @@ def _host(index: Index, host: Host, paths: Mapping[str, str], today: date) -> It
     works = bill(index, host.id, today)
     left = [w.by_hand for w in works if w.by_hand and isinstance(w, GroupThere | AccountThere)]
     people = [w.login for w in works if isinstance(w, AccountThere) and not w.by_hand]
-    if closed(host):
-        yield SheetStep(text=f"{host.name}: make the accounts {', '.join(people)} in its web page")
-    else:
-        yield SheetStep(
-            text=f"{host.name}: sh setup.sh --print, read it, then run it: it makes groups, accounts "
-            f"({', '.join(people) or 'none'}), datasets, and who may do what in them",
-            minds=tuple(left),
-        )
+    if host.closed:
+        for page in works:
+            if isinstance(page, PageFilled):
+                lines = tuple(f"{label}: {value}" for label, value in page.values)
+                yield SheetStep(text=f"{host.name}, in its web page: {page.title}", minds=lines)
+        return
+    yield SheetStep(
+        text=f"{host.name}: sh setup.sh --print, read it, then run it: it makes groups, accounts "
+        f"({', '.join(people) or 'none'}), datasets, and who may do what in them",
+        minds=tuple(left),
+    )
     for work in works:
         if isinstance(work, FolderAccess):
             key = work.makes[0][1]

@@ -88,10 +88,18 @@ class Network(Value):
 
 
 HostKind = Literal[
-    "tower", "small_box", "old_desktop", "laptop", "single_board", "hypervisor", "router"
+    "tower",
+    "small_box",
+    "old_desktop",
+    "laptop",
+    "single_board",
+    "hypervisor",
+    "router",
+    "bought_box",
 ]
 BootDevice = Literal["ssd", "nvme", "hdd", "usb_stick", "sd_card"]
 Addressing = Literal["dhcp", "reserved", "static"]
+Speaks = Literal["modern", "strict", "old"]
 Restart = Literal["by_itself", "over_network", "by_hand"]
 
 
@@ -112,6 +120,7 @@ class Host(Value):
                 "single_board": "single-board computer",
                 "hypervisor": "hypervisor",
                 "router": "router with a USB port",
+                "bought_box": "bought box with a web page",
             },
         ),
     ] = "tower"
@@ -207,10 +216,27 @@ class Host(Value):
         whole(1, 50),
         Shown("Starts as number", "boxes that others wait for come first"),
     ] = 1
+    smb: Annotated[
+        Speaks,
+        Shown(
+            "Speaks SMB",
+            "old: of a box whose firmware knows nothing newer; its clients have to allow it",
+            words={
+                "modern": "2.1 and newer",
+                "strict": "3.1.1 alone",
+                "old": "SMB 1 alone",
+            },
+        ),
+    ] = "modern"
     default_passwords_changed: Annotated[
         Flag, Shown("Passwords changed", "web, root shell and file service", start=False)
     ] = True
     price_minor: Annotated[Money, Shown("Price", unit="{currency}")] = 0
+
+    @property
+    def closed(self) -> bool:
+        """Whether its firmware is its own, so that nothing is installed on it: it has a web page."""
+        return self.kind in ("router", "bought_box")
 
 
 class Supply(Value):

@@ -37,6 +37,17 @@ class Share(Value):
         whole(0, 3650),
         Shown("Recycle bin", "0: none; emptied every night", "days", start=7),
     ] = 0
+    hidden: Annotated[
+        Flag, Shown("Hidden", "not in the list that clients see; its name opens it all the same")
+    ] = False
+    # The place where PCs put what they copy by a backup program of their own.
+    pc_backups: Annotated[
+        Flag,
+        Shown(
+            "For PCs' backups",
+            "what PCs copy by a backup program of their own; the dataset's quota is the end of it",
+        ),
+    ] = False
     # An old client still needs the first dialect.
     smb1: Annotated[
         Flag, Shown("Old client", "one that still needs SMB 1: a finding, not a setting")

@@ -20,6 +20,7 @@ def contradictions(plan: Plan) -> Iterator[Place]:
     yield from _places(plan)
     yield from _tree(index)
     yield from _networks(plan)
+    yield from _shares(index)
     yield from _exports(index)
     yield from _apps(index)
     seen: set[tuple[str, str]] = set()
@@ -97,6 +98,19 @@ def _tree(index: Index) -> Iterator[Place]:
                 yield "datasets", dataset.id, "parent", text
                 break
             above = parent.parent
+
+
+def _shares(index: Index) -> Iterator[Place]:
+    for share in index.plan.shares:
+        if share.pc_backups and share.recycle_days:
+            text = "a bin would keep every piece that a backup program deletes: 0 days here"
+            yield "shares", share.id, "recycle_days", text
+    for host in index.plan.hosts:
+        if host.smb == "old" and not host.closed:
+            text = (
+                "a server of ours speaks newer dialects: this is for firmware that knows no other"
+            )
+            yield "hosts", host.id, "smb", text
 
 
 def _networks(plan: Plan) -> Iterator[Place]:

@@ -12,6 +12,7 @@ from kavrel.core.works.doors import DoorOpen, door_works, forwards
 from kavrel.core.works.folders import FolderAccess, HomeFolder, folder_works, home_works
 from kavrel.core.works.jobs import job_works
 from kavrel.core.works.limits import AccountLimited, DatasetLimited, limit_works
+from kavrel.core.works.page import page_works
 from kavrel.core.works.people import AccountShut, AccountThere, GroupThere, people_works
 from kavrel.core.works.pools import pool_works
 from kavrel.core.works.services import ServiceRuns, service_works
@@ -49,3 +50,4 @@ def _works(index: Index, host: str, today: date) -> Iterator[Work]:
     yield from power_works(index, host)
     yield from service_works(index, host)
     yield from job_works(index, host)
+    yield from page_works(index, host, today)

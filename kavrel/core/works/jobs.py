@@ -25,7 +25,6 @@ from kavrel.core.plan import Host, Job
 from kavrel.core.schedule import in_words
 from kavrel.core.shares.names import copy_folders, folders, job_names
 from kavrel.core.works.chores import chore_works
-from kavrel.core.works.services import closed
 from kavrel.core.works.work import Work
 
 SCRIPT = "/usr/local/sbin/lab-job"
@@ -94,6 +93,9 @@ def job_works(index: Index, host: str) -> Iterator[Work]:
     box = index.hosts[host]
     mine = [j for j in index.plan.jobs if runs_on(index, j) == host]
     runs = [_runs(index, box, j) for j in mine]
+    if box.closed:  # its chores are entered in its page too, see `page`
+        yield from runs
+        return
     chores = list(chore_works(index, host))
     going = [*(w for w in runs if not w.by_hand), *chores]
     if going or watched_for(index, host):
@@ -130,7 +132,7 @@ def _name(index: Index, job: Job) -> str:
 def _runs(index: Index, box: Host, job: Job) -> JobRuns:
     name, kind = _name(index, job), KINDS[job.kind]
     left = ""
-    if closed(box):
+    if box.closed:
         left = f"{box.name} has firmware of its own: enter it in its web page, if it can"
     elif never_starts(index, job):
         left = "nothing can start it where it stands by the plan: give it a time of its own"
@@ -164,7 +166,7 @@ def _mail(box: Host) -> MailHeard:
 
 def _needs(index: Index, box: Host, job: Job) -> Iterator[Work]:
     """What a job needs that no script gives it."""
-    if closed(box):
+    if box.closed:
         return
     name, kind = _name(index, job), KINDS[job.kind]
     makes = (("jobs", job.id),)

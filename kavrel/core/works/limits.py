@@ -118,6 +118,7 @@ def _account(
         (("quotas", quota.id),), (f"account/{login}", f"folder/{folder}"),
         f"zfs userspace {name}" if system.by_name else "repquota -u -a",
         f"zfs set userquota@{login}=none {name}" if system.by_name
-        else f"setquota -u {login} 0 0 0 0 {root}", left, login=login, whole=not system.by_name, dataset=dataset,
+        else f"setquota -u {login} 0 0 0 0 {root}", left,
+        login=login, whole=not system.by_name, dataset=dataset,
         folder=folder if system.by_name else root, bytes=quota.bytes,
     )  # fmt: skip

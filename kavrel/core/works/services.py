@@ -30,11 +30,6 @@ class ServiceRuns(Work):
     service: Service
 
 
-def closed(host: Host) -> bool:
-    """Whether a box's firmware is its own, so that nothing is installed on it."""
-    return host.kind == "router"
-
-
 def service_works(index: Index, host: str) -> Iterator[ServiceRuns]:
     """One for each protocol that the host serves, and the firewall last."""
     plan, box = index.plan, index.hosts[host]
@@ -59,7 +54,7 @@ def _runs(
     box: Host, title: str, protocol: str, service: Service, makes: tuple[tuple[str, str], ...]
 ) -> ServiceRuns:
     by_hand = service.by_hand
-    if closed(box):
+    if box.closed:
         by_hand = f"{box.name} has firmware of its own: enter the same in its web page"
     return ServiceRuns(
         key=f"service/{protocol or 'firewall'}",

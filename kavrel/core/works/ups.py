@@ -13,7 +13,7 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Host, Supply
 from kavrel.core.shares.names import slug
 from kavrel.core.shares.protocols.protocol import Service
-from kavrel.core.works.services import ServiceRuns, closed
+from kavrel.core.works.services import ServiceRuns
 
 PORT = 3493
 FOLDER = "/etc/nut"
@@ -54,7 +54,7 @@ class PowerWatched(ServiceRuns):
 
 def cable(index: Index, supply: Supply) -> str | None:
     """The host that has the cable: None where nobody is told who takes files."""
-    able = [h for h in supply.signals if not closed(index.hosts[h])]
+    able = [h for h in supply.signals if not index.hosts[h].closed]
     fed = [h for h in able if h in supply.hosts]
     return next(iter([*fed, *able]), None)
 
@@ -102,7 +102,7 @@ def power_works(index: Index, host: str) -> Iterator[PowerWatched]:
 
 
 def _by_hand(box: Host, watched: list[Watched]) -> str:
-    if not closed(box):
+    if not box.closed:
         return ""
     where = ", ".join(f"{w.name} at {w.at}, port {PORT}" for w in watched)
     return f"{box.name} has firmware of its own: enter the network UPS in its web page ({where})"

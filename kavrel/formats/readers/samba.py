@@ -96,9 +96,7 @@ def _share(
     recycle = 0
     for entry in entries:
         key = ALIASES.get(entry.key, entry.key)
-        if key.startswith("recycle:"):
-            report.say(entry.number, entry.text, "understood")
-        elif key in KNOWN:
+        if key.startswith(("recycle:", "fruit:")) or key in KNOWN:
             got[key] = entry.value
             report.say(entry.number, entry.text, "understood")
         elif key == "include":
@@ -133,6 +131,8 @@ def _share(
         "smb1": old.smb1 if old else False,
         "home": home,
         "recycle_days": recycle,
+        "hidden": not truth(got.get("browseable", "yes")),
+        "pc_backups": truth(got.get("fruit:timemachine", "no")),
         "comment": printable(got.get("comment", "")),
     }
     _propose(old, item, report)
@@ -141,6 +141,8 @@ def _share(
 
 def _propose(old: Share | None, item: dict[str, Any], report: Report) -> None:
     before = old.model_dump(mode="json") if old else None
+    if before and before["pc_backups"]:
+        item["recycle_days"] = before["recycle_days"]  # one or the other is in the file
     what = "new" if before is None else "same" if before == item else "changed"
     why = ""
     if before is not None and what == "changed":

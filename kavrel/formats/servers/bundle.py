@@ -13,6 +13,7 @@ from kavrel.core.works.jobs import NightRuns, job_works
 from kavrel.formats.samba import smb_conf, smb_hosts
 from kavrel.formats.servers import files
 from kavrel.formats.servers.packing import packed
+from kavrel.formats.servers.page import page_values
 from kavrel.formats.servers.setup import setup_script
 from kavrel.formats.servers.site import Box
 from kavrel.formats.servers.template import render
@@ -43,7 +44,7 @@ FIRST = {
 }
 
 
-BY_PAGE = "The box has firmware of its own: enter the same values in its web page."
+BY_PAGE = "The box has firmware of its own: enter these values in its web page, part after part."
 UNIT = (
     "Install in /etc/systemd/system; daemon-reload; enable --now, or take fstab's lines, not both."
 )
@@ -68,12 +69,14 @@ def host_files(plan: Plan, host: str, origin: str, today: date) -> dict[str, tup
     box = Box(plan, host)
     todo = FIRST | _services(box.index, host, today)
     found: dict[str, tuple[str, str]] = {}
+    if box.host.closed:
+        return {"values.txt": (page_values(plan, host, origin, today), BY_PAGE)}
     for name, protocol, make in STEPS:
         if box.exports(protocol) if protocol else box.pools:
             more = (today,) if "today" in signature(make).parameters else ()
-            found[name] = (make(plan, host, origin, *more), todo.get(name, BY_PAGE))
+            found[name] = (make(plan, host, origin, *more), todo[name])
         if name == "fstab" and host in smb_hosts(plan):
-            found["smb.conf"] = (smb_conf(plan, host, origin, today), todo.get("smb.conf", BY_PAGE))
+            found["smb.conf"] = (smb_conf(plan, host, origin, today), todo["smb.conf"])
     for name, text in ups_files(plan, host, origin).items():
         found[name] = (text, todo[name])
     for name, text in units(plan, host, origin).items():
@@ -90,7 +93,8 @@ def host_files(plan: Plan, host: str, origin: str, today: date) -> dict[str, tup
 
 def _by_hand(plan: Plan, host: str, today: date) -> list[str]:
     """What no file of the bundle does, in the order of the works."""
-    works = bill(Index(plan), host, today)
+    index = Index(plan)
+    works = [] if index.hosts[host].closed else bill(index, host, today)
     return list(dict.fromkeys(f"{w.what}: {w.by_hand}" for w in works if w.by_hand))
 
 

@@ -20,6 +20,19 @@ LETTERS = "ZYXWVUTSRQPONMLKJIHGF"
 ESCAPED = {" ": "\\040", "\t": "\\011", "#": "\\043", "\\": "\\134", "'": "\\047", '"': "\\042"}
 
 
+# What a client has to allow, so that it speaks with an old server, or with one that speaks the newest alone.
+# Sources: mount.cifs(8), vers; the rest value from memory.
+DIALECT = {"modern": "", "strict": ",vers=3.1.1", "old": ",vers=1.0"}
+ALLOWED: dict[str, dict[str, str]] = {
+    "modern": {},
+    "strict": {"Windows": "; Windows 10 or newer"},
+    "old": {
+        "all": "; the server speaks SMB 1 alone, which this client has to allow: nothing on it stays secret",
+        "Windows": "; switch on its SMB 1 client for as long as the server lives, its SMB 1 server never",
+        "macOS": "; a macOS that no longer has SMB 1 does not reach it",
+        "phone": "; few programs on a phone still reach it",
+    },
+}
 ISCSI = 3260
 # What a hypervisor keeps in a store, by what the dataset is used for.
 CONTENTS = {"vm_disks": "disk images", "isos": "installation images", "files": "backups, templates"}
@@ -84,19 +97,29 @@ def _share_cards(login: str, share: Share, host: Host, letter: str, right: str) 
     place = _in_address(_at(host))
     address = f"smb://{place}/{quote(share.name, safe='')}"
     note = "read and write" if right == "write" else "reading only"
+    if share.pc_backups:
+        note += "; choose it as the target of this PC's own backup program"
+    note += ALLOWED[host.smb].get("all", "")
     unc = f"\\\\{_for_windows(_at(host))}\\{share.name}"
     windows = f'net use {letter} "{unc}" /user:{login} /persistent:yes'
-    yield Card(who=login, thing=share.name, system="Windows", text=windows, note=note)
+    yield Card(
+        who=login,
+        thing=share.name,
+        system="Windows",
+        text=windows,
+        note=note + ALLOWED[host.smb].get("Windows", ""),
+    )
     yield Card(
         who=login,
         thing=share.name,
         system="macOS",
         text=address.replace("smb://", f"smb://{login}@"),
-        note=f"Finder, Go, Connect to Server; {note}",
+        note=f"Finder, Go, Connect to Server; {note}{ALLOWED[host.smb].get('macOS', '')}",
     )
     folder = f"/mnt/{share.id}"
     # Without the character set, names beyond ASCII do not come through.
     options = f"credentials=/etc/kavrel/{login}.cred,uid={login},iocharset=utf8,_netdev,nofail"
+    options += DIALECT[host.smb]
     source = f"//{place.strip('[]')}/{share.name}"
     yield Card(
         who=login,
@@ -125,7 +148,7 @@ def _share_cards(login: str, share: Share, host: Host, letter: str, right: str) 
         thing=share.name,
         system="phone",
         text=address,
-        note=f"sign in as {login}; {note}",
+        note=f"sign in as {login}; {note}{ALLOWED[host.smb].get('phone', '')}",
         qr=_qr(address),
     )
 

@@ -7,7 +7,6 @@ from functools import cached_property
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Export, Host, Plan, Pool
 from kavrel.core.shares.names import folders, pool_names, zfs_namer
-from kavrel.core.works.services import closed
 from kavrel.core.works.volumes import Tree, Volume, trees, volumes
 
 
@@ -81,7 +80,7 @@ def hosts_with_works(plan: Plan) -> list[str]:
     """Ids of the hosts that files are written for: those with a pool, and those that a UPS tells."""
     told = {h for s in plan.supplies for h in s.signals}
     serving = {p.host for p in plan.pools}
-    return [h.id for h in plan.hosts if h.id in serving or (h.id in told and not closed(h))]
+    return [h.id for h in plan.hosts if h.id in serving or (h.id in told and not h.closed)]
 
 
 def hosts_with_pools(plan: Plan) -> list[str]:

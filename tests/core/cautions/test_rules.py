@@ -398,6 +398,11 @@ MADE: dict[str, Callable[[], Plan]] = {
     "checksums_off": lambda: lab(datasets=(dataset(checksums=False),)),
     "large_records": lambda: lab(datasets=(dataset(use="database"),)),
     "locked_after_a_cut": lambda: lab(datasets=(dataset(encrypted=True),)),
+    "server_speaks_smb1": lambda: lab(
+        hosts=(lab().hosts[0].model_copy(update={"smb": "old", "kind": "router"}), lab().hosts[1]),
+        shares=share(),
+    ),
+    "pc_backups_without_end": lambda: lab(shares=share(pc_backups=True)),
     "landing_waits": lambda: lab(pools=sealed(passphrase_at="a safe"), jobs=(job("r", **FAR),)),
     "passphrase_unsaid": lambda: lab(pools=sealed(unlock="key_file")),
     "bare_owner": nfs,

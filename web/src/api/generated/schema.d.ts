@@ -3399,7 +3399,7 @@ export interface components {
              * @default tower
              * @enum {string}
              */
-            kind: "tower" | "small_box" | "old_desktop" | "laptop" | "single_board" | "hypervisor" | "router";
+            kind: "tower" | "small_box" | "old_desktop" | "laptop" | "single_board" | "hypervisor" | "router" | "bought_box";
             /** Site */
             site: string;
             /**
@@ -3478,6 +3478,12 @@ export interface components {
              * @default 1
              */
             start_order: number;
+            /**
+             * Smb
+             * @default modern
+             * @enum {string}
+             */
+            smb: "modern" | "strict" | "old";
             /**
              * Default Passwords Changed
              * @default true
@@ -4654,7 +4660,7 @@ export interface components {
              * @default tower
              * @enum {string}
              */
-            kind: "tower" | "small_box" | "old_desktop" | "laptop" | "single_board" | "hypervisor" | "router";
+            kind: "tower" | "small_box" | "old_desktop" | "laptop" | "single_board" | "hypervisor" | "router" | "bought_box";
             /** Site */
             site: string;
             /**
@@ -4733,6 +4739,12 @@ export interface components {
              * @default 1
              */
             start_order: number;
+            /**
+             * Smb
+             * @default modern
+             * @enum {string}
+             */
+            smb: "modern" | "strict" | "old";
             /**
              * Default Passwords Changed
              * @default true
@@ -5189,6 +5201,16 @@ export interface components {
              * @default 0
              */
             recycle_days: number;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /**
+             * Pc Backups
+             * @default false
+             */
+            pc_backups: boolean;
             /**
              * Smb1
              * @default false
@@ -6529,6 +6551,16 @@ export interface components {
              * @default 0
              */
             recycle_days: number;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /**
+             * Pc Backups
+             * @default false
+             */
+            pc_backups: boolean;
             /**
              * Smb1
              * @default false
