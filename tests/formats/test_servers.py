@@ -21,7 +21,7 @@ from kavrel.formats.readers import READERS, Unreadable, read_file
 from kavrel.formats.samba import smb_conf, smb_hosts
 from kavrel.formats.servers import files
 from kavrel.formats.servers.bundle import host_files
-from kavrel.formats.servers.clients import cards
+from kavrel.formats.servers.clients import Card, cards
 from kavrel.formats.servers.setup import setup_script
 from kavrel.formats.servers.template import plain
 from kavrel.formats.timers import crontab, timer_units
@@ -350,6 +350,24 @@ def test_the_twenty_second_share_of_somebody_gets_whatever_letter_is_free() -> N
     ]
     assert sum(t.startswith("net use * ") for t in texts) == 2
     assert not any("*:" in t for t in texts)
+
+
+def test_an_old_server_has_to_be_allowed_by_each_client_and_the_card_says_how() -> None:
+    shares = (Share(id="s", name="stick", dataset="files"),)
+    grants = (Grant(id="g", share="s", account="ana", right="write"),)
+
+    def told(**more: object) -> dict[str, Card]:
+        box = lab().hosts[0].model_copy(update=more)
+        plan = lab(shares=shares, grants=grants, hosts=(box, lab().hosts[1]))
+        return {c.system: c for c in cards(plan, TODAY)}
+
+    old, strict = told(kind="router", smb="old"), told(smb="strict")
+    assert "vers=1.0" in old["Linux, fstab"].text
+    assert "SMB 1 client" in old["Windows"].note
+    assert all("nothing on it stays secret" in old[s].note for s in ("Windows", "macOS", "phone"))
+    assert "vers=3.1.1" in strict["Linux, once"].text
+    assert not any("SMB 1" in c.note + c.text for c in strict.values())
+    assert not any("vers=" in c.text for c in told().values())
 
 
 def test_a_module_that_nobody_may_enter_is_left_out_and_cards_end_with_the_account() -> None:

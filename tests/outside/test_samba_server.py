@@ -63,6 +63,7 @@ class Server:
                     f"   {what} directory = {folder / 'run'}"
                     for what in ("lock", "state", "cache", "pid")
                 ),
+                f"   ncalrpc dir = {folder / 'run' / 'rpc'}",
                 f"   log file = {folder / 'log'}",
                 f"   passdb backend = tdbsam:{private / 'passdb.tdb'}",
             ]
@@ -100,6 +101,8 @@ class Server:
         if self.process:
             self.process.terminate()
             self.process.wait(20)
+        # What it started to list its shares lives on by itself.
+        subprocess.run(["pkill", "-f", f"configfile={self.config}"], check=False)
         for login in self.made:
             subprocess.run(["userdel", login], check=True, capture_output=True)
 
@@ -290,3 +293,46 @@ def test_everybody_has_a_bin_of_their_own_and_files_keep_their_date(serve: list[
         assert abs(state.st_mtime - long_ago) < 2  # so its own date says nothing of the move
         assert state.st_ctime > time.time() - 120
         assert (folder / ".bin" / login).stat().st_mode & 0o777 == 0o700
+
+
+@ROOT_ONLY
+@pytest.mark.xdist_group("samba")
+def test_a_hidden_share_is_opened_by_its_name_and_a_place_for_pcs_takes_what_they_write(
+    serve: list[Server],
+) -> None:
+    """Source: smb.conf(5), browseable and server min protocol; vfs_fruit(8); the server itself."""
+    base = lab()
+    who = Account(id="ana", login="kvsmb", full_name="Ana")
+    kept = [d.model_copy(update={"quota_bytes": 10 * GB}) for d in base.datasets]
+    shares = (
+        Share(id="seen", name="seen", dataset="files"),
+        Share(id="veiled", name="veiled", dataset="files", hidden=True),
+        Share(id="pcs", name="pcs", dataset="files", pc_backups=True),
+    )
+    grants = tuple(Grant(id=s.id, share=s.id, account="ana", right="write") for s in shares)
+    strict = base.hosts[0].model_copy(update={"smb": "strict"})
+    fields = {"accounts": (who,), "groups": (), "shares": shares, "grants": grants}
+    plan = lab(**fields, datasets=kept, hosts=(strict, base.hosts[1]))
+    server = Server(plan, "box", Path(tempfile.mkdtemp(prefix="kavrel-smb-")))
+    serve.append(server)
+    server.start()
+    assert "fruit:time machine max size = 9536M" in server.config.read_text()
+    listed = _asked(server, "-L", "//127.0.0.1")
+    assert re.search(r"^\s+seen\s+Disk", listed, re.MULTILINE)
+    assert "veiled" not in listed
+    for share in shares:
+        put = f"put {server.config} of-{share.id}; ls"
+        assert f"of-{share.id}" in _asked(server, f"//127.0.0.1/{share.name}", "-c", put)
+    # Only the newest dialect is let in: an older client is told so by the server.
+    assert "NT_STATUS" in _asked(server, "//127.0.0.1/seen", "-m", "SMB3_00", "-c", "ls")
+    assert "seen.txt" in _asked(server, "//127.0.0.1/seen", "-m", "SMB3_11", "-c", "ls")
+
+
+def _asked(server: Server, *words: str) -> str:
+    done = subprocess.run(
+        ["smbclient", *words, "-p", str(server.port), "-U", f"kvsmb%{PASSWORD}", "-s", "/dev/null"],
+        check=False,
+        capture_output=True,
+        text=True,
+    )
+    return done.stdout + done.stderr
