@@ -22,6 +22,7 @@ from kavrel.core.plan import COLLECTIONS, Disk, Job, Plan, Pool
 from kavrel.core.plan.marks import named_in, references, unique_fields
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.schedule import complaint
+from kavrel.core.shares.access import access_matrix
 from kavrel.core.shares.contradictions import contradictions
 from kavrel.core.shares.names import SYSTEM_NAMES, share_name_complaint
 
@@ -128,6 +129,9 @@ def _sheets(plan: Plan) -> Iterator[Problem]:
     yield from _system_names(plan)
     yield from (Problem(*place) for place in contradictions(plan))
     yield from _jobs(plan)
+    index = Index(plan)
+    for job in plan.jobs:
+        yield from _of_a_pc(index, job)
     signed: set[tuple[str, str]] = set()
     for risk in plan.accepted:
         if (risk.dataset, risk.hazard) in signed:
@@ -416,7 +420,7 @@ def _in_circle(index: Index, job: Job) -> bool:
 def _landed(index: Index, job: Job) -> Iterator[Problem]:
     """The export, and the account there, through which a copy gets into the far box."""
     kind = KINDS[job.kind]
-    if job.lands_as and not job.lands_in:
+    if job.lands_as and not (job.lands_in or job.lands_share):
         yield Problem("jobs", job.id, "lands_as", "an account of what? Name the export first")
     if not job.lands_in:
         return
@@ -442,6 +446,41 @@ def _landed(index: Index, job: Job) -> Iterator[Problem]:
     elif job.lands_as and job.lands_as not in accounts:
         login = index.accounts[job.lands_as].login
         yield wrong(f"{login} may not sign in at {export.name}", "lands_as")
+
+
+def _of_a_pc(index: Index, job: Job) -> Iterator[Problem]:
+    """What a PC copies itself goes into a share for that, as an account that may write there."""
+    kind = KINDS[job.kind]
+    home = index.hosts.get(source_host(index, job) or "")
+
+    def wrong(message: str, field: str) -> Problem:
+        return Problem("jobs", job.id, field, message)
+
+    if not kind.by_pc:
+        if job.lands_share:
+            yield wrong(f"{kind.named} lands in no share", "lands_share")
+        if home and home.personal and kind.copies and not kind.by_hand and not job.reads_from:
+            said = f"{home.name} is a PC: its own scheduler starts a copy of a PC, or a person a shelf copy"
+            if runs_on(index, job) == home.id:
+                yield wrong(said, "kind")
+        return
+    if home and not home.personal:
+        yield wrong(f"{home.name} is no PC: it has better kinds than its own copy", "kind")
+    share = next((s for s in index.plan.shares if s.id == job.lands_share), None)
+    if share is None:
+        yield wrong("into which share? One for PCs' backups", "lands_share")
+        return
+    if not share.pc_backups:
+        yield wrong(f"share {share.name} is not for PCs' backups: say so there", "lands_share")
+    elif index.datasets[share.dataset].pool != job.target_pool:
+        yield wrong(f"share {share.name} is not on the pool that this job writes to", "lands_share")
+    if not job.lands_as:
+        yield wrong("as whom? An account that may write in the share", "lands_as")
+    else:
+        rights = {(c.account, c.share): c.right for c in access_matrix(index)}
+        if rights.get((job.lands_as, share.id)) != "write":
+            login = index.accounts[job.lands_as].login
+            yield wrong(f"{login} may not write in share {share.name}", "lands_as")
 
 
 def _caps(plan: Plan) -> Iterator[Problem]:

@@ -115,7 +115,9 @@ class Index:
         into = {j.lands_in for j in self.plan.jobs if j.lands_in}
         found = {e.dataset for e in self.plan.exports if e.id in into}
         others = {e.dataset for e in self.plan.exports if e.id not in into}
-        return frozenset(found - set(self.shares_of) - others)
+        kept = {s.dataset for s in self.plan.shares if s.pc_backups}
+        peopled = {s.dataset for s in self.plan.shares if not s.pc_backups}
+        return frozenset((found | kept) - peopled - others)
 
     def lost_for_good(self, dataset: Dataset) -> bool:
         """Whether it is worth a copy: what is thrown away, fetched again or itself a copy is not."""

@@ -101,6 +101,7 @@ RECKONED: dict[str, set[str]] = {
 # Facts about a thing outside, or a wish that a finding answers.
 OUTSIDE: dict[str, set[str]] = {
     "pools": {"card", "spare_card", "card_readable"},  # of a mirror by a card: see its own test
+    "hosts": {"system"},  # of a PC, see tests/core/works/test_pc.py
     "shares": {"smb1"},  # a finding: no server of ours speaks it
     "exports": {"many_sessions", "cluster_filesystem"},  # the client's own doing
     "jobs": {

@@ -31,6 +31,7 @@ ASSUMPTIONS = (
     Assumption(
         "hypervisor_watts", "A hypervisor host without its disks", 60, "W", 1, 2000, MEMORY, "bench"
     ),
+    Assumption("pc_watts", "A PC or laptop in use", 60, "W", 1, 2000, MEMORY, "bench"),
     Assumption(
         "bought_box_watts", "A bought box without its disks", 15, "W", 1, 2000, MEMORY, "bench"
     ),

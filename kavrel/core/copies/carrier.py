@@ -83,7 +83,8 @@ def marks_target(job: Job) -> bool:
 
     A tool of one's own that comes in by an export may write there and nothing else.
     """
-    return job.target_pool is not None and not (KINDS[job.kind].by_tool and job.lands_in)
+    kind = KINDS[job.kind]
+    return job.target_pool is not None and not kind.by_pc and not (kind.by_tool and job.lands_in)
 
 
 def tells_source(index: Index, job: Job) -> bool:
@@ -121,7 +122,8 @@ def job_ways(index: Index, job: Job) -> set[str]:
     if runner is None:
         return set()
     ends: set[str | None] = set()
-    if not KINDS[job.kind].by_tool and not job.lands_in:
+    kind = KINDS[job.kind]
+    if not (kind.by_tool or kind.by_pc or job.lands_in):
         ends |= {source_host(index, job), target_host(index, job)}
     if tells_source(index, job):
         ends.add(source_host(index, job))

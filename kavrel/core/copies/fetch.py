@@ -22,6 +22,9 @@ def landing(index: Index, job: Job, copies: Mapping[tuple[str, str], str]) -> st
         return ""
     above = copies[job.id, job.datasets[0]].rpartition("/")[0]
     box = index.hosts[target].name
+    if job.lands_share:
+        who = f" as {index.accounts[job.lands_as].login}" if job.lands_as else ""
+        return f"it lies in {above} on {box}, where it comes in by a share{who}"
     if not job.lands_in:
         who = "root, by SSH" if not KINDS[job.kind].by_tool else "its tool's own account"
         return f"it lies in {above} on {box}, where it comes in as {who}"

@@ -55,6 +55,7 @@ class Filesystem:
     options of a mount; `project_quotas`: folders are counted by project numbers, and it is made and
     mounted with the flags of `made_counting` and `mounted_counting` for that; `package`: Debian's, of
     its tools; `checked_at_start`: the start checks it;
+    `foreign`: a PC's own system makes it, on one disk;
     `lacks`: how a pool is made that lacks a disk for now. `points_here` and `points_sent` say, for
     somebody who has never seen the lab, how something comes back from a snapshot and from a copy
     that was sent; `{at...}` are
@@ -82,6 +83,7 @@ class Filesystem:
     sector_shift: bool = False
     records: bool = False
     scrubs_used: bool = False
+    foreign: bool = False
     bare: bool = False  # none at all: whoever gets the device makes one
     project_quotas: bool = False
     made: str = ""

@@ -13,6 +13,7 @@ from kavrel.core.kinds.image import IMAGE
 from kavrel.core.kinds.kind import Kind
 from kavrel.core.kinds.mirror import MIRROR
 from kavrel.core.kinds.mover import MOVER
+from kavrel.core.kinds.pc_copy import PC_COPY
 from kavrel.core.kinds.replication import REPLICATION
 from kavrel.core.kinds.restart import RESTART
 from kavrel.core.kinds.restore_test import RESTORE_TEST
@@ -37,6 +38,7 @@ KINDS: Registry[Kind] = Registry(
         DUMP,
         BUCKET,
         SYNC,
+        PC_COPY,
         DRIVE,
         SHELF,
         CONFIG,

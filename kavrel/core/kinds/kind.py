@@ -153,10 +153,11 @@ class Kind:
     have them. `looks_at_both`: every file of the target is looked at as well. `by_the_system`: it
     marks at the target when it has run, for the lab's own script writes there. Chores: `scrubs` a
     pool, `moves_tier`, `empties_bins`, `keeps_settings` of a box, `tries` a copy. `keeps`: the
-    rules of retention that mean something for it. `packages`: Debian's, of what it calls. `told`:
-    what the lab's script must be told to do it. `start` is the assumption of how long it takes to
-    begin, `floor` the seconds of what it goes over in any case. `logged_as`: what is entered when
-    it was done by hand or tried. The other lines are for people.
+    rules of retention that mean something for it. `by_pc`: a PC's own scheduler starts it, and it
+    lands in a share. `packages`: Debian's, of what it calls. `told`: what the lab's script must be
+    told to do it. `start` is the assumption of how long it takes to begin, `floor` the seconds of
+    what it goes over in any case. `logged_as`: what is entered when it was done by hand or tried.
+    The other lines are for people.
     """
 
     id: JobKind
@@ -179,6 +180,7 @@ class Kind:
     consistent: bool = False
     by_hand: bool = False
     by_tool: bool = False
+    by_pc: bool = False
     packages: tuple[str, ...] = ()
     trash: bool = False
     continuous: bool = False
@@ -224,7 +226,8 @@ class Kind:
             "target_disk": self.target == "disk",
             "target_bucket": self.target == "bucket",
             "lands_in": bool(self.lands),
-            "lands_as": bool(self.lands),
+            "lands_share": self.by_pc,
+            "lands_as": bool(self.lands) or self.by_pc,
             "chunk_store": self.archives,
             "catch_up": not self.by_hand,
             "left_out": self.by_file,
@@ -237,7 +240,7 @@ class Kind:
             "credentials": self.copies,
             "limit_mbit": away and not self.by_hand,
             "resumable": away,
-            "alarm_days": self.copies,
+            "alarm_days": self.copies and not self.by_pc,
         }.get(head, True)
 
     def allows(self, field: str, choice: str) -> bool:

@@ -41,6 +41,12 @@ def machines(index: Index) -> Section:
 
 
 def _machine(index: Index, host: Host) -> Iterator[SheetStep]:
+    if host.personal:
+        yield from _passwords(index, host)
+        yield SheetStep(
+            text=f"{host.name}: let it take updates by itself; whoever works at it administers nothing"
+        )
+        return
     if not host.closed:
         yield SheetStep(
             text=f"{host.name}: write its system onto a stick, after comparing the image's checksum with the "
@@ -119,6 +125,8 @@ def unlocking(index: Index, pool: Pool) -> tuple[str, ...]:
         return (f"zfs load-key -r{typed} {name}", "zfs mount -a")
     if not pool.encrypted:
         return ()
+    if index.hosts[pool.host].personal:
+        return ("give its passphrase where the PC asks for it at the start",)
     if index.hosts[pool.host].closed:
         return ("enter the passphrase in its web page",)
     made = list(works_of_pool(index, pool.model_copy(update={"standing": False})))

@@ -233,7 +233,8 @@ def _host(index: Index, host: Host, paths: Mapping[str, str], today: date) -> It
         for page in works:
             if isinstance(page, PageFilled):
                 lines = tuple(f"{label}: {value}" for label, value in page.values)
-                yield SheetStep(text=f"{host.name}, in its web page: {page.title}", minds=lines)
+                where = "on it" if host.personal else "in its web page"
+                yield SheetStep(text=f"{host.name}, {where}: {page.title}", minds=lines)
         return
     yield SheetStep(
         text=f"{host.name}: sh setup.sh --print, read it, then run it: it makes groups, accounts "

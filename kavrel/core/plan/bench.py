@@ -96,9 +96,11 @@ HostKind = Literal[
     "hypervisor",
     "router",
     "bought_box",
+    "pc",
 ]
 BootDevice = Literal["ssd", "nvme", "hdd", "usb_stick", "sd_card"]
 Addressing = Literal["dhcp", "reserved", "static"]
+PcSystem = Literal["windows", "macos", "linux"]
 Speaks = Literal["modern", "strict", "old"]
 Restart = Literal["by_itself", "over_network", "by_hand"]
 
@@ -121,6 +123,7 @@ class Host(Value):
                 "hypervisor": "hypervisor",
                 "router": "router with a USB port",
                 "bought_box": "bought box with a web page",
+                "pc": "PC or laptop in daily use",
             },
         ),
     ] = "tower"
@@ -216,6 +219,14 @@ class Host(Value):
         whole(1, 50),
         Shown("Starts as number", "boxes that others wait for come first"),
     ] = 1
+    system: Annotated[
+        PcSystem,
+        Shown(
+            "Its system",
+            words={"windows": "Windows", "macos": "macOS", "linux": "Linux"},
+            when=((When("kind", is_=("pc",)),),),
+        ),
+    ] = "windows"
     smb: Annotated[
         Speaks,
         Shown(
@@ -235,8 +246,13 @@ class Host(Value):
 
     @property
     def closed(self) -> bool:
-        """Whether its firmware is its own, so that nothing is installed on it: it has a web page."""
-        return self.kind in ("router", "bought_box")
+        """Whether no file of ours goes onto it: it has a web page, or is somebody's PC."""
+        return self.personal or self.kind in ("router", "bought_box")
+
+    @property
+    def personal(self) -> bool:
+        """Whether somebody works at it every day."""
+        return self.kind == "pc"
 
 
 class Supply(Value):

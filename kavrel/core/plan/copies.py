@@ -259,11 +259,20 @@ class Job(Value):
         ]
         | None
     ) = None
+    # Of a PC's own copy: a share for PCs' backups.
+    lands_share: (
+        Annotated[Id, Ref("shares"), Shown("Lands in share", "one for PCs' backups", by="kind")]
+        | None
+    ) = None
     lands_as: (
         Annotated[
             Id,
             Ref("accounts"),
-            Shown("as", when=((When("lands_in", filled=True),),), by="kind"),
+            Shown(
+                "as",
+                when=((When("lands_in", filled=True),), (When("lands_share", filled=True),)),
+                by="kind",
+            ),
         ]
         | None
     ) = None

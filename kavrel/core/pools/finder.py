@@ -17,7 +17,7 @@ from dataclasses import dataclass, replace
 from itertools import accumulate, chain
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, field_validator
 
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import FilesystemId
@@ -48,7 +48,7 @@ STEPS: dict[Workload, tuple[float | None, float | None, float | None]] = {
 
 def searched() -> list[str]:
     """The file systems that layouts are looked for with: those that can do most first."""
-    found = [f for f in FILESYSTEMS.values() if not f.bare]
+    found = [f for f in FILESYSTEMS.values() if not (f.bare or f.foreign)]
     return [f.id for f in sorted(found, key=lambda f: -(f.repairs + f.checksums + f.snapshots))]
 
 
@@ -67,6 +67,15 @@ class Wish(BaseModel):
     checksums: Flag = False
     replication: Flag = False  # the hypervisor's own, which needs ZFS
     filesystem: FilesystemId | None = None
+
+    @field_validator("filesystem")
+    @classmethod
+    def _looked_for(cls, value: str | None) -> str | None:
+        if value is not None and FILESYSTEMS[value].foreign:
+            raise ValueError(
+                f"{FILESYSTEMS[value].title}: its own system makes it, there is nothing to find"
+            )
+        return value
 
 
 class Proposal(BaseModel):

@@ -105,6 +105,14 @@ def _shares(index: Index) -> Iterator[Place]:
         if share.pc_backups and share.recycle_days:
             text = "a bin would keep every piece that a backup program deletes: 0 days here"
             yield "shares", share.id, "recycle_days", text
+    for pool in index.plan.pools:
+        host, system = index.hosts[pool.host], FILESYSTEMS[pool.filesystem]
+        if system.foreign and not host.personal:
+            text = f"{system.title} is for a PC in daily use: {host.name} is none"
+            yield "pools", pool.id, "filesystem", text
+        elif host.personal and not pool.standing:
+            text = "a PC's own system makes it: it stands already"
+            yield "pools", pool.id, "standing", text
     for host in index.plan.hosts:
         if host.smb == "old" and not host.closed:
             text = (

@@ -134,15 +134,18 @@ def _distinct(wanted: Iterable[tuple[str, str]]) -> dict[str, str]:
 def copy_folders(plan: Plan) -> dict[tuple[str, str], str]:
     """Job id and dataset id to the folder that the copy lies in: /srv/POOL/JOB/DATASET.
 
-    What lands by an export lies in its folder instead of the pool's.
+    What lands by an export, or in a share, lies in its folder instead of the pool's.
     """
     roots, jobs, homes = pool_roots(plan), job_names(plan), folders(plan)
     exported = {e.id: homes[e.dataset] for e in plan.exports}
+    shared = {s.id: homes[s.dataset] for s in plan.shares}
     found: dict[tuple[str, str], str] = {}
     for job in plan.jobs:
         if job.target_pool:
             leaves = _distinct((d, homes[d].rpartition("/")[2]) for d in job.datasets)
             root = exported[job.lands_in] if job.lands_in else roots[job.target_pool]
+            if job.lands_share:
+                root = shared[job.lands_share]
             above = f"{root}/{jobs[job.id]}"
             found |= {(job.id, d): f"{above}/{leaf}" for d, leaf in leaves.items()}
     return found

@@ -132,7 +132,9 @@ def _name(index: Index, job: Job) -> str:
 def _runs(index: Index, box: Host, job: Job) -> JobRuns:
     name, kind = _name(index, job), KINDS[job.kind]
     left = ""
-    if box.closed:
+    if box.personal:
+        left = f"{box.name} starts it by its own scheduler: enter what values.txt says of it there"
+    elif box.closed:
         left = f"{box.name} has firmware of its own: enter it in its web page, if it can"
     elif never_starts(index, job):
         left = "nothing can start it where it stands by the plan: give it a time of its own"

@@ -20,6 +20,7 @@ from kavrel.core.shares.names import folders
 from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.works.chores import chore_works
 from kavrel.core.works.doors import door_works
+from kavrel.core.works.pc import Part, pc_parts
 from kavrel.core.works.ups import power_works
 from kavrel.core.works.work import Work
 
@@ -42,18 +43,19 @@ def page_works(index: Index, host: str, today: date) -> Iterator[PageFilled]:
     for number, (title, makes, values) in enumerate(_parts(index, box, today)):
         filled = tuple((label, value) for label, value in values if value)
         if filled:
+            where = "on it" if box.personal else "in its web page"
             yield PageFilled(
                 f"page/{number}", f"{title} of {box.name}", makes, (),
                 "look at the page again after a restart", "take the values out again",
-                "enter it in its web page: " + "; ".join(f"{a}: {b}" for a, b in filled),
+                f"enter it {where}: " + "; ".join(f"{a}: {b}" for a, b in filled),
                 title=title, values=filled,
             )  # fmt: skip
 
 
-_Part = tuple[str, tuple[tuple[str, str], ...], list[tuple[str, str]]]
-
-
-def _parts(index: Index, box: Host, today: date) -> Iterator[_Part]:
+def _parts(index: Index, box: Host, today: date) -> Iterator[Part]:
+    if box.personal:
+        yield from pc_parts(index, box)
+        return
     plan, here = index.plan, (("hosts", box.id),)
     pools = [p for p in plan.pools if p.host == box.id]
     mine = {d.id for d in plan.datasets if index.pools[d.pool].host == box.id}

@@ -44,6 +44,7 @@ FIRST = {
 }
 
 
+ON_IT = "Somebody works at it: set these up on it by hand, part after part."
 BY_PAGE = "The box has firmware of its own: enter these values in its web page, part after part."
 UNIT = (
     "Install in /etc/systemd/system; daemon-reload; enable --now, or take fstab's lines, not both."
@@ -70,7 +71,8 @@ def host_files(plan: Plan, host: str, origin: str, today: date) -> dict[str, tup
     todo = FIRST | _services(box.index, host, today)
     found: dict[str, tuple[str, str]] = {}
     if box.host.closed:
-        return {"values.txt": (page_values(plan, host, origin, today), BY_PAGE)}
+        how = ON_IT if box.host.personal else BY_PAGE
+        return {"values.txt": (page_values(plan, host, origin, today), how)}
     for name, protocol, make in STEPS:
         if box.exports(protocol) if protocol else box.pools:
             more = (today,) if "today" in signature(make).parameters else ()

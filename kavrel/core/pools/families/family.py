@@ -15,12 +15,17 @@ Groups = Sequence[Sequence[int]]  # bytes of each disk, group by group
 
 def on_anything(filesystem: Filesystem) -> bool:
     """The array goes below any file system, and one that makes its pool itself has the like."""
+    return not filesystem.foreign
+
+
+def on_one_disk(filesystem: Filesystem) -> bool:
+    """Every file system goes on one disk, that of a PC as well."""
     return True
 
 
 def below(filesystem: Filesystem) -> bool:
     """An array below a file system that does not make its pool itself."""
-    return not filesystem.whole_disks
+    return not (filesystem.whole_disks or filesystem.foreign)
 
 
 def by_itself(filesystem: Filesystem) -> bool:

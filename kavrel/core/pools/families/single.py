@@ -1,13 +1,13 @@
 """One disk, as it is."""
 
 from kavrel.core.pools import pace
-from kavrel.core.pools.families.family import Family, each_alone, on_anything, whole_disk_rooms
+from kavrel.core.pools.families.family import Family, each_alone, on_one_disk, whole_disk_rooms
 
 SINGLE = Family(
     id="single",
     title="single disk",
     minimum=1,
-    takes=on_anything,
+    takes=on_one_disk,
     groupings=lambda n: [(1,)] if n == 1 else [],
     outlives=lambda width: 0,
     volumes=lambda groups: (groups[0][0],),

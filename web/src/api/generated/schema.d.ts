@@ -3399,7 +3399,7 @@ export interface components {
              * @default tower
              * @enum {string}
              */
-            kind: "tower" | "small_box" | "old_desktop" | "laptop" | "single_board" | "hypervisor" | "router" | "bought_box";
+            kind: "tower" | "small_box" | "old_desktop" | "laptop" | "single_board" | "hypervisor" | "router" | "bought_box" | "pc";
             /** Site */
             site: string;
             /**
@@ -3479,6 +3479,12 @@ export interface components {
              */
             start_order: number;
             /**
+             * System
+             * @default windows
+             * @enum {string}
+             */
+            system: "windows" | "macos" | "linux";
+            /**
              * Smb
              * @default modern
              * @enum {string}
@@ -3543,7 +3549,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "snapshot" | "replication" | "backup" | "folder_mirror" | "mirror" | "image" | "dump" | "bucket" | "sync" | "drive" | "shelf" | "config" | "bin" | "scrub" | "smart_short" | "smart_long" | "mover" | "updates" | "restart" | "restore_test";
+            kind: "snapshot" | "replication" | "backup" | "folder_mirror" | "mirror" | "image" | "dump" | "bucket" | "sync" | "pc_copy" | "drive" | "shelf" | "config" | "bin" | "scrub" | "smart_short" | "smart_long" | "mover" | "updates" | "restart" | "restore_test";
             /**
              * Datasets
              * @default []
@@ -3563,6 +3569,8 @@ export interface components {
             target_bucket?: string | null;
             /** Lands In */
             lands_in?: string | null;
+            /** Lands Share */
+            lands_share?: string | null;
             /** Lands As */
             lands_as?: string | null;
             schedule: components["schemas"]["Schedule"];
@@ -3711,7 +3719,7 @@ export interface components {
              * Id
              * @enum {string}
              */
-            id: "snapshot" | "replication" | "backup" | "folder_mirror" | "mirror" | "image" | "dump" | "bucket" | "sync" | "drive" | "shelf" | "config" | "bin" | "scrub" | "smart_short" | "smart_long" | "mover" | "updates" | "restart" | "restore_test";
+            id: "snapshot" | "replication" | "backup" | "folder_mirror" | "mirror" | "image" | "dump" | "bucket" | "sync" | "pc_copy" | "drive" | "shelf" | "config" | "bin" | "scrub" | "smart_short" | "smart_long" | "mover" | "updates" | "restart" | "restore_test";
             /** Title */
             title: string;
             /** Target */
@@ -3875,7 +3883,7 @@ export interface components {
              * Filesystem
              * @enum {string}
              */
-            filesystem: "zfs" | "ext4" | "xfs" | "btrfs" | "none";
+            filesystem: "zfs" | "ext4" | "xfs" | "btrfs" | "none" | "ntfs" | "apfs";
             /** Groups */
             groups: string[][];
             /** Usable Bytes */
@@ -4660,7 +4668,7 @@ export interface components {
              * @default tower
              * @enum {string}
              */
-            kind: "tower" | "small_box" | "old_desktop" | "laptop" | "single_board" | "hypervisor" | "router" | "bought_box";
+            kind: "tower" | "small_box" | "old_desktop" | "laptop" | "single_board" | "hypervisor" | "router" | "bought_box" | "pc";
             /** Site */
             site: string;
             /**
@@ -4740,6 +4748,12 @@ export interface components {
              */
             start_order: number;
             /**
+             * System
+             * @default windows
+             * @enum {string}
+             */
+            system: "windows" | "macos" | "linux";
+            /**
              * Smb
              * @default modern
              * @enum {string}
@@ -4766,7 +4780,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "snapshot" | "replication" | "backup" | "folder_mirror" | "mirror" | "image" | "dump" | "bucket" | "sync" | "drive" | "shelf" | "config" | "bin" | "scrub" | "smart_short" | "smart_long" | "mover" | "updates" | "restart" | "restore_test";
+            kind: "snapshot" | "replication" | "backup" | "folder_mirror" | "mirror" | "image" | "dump" | "bucket" | "sync" | "pc_copy" | "drive" | "shelf" | "config" | "bin" | "scrub" | "smart_short" | "smart_long" | "mover" | "updates" | "restart" | "restore_test";
             /**
              * Datasets
              * @default []
@@ -4786,6 +4800,8 @@ export interface components {
             target_bucket?: string | null;
             /** Lands In */
             lands_in?: string | null;
+            /** Lands Share */
+            lands_share?: string | null;
             /** Lands As */
             lands_as?: string | null;
             schedule: components["schemas"]["Schedule"];
@@ -5078,7 +5094,7 @@ export interface components {
              * Filesystem
              * @enum {string}
              */
-            filesystem: "zfs" | "ext4" | "xfs" | "btrfs" | "none";
+            filesystem: "zfs" | "ext4" | "xfs" | "btrfs" | "none" | "ntfs" | "apfs";
             /** Groups */
             groups: string[][];
             /**
@@ -5875,7 +5891,7 @@ export interface components {
              * Filesystem
              * @enum {string}
              */
-            filesystem: "zfs" | "ext4" | "xfs" | "btrfs" | "none";
+            filesystem: "zfs" | "ext4" | "xfs" | "btrfs" | "none" | "ntfs" | "apfs";
             /** Groups */
             groups: string[][];
             /**
@@ -7121,7 +7137,7 @@ export interface components {
              */
             replication: boolean;
             /** Filesystem */
-            filesystem?: ("zfs" | "ext4" | "xfs" | "btrfs" | "none") | null;
+            filesystem?: ("zfs" | "ext4" | "xfs" | "btrfs" | "none" | "ntfs" | "apfs") | null;
         };
         /**
          * Working
@@ -21188,7 +21204,7 @@ export interface operations {
         parameters: {
             query: {
                 disk: string[];
-                filesystem?: ("zfs" | "ext4" | "xfs" | "btrfs" | "none") | null;
+                filesystem?: ("zfs" | "ext4" | "xfs" | "btrfs" | "none" | "ntfs" | "apfs") | null;
             };
             header?: never;
             path: {
