@@ -25,6 +25,8 @@ need crontab cron
 need mkfs.ext4 e2fsprogs
 need mkfs.xfs xfsprogs
 need mkfs.btrfs btrfs-progs
+need mkntfs ntfs-3g
+need mkapfs apfsprogs
 need linux.uml user-mode-linux
 need mdadm mdadm
 need sfdisk fdisk

@@ -6,12 +6,13 @@ mkfs.xfs and mkfs.btrfs of Debian 12 on sparse files, mounted, statvfs. Measured
 
 import os
 import re
+import struct
 import subprocess
 from pathlib import Path
 
 import pytest
 
-from kavrel.core.filesystems import btrfs, ext4, xfs
+from kavrel.core.filesystems import apfs, btrfs, ext4, ntfs, xfs
 from kavrel.core.pools.arrays import (
     lvm_linear,
     md_mirror,
@@ -182,6 +183,37 @@ def test_xfs_against_mkfs_xfs_itself(tmp_path: Path, size: int) -> None:
     assert log
     total = (int(data.group(1)) - int(log.group(1))) * 4096
     assert xfs.space(size).total_bytes == total
+
+
+@needs("mkntfs")
+@pytest.mark.parametrize("size", [250_059_350_016, 2_000_398_934_016])
+def test_ntfs_against_mkntfs_itself(tmp_path: Path, size: int) -> None:
+    image = tmp_path / "disk.img"
+    with image.open("wb") as handle:
+        handle.truncate(size)
+    layout = ["-s", "512", "-p", "0", "-H", "255", "-S", "63"]
+    subprocess.run(["mkntfs", "-q", "-F", "-f", *layout, str(image)], check=True)
+    said = subprocess.run(
+        ["ntfsinfo", "-f", "-m", str(image)], check=True, capture_output=True, text=True
+    ).stdout
+    found = re.search(r"Free Clusters: (\d+)", said)
+    assert found
+    assert ntfs.usable_bytes(size) == int(found[1]) * ntfs.CLUSTER
+
+
+@needs("mkapfs")
+@pytest.mark.parametrize("size", [250_059_350_016, 1_000_204_886_016])
+def test_apfs_against_mkapfs_itself(tmp_path: Path, size: int) -> None:
+    """Source: Apple File System Reference: nx_superblock, and the spaceman with its free count."""
+    image = tmp_path / "disk.img"
+    with image.open("wb") as handle:
+        handle.truncate(size)
+    subprocess.run(["mkapfs", str(image)], check=True)
+    with image.open("rb") as handle:
+        blocks = (handle.read(apfs.BLOCK) for _ in range(4096))
+        spaceman = next(b for b in blocks if struct.unpack_from("<H", b, 24)[0] == 5)
+    free = struct.unpack_from("<IIQ", spaceman, 64)[2]
+    assert apfs.usable_bytes(size) / apfs.BLOCK == pytest.approx(free, abs=64)
 
 
 @needs("mkfs.btrfs")

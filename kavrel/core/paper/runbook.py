@@ -279,6 +279,12 @@ def _app(index: Index, app: App, paths: Mapping[str, str]) -> Iterator[SheetStep
     """An application's paths: outside, inside, as whom; a path that is missing shows as an empty one."""
     account = index.accounts.get(app.account or "")
     who = f"as {account.login}" if account else "as root: give it an account of its own"
+    if app.address:
+        yield SheetStep(
+            text=f"{app.name}: give it {app.address} on a bridge of {index.hosts[app.host].name} to the LAN, "
+            "and keep the router from giving that address out",
+            minds=("Its host's firewall does not see what comes to it: it needs one of its own.",),
+        )
     mounts = [m for m in index.plan.mounts if m.app == app.id]
     for mount in mounts:
         right = "to read" if mount.may == "read" else "to read and write"
@@ -289,8 +295,9 @@ def _app(index: Index, app: App, paths: Mapping[str, str]) -> Iterator[SheetStep
         yield SheetStep(text=text, minds=minds)
     if app.ports:
         ports = ", ".join(map(str, app.ports))
+        place = f"{app.address}, port {ports}" if app.address else f"port {ports}"
         yield SheetStep(
-            text=f"{app.name}: sign in the first time at port {ports} and set its own password",
+            text=f"{app.name}: sign in the first time at {place} and set its own password",
             minds=(
                 "Whoever comes first there is its administrator: do it before anything is opened.",
             ),

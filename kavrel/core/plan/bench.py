@@ -127,6 +127,14 @@ class Host(Value):
             },
         ),
     ] = "tower"
+    system: Annotated[
+        PcSystem,
+        Shown(
+            "Its system",
+            words={"windows": "Windows", "macos": "macOS", "linux": "Linux"},
+            when=((When("kind", is_=("pc",)),),),
+        ),
+    ] = "windows"
     site: Annotated[Id, Ref("sites"), Shown("Site")]
     bays_35: Annotated[int, whole(0, 60), Shown("3.5-inch bays", start=4)] = 0
     bays_25: Annotated[int, whole(0, 60), Shown("2.5-inch bays")] = 0
@@ -219,14 +227,6 @@ class Host(Value):
         whole(1, 50),
         Shown("Starts as number", "boxes that others wait for come first"),
     ] = 1
-    system: Annotated[
-        PcSystem,
-        Shown(
-            "Its system",
-            words={"windows": "Windows", "macos": "macOS", "linux": "Linux"},
-            when=((When("kind", is_=("pc",)),),),
-        ),
-    ] = "windows"
     smb: Annotated[
         Speaks,
         Shown(

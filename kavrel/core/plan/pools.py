@@ -70,8 +70,8 @@ class Pool(Value):
             "Opened",
             "a key file lies on the box's system disk: whoever carries all of the box off can read it",
             words={
-                "typed": "by its passphrase, typed after each start",
-                "key_file": "by itself, with a key file",
+                "typed": "by passphrase, at each start",
+                "key_file": "by itself, by a key file",
             },
             when=_LOCKED,
         ),

@@ -7,7 +7,7 @@ from pydantic import Field
 
 from kavrel.core.plan.ids import ProtocolId
 from kavrel.core.plan.value import Ref, Shown, Unique, Value
-from kavrel.core.quantities import Bytes, Day, Flag, FullPath, Id, Line, MaybeLine, whole
+from kavrel.core.quantities import Address, Bytes, Day, Flag, FullPath, Id, Line, MaybeLine, whole
 
 _RIGHT = Shown("Right", words={"read": "read", "write": "read and write"})
 _NAME_HELP = "small letters, digits, - and _"
@@ -219,6 +219,10 @@ class App(Value):
     ] = "container"
     account: Annotated[Id, Ref("accounts"), Shown("Runs as", "none: root")] | None = None
     ports: Annotated[tuple[Port, ...], Field(max_length=50), Shown("Ports")] = ()
+    # Beside its host in the LAN, as a virtual machine or a container on a bridge has it.
+    address: (
+        Annotated[Address, Shown("Address of its own", "in the LAN; empty: its host's")] | None
+    ) = None
 
 
 class Mount(Value):

@@ -56,6 +56,8 @@ def listeners(index: Index) -> list[Listener]:
         if export.protocol == "ftp":
             wanted += [(host, PASSIVE[0], "tcp", "FTP, passive from here to 40050", ())]
     for app in plan.apps:
+        if app.address:
+            continue  # it listens there, and its host's firewall does not see it
         wanted += [(app.host, port, "tcp", app.name, ()) for port in app.ports]
     for supply in plan.supplies:
         # The host with the cable tells the others over the network.
@@ -93,7 +95,11 @@ def clashes(index: Index) -> list[PortClash]:
         by_port.setdefault((one.host, one.port), []).append(one.what)
     # Two applications of one name are two things all the same.
     for app in index.plan.apps:
-        twins = [a for a in index.plan.apps if a is not app and a.host == app.host]
+        twins = [
+            a for a in index.plan.apps if a is not app and a.host == app.host and not a.address
+        ]
+        if app.address:
+            continue
         for port in app.ports:
             if any(port in t.ports and t.name == app.name for t in twins):
                 by_port[app.host, port].append(app.name)
@@ -123,6 +129,26 @@ def misplaced(index: Index) -> Iterator[tuple[Host, str]]:
             )
         elif home.gateway == host.address and host.kind != "router":
             yield host, f"{host.address} is the router's own address"
+    yield from _apps_misplaced(index, taken)
+
+
+def _apps_misplaced(index: Index, taken: dict[str, str]) -> Iterator[tuple[Host, str]]:
+    """Applications whose own address is taken, in no network of their site, or given out by the router."""
+    for app in index.plan.apps:
+        if not app.address:
+            continue
+        host = index.hosts[app.host]
+        if app.address in taken:
+            yield host, f"{app.name} wants {app.address}, which {taken[app.address]} has"
+        taken.setdefault(app.address, app.name)
+        nets = networks_of(index, host)
+        address = ipaddress.ip_address(app.address)
+        home = next((n for n in nets if address in ipaddress.ip_network(n.range)), None)
+        if nets and home is None:
+            yield host, f"{app.name} wants {app.address}, which is in no network of its site"
+        elif home and in_dhcp_range(home, address):
+            said = f"{app.name} has {app.address} inside the DHCP range {home.dhcp_from} to {home.dhcp_to}"
+            yield host, f"{said}: sooner or later another machine is given it"
 
 
 def in_dhcp_range(network: Network, address: ipaddress.IPv4Address | ipaddress.IPv6Address) -> bool:

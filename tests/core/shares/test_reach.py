@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from kavrel.core.consistency import problems
 from kavrel.core.edit import EditError, checked
 from kavrel.core.index import Index
+from kavrel.core.paper.runbook import runbook
 from kavrel.core.plan import Account, App, Dataset, Export, Grant, Host, Mount, Network, Plan, Quota
 from kavrel.core.pools.pool import pool_states
 from kavrel.core.shares.access import access_matrix
@@ -17,7 +18,8 @@ from kavrel.core.shares.chooser import choose
 from kavrel.core.shares.promises import promises
 from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.shares.reach import access_changes, reach
-from tests.builders import GB, TB, TODAY, lab
+from kavrel.core.works.doors import door_works
+from tests.builders import GB, TB, TODAY, lab, result
 
 GOOD: dict[str, dict[str, Any]] = {
     "nfs": {"clients": ["192.168.1.7"]},
@@ -254,6 +256,31 @@ def test_ports_that_two_things_want_are_found() -> None:
     )
     found = {(c.host, c.port): set(c.what) for c in clashes(Index(lab(apps=apps)))}
     assert found == {("box", 445): {"SMB", "one"}, ("box", 8080): {"one", "two"}}
+
+
+def test_an_application_with_an_address_of_its_own_takes_no_port_of_its_host() -> None:
+    apps = (
+        App(id="a", name="one", host="box", ports=(445,), address="192.168.1.21"),
+        App(id="b", name="two", host="box", ports=(445,), address="192.168.1.22"),
+    )
+    plan = lab(apps=apps, networks=(LAN,))
+    assert clashes(Index(plan)) == []
+    assert not [w for w in door_works(Index(plan), "box") if "one" in w.who]
+    assert not list(misplaced(Index(plan)))
+
+    def wrong(address: str) -> str:
+        moved = apps[0].model_copy(update={"address": address})
+        return " ".join(
+            why for _, why in misplaced(Index(lab(apps=(moved, apps[1]), networks=(LAN,))))
+        )
+
+    assert "which two has" in wrong("192.168.1.22") or "which one has" in wrong("192.168.1.22")
+    assert "in no network" in wrong("10.1.1.1")
+    assert "inside the DHCP range" in wrong("192.168.1.150")
+    book = runbook(plan, result(plan), "r")
+    said = " ".join(s.text for x in book.sections for s in x.steps)
+    assert "give it 192.168.1.21 on a bridge of box" in said
+    assert "sign in the first time at 192.168.1.21, port 445" in said
 
 
 def test_a_service_for_named_clients_is_let_in_from_them_alone() -> None:

@@ -1840,6 +1840,8 @@ export interface components {
              * @default []
              */
             ports: number[];
+            /** Address */
+            address?: string | null;
         };
         /**
          * ArrangeAnswer
@@ -3400,6 +3402,12 @@ export interface components {
              * @enum {string}
              */
             kind: "tower" | "small_box" | "old_desktop" | "laptop" | "single_board" | "hypervisor" | "router" | "bought_box" | "pc";
+            /**
+             * System
+             * @default windows
+             * @enum {string}
+             */
+            system: "windows" | "macos" | "linux";
             /** Site */
             site: string;
             /**
@@ -3478,12 +3486,6 @@ export interface components {
              * @default 1
              */
             start_order: number;
-            /**
-             * System
-             * @default windows
-             * @enum {string}
-             */
-            system: "windows" | "macos" | "linux";
             /**
              * Smb
              * @default modern
@@ -4291,6 +4293,8 @@ export interface components {
              * @default []
              */
             ports: number[];
+            /** Address */
+            address?: string | null;
         };
         /** NewBucket */
         NewBucket: {
@@ -4669,6 +4673,12 @@ export interface components {
              * @enum {string}
              */
             kind: "tower" | "small_box" | "old_desktop" | "laptop" | "single_board" | "hypervisor" | "router" | "bought_box" | "pc";
+            /**
+             * System
+             * @default windows
+             * @enum {string}
+             */
+            system: "windows" | "macos" | "linux";
             /** Site */
             site: string;
             /**
@@ -4747,12 +4757,6 @@ export interface components {
              * @default 1
              */
             start_order: number;
-            /**
-             * System
-             * @default windows
-             * @enum {string}
-             */
-            system: "windows" | "macos" | "linux";
             /**
              * Smb
              * @default modern
