@@ -185,10 +185,10 @@ def test_a_year_by_the_crontab_leaves_the_points_that_the_core_predicts(
     from kavrel.core.copies.flow import points as flow_points
 
     flow = book(plan).flow(made)
-    predicted = flow_points(flow, BEGIN, END - timedelta(days=1))
     # In another zone than the host's the first or last day may begin before or after the year.
     first, last = (datetime.combine(d, time(), ZoneInfo(zone)).timestamp() for d in (BEGIN, END))
-    assume(all(first <= p.data_time < last for p in predicted))
+    predicted = [p for p in flow_points(flow, BEGIN, END) if p.data_time < last]
+    assume(all(first <= p.data_time for p in predicted))
     # The same starts, all of them, and after each of them the same points.
     assert [round(t - 1) for t, _ in seen] == [round(p.data_time) for p in predicted]
     for (now, there), point in zip(seen, predicted, strict=True):
