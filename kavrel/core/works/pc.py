@@ -88,7 +88,8 @@ def _windows(source: str, place: str, share: str, folder: str) -> tuple[str, str
 
 
 def _unix(source: str, place: str, share: str, folder: str) -> tuple[str, str]:
-    told = f'rsync -a --delete "$HOME/{source}/" "{{mounted}}/{folder}/"'
+    target = f'"{{mounted}}/{folder}/"'
+    told = f'mkdir -p {target} && rsync -a --delete "$HOME/{source}/" {target}'
     return told, "its exit code is 0, or 24 where files went meanwhile"
 
 
