@@ -6,6 +6,7 @@ a secret, or somebody who reads the mail, is done by hand once, and said here.
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 
 from kavrel.core.copies.carrier import (
     address_of,
@@ -21,7 +22,7 @@ from kavrel.core.copies.keys import key_of
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
-from kavrel.core.plan import Host, Job
+from kavrel.core.plan import Host, Job, Plan
 from kavrel.core.schedule import in_words
 from kavrel.core.shares.names import copy_folders, folders, job_names
 from kavrel.core.works.chores import chore_works
@@ -88,11 +89,31 @@ class MailHeard(Work):
     """Mail to root reaches somebody who reads it."""
 
 
+class _Names:
+    """What jobs, datasets and copies are called on the boxes, made once for all jobs of a host."""
+
+    def __init__(self, plan: Plan) -> None:
+        self.plan = plan
+
+    @cached_property
+    def jobs(self) -> dict[str, str]:
+        return job_names(self.plan)
+
+    @cached_property
+    def homes(self) -> dict[str, str]:
+        return folders(self.plan)
+
+    @cached_property
+    def copies(self) -> dict[tuple[str, str], str]:
+        return copy_folders(self.plan)
+
+
 def job_works(index: Index, host: str) -> Iterator[Work]:
     """Jobs that the host starts, its chores, and what they need; none on firmware of its own."""
     box = index.hosts[host]
     mine = [j for j in index.plan.jobs if runs_on(index, j) == host]
-    runs = [_runs(index, box, j) for j in mine]
+    names = _Names(index.plan)
+    runs = [_runs(index, box, j, names.jobs[j.id]) for j in mine]
     if box.closed:  # its chores are entered in its page too, see `page`
         yield from runs
         return
@@ -104,7 +125,7 @@ def job_works(index: Index, host: str) -> Iterator[Work]:
     yield from runs
     yield from chores
     for job in mine:
-        yield from _needs(index, box, job)
+        yield from _needs(index, box, job, names)
 
 
 def watched_for(index: Index, host: str) -> tuple[Job, ...]:
@@ -125,12 +146,8 @@ def watched_for(index: Index, host: str) -> tuple[Job, ...]:
     return tuple(found)
 
 
-def _name(index: Index, job: Job) -> str:
-    return job_names(index.plan)[job.id]
-
-
-def _runs(index: Index, box: Host, job: Job) -> JobRuns:
-    name, kind = _name(index, job), KINDS[job.kind]
+def _runs(index: Index, box: Host, job: Job, name: str) -> JobRuns:
+    kind = KINDS[job.kind]
     left = ""
     if box.personal:
         left = f"{box.name} starts it by its own scheduler: enter what values.txt says of it there"
@@ -166,16 +183,16 @@ def _mail(box: Host) -> MailHeard:
     )  # fmt: skip
 
 
-def _needs(index: Index, box: Host, job: Job) -> Iterator[Work]:
+def _needs(index: Index, box: Host, job: Job, names: _Names) -> Iterator[Work]:
     """What a job needs that no script gives it."""
     if box.closed:
         return
-    name, kind = _name(index, job), KINDS[job.kind]
+    name, kind = names.jobs[job.id], KINDS[job.kind]
     makes = (("jobs", job.id),)
     if kind.by_tool and not kind.moves_tier:
         yield ToolOfOwn(
             f"tool/{name}", f"the script of {job.name} on {box.name}", makes, ("night",),
-            f"lab-job {name}", f"rm {OWN}/{name}", _tool(index, job, name), job=job,
+            f"lab-job {name}", f"rm {OWN}/{name}", _tool(index, job, names), job=job,
         )  # fmt: skip
     for other in sorted(job_ways(index, job)):
         far = index.hosts[other]
@@ -201,11 +218,10 @@ def _needs(index: Index, box: Host, job: Job) -> Iterator[Work]:
         )  # fmt: skip
 
 
-def _tool(index: Index, job: Job, name: str) -> str:
+def _tool(index: Index, job: Job, names: _Names) -> str:
     """What the administrator's script has to do, in the plan's own figures."""
-    kind, plan = KINDS[job.kind], index.plan
-    homes, copies = folders(plan), copy_folders(plan)
-    reads = ", ".join(homes[d] for d in job.datasets)
+    kind, plan, name = KINDS[job.kind], index.plan, names.jobs[job.id]
+    reads = ", ".join(names.homes[d] for d in job.datasets)
     said = f"put a script into {OWN}/{name}, mode 755: it {kind.does}"
     said += f"; it reads {reads}" if reads and not job.reads_from else ""
     if job.reads_from:
@@ -217,7 +233,7 @@ def _tool(index: Index, job: Job, name: str) -> str:
         said += f"; it writes through {export.name} of {index.hosts[target_host(index, job) or ''].name}"
         said += f" as {index.accounts[job.lands_as].login}" if job.lands_as else ""
     elif job.target_pool and job.datasets:
-        place = copies[job.id, job.datasets[0]].rpartition("/")[0]
+        place = names.copies[job.id, job.datasets[0]].rpartition("/")[0]
         said += f"; it writes to {place} on {index.hosts[target_host(index, job) or ''].name}"
         said += ": make that folder first, for the tool's own account alone"
     key = key_of(index, job)
