@@ -111,11 +111,16 @@ class Index:
 
     @cached_property
     def landing(self) -> frozenset[str]:
-        """Datasets that jobs of other boxes write into and nobody works in: what lies there are copies."""
+        """Datasets that jobs of other boxes write into and nobody works in: what lies there are copies.
+
+        A place for PCs' own backups is one of them only where a job of the plan puts something there:
+        of what else comes in nobody knows whether its original still is.
+        """
         into = {j.lands_in for j in self.plan.jobs if j.lands_in}
         found = {e.dataset for e in self.plan.exports if e.id in into}
         others = {e.dataset for e in self.plan.exports if e.id not in into}
-        kept = {s.dataset for s in self.plan.shares if s.pc_backups}
+        fed = {j.lands_share for j in self.plan.jobs if j.lands_share}
+        kept = {s.dataset for s in self.plan.shares if s.pc_backups and s.id in fed}
         peopled = {s.dataset for s in self.plan.shares if not s.pc_backups}
         return frozenset((found | kept) - peopled - others)
 
