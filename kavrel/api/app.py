@@ -12,11 +12,12 @@ from starlette.exceptions import HTTPException
 from starlette.responses import Response
 
 import kavrel
-from kavrel.api import copies, forms, items, plans, problem, proof, questions, shares, sheets
+from kavrel.api import copies, forms, items, looks, plans, problem, proof, questions, shares, sheets
 from kavrel.api.document import document, methods
 from kavrel.api.guard import Guard
 from kavrel.api.service import Service
 from kavrel.store.database import Database
+from kavrel.store.looks import Looks
 from kavrel.store.plans import Plans
 
 DIST = Path(kavrel.__file__).resolve().parent.parent / "web" / "dist"
@@ -33,7 +34,7 @@ def create_app(
     allowed_hosts: frozenset[str] = frozenset(),
 ) -> FastAPI:
     """The application over an open database; `now` is the clock (aware)."""
-    service = Service(Plans(database, now), now)
+    service = Service(Plans(database, now), now, Looks(database, now))
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
@@ -57,6 +58,7 @@ def create_app(
     app.include_router(proof.router)
     app.include_router(questions.router)
     app.include_router(shares.router)
+    app.include_router(looks.router)
     _front_end(app, dist)
     app.openapi = lambda: document(app)  # type: ignore[method-assign]
     app.add_middleware(Guard, allowed=allowed_hosts)

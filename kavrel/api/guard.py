@@ -4,13 +4,16 @@ Kavrel listens on loopback; a page from elsewhere could still reach it through t
 rebinding a name to 127.0.0.1 or by posting across sites.
 """
 
+import re
 from urllib.parse import urlsplit
 
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from kavrel.api.problem import problem
+from kavrel.formats.looks.read import LARGEST as LARGEST_LOOK
 from kavrel.formats.plan_file import LARGEST_FILE_BYTES
 
+LOOKS = re.compile(r"^/api/(?:plans/[^/]+/looks(?:/read)?|observations)$")
 LOOPBACK = frozenset({"127.0.0.1", "localhost", "[::1]"})
 SAFE_METHODS = frozenset({"GET", "HEAD"})
 POLICY = (
@@ -48,8 +51,10 @@ class Guard:
             await problem(403, "foreign request", refusal)(scope, receive, send)
             return
         length = headers.get("content-length", "0")
-        if not length.isdigit() or int(length) > LARGEST_FILE_BYTES:
-            detail = f"at most {LARGEST_FILE_BYTES // 2**20} MiB are read"
+        # What a machine prints may be larger than any plan; its reader counts for itself.
+        most = LARGEST_LOOK if LOOKS.search(scope["path"]) else LARGEST_FILE_BYTES
+        if not length.isdigit() or int(length) > most:
+            detail = f"at most {most // 2**20} MiB are read"
             await problem(413, "too large", detail)(scope, receive, send)
             return
         if scope["method"] not in SAFE_METHODS and "transfer-encoding" in headers:

@@ -16,6 +16,7 @@ from kavrel.api.running import RunningQuestions
 from kavrel.core.evaluate import Evaluation, evaluate
 from kavrel.core.kept import Kept
 from kavrel.core.plan import Plan
+from kavrel.store.looks import Looks
 from kavrel.store.plans import PlanRow, Plans
 
 CACHED_EVALUATIONS = 16
@@ -66,8 +67,9 @@ class PlanState(BaseModel):
 class Service:
     """The plans of the store, evaluated as of today in each plan's zone."""
 
-    def __init__(self, plans: Plans, now: Callable[[], datetime]) -> None:
+    def __init__(self, plans: Plans, now: Callable[[], datetime], looks: Looks) -> None:
         self.plans = plans
+        self.looks = looks
         self._now = now
         self._evaluated: Kept[tuple[str, int, date], Evaluation] = Kept(CACHED_EVALUATIONS)
         self._ahead: tuple[Plan, date, Evaluation] | None = None

@@ -162,6 +162,15 @@ def currency_minor(code: str) -> int:
     return int(10 ** MINOR_DIGITS.get(code, 2))
 
 
+def size_words(size_bytes: int) -> str:
+    """A size in decimal units, as disks are sold: 4.00 TB, 350 GB, 12.5 MB."""
+    for unit, power in (("TB", 12), ("GB", 9), ("MB", 6), ("kB", 3)):
+        if size_bytes >= 10**power:
+            amount = size_bytes / 10**power
+            return f"{amount:.2f} {unit}" if amount < 10 else f"{amount:.4g} {unit}"
+    return f"{size_bytes} bytes"
+
+
 def span_words(seconds: float) -> str:
     """A span of time as people say it: 40 s, 12 min, 5.3 h, 3.2 days."""
     if seconds < 60:

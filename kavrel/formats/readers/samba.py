@@ -5,7 +5,7 @@ from datetime import date
 from typing import Any
 
 from kavrel.core.index import Index
-from kavrel.core.plan import Plan, Share
+from kavrel.core.plan import Plan, Right, Share
 from kavrel.core.shares.access import access_matrix
 from kavrel.core.shares.names import folders
 from kavrel.formats.readers.report import ReadItem, Report, printable
@@ -87,6 +87,30 @@ def _global(entries: list[Entry], report: Report) -> None:
 def _names(value: str) -> list[str]:
     quoted = re.findall(r'"([^"]*)"|([^\s,]+)', value)
     return [a or b for a, b in quoted]
+
+
+def let_in(text: str) -> dict[str, dict[str, Right] | None]:
+    """Share by name to who may do what in it, a group with its @; None: everybody who can sign in."""
+    result: dict[str, dict[str, Right] | None] = {}
+    for name, entries in sections(text, Report(kind="smb.conf")):
+        got = {ALIASES.get(e.key, e.key): e.value for e in entries}
+        read_only = truth(got.get("readonly", "yes"))
+        if "writable" in got:
+            read_only = not truth(got["writable"])
+        writes, reads = set(_names(got.get("writelist", ""))), set(_names(got.get("readlist", "")))
+        shut = {n.lstrip("@+&") for n in _names(got.get("invalidusers", ""))}
+        if "validusers" not in got and not writes | reads:
+            result[name] = None
+            continue
+        who = _names(got["validusers"]) if "validusers" in got else sorted(writes | reads)
+        result[name] = {
+            f"@{bare}" if word[0] in "@+&" else bare: "write"
+            if word in writes or (not read_only and word not in reads)
+            else "read"
+            for word in who
+            if (bare := word.lstrip("@+&")) not in shut and word != "-nobody-"
+        }
+    return result
 
 
 def _share(

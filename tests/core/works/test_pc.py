@@ -80,7 +80,7 @@ def test_its_own_scheduler_copies_into_the_share_and_nothing_of_ours_runs_on_it(
     # Where no job puts anything there, nobody knows whether the originals still are.
     alone = plan.model_copy(update={"jobs": ()})
     assert "kept" not in Index(alone).landing
-    assert "kept" in {t for c in result(alone).cautions if c.rule == "no_copy" for t in c.things}
+    assert "kept" in {c.about for c in result(alone).cautions if c.rule == "no_copy"}
 
 
 def test_malware_on_it_takes_its_data_and_the_copy_that_its_user_can_write() -> None:

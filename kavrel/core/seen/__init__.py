@@ -1,0 +1,1 @@
+"""What machines say of themselves, and how it stands to the plan. It never changes a plan by itself."""

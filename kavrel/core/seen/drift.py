@@ -1,0 +1,569 @@
+"""Drift: what the works of a host want to be there, against what was seen on it.
+
+A kind of thing that no listing of the look showed is not missing: it is unknown, and said to be.
+"""
+
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict
+
+from kavrel.core.filesystems import FILESYSTEMS
+from kavrel.core.index import Index
+from kavrel.core.plan import Dataset, Disk, Pool
+from kavrel.core.quantities import size_words
+from kavrel.core.seen.known import Known
+from kavrel.core.seen.machine import Machine, SeenDataset, SeenDisk, SeenPool
+from kavrel.core.seen.taking import Taken, Taker
+from kavrel.core.shares.names import folders, job_names, pool_names, pool_roots, zfs_namer
+from kavrel.core.works.chores import chore_works
+from kavrel.core.works.jobs import JobRuns, job_works
+
+AGAIN = "sh setup.sh"
+WATCH = "lab-overdue"  # the timer that looks out for silence
+SIZE_SLACK = 0.1  # a dataset has grown: it is drift when its size is off by more than a tenth
+SMALLEST_SLACK = 5 * 10**9
+DAY = 86_400.0
+
+
+class Drifted(BaseModel):
+    """One difference. `planned` and `seen` are the two values in words.
+
+    Two ways out: `change`, a thing for the plan, and `command`, what changes the machine; either may be
+    missing. `urgent`: data are less safe than planned.
+    """
+
+    model_config = ConfigDict(frozen=True)
+
+    host: str
+    verdict: Literal["missing", "extra", "different"]
+    collection: str
+    about: str
+    name: str
+    field: str
+    planned: str
+    seen: str
+    urgent: bool = False
+    change: Taken | None = None
+    command: str = ""
+
+
+class Drift(BaseModel):
+    """All differences of one host, and which kinds of things its look did not show."""
+
+    model_config = ConfigDict(frozen=True)
+
+    host: str
+    looked_at: datetime
+    differences: tuple[Drifted, ...]
+    unknown: tuple[str, ...] = ()
+    agreed: int = 0  # things that were seen and are as planned
+
+
+class _Reader:
+    def __init__(self, index: Index, machine: Machine, host: str) -> None:
+        self.index, self.machine, self.host = index, machine, host
+        self.known = Known(index, machine, host)
+        self.names, self.roots = pool_names(index.plan), pool_roots(index.plan)
+        self.folders = folders(index.plan)
+        taker = Taker(index.plan, machine, host)
+        self.takes = {t.key: t for t in taker.all().things if t.what != "same"}
+        self.agreed = 0
+        self.unknown: list[str] = []
+
+    def say(
+        self,
+        verdict: Literal["missing", "extra", "different"],
+        collection: str,
+        about: str,
+        name: str,
+        field: str,
+        planned: str,
+        seen: str,
+        **more: Any,
+    ) -> Drifted:
+        more.setdefault("change", self.takes.get(f"{collection}/{about}"))
+        return Drifted(
+            host=self.host,
+            verdict=verdict,
+            collection=collection,
+            about=about,
+            name=name,
+            field=field,
+            planned=planned,
+            seen=seen,
+            **more,
+        )
+
+    def all(self) -> Iterator[Drifted]:
+        """Sheet after sheet."""
+        yield from self._box()
+        yield from self._disks()
+        yield from self._pools()
+        yield from self._datasets()
+        yield from self._jobs()
+
+    # -- the box -----------------------------------------------------------------------------------
+
+    def _box(self) -> Iterator[Drifted]:
+        box = self.index.hosts[self.host]
+        have = self.machine.ram_bytes
+        if have is not None:
+            gib = have / 2**30
+            # The kernel keeps a part of the memory for itself.
+            if abs(gib - box.ram_gib) > box.ram_gib * 0.1:
+                yield self.say(
+                    "different",
+                    "hosts",
+                    box.id,
+                    box.name,
+                    "memory",
+                    f"{box.ram_gib:g} GiB",
+                    f"{gib:.1f} GiB",
+                )
+            else:
+                self.agreed += 1
+        if "addresses" in self.machine.looked_at:
+            for field, wanted in (("address", box.address), ("VPN address", box.vpn_address)):
+                if wanted and wanted not in self.machine.addresses:
+                    there = ", ".join(self.machine.addresses) or "none"
+                    yield self.say(
+                        "different", "hosts", box.id, box.name, field, wanted, there, change=None
+                    )
+                elif wanted:
+                    self.agreed += 1
+        told = [s for s in self.index.plan.supplies if self.host in s.signals]
+        if told and not self.machine.ups:
+            yield self.say(
+                "missing",
+                "hosts",
+                box.id,
+                box.name,
+                "UPS signal",
+                f"told by {told[0].name}",
+                "no UPS is known there",
+                urgent=True,
+                command=AGAIN,
+                change=None,
+            )
+
+    # -- disks -------------------------------------------------------------------------------------
+
+    def _disks(self) -> Iterator[Drifted]:
+        if "disks" not in self.machine.looked_at:
+            self.unknown.append("disks: paste lsblk -J -b -O as well")
+            return
+        there = {d.id: self.known.seen_disks[s] for s, d in self.known.disks.items()}
+        for disk in self.index.plan.disks:
+            if disk.host != self.host:
+                continue
+            seen = there.get(disk.id)
+            if seen is None and not disk.serial:
+                self.unknown.append(f"disk {disk.label}: the plan has no serial of it")
+            elif seen is None:
+                in_pool = disk.id in self.index.disks_in_pools
+                yield self.say(
+                    "missing",
+                    "disks",
+                    disk.id,
+                    disk.label,
+                    "disk",
+                    f"serial {disk.serial} in {disk.bay or 'the box'}",
+                    "no disk of this serial",
+                    urgent=in_pool,
+                    change=None,
+                )
+            else:
+                yield from self._disk(disk, seen)
+        for seen in self.machine.disks:
+            disk_known = self.known.disks.get(seen.device)
+            if disk_known is None:
+                yield from self._extra_disk(seen)
+            elif disk_known.host != self.host:
+                box = self.index.hosts.get(disk_known.host or "")
+                was = f"in {box.name}" if box else "on the shelf"
+                yield self.say(
+                    "different",
+                    "disks",
+                    disk_known.id,
+                    disk_known.label,
+                    "place",
+                    was,
+                    f"in {self.index.hosts[self.host].name}",
+                )
+
+    def _disk(self, disk: Disk, seen: SeenDisk) -> Iterator[Drifted]:
+        if disk.capacity_bytes != seen.capacity_bytes:
+            yield self.say(
+                "different",
+                "disks",
+                disk.id,
+                disk.label,
+                "capacity",
+                f"{disk.capacity_bytes:,} bytes",
+                f"{seen.capacity_bytes:,} bytes",
+            )
+        else:
+            self.agreed += 1
+        if seen.healthy is False:
+            yield self.say(
+                "different",
+                "disks",
+                disk.id,
+                disk.label,
+                "health",
+                "passes its own test",
+                "the disk itself says that it fails",
+                urgent=True,
+                change=None,
+            )
+        if seen.wear_percent is not None and abs(seen.wear_percent - disk.wear_percent) >= 2:
+            yield self.say(
+                "different",
+                "disks",
+                disk.id,
+                disk.label,
+                "wear",
+                f"{disk.wear_percent} %",
+                f"{seen.wear_percent} %",
+            )
+
+    def _extra_disk(self, seen: SeenDisk) -> Iterator[Drifted]:
+        mine = [t for t in self.takes.values() if t.collection == "disks" and t.what == "new"]
+        change = next(
+            (
+                t
+                for t in mine
+                if t.item["serial"] == seen.serial and t.why.startswith(f"{seen.device}")
+            ),
+            None,
+        )
+        if change is None:
+            return  # the system's own
+        size = size_words(seen.capacity_bytes)
+        yield self.say(
+            "extra",
+            "disks",
+            "",
+            seen.serial or seen.device,
+            "disk",
+            "no disk of this serial",
+            f"{size} at {seen.device}",
+            change=change,
+        )
+
+    # -- pools -------------------------------------------------------------------------------------
+
+    def _pools(self) -> Iterator[Drifted]:
+        makers = {"zfs pools": "zfs", "btrfs": "btrfs", "mounts": ""}
+        for pool in self.index.plan.pools:
+            if pool.host != self.host:
+                continue
+            seen = self.known.pool_seen(pool.id)
+            shown = any(
+                k in self.machine.looked_at
+                for k, fs in makers.items()
+                if fs in (pool.filesystem, "")
+            )
+            if seen is None and not pool.standing:
+                continue  # wanted, not made yet
+            if seen is None and not shown:
+                self.unknown.append(
+                    f"pool {pool.name}: no listing shows pools of {FILESYSTEMS[pool.filesystem].title}"
+                )
+            elif seen is None:
+                yield self.say(
+                    "missing",
+                    "pools",
+                    pool.id,
+                    pool.name,
+                    "pool",
+                    f"at {self.roots[pool.id]}",
+                    "nothing like it",
+                    urgent=True,
+                    change=None,
+                    command=self._bring(pool),
+                )
+            else:
+                yield from self._pool(pool, seen)
+        for seen in self.machine.pools:
+            if seen.name not in self.known.pools:
+                change = next(
+                    (
+                        t
+                        for t in self.takes.values()
+                        if t.collection == "pools" and t.what == "new" and t.name == seen.name
+                    ),
+                    None,
+                )
+                yield self.say(
+                    "extra",
+                    "pools",
+                    "",
+                    seen.name,
+                    "pool",
+                    "none of this name",
+                    f"{seen.filesystem} at {seen.path or 'no folder'}",
+                    change=change,
+                )
+
+    def _bring(self, pool: Pool) -> str:
+        if FILESYSTEMS[pool.filesystem].by_name:
+            return f"zpool import {self.names[pool.id]}"
+        return f"mount {self.roots[pool.id]}"
+
+    def _pool(self, pool: Pool, seen: SeenPool) -> Iterator[Drifted]:
+        if seen.state not in ("online", ""):
+            lost = f": gone are {', '.join(seen.gone)}" if seen.gone else ""
+            yield self.say(
+                "different",
+                "pools",
+                pool.id,
+                pool.name,
+                "state",
+                "all its disks at work",
+                f"{seen.state}{lost}{f' ({seen.busy})' if seen.busy else ''}",
+                urgent=True,
+                change=None,
+            )
+        else:
+            self.agreed += 1
+        if seen.errors:
+            yield self.say(
+                "different",
+                "pools",
+                pool.id,
+                pool.name,
+                "errors",
+                "none",
+                seen.errors,
+                urgent=True,
+                change=None,
+            )
+        if not pool.standing:
+            yield self.say(
+                "different",
+                "pools",
+                pool.id,
+                pool.name,
+                "standing",
+                "wanted, not made yet",
+                "it stands",
+            )
+        members = {self.known.disks[d].id for g in seen.groups for d in g if d in self.known.disks}
+        if not seen.gone and members and members != set(pool.disks):
+            yield self.say(
+                "different",
+                "pools",
+                pool.id,
+                pool.name,
+                "disks",
+                self._labels(set(pool.disks)),
+                self._labels(members),
+                urgent=True,
+            )
+        elif seen.family and seen.family != pool.family and not seen.gone:
+            yield self.say(
+                "different",
+                "pools",
+                pool.id,
+                pool.name,
+                "layout",
+                pool.family,
+                seen.family,
+                urgent=True,
+            )
+        for field, planned, there in (
+            ("file system", pool.filesystem, seen.filesystem),
+            ("folder", self.roots[pool.id], seen.path),
+            ("UUID", pool.uuid or "", seen.uuid if pool.uuid else ""),
+        ):
+            if there and planned != there:
+                yield self.say("different", "pools", pool.id, pool.name, field, planned, there)
+        if pool.encrypted and not seen.encrypted and seen.filesystem in ("zfs", pool.filesystem):
+            yield self.say(
+                "different",
+                "pools",
+                pool.id,
+                pool.name,
+                "encryption",
+                "encrypted at rest",
+                "in the clear: whoever carries a disk off reads it",
+                urgent=True,
+                change=None,
+            )
+
+    def _labels(self, ids: set[str]) -> str:
+        return ", ".join(sorted(self.index.disks[d].label for d in ids))
+
+    # -- data --------------------------------------------------------------------------------------
+
+    def _datasets(self) -> Iterator[Drifted]:
+        name = zfs_namer(self.index.plan, self.host)
+        for dataset in self.index.plan.datasets:
+            pool = self.index.pools[dataset.pool]
+            system = FILESYSTEMS[pool.filesystem]
+            if pool.host != self.host or self.known.pool_seen(pool.id) is None:
+                continue
+            shown = "zfs datasets" if system.by_name else "btrfs subvolumes"
+            if not (system.by_name or system.subvolumes) or shown not in self.machine.looked_at:
+                continue
+            seen = self.known.dataset_seen(dataset.id)
+            if seen is None:
+                yield self.say(
+                    "missing",
+                    "datasets",
+                    dataset.id,
+                    dataset.name,
+                    "dataset",
+                    self.folders[dataset.id],
+                    "nothing there",
+                    change=None,
+                    command=AGAIN,
+                )
+            else:
+                yield from self._dataset(
+                    dataset, seen, name(self.folders[dataset.id]) if system.by_name else ""
+                )
+
+    def _dataset(self, dataset: Dataset, seen: SeenDataset, zfs: str) -> Iterator[Drifted]:
+        def set_to(option: str, value: object) -> str:
+            return f"zfs set {option}={value} {zfs}" if zfs else AGAIN
+
+        self.agreed += 1
+        if seen.used_bytes is not None:
+            off = abs(seen.used_bytes - dataset.size_bytes)
+            if off > max(dataset.size_bytes * SIZE_SLACK, SMALLEST_SLACK):
+                yield self._off(
+                    dataset, "size", size_words(dataset.size_bytes), size_words(seen.used_bytes), ""
+                )
+        rows: list[tuple[str, Any, Any, str]] = []
+        if zfs or seen.quota_bytes is not None or dataset.quota_bytes:
+            rows.append(
+                (
+                    "quota",
+                    dataset.quota_bytes,
+                    seen.quota_bytes,
+                    set_to("quota", dataset.quota_bytes or "none"),
+                )
+            )
+        if zfs:
+            record = dataset.record_kib or self.index.pools[dataset.pool].record_kib
+            rows.append(
+                (
+                    "reservation",
+                    dataset.reserve_bytes or None,
+                    seen.reserve_bytes,
+                    set_to("reservation", dataset.reserve_bytes or "none"),
+                )
+            )
+            if seen.record_kib and not seen.volume:
+                rows.append(
+                    (
+                        "record size",
+                        record * 1024,
+                        seen.record_kib * 1024,
+                        set_to("recordsize", f"{record}K"),
+                    )
+                )
+        for field, planned, there, command in rows:
+            if planned != there:
+                yield self._off(
+                    dataset,
+                    field,
+                    size_words(planned) if planned else "none",
+                    size_words(there) if there else "none",
+                    command,
+                )
+        if (
+            zfs
+            and seen.compression
+            and dataset.compression != seen.compression.partition("-")[0].replace("on", "lz4")
+        ):
+            yield self._off(
+                dataset,
+                "compression",
+                dataset.compression,
+                seen.compression,
+                set_to("compression", dataset.compression),
+            )
+        wanted = dataset.encrypted or self.index.pools[dataset.pool].encrypted
+        if seen.encrypted is False and wanted:
+            yield self.say(
+                "different",
+                "datasets",
+                dataset.id,
+                dataset.name,
+                "encryption",
+                "encrypted at rest",
+                "in the clear",
+                urgent=True,
+                change=None,
+            )
+
+    def _off(self, dataset: Dataset, field: str, planned: str, seen: str, command: str) -> Drifted:
+        return self.say(
+            "different", "datasets", dataset.id, dataset.name, field, planned, seen, command=command
+        )
+
+    # -- what runs ---------------------------------------------------------------------------------
+
+    def _jobs(self) -> Iterator[Drifted]:
+        names = job_names(self.index.plan)
+        if not {"timers", "crontabs"} & self.machine.looked_at:
+            self.unknown.append("timers and crontabs: no listing shows them")
+            return
+        tasks = {t.name: t for t in self.machine.tasks}
+        wanted = {
+            f"lab-{names[w.job.id]}": w
+            for w in job_works(self.index, self.host)
+            if isinstance(w, JobRuns) and not w.by_hand
+        }
+        for unit, work in wanted.items():
+            if work.job.schedule.kind == "after":
+                continue  # what it follows starts it
+            task = tasks.get(unit)
+            if task is None or not task.enabled:
+                yield self.say(
+                    "missing",
+                    "jobs",
+                    work.job.id,
+                    work.job.name,
+                    "start",
+                    f"{unit} starts it",
+                    "no timer and no crontab starts it"
+                    if task is None
+                    else "its timer is switched off",
+                    urgent=True,
+                    change=None,
+                    command=f"systemctl enable --now {unit}.timer",
+                )
+            else:
+                self.agreed += 1
+        chores = {f"lab-{w.name}" for w in chore_works(self.index, self.host)}
+        for name, task in tasks.items():
+            if name.startswith("lab-") and name not in wanted and name not in chores | {WATCH}:
+                yield self.say(
+                    "extra",
+                    "jobs",
+                    "",
+                    name.removeprefix("lab-"),
+                    "start",
+                    "no such job",
+                    f"{'a timer' if task.by == 'timer' else 'a crontab'} starts it: {task.on or task.command}",
+                    command=f"systemctl disable --now {name}.timer" if task.by == "timer" else "",
+                )
+
+
+def drift(index: Index, host: str, machine: Machine) -> Drift:
+    """What differs between the plan and a look at one of its hosts, the urgent first."""
+    reader = _Reader(index, machine, host)
+    rows = sorted(reader.all(), key=lambda d: not d.urgent)
+    return Drift(
+        host=host,
+        looked_at=datetime.fromtimestamp(machine.at, UTC),
+        differences=tuple(rows),
+        unknown=tuple(reader.unknown),
+        agreed=reader.agreed,
+    )

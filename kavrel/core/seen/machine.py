@@ -1,0 +1,144 @@
+"""A machine as its own tools describe it: disks, stores, data, points of time, and what it runs.
+
+Sizes are bytes, moments seconds since 1970 (UTC), temperatures degrees Celsius. What no tool said is
+None, or empty: it is unknown, never zero.
+"""
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict
+
+
+class Seen(BaseModel):
+    """A frozen value."""
+
+    model_config = ConfigDict(frozen=True)
+
+
+class SeenDisk(Seen):
+    """A whole disk. `paths` are the device and its parts as pools may name them.
+
+    `reallocated`, `pending`, `uncorrectable` and `crc` are counts of sectors and of errors on the
+    cable; `written_bytes` and `wear_percent` of flash; `healthy` is the disk's own verdict.
+    """
+
+    device: str
+    capacity_bytes: int
+    serial: str = ""
+    model: str = ""
+    kind: Literal["hdd", "ssd", "nvme"] = "hdd"
+    form: Literal["3.5", "2.5", "m.2"] | None = None
+    usb: bool = False
+    sector: Literal["512n", "512e", "4kn"] | None = None
+    rotation_rpm: int | None = None
+    system: bool = False
+    boots: Literal["ssd", "nvme", "hdd", "usb_stick", "sd_card"] | None = None
+    paths: tuple[str, ...] = ()
+    hours: int | None = None
+    temperature: int | None = None
+    reallocated: int | None = None
+    pending: int | None = None
+    uncorrectable: int | None = None
+    crc: int | None = None
+    written_bytes: int | None = None
+    wear_percent: int | None = None
+    healthy: bool | None = None
+
+
+class SeenPool(Seen):
+    """A store: what made it, of which disks, and how it is.
+
+    `groups` and `spares` have devices of disks, as `SeenDisk.device`; a member that is gone is in
+    `gone` by the name that the tool still knows. `family` is that of the plan which it most likely
+    is, empty where none is. `state` is the tool's word in small letters: online, degraded, faulted.
+    """
+
+    name: str
+    filesystem: str = ""
+    family: str = ""
+    groups: tuple[tuple[str, ...], ...] = ()
+    spares: tuple[str, ...] = ()
+    gone: tuple[str, ...] = ()
+    state: str = ""
+    size_bytes: int | None = None
+    used_bytes: int | None = None
+    path: str = ""
+    uuid: str = ""
+    ashift: int | None = None
+    encrypted: bool = False
+    errors: str = ""
+    scrubbed_at: float | None = None
+    busy: str = ""
+
+
+class SeenDataset(Seen):
+    """Data with properties of its own: a ZFS file system or volume, or a Btrfs subvolume."""
+
+    pool: str
+    folder: str
+    name: str
+    used_bytes: int | None = None
+    quota_bytes: int | None = None
+    reserve_bytes: int | None = None
+    record_kib: int | None = None
+    compression: str = ""
+    encrypted: bool | None = None
+    volume: bool = False
+
+
+class SeenPoints(Seen):
+    """Points of time that exist in one place, oldest first, under the name that made them.
+
+    `maker` is a job's name where the name of the points says it, else what their names have in common.
+    """
+
+    place: str
+    maker: str
+    ours: bool
+    times: tuple[float, ...]
+
+
+class SeenRun(Seen):
+    """A run of a job as lab-job wrote it down."""
+
+    job: str
+    began: float
+    ended: float
+    result: Literal["ok", "failed", "noted"]
+    said: str = ""
+
+
+class SeenTask(Seen):
+    """Something that a timer or a crontab starts; `on` is its calendar as it stands there."""
+
+    name: str
+    by: Literal["timer", "cron"]
+    on: str
+    command: str = ""
+    enabled: bool = True
+    last: float | None = None
+
+
+class Machine(Seen):
+    """What one look at one machine says."""
+
+    host: str
+    at: float
+    root: bool = True
+    system: str = ""
+    addresses: tuple[str, ...] = ()
+    ram_bytes: int | None = None
+    network_mbit: float | None = None
+    disks: tuple[SeenDisk, ...] = ()
+    pools: tuple[SeenPool, ...] = ()
+    datasets: tuple[SeenDataset, ...] = ()
+    points: tuple[SeenPoints, ...] = ()
+    tasks: tuple[SeenTask, ...] = ()
+    runs: tuple[SeenRun, ...] = ()
+    # Files of servers as they stand: kind of reader to text.
+    files: dict[str, str] = {}
+    sizes: dict[str, int] = {}  # folder to what was measured in it
+    ups: tuple[str, ...] = ()
+    ports: tuple[str, ...] = ()
+    # Which kinds of things were looked at at all: nothing else can be missing.
+    looked_at: frozenset[str] = frozenset()

@@ -1,0 +1,60 @@
+"""Files of servers that have readers of their own: they are kept as they stand, and read against a plan."""
+
+import re
+from collections.abc import Callable
+
+from kavrel.formats.looks.listing import Listing, ListingReader, Notes
+
+
+def _kept(kind: str) -> Callable[[Listing, Notes], None]:
+    def read(listing: Listing, notes: Notes) -> None:
+        before = notes.files.get(kind)
+        notes.files[kind] = f"{before}\n{listing.text}" if before else listing.text
+        listing.took(sum(1 for line in listing.text.splitlines() if line.strip()))
+
+    return read
+
+
+def read_links(listing: Listing, notes: Notes) -> None:
+    """Names of devices by identifier, as /dev/disk has them."""
+    for line in listing.text.splitlines():
+        name, tab, target = line.partition("\t")
+        if not tab:
+            listing.puzzled(line)
+            continue
+        notes.aliases[name] = f"/dev/{target.rpartition('/')[2]}"
+        listing.took()
+
+
+def read_acl(listing: Listing, notes: Notes) -> None:
+    """Owner, group and access list of a shared folder, as getfacl has them."""
+    folder = listing.asked.partition(" -p ")[2]
+    notes.machine.setdefault("access", {})[folder] = listing.text
+    listing.took()
+
+
+def _like(pattern: str) -> Callable[[str], bool]:
+    shape = re.compile(pattern, re.MULTILINE)
+    return lambda text: bool(shape.search(text))
+
+
+TESTPARM = ListingReader(
+    "testparm", "testparm -s", _kept("smb.conf"), _like(r"^\s*\[global\]\s*$"), ("shares",)
+)
+EXPORTS = ListingReader(
+    "exports", "/etc/exports", _kept("exports"), _like(r"^/\S+\s+\S+\([\w,=.-]+\)"), ("exports",)
+)
+RSYNCD = ListingReader("rsyncd.conf", "/etc/rsyncd.conf", _kept("rsyncd.conf"), None, ("modules",))
+FSTAB = ListingReader(
+    "fstab",
+    "/etc/fstab",
+    _kept("fstab"),
+    _like(r"^(UUID|LABEL|PARTUUID|/dev)\S*\s+/\S*\s+\w+\s+\S+"),
+)
+PASSWD = ListingReader(
+    "passwd", "/etc/passwd", _kept("passwd"), _like(r"^root:[^:]*:0:0:"), ("accounts",)
+)
+GROUP = ListingReader("group", "/etc/group", _kept("group"), _like(r"^root:[^:]*:0:"), ("groups",))
+DONE = ListingReader("setup.done", "/var/lib/kavrel/done", _kept("setup.done"))
+LINKS = ListingReader("links", "find /dev/disk -type l", read_links)
+ACL = ListingReader("getfacl", "getfacl -p", read_acl, _like(r"^# file: "))

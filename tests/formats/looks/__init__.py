@@ -1,0 +1,1 @@
+"""Looks: what machines print, read."""
