@@ -12,7 +12,19 @@ from starlette.exceptions import HTTPException
 from starlette.responses import Response
 
 import kavrel
-from kavrel.api import copies, forms, items, looks, plans, problem, proof, questions, shares, sheets
+from kavrel.api import (
+    begin,
+    copies,
+    forms,
+    items,
+    looks,
+    plans,
+    problem,
+    proof,
+    questions,
+    shares,
+    sheets,
+)
 from kavrel.api.document import document, methods
 from kavrel.api.guard import Guard
 from kavrel.api.service import Service
@@ -59,6 +71,7 @@ def create_app(
     app.include_router(questions.router)
     app.include_router(shares.router)
     app.include_router(looks.router)
+    app.include_router(begin.router)
     _front_end(app, dist)
     app.openapi = lambda: document(app)  # type: ignore[method-assign]
     app.add_middleware(Guard, allowed=allowed_hosts)

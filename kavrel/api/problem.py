@@ -26,9 +26,12 @@ MOST_ERRORS = 50
 class ProblemError(Exception):
     """Raise to answer with a problem."""
 
-    def __init__(self, status: int, title: str, detail: str) -> None:
+    def __init__(
+        self, status: int, title: str, detail: str, errors: Sequence[tuple[str, str]] = ()
+    ) -> None:
         super().__init__(detail)
         self.status, self.title, self.detail = status, title, detail
+        self.errors = tuple(errors)
 
 
 def problem(
@@ -138,7 +141,7 @@ def _store(request: Request, error: StoreError) -> JSONResponse:
 
 
 def _raised(request: Request, error: ProblemError) -> JSONResponse:
-    return problem(error.status, error.title, error.detail)
+    return problem(error.status, error.title, error.detail, error.errors)
 
 
 def _http(request: Request, error: HTTPException) -> JSONResponse:

@@ -62,6 +62,21 @@ COMMANDS: Mapping[str, Entry] = {
         "server", "demo", "Serve the demo lab; it is created when the database holds no plan."
     ),
     "demo-plan": Entry("plan", "demo_plan_command", "Print the demo lab as a plan file."),
+    "drift": Entry(
+        "looks",
+        "drift",
+        "Print what differs between a plan and a look at one of its hosts; exit 1 when anything does.",
+    ),
+    "observe": Entry(
+        "looks",
+        "observe",
+        "Keep a look in the database, beside its plan.",
+    ),
+    "take": Entry(
+        "looks",
+        "take",
+        "Print what a plan could take over from a look, with what of it is guessed.",
+    ),
     "evaluate": Entry(
         "plan", "evaluate_command", "Print the strip, the proof and the cautions of a plan."
     ),

@@ -17,6 +17,7 @@ from kavrel.formats.calendar import week_ics
 from kavrel.formats.disks_csv import disks_csv
 from kavrel.formats.document_markdown import document_markdown
 from kavrel.formats.lab_jobs import hosts_with_jobs, lab_jobs, script
+from kavrel.formats.lab_look import look_script
 from kavrel.formats.run_sheet_markdown import run_sheet_markdown
 from kavrel.formats.samba import smb_conf, smb_hosts
 from kavrel.formats.servers import files
@@ -151,6 +152,12 @@ PAPERS: Mapping[str, Paper] = {
             "text/x-python",
             "the script that cron and timers start, for /usr/local/sbin of every box",
             lambda o, _: script(),
+        ),
+        Paper(
+            "lab-look",
+            "text/x-python",
+            "the script that prints what a box itself says, to paste, send or keep",
+            lambda o, _: look_script(),
         ),
         Paper(
             "lab-jobs.json",

@@ -227,7 +227,7 @@ class Looks:
         with self._database.transaction() as db:
             self._withdraw(db, plan_id, host, now)
             db.execute(
-                "INSERT INTO host_token VALUES (?, ?, ?, ?, NULL, NULL)",
+                "INSERT INTO host_token (plan_id, host, hash, made_at) VALUES (?, ?, ?, ?)",
                 (plan_id, host, _hash(token), now),
             )
         return token
@@ -264,7 +264,7 @@ class Looks:
         with self._database.reading() as db:
             got = db.execute(
                 "SELECT host, made_at, withdrawn_at, used_at FROM host_token WHERE plan_id = ?"
-                " ORDER BY made_at DESC",
+                " ORDER BY made_at DESC, rowid DESC",
                 (plan_id,),
             ).fetchall()
         return [TokenRow(*r) for r in got]

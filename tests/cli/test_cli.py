@@ -1,6 +1,7 @@
 import json
 import subprocess
 import sys
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -11,7 +12,10 @@ from click.testing import CliRunner, Result
 from kavrel.cli import COMMANDS, main
 from kavrel.core.plan import Plan
 from kavrel.formats.plan_file import dump, load
+from kavrel.store.database import Database
+from kavrel.store.plans import Plans
 from tests.builders import lab
+from tests.formats.looks.machines import nas
 
 
 def run(*args: str) -> Result:
@@ -371,3 +375,31 @@ def test_only_what_a_command_needs_is_loaded(args: tuple[str, ...], never: tuple
     )
     loaded = set(found.stderr.split())
     assert not loaded & set(never)
+
+
+def test_a_look_is_taken_over_held_against_the_plan_and_kept(tmp_path: Path) -> None:
+    before, after, seen = (str(tmp_path / n) for n in ("before.json", "after.json", "look.json"))
+    Path(before).write_text(dump(Plan(name="mine")), encoding="utf-8")
+    Path(seen).write_bytes(nas())
+    taken = run("take", before, seen, "--out", after)
+    assert taken.exit_code == 0, taken.output
+    assert "new      disk      nas H1" in taken.output
+    assert "(a guess: " in taken.output
+    same = run("drift", after, seen)
+    assert (same.exit_code, "0 differ" in same.output) == (0, True)
+    Path(seen).write_bytes(nas().replace(b"state: ONLINE", b"state: DEGRADED"))
+    worse = run("drift", after, seen)
+    assert (worse.exit_code, "! different tank, state" in worse.output) == (1, True)
+    assert json.loads(run("drift", after, seen, "--json").output)["differences"][0]["urgent"]
+    assert "name one with --host" in run("drift", before, seen).output
+    database = tmp_path / "lab.db"
+    assert "no such database" in run("observe", seen, "--database", str(database)).output
+    store = Database(database)
+    Plans(store, lambda: datetime.now(UTC)).create(load(Path(after).read_bytes()), "taken")
+    locked = run("observe", seen, "--database", str(database))
+    assert "a running server takes looks" in locked.output
+    store.close()
+    kept = run("observe", seen, "--database", str(database))
+    assert kept.exit_code == 0, kept.output
+    assert "look 1 at nas" in kept.output
+    assert "it was there already" in run("observe", seen, "--database", str(database)).output

@@ -313,7 +313,7 @@ def test_the_bundle_holds_every_file_with_its_checksum_and_no_password(demo: Pla
         for name, digest in sums.items():
             content = packed.read(name)
             assert hashlib.sha256(content).hexdigest() == digest
-            assert b"revision 1" in content or name in ("vsftpd.userlist", "lab-job")
+            assert b"revision 1" in content or name in ("vsftpd.userlist", "lab-job", "lab-look")
         readme = packed.read("README.txt").decode()
         positions = [readme.index(n) for n in ("setup.sh", "fstab", "nftables.conf")]
         assert positions == sorted(positions)

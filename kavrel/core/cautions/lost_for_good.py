@@ -4,13 +4,19 @@ from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
 from kavrel.core.proof.hazards import HAZARDS
+from kavrel.core.proof.hazards.never_tried import NEVER_TRIED
 
 
 def _find(view: View) -> Iterator[Finding]:
     titles = {h.id: h.title for h in HAZARDS.values()}
     for d in view.index.plan.datasets:
         cells = view.by_dataset[d.id].values()
-        lost = [titles[c.hazard] for c in cells if c.fate == "lost" and c.signed != "yes"]
+        # What was never tried has a caution of its own, and its way out: try it.
+        lost = [
+            titles[c.hazard]
+            for c in cells
+            if c.fate == "lost" and c.signed != "yes" and c.hazard != NEVER_TRIED.id
+        ]
         if d.worth == "irreplaceable" and lost:
             yield d.id, d.name, f"Lost for good after: {'; '.join(lost)}."
 

@@ -56,6 +56,13 @@ class Takes(BaseModel):
     things: tuple[Taken, ...]
     not_taken: tuple[str, ...]
 
+    def into(self, plan: Plan) -> Plan:
+        """The plan with all of it."""
+        for thing in self.things:
+            item = COLLECTIONS[thing.collection].model_validate(thing.item)
+            plan = put(plan, thing.collection, item)
+        return plan
+
 
 class Taker:
     """Goes through a machine, thing by thing, with a plan that grows by each."""

@@ -9,6 +9,7 @@
     lab-job overdue          says of which jobs nothing has come for too long; fails if there are any
     lab-job tell UNIT        mails root what a unit said that failed
     lab-job list             prints the jobs
+    lab-job points           prints as JSON when each job last went well and what lies here of it
 
 Snapshots are named lab-JOB-TIME in UTC; only those of the job itself are ever pruned, by its
 retention. Nothing is written to a place that is not what the plan says is mounted there. What no
@@ -47,6 +48,7 @@ DAY = 86_400.0
 LATE = 600.0  # a start counts as due for so long; cron and systemd are seconds late
 GONE_MEANWHILE = 24  # rsync: files vanished while it looked; the copy is whole without them
 CHANGED_MEANWHILE = 1  # tar: a file changed while it was read
+KEPT_RUNS = 400
 NO_WAY = 255  # ssh: could not reach the other box, or was not let in
 PERIODS = (
     ("hourly", "%Y-%m-%d %H"),
@@ -1177,15 +1179,63 @@ def run_job(name: str, told: dict[str, Any], zone: str, show: bool, now: float) 
                 name, "followed", arrived
             )  # one run for what has come, whether it goes well or not
         found = None
+        began = time.time()
         try:
             job.run()
         except Found as told_of:
             found = told_of
+        except Trouble as error:
+            write_run(name, began, "failed", str(error))
+            raise
         stamp(name, "done", now)
+        write_run(name, began, "noted" if found else "ok", str(found or ""))
         job.announce()
         _held.clear()
     if found:
         raise found
+
+
+def write_run(name: str, began: float, result: str, said: str) -> None:
+    """Writes down how a run went, for lab-look to pick up; old ones go. It never fails a job."""
+    folder = STATE / "runs"
+    with suppress(OSError):
+        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+        run = {
+            "job": name,
+            "began": began,
+            "ended": time.time(),
+            "result": result,
+            "said": said[-2000:],
+        }
+        write_whole(folder / f"{int(began * 1000)}-{name}.json", json.dumps(run))
+        for old in sorted(folder.glob("*.json"))[:-KEPT_RUNS]:
+            old.unlink()
+
+
+def points_here(config: dict[str, Any]) -> dict[str, dict[str, list[float]]]:
+    """Job to place to moments: of archives that lie on this box, of marks, and of the last good run.
+
+    Snapshots are not among them: their own tools list them. Nobody else is asked.
+    """
+    here = Side("")
+    result: dict[str, dict[str, list[float]]] = {}
+    for name, told in config["jobs"].items():
+        places = result.setdefault(name, {})
+        done = stamped(name, "done")
+        if done is not None:
+            places[""] = [done]
+        if told["kind"] == "config" and (not told.get("peer") or told.get("pulls")):
+            places[told["folder"]] = list(packed(here, told["folder"], name).values())
+        if told.get("marks") and not told.get("peer") and (moment := here.marked(told["marks"])):
+            places[told["marks"]] = [moment]
+    for watched in config.get("watched", ()):
+        if not watched.get("peer") and "places" not in watched:
+            with suppress(Trouble):
+                newest = newest_arrived(watched, config["zone"])
+                if newest is not None:
+                    place = watched.get("folder") or watched.get("mark") or "arrived"
+                    result.setdefault(watched["job"], {}).setdefault(place, [newest])
+    return result
 
 
 def run_with_followers(
@@ -1208,10 +1258,13 @@ def same_zone(zone: str, now: float) -> None:
 
 
 def ask(words: Sequence[str], config: dict[str, Any], now: float) -> int | None:
-    """Answers list, overdue, tell and due; None where a job is to be run."""
+    """Answers list, points, overdue, tell and due; None where a job is to be run."""
     jobs = config["jobs"]
     if list(words) == ["list"]:
         print("\n".join(f"{name}: {told['title']}" for name, told in jobs.items()))
+        return 0
+    if list(words) == ["points"]:
+        print(json.dumps({"points": points_here(config)}, indent=1))
         return 0
     if list(words) == ["overdue"]:
         late = overdue(config, now)

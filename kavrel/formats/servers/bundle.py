@@ -10,6 +10,7 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Plan
 from kavrel.core.works import ServiceRuns, bill
 from kavrel.core.works.jobs import NightRuns, job_works
+from kavrel.formats.lab_look import look_script
 from kavrel.formats.samba import smb_conf, smb_hosts
 from kavrel.formats.servers import files
 from kavrel.formats.servers.packing import packed
@@ -46,6 +47,10 @@ FIRST = {
 
 ON_IT = "Somebody works at it: set these up on it by hand, part after part."
 BY_PAGE = "The box has firmware of its own: enter these values in its web page, part after part."
+LOOK = (
+    "Install as /usr/local/sbin/lab-look, mode 755: it prints what this box itself says, and changes "
+    "nothing. Paste that on the Bench or in the Log, or send it (lab-look --send) with the box's token."
+)
 UNIT = (
     "Install in /etc/systemd/system; daemon-reload; enable --now, or take fstab's lines, not both."
 )
@@ -83,6 +88,7 @@ def host_files(plan: Plan, host: str, origin: str, today: date) -> dict[str, tup
         found[name] = (text, todo[name])
     for name, text in units(plan, host, origin).items():
         found[f"systemd/{name}"] = (text, UNIT)
+    found["lab-look"] = (look_script(), LOOK)
     night = next((w for w in job_works(box.index, host) if isinstance(w, NightRuns)), None)
     if night:
         said = f"Install {' '.join(night.packages)}; then {', '.join(night.placed)}. Look at each "

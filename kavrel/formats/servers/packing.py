@@ -7,7 +7,7 @@ from collections.abc import Mapping
 # The moment in a zip is not the moment of writing: the same plan gives the same bytes.
 MOMENT = (2026, 1, 1, 0, 0, 0)
 RUNS, SECRET, READABLE = 0o755, 0o600, 0o644
-MODES = {"setup.sh": RUNS, "lab-job": RUNS, "rsyncd.secrets": SECRET}
+MODES = {"setup.sh": RUNS, "lab-job": RUNS, "lab-look": RUNS, "rsyncd.secrets": SECRET}
 
 
 def packed(contents: Mapping[str, str]) -> bytes:

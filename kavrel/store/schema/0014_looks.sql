@@ -60,9 +60,8 @@ CREATE TABLE run (
 CREATE TABLE host_token (
   plan_id TEXT NOT NULL REFERENCES plan (id) ON DELETE CASCADE,
   host TEXT NOT NULL,
-  hash TEXT NOT NULL UNIQUE,
+  hash TEXT PRIMARY KEY,
   made_at REAL NOT NULL,
   withdrawn_at REAL,
-  used_at REAL,
-  PRIMARY KEY (plan_id, host, made_at)
+  used_at REAL
 ) STRICT;

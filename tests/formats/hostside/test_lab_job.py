@@ -327,3 +327,29 @@ def test_a_restart_waits_for_nothing_and_a_broken_file_fails_the_unit(box: Box) 
     (box.folder / "jobs.json").write_text("{", encoding="utf-8")
     # systemd.service(5), ExecCondition: 1 to 254 skip the unit in silence, 255 fails it.
     assert box.run("due", "w").returncode == 255
+
+
+def test_each_run_is_written_down_and_its_points_are_told(box: Box) -> None:
+    """What lab-look picks up: how each run went, when the last good one was, and archives that lie here."""
+    etc, kept = box.folder / "etc", box.folder / "kept"
+    etc.mkdir()
+    (etc / "hosts").write_text("x", encoding="utf-8")
+    box.jobs(
+        c={
+            "kind": "config",
+            "folder": str(kept),
+            "paths": [str(etc)[1:]],
+            "retention": {"last": 3},
+        },
+        b={"kind": "backup"},
+    )
+    assert box.run("c").returncode == 0
+    assert box.run("c", now=START + DAY).returncode == 0
+    assert box.run("b", now=START + DAY).returncode == 1
+    said = json.loads(box.run("points").stdout)["points"]
+    assert said["c"] == {"": [START + DAY], str(kept): [START, START + DAY]}
+    assert said["b"] == {}
+    runs = [json.loads(p.read_text()) for p in sorted((box.folder / "state/runs").glob("*.json"))]
+    assert [(r["job"], r["result"]) for r in runs] == [("c", "ok"), ("c", "ok"), ("b", "failed")]
+    assert "put its command into" in runs[2]["said"]
+    assert (box.folder / "state/runs").stat().st_mode & 0o777 == 0o700

@@ -41,6 +41,9 @@ export type Edit =
       luns: { count: number; size_bytes: number; prefix: string; dataset: string; thick: boolean };
     }
   | { do: 'starts'; starts: Record<string, string> }
+  | { do: 'take'; things: { collection: string; item: Record<string, unknown> }[]; said: string }
+  | { do: 'line'; text: string }
+  | { do: 'sketch'; sketch: string; answers: Record<string, string> }
   | {
       do: 'settings';
       settings: { name?: string; variant?: string; currency?: string; zone?: string };
@@ -68,6 +71,12 @@ function send(base: string, edit: Edit, revision: number, more: Record<string, s
       return call('POST', `${base}/luns`, edit.luns, revision, more);
     case 'starts':
       return call('POST', `${base}/starts`, { starts: edit.starts }, revision, more);
+    case 'take':
+      return call('POST', `${base}/take`, { things: edit.things, said: edit.said }, revision, more);
+    case 'line':
+      return call('POST', `${base}/line`, { text: edit.text }, revision, more);
+    case 'sketch':
+      return call('POST', `${base}/sketch`, { sketch: edit.sketch, answers: edit.answers }, revision, more);
     case 'settings':
       return call('PATCH', base, edit.settings, revision, more);
     case 'undo':

@@ -14,6 +14,7 @@ const KEYS: [string, string][] = [
   ['D', 'day paper or night drawing'],
   ['N', 'new: a disk on the Bench, a pool, a share, a job, a log entry'],
   ['H', 'new host, on the Bench'],
+  ['L', 'on the Bench: paste what a machine prints'],
   ['Space', 'on the Bench: take the disk in focus into the hand; on a bay: put it there'],
   ['Arrows', 'move between views, the cells of Proof and those of the access matrix'],
   ['Enter', 'open what is in focus'],

@@ -9,8 +9,11 @@ import { Slip } from '../../parts/Slip';
 import { useKeys } from '../../parts/useKeys';
 import { binary, decimal, money, text, words } from '../../text/format';
 import { DiskBar } from './DiskBar';
+import { LineEntry } from './LineEntry';
+import { Paste } from './Paste';
 import { Power } from './Power';
 import { PriceList } from './PriceList';
+import { Sketches } from './Sketches';
 
 type Disk = Items['disks'];
 type Editing = { [C in Collection]: { collection: C; item: Items[C]; isNew: boolean } }[
@@ -32,6 +35,7 @@ export function BenchSheet() {
   const [editing, setEditing] = useState<Editing | null>(null);
   const [hand, setHand] = useState<string | null>(null);
   const [wrong, setWrong] = useState('');
+  const [pasting, setPasting] = useState(false);
   const held = plan.disks.find((d) => d.id === hand);
   const tallest = Math.max(0, ...plan.disks.map((d) => d.capacity_bytes));
   const poolOf = new Map(
@@ -53,7 +57,7 @@ export function BenchSheet() {
     plan.sites.length
       ? setEditing({ collection: 'hosts', item: fresh('hosts'), isNew: true })
       : setEditing({ collection: 'sites', item: fresh('sites'), isNew: true });
-  useKeys({ n: addDisk, h: addHost, Escape: () => setHand(null) });
+  useKeys({ n: addDisk, h: addHost, l: () => setPasting(true), Escape: () => setHand(null) });
 
   const put = (disk: Disk, place: Partial<Disk>) => {
     setHand(null);
@@ -93,18 +97,26 @@ export function BenchSheet() {
 
   if (!plan.sites.length)
     return (
-      <div className="max-w-[620px]">
+      <div>
         <h2>An empty bench</h2>
-        <p className="my-2">
-          Here stand the boxes with their bays and the loose disks on their shelf. It begins with a site: a place that
-          burns, floods or is robbed as one.
+        <p className="my-2 max-w-[760px]">
+          Here stand the boxes with their bays and the loose disks on their shelf. Write a box and its disks in one
+          line, paste what a machine prints about itself, or begin with a sketch.
         </p>
-        <button
-          className="act font-semibold"
-          onClick={() => setEditing({ collection: 'sites', item: fresh('sites'), isNew: true })}
-        >
-          add the first site
-        </button>
+        <LineEntry />
+        <p className="flex flex-wrap gap-2">
+          <button className="act font-semibold" onClick={() => setPasting(true)}>
+            paste what a machine prints <span className="unit">L</span>
+          </button>
+          <button
+            className="act"
+            onClick={() => setEditing({ collection: 'sites', item: fresh('sites'), isNew: true })}
+          >
+            add the first site
+          </button>
+        </p>
+        <Sketches />
+        {pasting && <Paste onClose={() => setPasting(false)} />}
         {editing && <Editor editing={editing} onClose={() => setEditing(null)} />}
       </div>
     );
@@ -118,6 +130,9 @@ export function BenchSheet() {
           with Space on a bay.
         </span>
         <span className="ml-auto flex gap-2">
+          <button className="act" onClick={() => setPasting(true)}>
+            paste a look <span className="unit">L</span>
+          </button>
           <button className="act" onClick={addDisk}>
             new disk <span className="unit">N</span>
           </button>
@@ -139,6 +154,7 @@ export function BenchSheet() {
           </button>
         </span>
       </div>
+      <LineEntry />
       {wrong && (
         <p role="alert" className="mb-2 text-danger">
           {wrong}
@@ -254,6 +270,7 @@ export function BenchSheet() {
         onAdd={() => setEditing({ collection: 'offers', item: fresh('offers'), isNew: true })}
         onOpen={(item) => setEditing({ collection: 'offers', item, isNew: false })}
       />
+      {pasting && <Paste onClose={() => setPasting(false)} />}
       {editing && <Editor editing={editing} onClose={() => setEditing(null)} />}
     </div>
   );

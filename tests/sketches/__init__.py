@@ -1,0 +1,1 @@
+"""Labs to start from."""
