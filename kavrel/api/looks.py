@@ -9,24 +9,34 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from kavrel.api.answer import AnEdit, RawBody, TheService, body, state
 from kavrel.api.changes import Changes
+from kavrel.api.copies import book_of
 from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
 from kavrel.api.service import PlanState, Service
 from kavrel.core.compare import display_name
 from kavrel.core.edit import checked, find
 from kavrel.core.index import Index
+from kavrel.core.kinds import KINDS
 from kavrel.core.plan import COLLECTIONS, Plan
+from kavrel.core.proof.cell import Cell
+from kavrel.core.proof.proof import prove_found
 from kavrel.core.quantities import Id
 from kavrel.core.seen.drift import Drift, drift
 from kavrel.core.seen.fill import fills
+from kavrel.core.seen.grown import Grown, grown
 from kavrel.core.seen.known import host_of
 from kavrel.core.seen.machine import Machine
+from kavrel.core.seen.points import Finder, FoundPoints, names_of
 from kavrel.core.seen.taking import Takes
+from kavrel.core.seen.wear import Reading, Wear, wear_of
+from kavrel.core.shares.access import access_matrix
 from kavrel.formats.looks.listing import Heard
-from kavrel.formats.looks.read import Reading, Unreadable, read_look
+from kavrel.formats.looks.read import Reading as LookReading
+from kavrel.formats.looks.read import Unreadable, read_look
 from kavrel.formats.looks.taking import takes
 from kavrel.store.looks import ClockAhead, LookRow, NoSuchToken
 
+MOST_RUNS = 300
 router = APIRouter(prefix="/api", tags=["looks"], responses=PROBLEMS)
 TEXT: dict[str, Any] = {
     "requestBody": {"content": {"text/plain": {"schema": {"type": "string"}}}, "required": True}
@@ -89,6 +99,47 @@ class DriftList(BaseModel):
     never: list[str]
 
 
+class RunView(BaseModel):
+    """A run as the box itself wrote it down; `job_id` is empty for a chore or a job that is gone."""
+
+    host: str
+    job: str
+    job_id: str
+    began: datetime
+    seconds: float
+    result: str
+    said: str
+
+
+class LookAge(BaseModel):
+    """When a host was seen last, by its own clock; None where it never was."""
+
+    host: str
+    seen_at: datetime | None
+    sent: bool
+
+
+class FoundReport(BaseModel):
+    """What exists beside what is planned: points, the proof from those, runs, and how data grew.
+
+    `cells` are those of the proof that are otherwise as found than as planned; `asked` whether any
+    host was seen at all: else there is nothing to say.
+    """
+
+    asked: bool
+    ages: list[LookAge]
+    points: list[FoundPoints]
+    cells: list[Cell]
+    runs: list[RunView]
+    grown: list[Grown]
+
+
+class WearList(BaseModel):
+    """Disks by their readings, the most dangerous first."""
+
+    disks: list[Wear]
+
+
 class Token(BaseModel):
     """A host's token: it is said once, and kept as a hash alone."""
 
@@ -114,7 +165,7 @@ def _look(row: LookRow) -> Look:
     return Look.model_validate(asdict(row))
 
 
-def _reading(content: bytes, service: Service) -> Reading:
+def _reading(content: bytes, service: Service) -> LookReading:
     try:
         return read_look(content, service.now().timestamp())
     except Unreadable as error:
@@ -233,10 +284,13 @@ def _kept(
 
 
 @router.get("/plans/{plan_id}/looks", response_model=LookList, operation_id="list_looks")
-def list_looks(plan_id: str, service: TheService) -> Response:
-    """Every look that is kept."""
+def list_looks(plan_id: str, service: TheService, newest: bool = False) -> Response:
+    """Every look that is kept, or the newest of each host."""
     service.plans.row(plan_id)
-    return body(LookList(looks=[_look(r) for r in service.looks.rows(plan_id)]))
+    rows = service.looks.rows(plan_id)
+    if newest:
+        rows = list({r.host: r for r in reversed(rows)}.values())
+    return body(LookList(looks=[_look(r) for r in rows]))
 
 
 @router.get("/plans/{plan_id}/drift", response_model=DriftList, operation_id="list_drift")
@@ -248,6 +302,65 @@ def list_drift(plan_id: str, service: TheService) -> Response:
     mine = [drift(index, h.id, newest[h.id]) for h in plan.hosts if h.id in newest]
     never = [h.id for h in plan.hosts if h.id not in newest]
     return body(DriftList(hosts=mine, never=never))
+
+
+@router.get("/plans/{plan_id}/found", response_model=FoundReport, operation_id="get_found")
+def get_found(plan_id: str, service: TheService) -> Response:
+    """The points that exist, and the proof as found: with them instead of the planned ones."""
+    row, plan = service.plans.head(plan_id)
+    index = Index(plan)
+    newest = service.looks.newest(plan_id)
+    rows = {r.host: r for r in reversed(service.looks.rows(plan_id))}
+    ages = [
+        LookAge(
+            host=h.id,
+            seen_at=datetime.fromtimestamp(newest[h.id].at, UTC) if h.id in newest else None,
+            sent=rows[h.id].sent if h.id in rows else False,
+        )
+        for h in plan.hosts
+        if not h.closed
+    ]
+    cells: list[Cell] = []
+    points: list[FoundPoints] = []
+    if newest:
+        book = book_of(service, plan_id)
+        finder = Finder(book, newest)
+        jobs = [j for j in plan.jobs if KINDS[j.kind].copies]
+        points = [finder.found(j, d) for j in jobs for d in j.datasets]
+        settled = service.evaluation(plan_id, row.head, plan).proof
+        matrix = access_matrix(index, service.today(plan))
+        cells = prove_found(index, book, matrix, settled, finder.standings())
+    names = names_of(index)
+    runs = [
+        RunView(
+            host=host,
+            job=run.job,
+            job_id=names.get(run.job, ""),
+            began=datetime.fromtimestamp(run.began, UTC),
+            seconds=run.ended - run.began,
+            result=run.result,
+            said=run.said,
+        )
+        for host, run in service.looks.runs(plan_id, MOST_RUNS)
+    ]
+    how_full = grown(index, service.looks.fills(plan_id))
+    return body(
+        FoundReport(
+            asked=bool(newest), ages=ages, points=points, cells=cells, runs=runs, grown=how_full
+        )
+    )
+
+
+@router.get("/plans/{plan_id}/wear", response_model=WearList, operation_id="list_wear")
+def list_wear(plan_id: str, service: TheService) -> Response:
+    """Readings of every disk over time, and what they make of its failure rate."""
+    _, plan = service.plans.head(plan_id)
+    by_serial: dict[str, list[Reading]] = {}
+    for one in service.looks.readings(plan_id):
+        by_serial.setdefault(one.serial, []).append(
+            Reading.model_validate({"seen_at": one.seen_at, **one.readings})
+        )
+    return body(WearList(disks=wear_of(Index(plan), by_serial)))
 
 
 @router.get("/plans/{plan_id}/tokens", response_model=TokenList, operation_id="list_tokens")

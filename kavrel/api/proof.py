@@ -14,6 +14,7 @@ from kavrel.core.proof.pairs import PAIRED, PAIRS
 from kavrel.core.proof.proof import prove
 from kavrel.core.proof.today import standings
 from kavrel.core.proof.working import cell_working
+from kavrel.core.seen.points import Finder
 from kavrel.core.shares.access import access_matrix
 from kavrel.core.working import Working
 
@@ -46,18 +47,26 @@ class CellChanges(BaseModel):
 
 @router.get("/proof/working", response_model=Working, operation_id="get_cell_working")
 def working(
-    plan_id: str, dataset: str, hazard: str, service: TheService, today: bool = False
+    plan_id: str,
+    dataset: str,
+    hazard: str,
+    service: TheService,
+    today: bool = False,
+    found: bool = False,
 ) -> Response:
     """How a cell came about: the night of its worst loss, and every part of the way back.
 
-    Once all runs, or as its copies stand today.
+    Once all runs, as its copies stand today, or by the points that were found on the machines.
     """
     book = book_of(service, plan_id)
     plan = book.index.plan
     of = find(book.index.datasets, dataset, "datasets")
     struck = find({h.id: h for h in (*HAZARDS.values(), *PAIRED)}, hazard, "hazards")
     matrix = tuple(access_matrix(book.index, service.today(plan)))
-    scene = Scene(book.index, book, matrix, standings(book) if today else {})
+    now = standings(book) if today else {}
+    if found:
+        now = Finder(book, service.looks.newest(plan_id)).standings()
+    scene = Scene(book.index, book, matrix, now)
     return body(cell_working(scene, struck, of))
 
 

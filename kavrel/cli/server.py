@@ -2,6 +2,7 @@
 
 import os
 import socket
+from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -55,13 +56,17 @@ def serve(
 @today_option
 def demo(database: Path, port: int, fd: int | None, today: datetime | None) -> None:
     """Serve the demo lab; it is created when the database holds no plan."""
-    from kavrel.demo import demo_plan
+    from kavrel.demo import demo_plan, keep_history
+    from kavrel.store.looks import Looks
 
     opened = _open(database)
     plans = Plans(opened, lambda: datetime.now(UTC))
     if not plans.rows():
-        plan_id = plans.create(demo_plan(), "demo lab")
+        plan = demo_plan()
+        plan_id = plans.create(plan, "demo lab")
         plans.pin(plan_id, 1)
+        moment = _clock(today)
+        keep_history(Looks(opened, moment), plan_id, plan, moment())
     _serve(opened, "127.0.0.1", port, (), fd, today)
 
 
@@ -70,6 +75,16 @@ def _open(database: Path) -> Database:
         return Database(database)
     except StoreError as error:
         raise click.ClickException(str(error)) from error
+
+
+def _clock(today: datetime | None) -> Callable[[], datetime]:
+    """The present moment, on another day where one is given."""
+
+    def now() -> datetime:
+        real = datetime.now(UTC)
+        return real.replace(year=today.year, month=today.month, day=today.day) if today else real
+
+    return now
 
 
 def _serve(
@@ -87,11 +102,7 @@ def _serve(
     from kavrel.api.app import create_app
     from kavrel.api.wire import Wire
 
-    def now() -> datetime:
-        real = datetime.now(UTC)
-        return real.replace(year=today.year, month=today.month, day=today.day) if today else real
-
-    app = create_app(database, now, allowed_hosts=frozenset({host, *allow_host}))
+    app = create_app(database, _clock(today), allowed_hosts=frozenset({host, *allow_host}))
     try:
         inherited = socket.socket(fileno=fd) if fd is not None else None
         listener = inherited or socket.create_server((host, port))

@@ -2,10 +2,31 @@
 
 import { useState } from 'react';
 import type { Working } from './api/client';
+import { useNewest } from './api/looks';
 import { usePlan } from './api/plan';
 import { Slip } from './parts/Slip';
 import { WorkingTree } from './parts/WorkingTree';
 import { binary, decimal, duration, money, odds, size, span, text, type Quantity } from './text/format';
+
+/** When each box was looked at last, once any was. */
+function Looked() {
+  const { plan } = usePlan();
+  const { data } = useNewest();
+  if (!data?.length) return null;
+  const at = new Map(data.map((l) => [l.host, l.seen_at.slice(0, 10)]));
+  const open = plan.hosts.filter((h) => !['router', 'bought_box', 'pc'].includes(h.kind));
+  return (
+    <p className="col-span-full border-t border-hair px-3 text-[12px] text-quiet">
+      Looked at{' '}
+      {open.map((h, n) => (
+        <span key={h.id}>
+          {n > 0 && ', '}
+          {h.name} <span className="figure">{at.get(h.id) ?? 'never'}</span>
+        </span>
+      ))}
+    </p>
+  );
+}
 
 export function Strip({ onCautions }: { onCautions: () => void }) {
   const { plan, evaluation, pinned } = usePlan();
@@ -69,6 +90,7 @@ export function Strip({ onCautions }: { onCautions: () => void }) {
         delta={signed(strip.cautions, pinned?.cautions, String)}
         onOpen={onCautions}
       />
+      <Looked />
       {working && (
         <Slip title={`Working: ${working.name}`} onClose={() => setWorking(null)} wide>
           <Latest name={working.name} />

@@ -90,6 +90,27 @@ def prove(
     return sorted(cells, key=lambda c: order[c.dataset])
 
 
+def common_strikes(
+    index: Index, book: CopyBook, matrix: Sequence[Access], common: Common
+) -> dict[str, dict[str, Strike]]:
+    """What each hazard does to each dataset, kept for the proofs of one plan."""
+    scene = Scene(index, book, tuple(matrix))
+    for hazard in hazards_of(index):
+        common.strikes[hazard.id] = {d.id: hazard.strike(scene, d) for d in index.plan.datasets}
+    return common.strikes
+
+
+def prove_found(
+    index: Index,
+    book: CopyBook,
+    matrix: Sequence[Access],
+    settled: Sequence[Cell],
+    now: Mapping[str, Standing],
+) -> list[Cell]:
+    """The cells that are other by the points that exist than by those that are planned."""
+    return prove_today(index, book, matrix, settled, now, Common())
+
+
 def prove_today(
     index: Index,
     book: CopyBook,
@@ -99,7 +120,7 @@ def prove_today(
     common: Common,
 ) -> list[Cell]:
     """The cells that are not today what they are once all runs."""
-    strikes = common.strikes
+    strikes = common.strikes or common_strikes(index, book, matrix, common)
     waiting = {d for job in now for d in index.jobs[job].datasets}
 
     def matters(strike: Strike) -> bool:

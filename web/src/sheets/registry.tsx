@@ -4,6 +4,7 @@ import { lazy, type ComponentType } from 'react';
 import type { ViewTab } from '../parts/Views';
 import { BenchSheet } from './bench/BenchSheet';
 import { VIEWS as COPIES } from './copies/views';
+import { VIEWS as LOG } from './log/views';
 import { VIEWS as POOLS } from './pools/views';
 import { VIEWS as PROOF } from './proof/views';
 import { VIEWS as SHARES } from './shares/views';
@@ -50,7 +51,7 @@ export const SHEETS: Sheet[] = [
   },
   {
     id: 'log',
-    views: [],
+    views: LOG,
     title: 'Log',
     component: lazy(() => import('./log/LogSheet').then((m) => ({ default: m.LogSheet }))),
   },

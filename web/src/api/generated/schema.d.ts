@@ -1432,7 +1432,7 @@ export interface paths {
          * Working
          * @description How a cell came about: the night of its worst loss, and every part of the way back.
          *
-         *     Once all runs, or as its copies stand today.
+         *     Once all runs, as its copies stand today, or by the points that were found on the machines.
          */
         get: operations["get_cell_working"];
         put?: never;
@@ -1736,7 +1736,7 @@ export interface paths {
         };
         /**
          * List Looks
-         * @description Every look that is kept.
+         * @description Every look that is kept, or the newest of each host.
          */
         get: operations["list_looks"];
         put?: never;
@@ -1763,6 +1763,46 @@ export interface paths {
          * @description What differs between the plan and the newest look at each host.
          */
         get: operations["list_drift"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Found
+         * @description The points that exist, and the proof as found: with them instead of the planned ones.
+         */
+        get: operations["get_found"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/wear": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Wear
+         * @description Readings of every disk over time, and what they make of its failure rate.
+         */
+        get: operations["list_wear"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3447,6 +3487,16 @@ export interface components {
             about: string;
         };
         /**
+         * Fill
+         * @description What was in it at a moment (epoch s).
+         */
+        Fill: {
+            /** Seen At */
+            seen_at: number;
+            /** Used Bytes */
+            used_bytes: number;
+        };
+        /**
          * FillPoint
          * @description Bytes needed so many years from now, and their share of the room.
          */
@@ -3614,6 +3664,72 @@ export interface components {
             not_searched: string;
         };
         /**
+         * FoundPoints
+         * @description What there is of one job for one dataset, against the plan on the day of the look.
+         *
+         *     `how`: the points themselves were `seen`; only the last good run was `told` by the box that made
+         *     it; a hand does it, and the log says; or it is `unknown`. `missing` are planned points that are
+         *     not there, `too_many` those that should have been pruned, `pruned_early` of the missing those
+         *     older than the newest that is there. `late_seconds`: by how much the newest is older than it
+         *     ever should be.
+         */
+        FoundPoints: {
+            /** Job */
+            job: string;
+            /** Dataset */
+            dataset: string;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "seen" | "told" | "by hand" | "unknown";
+            /** Host */
+            host: string | null;
+            /** Looked At */
+            looked_at: string | null;
+            /** Planned */
+            planned: number;
+            /** There */
+            there: number;
+            /** Newest */
+            newest: string | null;
+            /** Oldest */
+            oldest: string | null;
+            /** Late Seconds */
+            late_seconds: number;
+            /** Missing */
+            missing: number;
+            /** Pruned Early */
+            pruned_early: number;
+            /** Too Many */
+            too_many: number;
+            /** First Missing */
+            first_missing: string[];
+            /** Why */
+            why: string;
+        };
+        /**
+         * FoundReport
+         * @description What exists beside what is planned: points, the proof from those, runs, and how data grew.
+         *
+         *     `cells` are those of the proof that are otherwise as found than as planned; `asked` whether any
+         *     host was seen at all: else there is nothing to say.
+         */
+        FoundReport: {
+            /** Asked */
+            asked: boolean;
+            /** Ages */
+            ages: components["schemas"]["LookAge"][];
+            /** Points */
+            points: components["schemas"]["FoundPoints"][];
+            /** Cells */
+            cells: components["schemas"]["Cell"][];
+            /** Runs */
+            runs: components["schemas"]["RunView"][];
+            /** Grown */
+            grown: components["schemas"]["Grown"][];
+        };
+        /**
          * Grant
          * @description A right on a share for one account or one group; exactly one of the two is named.
          */
@@ -3648,6 +3764,25 @@ export interface components {
              * @default []
              */
             members: string[];
+        };
+        /**
+         * Grown
+         * @description A dataset over time: its growth a year, and the change that takes it over.
+         *
+         *     `measured_bytes_per_year` is None while there are too few days between the looks.
+         */
+        Grown: {
+            /** Dataset */
+            dataset: string;
+            /** Name */
+            name: string;
+            /** Fills */
+            fills: components["schemas"]["Fill"][];
+            /** Planned Bytes Per Year */
+            planned_bytes_per_year: number;
+            /** Measured Bytes Per Year */
+            measured_bytes_per_year: number | null;
+            change?: components["schemas"]["Taken"] | null;
         };
         /**
          * Growth
@@ -4505,6 +4640,18 @@ export interface components {
             hash: string;
             /** Again */
             again: boolean;
+        };
+        /**
+         * LookAge
+         * @description When a host was seen last, by its own clock; None where it never was.
+         */
+        LookAge: {
+            /** Host */
+            host: string;
+            /** Seen At */
+            seen_at: string | null;
+            /** Sent */
+            sent: boolean;
         };
         /**
          * LookList
@@ -6714,6 +6861,32 @@ export interface components {
             why: string;
         };
         /**
+         * Reading
+         * @description Readings of a disk at a moment (epoch seconds); None for what it does not say.
+         */
+        Reading: {
+            /** Seen At */
+            seen_at: number;
+            /** Hours */
+            hours?: number | null;
+            /** Temperature */
+            temperature?: number | null;
+            /** Reallocated */
+            reallocated?: number | null;
+            /** Pending */
+            pending?: number | null;
+            /** Uncorrectable */
+            uncorrectable?: number | null;
+            /** Crc */
+            crc?: number | null;
+            /** Written Bytes */
+            written_bytes?: number | null;
+            /** Wear Percent */
+            wear_percent?: number | null;
+            /** Healthy */
+            healthy?: boolean | null;
+        };
+        /**
          * Report
          * @description Everything that was found. Nothing of the file is dropped: each line has its verdict.
          */
@@ -6877,6 +7050,29 @@ export interface components {
             moved_bytes: number;
             /** Resources */
             resources: string[];
+        };
+        /**
+         * RunView
+         * @description A run as the box itself wrote it down; `job_id` is empty for a chore or a job that is gone.
+         */
+        RunView: {
+            /** Host */
+            host: string;
+            /** Job */
+            job: string;
+            /** Job Id */
+            job_id: string;
+            /**
+             * Began
+             * Format: date-time
+             */
+            began: string;
+            /** Seconds */
+            seconds: number;
+            /** Result */
+            result: string;
+            /** Said */
+            said: string;
         };
         /**
          * Rung
@@ -7632,6 +7828,49 @@ export interface components {
             item: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * Wear
+         * @description A disk by its readings, the oldest first. `slopes` are counts a year over all readings.
+         *
+         *     `rate` is its yearly failure rate with what the readings make of it; `change` sets it in the plan.
+         */
+        Wear: {
+            /** Disk */
+            disk: string;
+            /** Label */
+            label: string;
+            /** Serial */
+            serial: string;
+            /**
+             * Level
+             * @enum {string}
+             */
+            level: "replace" | "watch" | "well" | "unknown";
+            /** Why */
+            why: string;
+            /** Danger */
+            danger: number;
+            /** Readings */
+            readings: components["schemas"]["Reading"][];
+            /** Slopes */
+            slopes: {
+                [key: string]: number;
+            };
+            /** Rate */
+            rate: number | null;
+            /** Planned Rate */
+            planned_rate: number;
+            working: components["schemas"]["Working"];
+            change?: components["schemas"]["Taken"] | null;
+        };
+        /**
+         * WearList
+         * @description Disks by their readings, the most dangerous first.
+         */
+        WearList: {
+            /** Disks */
+            disks: components["schemas"]["Wear"][];
         };
         /**
          * Week
@@ -23499,6 +23738,7 @@ export interface operations {
                 dataset: string;
                 hazard: string;
                 today?: boolean;
+                found?: boolean;
             };
             header?: never;
             path: {
@@ -25775,7 +26015,9 @@ export interface operations {
     };
     list_looks: {
         parameters: {
-            query?: never;
+            query?: {
+                newest?: boolean;
+            };
             header?: never;
             path: {
                 plan_id: string;
@@ -26075,6 +26317,284 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DriftList"];
+                };
+            };
+            /** @description The request is no HTTP that can be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent by another page, or to a name that is not served here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nothing can be done that way here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The length of the body is missing */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The body is larger than any plan file */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description An error of Kavrel's own; the plan is as it was */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_found: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundReport"];
+                };
+            };
+            /** @description The request is no HTTP that can be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent by another page, or to a name that is not served here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nothing can be done that way here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The length of the body is missing */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The body is larger than any plan file */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description An error of Kavrel's own; the plan is as it was */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_wear: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WearList"];
                 };
             };
             /** @description The request is no HTTP that can be read */

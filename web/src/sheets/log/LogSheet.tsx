@@ -1,14 +1,20 @@
-/** The Log: what is due, what was done. Works on a phone at the rack. */
+/** The Log: what is due and done, what was found on machines, how disks wear. Works on a phone at the rack. */
 
 import { useState } from 'react';
 import type { Items, Plan, Schemas } from '../../api/client';
+import { useFound } from '../../api/looks';
 import { usePlan } from '../../api/plan';
 import { useFormOf } from '../../api/forms';
 import type { Option } from '../../parts/form/fields';
 import { ItemForm } from '../../parts/form/ItemForm';
 import { Slip } from '../../parts/Slip';
 import { useKeys } from '../../parts/useKeys';
+import { Views } from '../../parts/Views';
 import { words } from '../../text/format';
+import { DriftView } from './DriftView';
+import { PointsView } from './PointsView';
+import { VIEWS, type View } from './views';
+import { WearView } from './WearView';
 
 type Entry = Items['log'];
 
@@ -49,6 +55,18 @@ const apart = (entry: Entry): Entry => {
 };
 
 export function LogSheet() {
+  const [view, setView] = useState<View>('done');
+  return (
+    <Views
+      views={VIEWS}
+      view={view}
+      onView={setView}
+      panels={{ done: <DoneView />, drift: <DriftView />, points: <PointsView />, wear: <WearView /> }}
+    />
+  );
+}
+
+function DoneView() {
   const { plan, evaluation } = usePlan();
   const { form } = useFormOf('log');
   const picked = {
@@ -56,12 +74,12 @@ export function LogSheet() {
     fields: form.fields.map((f) => (f.name === 'about' ? { ...f, kind: 'select' as const } : f)),
   };
   const [editing, setEditing] = useState<{ item: Entry; isNew: boolean } | null>(null);
-  const start = (due?: Schemas['Due']) =>
+  const start = (due?: Schemas['Due'], on?: string) =>
     setEditing({
       isNew: true,
       item: {
         id: '',
-        on: evaluation.today,
+        on: on ?? evaluation.today,
         kind: due?.kind ?? 'disk_check',
         about_kind: due?.about_kind ?? 'disk',
         about: due?.about ?? '',
@@ -130,7 +148,31 @@ export function LogSheet() {
   );
 }
 
-function DueList({ items, onDone }: { items: Schemas['Due'][]; onDone: (due: Schemas['Due']) => void }) {
+/** What the boxes themselves say went well since: a scrub of the pool, updates of the host, the job itself. */
+function useReported(): (due: Schemas['Due']) => { on: string; by: string } | undefined {
+  const { plan } = usePlan();
+  const { data } = useFound();
+  const runs = data?.runs.filter((r) => r.result !== 'failed') ?? [];
+  return (due) => {
+    const mine = new Set(
+      plan.jobs
+        .filter(
+          (j) =>
+            (due.about_kind === 'job' && j.id === due.about) ||
+            (due.kind === 'scrub' && j.kind === 'scrub' && j.pool === due.about) ||
+            (due.kind === 'update' && j.kind === 'updates' && j.host === due.about),
+        )
+        .map((j) => j.id),
+    );
+    const run = due.kind === 'restore_test' ? undefined : runs.find((r) => mine.has(r.job_id));
+    const on = run?.began.slice(0, 10);
+    if (!run || !on || (due.last && on <= due.last)) return undefined;
+    return { on, by: plan.hosts.find((h) => h.id === run.host)?.name ?? run.host };
+  };
+}
+
+function DueList({ items, onDone }: { items: Schemas['Due'][]; onDone: (due: Schemas['Due'], on?: string) => void }) {
+  const reported = useReported();
   return (
     <ul>
       {items.map((d) => (
@@ -143,12 +185,13 @@ function DueList({ items, onDone }: { items: Schemas['Due'][]; onDone: (due: Sch
             <span className="text-quiet">
               {d.last ? `last ${d.last}` : 'never done'}
               {d.overdue_days > 0 && `, ${d.overdue_days} d late`}
+              {reported(d) && `; ${reported(d)?.by ?? ''} says it went well on ${reported(d)?.on ?? ''}`}
             </span>
           </span>
           <button
             className="act self-start"
             aria-label={`log it: ${words(d.kind)}, ${d.name}`}
-            onClick={() => onDone(d)}
+            onClick={() => onDone(d, reported(d)?.on)}
           >
             log it
           </button>

@@ -1,6 +1,8 @@
 /** One hazard at a time: every dataset against every hazard, and the story of the chosen cell. */
 
 import { useState } from 'react';
+import type { Schemas } from '../../api/client';
+import { useFound } from '../../api/looks';
 import { usePlan } from '../../api/plan';
 import { Pick } from '../../parts/Pick';
 import { Cells } from './Cells';
@@ -31,6 +33,26 @@ function Today() {
   );
 }
 
+/** What counts as found: points that were seen, and what nobody looked at as not there. */
+function AsFound({ count }: { count: number }) {
+  const { plan } = usePlan();
+  const { data } = useFound();
+  const seen = data?.ages.filter((a) => a.seen_at) ?? [];
+  const name = (id: string) => plan.hosts.find((h) => h.id === id)?.name ?? id;
+  const never = data?.ages.filter((a) => !a.seen_at) ?? [];
+  return (
+    <p className="mb-1 text-quiet">
+      By the points that really exist <b className="figure text-ink">{count}</b>{' '}
+      {count === 1 ? 'cell is other' : 'cells are other'} than planned. Looked at:{' '}
+      {seen.map((a) => `${name(a.host)} ${a.seen_at?.slice(0, 10) ?? ''}`).join(', ')}.
+      {never.length > 0 &&
+        ` What lies on ${never.map((a) => name(a.host)).join(', ')} nobody saw: it counts as not there.`}
+    </p>
+  );
+}
+
+const sameCell = (a: Schemas['Cell'], b: Schemas['Cell']) => a.dataset === b.dataset && a.hazard === b.hazard;
+
 export function CellsView() {
   const { evaluation } = usePlan();
   const worst = evaluation.proof.find((c) => c.fate === 'restored') ?? evaluation.proof[0];
@@ -42,9 +64,11 @@ export function CellsView() {
     offsite_silent: `off-site silent ${days('silence_days')} d`,
     uplink_down: `uplink down ${days('uplink_days')} d`,
   };
-  const [today, setToday] = useState(false);
-  const now = new Map(evaluation.proof_today.map((c) => [`${c.dataset}/${c.hazard}`, c]));
-  const cells = today ? evaluation.proof.map((c) => now.get(`${c.dataset}/${c.hazard}`) ?? c) : evaluation.proof;
+  const [asOf, setAsOf] = useState<'settled' | 'today' | 'found'>('settled');
+  const found = useFound();
+  const other = { settled: [], today: evaluation.proof_today, found: found.data?.cells ?? [] }[asOf];
+  const now = new Map(other.map((c) => [`${c.dataset}/${c.hazard}`, c]));
+  const cells = evaluation.proof.map((c) => now.get(`${c.dataset}/${c.hazard}`) ?? c);
   const columns = evaluation.hazards.map((h) => ({ ...h, short: late[h.id] ?? h.short }));
   const cell = cells.find((c) => `${c.dataset}/${c.hazard}` === chosen);
   const hazard = columns.find((h) => h.id === cell?.hazard);
@@ -55,27 +79,29 @@ export function CellsView() {
         <Pick
           word=""
           label="As of"
-          value={today ? 'today' : 'settled'}
+          value={asOf}
           options={[
             { value: 'settled', label: 'once all runs' },
             { value: 'today', label: `as of today, ${evaluation.today}` },
+            ...(found.data?.asked ? [{ value: 'found', label: 'as found on the machines' }] : []),
           ]}
-          onPick={(v) => setToday(v === 'today')}
+          onPick={(v) => setAsOf(v as typeof asOf)}
         />
         <span className="text-quiet">
           − work lost at worst, ↩ time to be back · still: stands still, nothing lost · bare: runs on without a fresh
           copy · heavy frame: nothing comes back · double: signed
         </span>
       </div>
-      <Today />
+      {asOf === 'found' ? <AsFound count={other.length} /> : <Today />}
       <Cells columns={columns} cells={cells} chosen={chosen} onChoose={setChosen} />
       {cell && hazard && (
         <Story
-          key={`${chosen ?? ''} ${String(today)}`}
+          key={`${chosen ?? ''} ${asOf}`}
           cell={cell}
           title={hazard.title}
           question={hazard.question}
-          today={today && now.has(`${cell.dataset}/${cell.hazard}`)}
+          today={asOf === 'today' && now.has(`${cell.dataset}/${cell.hazard}`)}
+          planned={asOf === 'found' ? evaluation.proof.find((c) => c === cell || sameCell(c, cell)) : undefined}
         />
       )}
     </div>

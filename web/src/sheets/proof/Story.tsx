@@ -13,11 +13,14 @@ export function Story({
   title,
   question,
   today = false,
+  planned,
 }: {
   cell: Schemas['Cell'];
   title: string;
   question: string;
   today?: boolean;
+  /** As it is planned, where the cell says what was found. */
+  planned?: Schemas['Cell'] | undefined;
 }) {
   const { plan, evaluation } = usePlan();
   const [open, setOpen] = useState(false);
@@ -33,6 +36,7 @@ export function Story({
         <span className={cell.fate === 'lost' ? 'font-semibold text-danger' : 'text-quiet'}>
           {FATES[cell.fate]}
           {today && ' as of today'}
+          {planned && ' as found'}
           {cell.otherwise_job &&
             ` ${often(cell.never_share)} of the moments; in the others ${jobs.get(cell.otherwise_job) ?? ''} brings it back, ${span(cell.otherwise_rpo_seconds ?? 0)} of work lost on average`}
           {cell.fate === 'restored' &&
@@ -45,7 +49,16 @@ export function Story({
           working
         </button>
       </div>
-      <p className="text-quiet">{question}</p>
+      <p className="text-quiet">
+        {question}
+        {planned && planned !== cell && (
+          <>
+            {' '}
+            Planned is: <b>{FATES[planned.fate]}</b>
+            {planned.fate === 'restored' && `, ${span(planned.rpo_seconds ?? 0)} of work lost at worst`}.
+          </>
+        )}
+      </p>
       <div className="mt-1 grid gap-x-8 gap-y-2 lg:grid-cols-[150px_minmax(0,1fr)_minmax(0,1.2fr)]">
         <div>
           <h3>Gone</h3>
@@ -93,16 +106,19 @@ export function Story({
               </li>
             ))}
           </ol>
-          {!today && <Sign cell={cell} />}
+          {!today && !planned && <Sign cell={cell} />}
         </div>
       </div>
       {open && (
         <AskedWorking
-          about={['cell', cell.dataset, cell.hazard, today ? 'today' : 'settled']}
+          about={['cell', cell.dataset, cell.hazard, planned ? 'found' : today ? 'today' : 'settled']}
           ask={async (plan_id) =>
             unwrap(
               await api.GET('/api/plans/{plan_id}/proof/working', {
-                params: { path: { plan_id }, query: { dataset: cell.dataset, hazard: cell.hazard, today } },
+                params: {
+                  path: { plan_id },
+                  query: { dataset: cell.dataset, hazard: cell.hazard, today, found: planned !== undefined },
+                },
               }),
             )
           }

@@ -1,0 +1,313 @@
+"""What the machines of a lab would print if they were as planned: looks for the demo, and for trying.
+
+The listings are in the words of the tools, as lab-look gathers them, for pools that make themselves
+of whole disks. `Twist` changes what one machine shows, so that it is not as planned.
+"""
+
+import json
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from kavrel.core.copies.book import CopyBook
+from kavrel.core.copies.carrier import runs_on
+from kavrel.core.filesystems import FILESYSTEMS
+from kavrel.core.kinds import KINDS
+from kavrel.core.plan import Dataset, Disk, Job, Pool
+from kavrel.core.pools.families import FAMILIES
+from kavrel.core.shares.names import (
+    copy_folders,
+    folders,
+    job_names,
+    pool_names,
+    pool_roots,
+    zfs_namer,
+)
+from kavrel.core.works.chores import chore_works
+from kavrel.core.works.jobs import JobRuns, job_works
+
+DAY = 86_400.0
+STAMP = "%Y%m%dT%H%M%SZ"
+GIB = 2**30
+YEAR_BEGAN = 1_767_225_600.0  # of 2026
+
+
+@dataclass(frozen=True)
+class Twist:
+    """What is not as planned: readings by disk, quotas by dataset, disks that are gone or more, and so on.
+
+    `silent_days` by job: no point and no good run for so long; `failed` runs with what they said;
+    `filled` is the share of its planned size that a dataset has; `off` are timers switched off.
+    """
+
+    readings: Mapping[str, Mapping[str, int]] = field(default_factory=dict)
+    quotas: Mapping[str, int] = field(default_factory=dict)
+    gone: frozenset[str] = frozenset()
+    more: tuple[tuple[str, int], ...] = ()
+    silent_days: Mapping[str, float] = field(default_factory=dict)
+    failed: Mapping[str, str] = field(default_factory=dict)
+    filled: Mapping[str, float] = field(default_factory=dict)
+    off: frozenset[str] = frozenset()
+
+
+class Stand:
+    """One host of a lab at one moment."""
+
+    def __init__(self, book: CopyBook, host: str, at: datetime, twist: Twist) -> None:
+        self.book, self.index, self.host, self.at, self.twist = book, book.index, host, at, twist
+        plan = self.index.plan
+        self.moment = at.timestamp()
+        self.names, self.pools, self.roots = job_names(plan), pool_names(plan), pool_roots(plan)
+        self.homes, self.copies = folders(plan), copy_folders(plan)
+        self.zfs = zfs_namer(plan, host)
+        self.mine = [p for p in plan.pools if p.host == host and p.standing]
+        self.disks = [d for d in plan.disks if d.host == host and d.id not in twist.gone]
+
+    def look(self) -> bytes:
+        """The document."""
+        rows = [
+            {"listing": listing, "asked": asked, "code": 0, "said": said}
+            for listing, asked, said in self.listings()
+        ]
+        document = {
+            "lab-look": 1,
+            "host": self.index.hosts[self.host].name,
+            "at": self.at.astimezone(UTC).isoformat(timespec="seconds"),
+            "root": True,
+            "listings": rows,
+            "unseen": [],
+        }
+        return json.dumps(document).encode()
+
+    def listings(self) -> Iterator[tuple[str, str, str]]:
+        """Listing after listing."""
+        box = self.index.hosts[self.host]
+        yield "lsblk", "lsblk -J -b -O", json.dumps({"blockdevices": list(self._blocks())})
+        for n, disk in enumerate(self.disks):
+            yield "smartctl", f"smartctl -j -a {_device(n)}", json.dumps(self._smart(n, disk))
+        able = [p for p in self.mine if FILESYSTEMS[p.filesystem].by_name]
+        yield "zpool-status", "zpool status -P", "\n".join(self._status(p) for p in able)
+        yield (
+            "zpool-get",
+            "zpool get -Hp ashift",
+            "".join(f"{self.pools[p.id]}\tashift\t{p.ashift}\tlocal\n" for p in able),
+        )
+        yield "zfs-list", "zfs list -Hp", "\n".join(self._sets(able))
+        yield "zfs-snapshots", "zfs list -Hp -t snapshot", "\n".join(self._points())
+        yield "meminfo", "/proc/meminfo", f"MemTotal: {int(box.ram_gib * GIB * 0.97) // 1024} kB\n"
+        told = [a for a in (box.address, box.vpn_address) if a]
+        info = [{"family": "inet", "local": a, "scope": "global"} for a in told]
+        yield "ip-addr", "ip -j addr", json.dumps([{"ifname": "eth0", "addr_info": info}])
+        yield "timers", "systemctl show *.timer", "\n\n".join(self._timers())
+        yield "lab-job-points", "lab-job points", json.dumps({"points": self._done()})
+        if any(self.host in s.signals for s in self.index.plan.supplies):
+            yield "ups-names", "upsc -l", "ups\n"
+        for run in self._runs():
+            yield "run", "/var/lib/lab-job/runs/1.json", json.dumps(run)
+
+    # -- disks -------------------------------------------------------------------------------------
+
+    def _blocks(self) -> Iterator[dict[str, Any]]:
+        for n, disk in enumerate(self.disks):
+            yield _block(_device(n), disk.serial, disk.capacity_bytes, disk)
+        for n, (serial, size) in enumerate(self.twist.more, len(self.disks)):
+            yield _block(_device(n), serial, size, None)
+
+    def _smart(self, number: int, disk: Disk) -> dict[str, Any]:
+        told = self.twist.readings.get(disk.id, {})
+        names = {5: "reallocated", 197: "pending", 198: "uncorrectable", 199: "crc"}
+        table = [{"id": i, "name": k, "raw": {"value": told.get(k, 0)}} for i, k in names.items()]
+        begun = (
+            datetime.combine(disk.bought_on, datetime.min.time(), UTC)
+            if disk.bought_on
+            else self.at
+        )
+        hours = disk.run_hours + max(0, int((self.moment - begun.timestamp()) // 3600))
+        if not disk.bought_on and not disk.run_hours:  # nobody wrote down since when it runs
+            hours = 9_000 + 137 * number + int((self.moment - YEAR_BEGAN) // 3600)
+        said: dict[str, Any] = {
+            "smartctl": {"version": [7, 3]},
+            "device": {
+                "name": _device(number),
+                "protocol": "NVMe" if disk.kind == "nvme" else "ATA",
+            },
+            "serial_number": disk.serial,
+            "user_capacity": {"bytes": disk.capacity_bytes},
+            "rotation_rate": 7200 if disk.kind == "hdd" else 0,
+            "form_factor": {"name": f"{disk.form} inches" if disk.form != "m.2" else "M.2"},
+            "smart_status": {"passed": True},
+            "power_on_time": {"hours": told.get("hours", hours)},
+            "temperature": {"current": told.get("temperature", 33 + len(disk.label) % 5)},
+        }
+        if disk.kind == "nvme":
+            said["nvme_smart_health_information_log"] = {
+                "data_units_written": told.get("written", disk.wear_percent * 1_200_000),
+                "percentage_used": told.get("wear_percent", disk.wear_percent),
+                "media_errors": told.get("uncorrectable", 0),
+            }
+        else:
+            said["ata_smart_attributes"] = {"table": table}
+            if disk.kind == "ssd":
+                said["endurance_used"] = {
+                    "current_percent": told.get("wear_percent", disk.wear_percent)
+                }
+        return said
+
+    # -- pools and data ----------------------------------------------------------------------------
+
+    def _status(self, pool: Pool) -> str:
+        name, order = self.pools[pool.id], [d.id for d in self.disks]
+        word = FAMILIES[pool.family].vdev_word
+        lost = any(d in self.twist.gone for d in pool.disks)
+        state = "DEGRADED" if lost else "ONLINE"
+        rows = [f"\t{name}  {state}  0 0 0"]
+        for n, group in enumerate(pool.groups):
+            rows += [f"\t  {word}-{n}  {state}  0 0 0"] if word else []
+            for d in group:
+                if d in self.twist.gone:
+                    rows.append(
+                        f"\t    1234567890123456789  UNAVAIL  0 0 0  was /dev/disk/by-id/ata-{d}"
+                    )
+                else:
+                    rows.append(
+                        f"\t{'    ' if word else '  '}{_device(order.index(d))}1  ONLINE  0 0 0"
+                    )
+        if pool.spares:
+            rows.append("\tspares")
+            rows += [f"\t  {_device(order.index(d))}1  AVAIL" for d in pool.spares if d in order]
+        shown = "\n".join(rows)
+        head = f"  pool: {name}\n state: {state}\nconfig:\n\n\tNAME  STATE  READ WRITE CKSUM"
+        return f"{head}\n{shown}\n\nerrors: No known data errors\n"
+
+    def _sets(self, pools: list[Pool]) -> Iterator[str]:
+        for pool in pools:
+            locked = "aes-256-gcm" if pool.encrypted else "off"
+            yield _row(self.pools[pool.id], 10**9, 0, 0, 128, "lz4", locked, self.roots[pool.id])
+            for dataset in self.index.plan.datasets:
+                if dataset.pool == pool.id:
+                    yield self._set(dataset, pool)
+
+    def _set(self, dataset: Dataset, pool: Pool) -> str:
+        used = int(dataset.size_bytes * self.twist.filled.get(dataset.id, 1.0))
+        quota = self.twist.quotas.get(dataset.id, dataset.quota_bytes or 0)
+        locked = "aes-256-gcm" if dataset.encrypted or pool.encrypted else "off"
+        folder = self.homes[dataset.id]
+        record = dataset.record_kib or pool.record_kib
+        return _row(
+            self.zfs(folder),
+            used,
+            quota,
+            dataset.reserve_bytes,
+            record,
+            dataset.compression,
+            locked,
+            folder,
+        )
+
+    # -- jobs --------------------------------------------------------------------------------------
+
+    def _there(self, job: Job) -> list[float]:
+        """Points that are there now: the planned ones, less those of its silence."""
+        silent = self.moment - self.twist.silent_days.get(job.id, 0.0) * DAY
+        day = self.at.astimezone(ZoneInfo(self.index.plan.zone)).date()
+        points = self.book.points_on(job, day)
+        return [
+            p.data_time
+            for p in points
+            if p.available_at <= self.moment < p.expires_at and p.data_time <= silent
+        ]
+
+    def _points(self) -> Iterator[str]:
+        for job in self.index.plan.jobs:
+            kind = KINDS[job.kind]
+            if not kind.snapshots or not (job.target_pool or kind.in_place):
+                continue
+            for dataset in job.datasets:
+                pool = self.index.pools[job.target_pool or self.index.datasets[dataset].pool]
+                if pool.host != self.host or pool.id not in {p.id for p in self.mine}:
+                    continue
+                place = self.zfs(self.copies.get((job.id, dataset), self.homes[dataset]))
+                for moment in self._there(job):
+                    stamp = datetime.fromtimestamp(moment, UTC).strftime(STAMP)
+                    yield f"{place}@lab-{self.names[job.id]}-{stamp}\t0\t{int(moment)}"
+
+    def _mine(self) -> list[Job]:
+        return [j for j in self.index.plan.jobs if runs_on(self.index, j) == self.host]
+
+    def _done(self) -> dict[str, dict[str, list[float]]]:
+        found: dict[str, dict[str, list[float]]] = {}
+        for job in self._mine():
+            times = self._there(job) if KINDS[job.kind].copies else [self.moment - DAY]
+            found[self.names[job.id]] = {"": times[-1:]}
+        return found
+
+    def _runs(self) -> Iterator[dict[str, Any]]:
+        for job in self._mine():
+            if KINDS[job.kind].copies:
+                for moment in self._there(job)[-3:]:
+                    yield self._run(job, moment, "ok", "")
+            if job.id in self.twist.failed:
+                yield self._run(job, self.moment - DAY / 4, "failed", self.twist.failed[job.id])
+
+    def _run(self, job: Job, moment: float, result: str, said: str) -> dict[str, Any]:
+        long = 40.0 + 7 * (len(job.name) % 9)
+        return {
+            "job": self.names[job.id],
+            "began": moment,
+            "ended": moment + long,
+            "result": result,
+            "said": said,
+        }
+
+    def _timers(self) -> Iterator[str]:
+        units = [
+            self.names[w.job.id]
+            for w in job_works(self.index, self.host)
+            if isinstance(w, JobRuns) and not w.by_hand
+        ]
+        units += [w.name for w in chore_works(self.index, self.host)]
+        for name in units:
+            off = name in {self.names[j] for j in self.twist.off}
+            yield (
+                f"Id=lab-{name}.timer\nUnit=lab-{name}.service\nActiveState={'inactive' if off else 'active'}\n"
+                f"UnitFileState={'disabled' if off else 'enabled'}\nLastTriggerUSec="
+            )
+
+
+def _device(number: int) -> str:
+    return (
+        f"/dev/sd{chr(ord('a') + number)}"
+        if number < 26
+        else f"/dev/sda{chr(ord('a') + number - 26)}"
+    )
+
+
+def _block(path: str, serial: str, size: int, disk: Disk | None) -> dict[str, Any]:
+    name = path.removeprefix("/dev/")
+    part = {"name": f"{name}1", "path": f"{path}1", "type": "part", "size": size - 2**20}
+    kind = disk.kind if disk else "hdd"
+    sector = disk.sector if disk else "512e"
+    return {
+        "name": name,
+        "path": path,
+        "type": "disk",
+        "size": size,
+        "serial": serial,
+        "rota": kind == "hdd",
+        "tran": "nvme" if kind == "nvme" else "sata",
+        "log-sec": 4096 if sector == "4kn" else 512,
+        "phy-sec": 512 if sector == "512n" else 4096,
+        "children": [part] if disk else [],
+    }
+
+
+def _row(
+    name: str, used: int, quota: int, kept: int, record: int, packed: str, locked: str, folder: str
+) -> str:
+    cells = (
+        name, "filesystem", used, used, 10**12, quota, kept, record * 1024, packed, locked, "-",
+        folder, "yes",
+    )  # fmt: skip
+    return "\t".join(map(str, cells))

@@ -1,0 +1,58 @@
+/** What machines said of themselves, held against the open plan. */
+
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { api, call, unwrap } from './client';
+import { usePlan } from './plan';
+
+/** Everything asked here hangs on the revision, and on the looks that were kept. */
+const key = (plan: string, what: string, revision: number) => ['looks', plan, what, revision];
+
+export function useDrift() {
+  const { meta } = usePlan();
+  return useQuery({
+    queryKey: key(meta.id, 'drift', meta.revision),
+    queryFn: async () =>
+      unwrap(await api.GET('/api/plans/{plan_id}/drift', { params: { path: { plan_id: meta.id } } })),
+  });
+}
+
+export function useFound() {
+  const { meta, evaluation } = usePlan();
+  return useQuery({
+    queryKey: [...key(meta.id, 'found', meta.revision), evaluation.today],
+    queryFn: async () =>
+      unwrap(await api.GET('/api/plans/{plan_id}/found', { params: { path: { plan_id: meta.id } } })),
+  });
+}
+
+export function useWear() {
+  const { meta } = usePlan();
+  return useQuery({
+    queryKey: key(meta.id, 'wear', meta.revision),
+    queryFn: async () => unwrap(await api.GET('/api/plans/{plan_id}/wear', { params: { path: { plan_id: meta.id } } })),
+  });
+}
+
+/** The newest look at each host. */
+export function useNewest() {
+  const { meta } = usePlan();
+  return useQuery({
+    queryKey: ['looks', meta.id, 'newest'],
+    queryFn: async () =>
+      unwrap(
+        await api.GET('/api/plans/{plan_id}/looks', {
+          params: { path: { plan_id: meta.id }, query: { newest: true } },
+        }),
+      ).looks,
+  });
+}
+
+/** Keeps a look that was pasted or dropped; what was asked before is asked anew. */
+export function useKeepLook() {
+  const { meta } = usePlan();
+  const client = useQueryClient();
+  return async (content: string) => {
+    await call('POST', `/api/plans/${meta.id}/looks`, content || '\n');
+    await client.invalidateQueries({ queryKey: ['looks', meta.id] });
+  };
+}

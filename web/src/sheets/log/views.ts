@@ -1,0 +1,7 @@
+export const VIEWS = [
+  { id: 'done', title: 'due and done', key: 'e' },
+  { id: 'drift', title: 'planned and found', key: 't' },
+  { id: 'points', title: 'points and runs', key: 'o' },
+  { id: 'wear', title: 'wear', key: 'w' },
+] as const;
+export type View = (typeof VIEWS)[number]['id'];
