@@ -1,0 +1,1 @@
+"""What machines say, against the plan."""

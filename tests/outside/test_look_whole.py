@@ -1,0 +1,110 @@
+"""A box made by setup.sh, looked at by lab-look, read back, and held against the plan that it was made of.
+
+Real mkfs.btrfs, mount, quotas, useradd, smb.conf and exports as root in a namespace of its own, on loop
+devices. Source: what those programs print. Loops have no serial: the test gives them that of the plan.
+"""
+
+import json
+import os
+from datetime import date
+
+import pytest
+
+from kavrel.core.index import Index
+from kavrel.core.plan import Dataset, Grant, Plan, Share
+from kavrel.core.seen.drift import drift
+from kavrel.core.seen.machine import Machine
+from kavrel.formats.hostside import lab_look
+from kavrel.formats.looks.read import read_look
+from kavrel.formats.looks.taking import takes
+from kavrel.formats.samba import smb_conf
+from tests.builders import GB
+from tests.conftest import needs
+from tests.outside.test_setup_whole import House, house, plan_with, wanted
+
+__all__ = ["house"]
+pytestmark = [
+    needs("unshare"),
+    needs("mkfs.btrfs"),
+    needs("testparm"),
+    pytest.mark.skipif(os.geteuid() != 0, reason="namespaces and accounts need root"),
+]
+TODAY = date(2026, 3, 10)
+
+
+def machine_of(house: House, serials: dict[str, str]) -> Machine:
+    """What lab-look saw; loops are given out as disks with the plan's serials, and nothing else is left."""
+    document = json.loads((house.folder / "look.json").read_text())
+    document["host"] = "box"
+    for one in document["listings"]:
+        if one["listing"] == "lsblk":
+            tree = json.loads(one["said"])["blockdevices"]
+            mine = [d for d in tree if d["path"] in serials]
+            for d in mine:
+                d |= {"type": "disk", "serial": serials[d["path"]], "phy-sec": 4096}
+            one["said"] = json.dumps({"blockdevices": mine})
+    reading = read_look(json.dumps(document).encode(), 0)
+    assert not [h for h in reading.heard if h.not_understood or h.why], reading.heard
+    return reading.machine
+
+
+@pytest.fixture
+def made(house: House) -> tuple[Plan, Machine]:
+    for serial in ("SN-4", "SN-5"):
+        house.plug_in(serial)
+    data = Dataset(id="new", name="new", pool="fresh", size_bytes=0, quota_bytes=10**8)
+    plan = plan_with(
+        wanted("copies2", "btrfs", "box4", "box5"),
+        datasets=(*lab_datasets(), data),
+        shares=(Share(id="letters", name="letters", dataset="new"),),
+        grants=(Grant(id="g", share="letters", account="ana", right="write"),),
+    )
+    house.pools("main")
+    (house.folder / "smb.conf").write_text(smb_conf(plan, "box", "r", TODAY))
+    point = "/srv/fresh/.points/new/lab-hourly-20260310T110000Z"
+    after = (
+        f"mkdir -p /etc/samba {os.path.dirname(point)};"
+        f"cp {house.folder}/smb.conf /etc/samba/smb.conf;"
+        f"btrfs subvolume snapshot -r /srv/fresh/new {point} >/dev/null;"
+        f"python3 {lab_look.__file__} --out {house.folder}/look.json; umount /srv/fresh"
+    )
+    ran = house.run(plan, answer="fresh\\n", after=after)
+    assert (ran.code, ran.left) == (0, []), ran.said
+    return plan, machine_of(house, dict(zip(house.loops, ("SN-4", "SN-5"), strict=True)))
+
+
+def lab_datasets() -> tuple[Dataset, ...]:
+    from tests.builders import lab
+
+    return lab().datasets
+
+
+def test_what_was_made_is_what_was_planned(made: tuple[Plan, Machine]) -> None:
+    plan, machine = made
+    found = drift(Index(plan), "box", machine)
+    # Of the new pool nothing differs but that it stands now; the other pool is none of this machine's.
+    fresh = [d for d in found.differences if d.about in ("fresh", "new", "box4", "box5")]
+    assert [(d.name, d.field, d.seen) for d in fresh] == [("fresh", "standing", "it stands")]
+    assert fresh[0].change
+    assert fresh[0].change.item["standing"] is True
+    (pool,) = [p for p in machine.pools if p.path == "/srv/fresh"]
+    assert (pool.family, pool.state) == ("copies2", "online")
+    (points,) = [p for p in machine.points if p.ours]
+    assert (points.place, points.maker, len(points.times)) == ("/srv/fresh/new", "hourly", 1)
+
+
+def test_from_nothing_the_same_plan_comes_back(made: tuple[Plan, Machine]) -> None:
+    plan, machine = made
+    offer = takes(Plan(name="again"), machine, None, TODAY)
+    again = offer.into(Plan(name="again"))
+    (pool,) = again.pools
+    wanted_pool = next(p for p in plan.pools if p.id == "fresh")
+    assert (pool.family, pool.filesystem, pool.name) == ("copies2", "btrfs", wanted_pool.name)
+    assert {d.serial for d in again.disks} == {"SN-4", "SN-5"}
+    assert {d.capacity_bytes for d in again.disks} == {GB}
+    (data,) = again.datasets
+    assert (data.name, data.quota_bytes) == ("new", 10**8)
+    assert [(s.name, s.dataset) for s in again.shares] == [("letters", data.id)]
+    logins = {a.id: a.login for a in again.accounts}
+    rights = {(logins.get(g.account or ""), g.right) for g in again.grants}
+    assert ("ana", "write") in rights
