@@ -12,7 +12,8 @@ from kavrel.core.bench.bays import bays, misfit
 from kavrel.core.edit import STEMS, EditError, find, fresh_id, put
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
-from kavrel.core.plan import COLLECTIONS, Disk, Host, Plan
+from kavrel.core.kinds import KINDS
+from kavrel.core.plan import COLLECTIONS, Disk, Host, Plan, Schedule
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.seen.known import Known, host_of
 from kavrel.core.seen.machine import Machine, SeenDataset, SeenDisk, SeenPool
@@ -75,6 +76,7 @@ class Taker:
         self.not_taken: list[str] = []
         self.ids: dict[str, str] = {}  # device to disk id
         self.keys: dict[tuple[str, str], str] = {}
+        self.copies: dict[str, tuple[str, str]] = {}  # folder here to what it is a copy of, by what
 
     # -- one thing ---------------------------------------------------------------------------------
 
@@ -132,8 +134,10 @@ class Taker:
             self._boots_from_data()
             for pool in self.machine.pools:
                 self._pool(pool)
+            self._find_copies()
             self._datasets()
             self._jobs()
+            self._replications()
         return self.takes()
 
     def takes(self) -> Takes:
@@ -471,6 +475,8 @@ class Taker:
         assert self.host is not None
         if seen.name.startswith(COPIES_OF_OURS) or f"/{COPIES_OF_OURS}/" in seen.folder:
             return
+        if seen.folder in self.copies:
+            return
         known = Known(Index(self.plan), self.machine, self.host.id).datasets.get(seen.folder)
         above, _, leaf = seen.name.rpartition("/")
         parent = self.keys.get((pool, above)) if above else None
@@ -547,6 +553,76 @@ class Taker:
                 item,
                 guess=f"{sized}{WORTH}",
                 needs=(f"pools/{pool_id}",),
+            )
+
+    # -- copies of another box's data --------------------------------------------------------------
+
+    def _find_copies(self) -> None:
+        """Datasets whose points have the name that a snapshot job of another box gives to data so called.
+
+        Points travel with their names: the same name over data of the same name is a copy.
+        """
+        assert self.host is not None
+        index = Index(self.plan)
+        elsewhere = {
+            (slug(j.name, j.id), index.datasets[d].name): d
+            for j in self.plan.jobs
+            if KINDS[j.kind].snapshots and KINDS[j.kind].in_place
+            for d in j.datasets
+            if index.pools[index.datasets[d].pool].host != self.host.id
+        }
+        by_name = {f"{d.pool}/{d.name}": d for d in self.machine.datasets}
+        for points in self.machine.points:
+            here = by_name.get(points.place) or next(
+                (d for d in self.machine.datasets if d.folder == points.place), None
+            )
+            leaf = here.name.rpartition("/")[2] if here else ""
+            source = elsewhere.get((points.maker, leaf))
+            if here is not None and source is not None:
+                self.copies[here.folder] = (source, points.maker)
+
+    def _replications(self) -> None:
+        """One job for each source pool and pool here: what was copied, by the rhythm of its points."""
+        assert self.host is not None
+        index = Index(self.plan)
+        known = Known(index, self.machine, self.host.id)
+        rows: dict[tuple[str, str], list[tuple[str, tuple[float, ...]]]] = {}
+        by_folder = {d.folder: d for d in self.machine.datasets}
+        times = {p.place: p.times for p in self.machine.points}
+        for folder, (source, _) in self.copies.items():
+            here = by_folder[folder]
+            pool = known.pools.get(here.pool)
+            found = times.get(f"{here.pool}/{here.name}") or times.get(folder) or ()
+            if pool is not None and found:
+                rows.setdefault((index.datasets[source].pool, pool.id), []).append((source, found))
+        for (start, end), copied in sorted(rows.items()):
+            datasets = sorted({d for d, _ in copied})
+            if any(
+                j.target_pool == end and set(j.datasets) & set(datasets) for j in self.plan.jobs
+            ):
+                continue
+            longest = max((t for _, t in copied), key=len)
+            nightly = Schedule(kind="daily", at="02:00")
+            name = self._free_name("jobs", f"{index.pools[start].name} to {index.pools[end].name}")
+            item = {
+                "name": name,
+                "kind": "replication",
+                "datasets": datasets,
+                "target_pool": end,
+                "schedule": (schedule_of(longest, self.plan.zone) or nightly).model_dump(
+                    mode="json"
+                ),
+                "retention": retention_of(longest, self.plan.zone).model_dump(mode="json"),
+                # Who holds the keys nobody printed: the worse is that the source could delete it.
+                "credentials": "source",
+            }
+            self.take(
+                "jobs",
+                name,
+                item,
+                why=f"{len(longest)} points came over with the names that the other box gave them",
+                guess="when it runs, how long points are kept, and that the source could delete them",
+                needs=(f"pools/{end}", *(f"datasets/{d}" for d in datasets)),
             )
 
     # -- jobs --------------------------------------------------------------------------------------

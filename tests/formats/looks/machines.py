@@ -192,3 +192,35 @@ def nas(*more: tuple[str, str, str], host: str = "nas", at: str = AT) -> bytes:
         *more,
         at=at,
     )
+
+
+MIRROR = """  pool: vault
+ state: ONLINE
+config:
+
+\tNAME        STATE     READ WRITE CKSUM
+\tvault       ONLINE       0     0     0
+\t  /dev/sda1  ONLINE       0     0     0
+
+errors: No known data errors
+"""
+
+
+def second_box(at: str = AT) -> bytes:
+    """A box with one large disk, to which every night the points of the first one came."""
+    nightly = [
+        ("vault/from-nas/photos", f"auto-{d}", NOON - 6 * 3600 - d * 86_400) for d in range(20)
+    ]
+    rows = (
+        zfs("vault", 2 * TB, 1),
+        zfs("vault/from-nas", 2 * TB, 1),
+        zfs("vault/from-nas/photos", 2 * TB, 2 * TB, record=2**20),
+    )
+    return look(
+        "cellar",
+        lsblk(system_disk() | {"serial": "SYS-2"}, disk("sda", "C1", 8000)),
+        ("zpool-status", "zpool status -P", MIRROR),
+        ("zfs-list", "zfs list -Hp", "\n".join(rows)),
+        snapshots(*nightly),
+        at=at,
+    )

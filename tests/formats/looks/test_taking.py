@@ -16,7 +16,18 @@ from kavrel.core.seen.taking import Takes
 from kavrel.core.shares.access import access_matrix
 from kavrel.formats.looks.read import read_look
 from kavrel.formats.looks.taking import takes
-from tests.formats.looks.machines import NOON, STATUS, TB, disk, look, lsblk, nas, system_disk, zfs
+from tests.formats.looks.machines import (
+    NOON,
+    STATUS,
+    TB,
+    disk,
+    look,
+    lsblk,
+    nas,
+    second_box,
+    system_disk,
+    zfs,
+)
 
 TODAY = date(2026, 3, 10)
 HOUR, DAY = 3600.0, 86_400.0
@@ -229,3 +240,20 @@ def test_points_thinned_by_a_retention_give_that_retention_back() -> None:
     schedule = schedule_of(sorted({*hours, *days, *weeks}), "UTC")
     assert schedule is not None
     assert schedule.kind == "hourly"
+
+
+def test_the_nightly_copy_on_a_second_box_is_known_by_the_names_of_its_points() -> None:
+    plan, _ = taken(nas())
+    plan, offer = taken(second_box(), plan)
+    job = next(j for j in plan.jobs if j.kind == "replication")
+    photos = next(d for d in plan.datasets if d.name == "photos")
+    assert (job.datasets, job.schedule.kind, job.schedule.at) == ((photos.id,), "daily", "06:00")
+    assert job.retention.daily == 20
+    # The worse of what nobody printed: who holds the keys could delete it from the source.
+    assert job.credentials == "source"
+    # What it copies into is no data of its own.
+    assert [d.name for d in plan.datasets].count("photos") == 1
+    assert not any(d.name == "photos" and d.id != photos.id for d in plan.datasets)
+    again = takes(plan, machine(second_box()), None, TODAY)
+    assert {t.what for t in again.things} == {"same"}
+    assert not [n for n in offer.not_taken if "system" not in n]
