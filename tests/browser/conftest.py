@@ -110,8 +110,11 @@ class Page:
         path = f'//label[normalize-space()="{label}"]'
 
         def look(driver: webdriver.Chrome) -> WebElement:
-            target = driver.find_element(By.XPATH, path).get_attribute("for") or ""
-            return driver.find_element(By.ID, target)
+            label = driver.find_element(By.XPATH, path)
+            driver.execute_script(
+                "const d = arguments[0].closest('details'); if (d) d.open = true;", label
+            )
+            return driver.find_element(By.ID, label.get_attribute("for") or "")
 
         found: WebElement = self.wait(look)
         return found

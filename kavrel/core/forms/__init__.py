@@ -86,6 +86,7 @@ class FieldView(_View):
     prefer: str
     prefer_is: bool
     when: Conditions
+    folded: bool  # nobody has to know of it to begin with: it waits below
     blank: Any  # what stands in it where it means nothing
     start: Any  # what a new thing begins with
 
@@ -147,6 +148,7 @@ def form(collection: str) -> FormView:
 
 
 def _fields(collection: str, model: type[BaseModel]) -> Iterator[FieldView]:
+    essentials = getattr(model, "ESSENTIALS", ())
     for path, info in fields_of(model):
         shown = mark_of(info, Shown)
         if shown is None:
@@ -172,6 +174,7 @@ def _fields(collection: str, model: type[BaseModel]) -> Iterator[FieldView]:
             prefer=shown.prefer[0] if shown.prefer else "",
             prefer_is=bool(shown.prefer and shown.prefer[1]),
             when=_when(collection, path, shown),
+            folded=path.partition(".")[0] not in essentials if essentials else False,
             blank=blank,
             start=blank if shown.start is None else shown.start,
         )

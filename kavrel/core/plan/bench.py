@@ -108,6 +108,8 @@ Restart = Literal["by_itself", "over_network", "by_hand"]
 class Host(Value):
     """A machine with bays. Speeds are those of its network port."""
 
+    ESSENTIALS = ("name", "kind", "system", "site", "bays_35", "ram_gib")
+
     id: Id
     name: Annotated[Line, Unique(), Shown("Name")]
     kind: Annotated[
@@ -262,6 +264,8 @@ class Supply(Value):
     `exponent` is Peukert's, 1 for an ideal battery.
     """
 
+    ESSENTIALS = ("name", "site", "va", "watts", "battery_wh", "hosts", "signals")
+
     id: Id
     name: Annotated[Line, Unique(), Shown("Name")]
     site: Annotated[Id, Ref("sites"), Shown("Site")]
@@ -309,6 +313,8 @@ _RECORDING = Shown(
 
 class Disk(Value):
     """A disk. `capacity_bytes` is exact; `mb_per_s` is averaged over the whole platter."""
+
+    ESSENTIALS = ("label", "serial", "capacity_bytes", "kind", "host", "bay", "shelf")
 
     id: Id
     label: Annotated[Line, Unique(), Shown("Label", "as written on the tray")]

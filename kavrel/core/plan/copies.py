@@ -225,6 +225,20 @@ class Job(Value):
     what they come to of the datasets' bytes.
     """
 
+    ESSENTIALS = (
+        *(
+            "name",
+            "kind",
+            "datasets",
+            "pool",
+            "host",
+            "target_pool",
+            "target_disk",
+            "target_bucket",
+        ),
+        *("lands_share", "lands_as", "schedule", "after", "retention", "encrypted", "credentials"),
+    )
+
     id: Id
     name: Annotated[Line, Unique(), Shown("Name")]
     kind: Annotated[JobKind, Shown("Kind", start="snapshot")]

@@ -180,6 +180,8 @@ class Dataset(Value):
     that of its folder; 2770 lets a group work in it together.
     """
 
+    ESSENTIALS = ("name", "pool", "size_bytes", "change_bytes_per_day", "worth")
+
     id: Id
     name: Annotated[Line, Unique(), Shown("Name")]
     pool: Annotated[Id, Ref("pools"), Shown("Pool")]

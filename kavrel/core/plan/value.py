@@ -2,13 +2,19 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Any, ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict
 
 
 class Value(BaseModel):
-    """A frozen value that refuses fields it does not know."""
+    """A frozen value that refuses fields it does not know.
+
+    `ESSENTIALS` are the fields that a form asks for to begin with; the rest is folded, with its
+    defaults said. None: all of them.
+    """
+
+    ESSENTIALS: ClassVar[tuple[str, ...]] = ()
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 

@@ -3469,6 +3469,8 @@ export interface components {
             prefer_is: boolean;
             /** When */
             when: components["schemas"]["ConditionView"][][];
+            /** Folded */
+            folded: boolean;
             /** Blank */
             blank: unknown;
             /** Start */

@@ -47,6 +47,7 @@ const field = (name: string, label: string, kind: Field['kind']): Field => ({
   when: [],
   blank: null,
   start: null,
+  folded: false,
 });
 const form: Form = {
   collection: 'datasets',
@@ -269,5 +270,22 @@ describe('a form of something that the page has never heard of', () => {
     expect(screen.getByLabelText('Chalk')).toBeTruthy();
     await waitFor(() => expect(sent).toHaveLength(1));
     expect(sent[0]?.body).toMatchObject({ worth: 'slate', file_bytes: 4_000_000 });
+  });
+});
+
+describe('a new thing', () => {
+  it('is added and asked for once more, its name counted on', async () => {
+    const sent = server({ status: 201, body: state(8) }, { status: 201, body: state(9) });
+    const { onDone } = show(true);
+    const name = screen.getByLabelText<HTMLInputElement>('Name');
+    await userEvent.clear(name);
+    await userEvent.type(name, 'tape 1{Shift>}{Enter}{/Shift}');
+    await screen.findByText('1 added');
+    expect(sent[0]?.body).toMatchObject({ name: 'tape 1' });
+    expect(name.value).toBe('tape 2');
+    expect(onDone).not.toHaveBeenCalled();
+    await userEvent.click(screen.getByRole('button', { name: /same again/ }));
+    await screen.findByText('2 added');
+    expect(sent[1]?.body).toMatchObject({ name: 'tape 2' });
   });
 });

@@ -11,8 +11,10 @@ import { useFormOf } from '../../api/forms';
 import { Refused, type Collection, type Items } from '../../api/client';
 import { useChange, usePlan, type Edit } from '../../api/plan';
 import { FieldRow } from './FieldRow';
-import { offered, settled, shownIn, type Draft, type Form, type Option } from './fields';
-import { at, place, read, write, type Plain, type Written } from './values';
+import { nextOf, offered, settled, shownIn, usual, type Draft, type Form, type Option } from './fields';
+import { at, place, read, write, type Field, type Plain, type Written } from './values';
+
+const ROWS = 'grid grid-cols-[130px_1fr] items-start gap-x-3 gap-y-1.5';
 
 /** The library takes dots for paths of its own. */
 const keyed = (name: string) => name.replaceAll('.', '/');
@@ -70,7 +72,8 @@ export function ItemForm<C extends Collection>({
     if (complaints !== '|') element.current?.querySelector('[role="alert"]')?.scrollIntoView({ block: 'nearest' });
   }, [complaints]);
 
-  const save = async (revision = seen.current) => {
+  const [again, setAgain] = useState(0);
+  const save = async (revision = seen.current, oneMore = false) => {
     const written = getValues();
     const now = byName(written);
     const before = byName(saved.current);
@@ -114,7 +117,12 @@ export function ItemForm<C extends Collection>({
           seen.current = result.meta.revision;
           saved.current = { ...saved.current, ...written };
           setConflict(false);
-          if (isNew) onDone();
+          if (isNew && oneMore) {
+            // The same once more: what has to be another is the next one.
+            base.current = item;
+            for (const [name, value] of Object.entries(nextOf(byName(written)))) setValue(keyed(name), value);
+            setAgain((n) => n + 1);
+          } else if (isNew) onDone();
         },
         onError: (error) => {
           if (!(error instanceof Refused)) return;
@@ -132,6 +140,21 @@ export function ItemForm<C extends Collection>({
       },
     );
   };
+
+  const more = useRef(save);
+  useEffect(() => {
+    more.current = save;
+  });
+  useEffect(() => {
+    const form = element.current;
+    const press = (e: KeyboardEvent) => {
+      if (!isNew || e.key !== 'Enter' || !e.shiftKey) return;
+      e.preventDefault();
+      void more.current(undefined, true);
+    };
+    form?.addEventListener('keydown', press);
+    return () => form?.removeEventListener('keydown', press);
+  }, [isNew]);
 
   const current = () => (plan[collection] as Items[Collection][]).find((x) => x.id === item.id);
   const keepMine = () => {
@@ -155,6 +178,22 @@ export function ItemForm<C extends Collection>({
     setGeneral('');
   };
 
+  const shown = shownIn(form, draft, item);
+  // What is other than usual, or was refused, is not folded away.
+  const below = (f: Field) =>
+    f.folded && !errors[keyed(f.name)] && same(first[keyed(f.name)], write(f, f.start, plan.currency));
+  const folded = shown.filter(below);
+  const row = (field: Field) => (
+    <FieldRow
+      key={field.name}
+      field={field}
+      options={options[field.name] ?? offered(field, draft, item, state)}
+      value={draft[field.name] ?? ''}
+      wrong={errors[keyed(field.name)]?.message}
+      onChange={(value) => setValue(keyed(field.name), value)}
+      onCommit={() => !isNew && !conflict && void save()}
+    />
+  );
   return (
     <form
       ref={element}
@@ -179,24 +218,36 @@ export function ItemForm<C extends Collection>({
           )}
         </div>
       )}
-      <div className="grid grid-cols-[130px_1fr] items-start gap-x-3 gap-y-1.5">
-        {shownIn(form, draft, item as unknown as Plain).map((field) => (
-          <FieldRow
-            key={field.name}
-            field={field}
-            options={options[field.name] ?? offered(field, draft, item as unknown as Plain, state)}
-            value={draft[field.name] ?? ''}
-            wrong={errors[keyed(field.name)]?.message}
-            onChange={(value) => setValue(keyed(field.name), value)}
-            onCommit={() => !isNew && !conflict && void save()}
-          />
-        ))}
-      </div>
+      <div className={ROWS}>{shown.filter((f) => !below(f)).map(row)}</div>
+      {folded.length > 0 && (
+        <details className="mt-2 border-t border-hair pt-1">
+          <summary className="cursor-pointer">
+            {folded.length} more, as usual:{' '}
+            <span className="text-quiet">{folded.map((f) => usual(f, draft[f.name] ?? '')).join(' · ')}</span>
+          </summary>
+          <div className={`mt-1.5 ${ROWS}`}>{folded.map(row)}</div>
+        </details>
+      )}
       <div className="mt-4 flex gap-2">
         {isNew ? (
-          <button className="act font-semibold" type="submit" disabled={change.isPending}>
-            add
-          </button>
+          <>
+            <button className="act font-semibold" type="submit" disabled={change.isPending}>
+              add
+            </button>
+            <button
+              className="act"
+              type="button"
+              disabled={change.isPending}
+              onClick={() => void save(undefined, true)}
+            >
+              add, and same again <span className="unit">⇧Enter</span>
+            </button>
+            {again > 0 && (
+              <span role="status" className="unit self-center">
+                {again} added
+              </span>
+            )}
+          </>
         ) : (
           <>
             <span className="unit flex-1 self-center" role="status">

@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest';
 import type { Items, Plan, PlanState } from '../../api/client';
 import generated from '../../api/generated/forms.json';
-import { fresh, offered, settled, shownIn, type Draft, type Form } from './fields';
-import { at, place, read, readWindows, showWindows, write, type Plain } from './values';
+import { fresh, nextOf, offered, settled, shownIn, usual, type Draft, type Form } from './fields';
+import { at, place, read, readWindows, showWindows, write, type Field, type Plain } from './values';
 
 const FORMS = generated.forms as unknown as Form[];
 const form = (collection: string): Form => {
@@ -126,5 +126,27 @@ describe('what is typed', () => {
     expect(await read(field('disks', 'watts'), ' ', 'EUR')).toBeNull();
     expect(await read(field('disks', 'price_minor'), '12.5', 'EUR')).toBe(1250);
     expect(await read(field('disks', 'price_minor'), '1200', 'JPY')).toBe(1200);
+  });
+});
+
+describe('what is folded, and the same again', () => {
+  const field = (label: string, unit = '', choices: Field['choices'] = []) =>
+    ({ name: 'x', label, unit, choices }) as unknown as Field;
+
+  it('says what stands in a field that is folded away', () => {
+    expect(usual(field('Network port', 'Mbit/s'), '1000')).toBe('network port 1000 Mbit/s');
+    expect(usual(field('Boots from', '', [{ value: 'ssd', label: 'SSD', when: [] }]), 'ssd')).toBe('boots from SSD');
+    expect(usual(field('On a UPS'), false)).toBe('not on a ups');
+    expect(usual(field('Address'), '')).toBe('no address');
+    expect(usual(field('Feeds'), [])).toBe('no feeds');
+  });
+
+  it('counts names and bays on, and leaves no serial behind', () => {
+    expect(nextOf({ label: 'heron 9', bay: '3.5-4', serial: 'X1', kind: 'hdd' })).toEqual({
+      label: 'heron 10',
+      bay: '3.5-5',
+      serial: '',
+    });
+    expect(nextOf({ name: 'letters' })).toEqual({ name: 'letters 2' });
   });
 });

@@ -90,3 +90,27 @@ export function settled(form: Form, next: Plain, draft: Draft, before: Draft, wa
   }
   return found;
 }
+
+/** A field with what stands in it, in a few words: what is folded away is still said. */
+export function usual(field: Field, value: Written): string {
+  const label = field.label.toLowerCase();
+  if (typeof value === 'boolean') return value ? label : `not ${label}`;
+  if (Array.isArray(value)) return value.length ? `${label} ${value.join(', ')}` : `no ${label}`;
+  if (value === '') return `no ${label}`;
+  const word = field.choices.find((c) => String(c.value) === value)?.label ?? value;
+  const unit = field.unit && !field.unit.includes('{') ? ` ${field.unit}` : '';
+  return `${label} ${word}${unit}`;
+}
+
+/** What has to be another in the next of several alike: names and bays count on, serials are empty. */
+export function nextOf(draft: Draft): Draft {
+  const next: Draft = {};
+  for (const name of ['label', 'name', 'login', 'bay']) {
+    const value = draft[name];
+    if (typeof value !== 'string' || !value) continue;
+    const number = /^(.*?)(\d+)$/.exec(value);
+    next[name] = number ? `${number[1] ?? ''}${Number(number[2]) + 1}` : `${value} 2`;
+  }
+  if (typeof draft.serial === 'string') next.serial = '';
+  return next;
+}
