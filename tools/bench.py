@@ -7,6 +7,7 @@ that numbers from different machines can be compared. Nothing here passes or fai
 import gc
 import gzip
 import itertools
+import json
 import os
 import random
 import resource
@@ -17,7 +18,7 @@ import sys
 import time
 import urllib.request
 from collections.abc import Callable, Generator, Iterator
-from datetime import date
+from datetime import UTC, date, datetime
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
@@ -57,13 +58,17 @@ from kavrel.core.proof.lifetimes import LabModel, live
 from kavrel.core.proof.model import lab_model
 from kavrel.core.proof.pairs import PAIRED
 from kavrel.core.proof.proof import prove
+from kavrel.core.seen.drift import drift
 from kavrel.core.shares import access
 from kavrel.core.week import tasks
 from kavrel.core.week.arrange import arrange
 from kavrel.core.week.nights import nights, scheduled_book
 from kavrel.core.works import bill
 from kavrel.demo import demo_plan
+from kavrel.demo.machines import Stand, Twist
 from kavrel.formats import plan_file
+from kavrel.formats.looks.read import read_look
+from tests.formats.looks.machines import NOON, TB, disk, look, lsblk, smart, snapshots, zfs
 
 TODAY = date(2026, 11, 24)
 DIST = Path(__file__).resolve().parent.parent / "web" / "dist" / "assets"
@@ -215,6 +220,7 @@ def main() -> None:
     for name, plan, most in (("demo lab", demo_plan(), 20), ("large lab", big_lab(), 200)):
         took = median_ms(lambda p=plan: billed(p), 5)  # type: ignore[misc]
         report(f"all works of the {name}", took, "ms", most, base)
+    looked_at(base)
     matrix(base)
     finder(base)
     proof(base)
@@ -223,6 +229,44 @@ def main() -> None:
     scripts = sum(len(gzip.compress(p.read_bytes())) for p in DIST.glob("*.js"))
     report("front-end script, gzipped, all sheets", scripts / 1000, "kB", 300)
     browser(base)
+
+
+def looked_at(base: float) -> None:
+    """A look of ten megabytes read; drift of a large lab whose machines are as planned."""
+    content = large_look()
+    took = median_ms(lambda: read_look(content, 0), 3)
+    report(
+        f"a look of {len(content) / 1e6:.0f} MB, 60 disks, 5,000 points, read",
+        took,
+        "ms",
+        1500,
+        base,
+    )
+    at = datetime(2026, 11, 24, 6, 30, tzinfo=UTC)
+    for name, plan, most in (("demo lab", demo_plan(), 100), ("large lab", big_lab(), 100)):
+        told = tuple(d.model_copy(update={"serial": f"S-{d.id}"}) for d in plan.disks)
+        index = Index(plan.model_copy(update={"disks": told}))
+        book = scheduled_book(index, pool_states(index), at.date())
+        seen = {
+            h.id: read_look(Stand(book, h.id, at, Twist()).look(), 0).machine for h in plan.hosts
+        }
+        took = median_ms(lambda i=index, s=seen: [drift(i, h, m) for h, m in s.items()], 5)  # type: ignore[misc]
+        report(f"drift of the {name}, all hosts", took, "ms", most, base)
+
+
+def large_look() -> bytes:
+    """Sixty disks, each with the long tables that smartctl prints, and five thousand snapshots."""
+    names = [f"sd{a}{b}" for a in "abc" for b in "abcdefghijklmnopqrst"]
+    line = {"error_number": 1, "lifetime_hours": 9000, "error_description": "Error: UNC " * 12}
+    tables = {"ata_smart_error_log": {"extended": {"table": [line] * 700}}}
+    rows = [lsblk(*(disk(n, f"S-{n}") for n in names))]
+    for name in names:
+        listing, asked, said = smart(f"/dev/{name}", f"S-{name}")
+        rows.append((listing, asked, json.dumps({**json.loads(said), **tables})))
+    points = [(f"tank/d{n % 20}", f"lab-hourly-{n}", NOON - n * 600) for n in range(5000)]
+    sets = [zfs("tank", TB, 1), *(zfs(f"tank/d{n}", TB, TB) for n in range(20))]
+    rows += [("zfs-list", "zfs list -Hp", "\n".join(sets)), snapshots(*points)]
+    return look("nas", *rows)
 
 
 def billed(plan: Plan) -> int:

@@ -9,7 +9,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, ValidationError
 
 from kavrel.core.bench.bays import bays, misfit
-from kavrel.core.edit import STEMS, EditError, find, fresh_id, put
+from kavrel.core.edit import STEMS, brought_in, checked, find, fresh_id
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
@@ -59,24 +59,35 @@ class Takes(BaseModel):
 
     def into(self, plan: Plan) -> Plan:
         """The plan with all of it."""
+        before = plan
         for thing in self.things:
             item = COLLECTIONS[thing.collection].model_validate(thing.item)
-            plan = put(plan, thing.collection, item)
-        return plan
+            plan = _with(plan, thing.collection, item)
+        return checked(plan, before)
 
 
 class Taker:
     """Goes through a machine, thing by thing, with a plan that grows by each."""
 
     def __init__(self, plan: Plan, machine: Machine, host: str | None = None) -> None:
-        self.plan, self.machine = plan, machine
+        self.plan, self.machine, self.before = plan, machine, plan
         known = Index(plan).hosts.get(host) if host else host_of(Index(plan), machine)
         self.host: Host | None = known
+        self._known: tuple[Plan, Known] | None = None
         self.things: list[Taken] = []
         self.not_taken: list[str] = []
         self.ids: dict[str, str] = {}  # device to disk id
         self.keys: dict[tuple[str, str], str] = {}
         self.copies: dict[str, tuple[str, str]] = {}  # folder here to what it is a copy of, by what
+
+    @property
+    def known(self) -> Known:
+        """What of the machine the plan knows, as it stands now."""
+        made = self._known
+        if made is None or made[0] is not self.plan:
+            host = self.host.id if self.host else None
+            made = self._known = (self.plan, Known(Index(self.plan), self.machine, host))
+        return made[1]
 
     # -- one thing ---------------------------------------------------------------------------------
 
@@ -96,15 +107,12 @@ class Taker:
         old = find(self.plan, collection, key)
         try:
             thing = COLLECTIONS[collection].model_validate({**item, "id": key})
-            changed = self.plan if old == thing else put(self.plan, collection, thing)
-        except EditError as e:
-            self.not_taken.append(f"{name}: {e}")
-            return None
         except ValidationError as e:
             said = "; ".join(f"{'.'.join(map(str, p['loc']))}: {p['msg']}" for p in e.errors()[:3])
             self.not_taken.append(f"{name}: {said}")
             return None
-        self.plan = changed
+        if old != thing:
+            self.plan = _with(self.plan, collection, thing)
         what: Literal["new", "changed", "same"] = (
             "new" if old is None else "same" if old == thing else "changed"
         )
@@ -138,7 +146,36 @@ class Taker:
             self._datasets()
             self._jobs()
             self._replications()
+        self.settle()
         return self.takes()
+
+    def settle(self) -> None:
+        """Leaves out what would make the plan contradict itself, with all that stands on it.
+
+        Looked at once for everything: a plan of two hundred disks is not gone through for each of them.
+        """
+        while any(t.what != "same" for t in self.things):
+            wrong = brought_in(self.plan, self.before)
+            if not wrong:
+                return
+            said = {f"{p.collection}/{p.item}": p.message for p in wrong}
+            bad = {t.key for t in self.things if t.key in said and t.what != "same"}
+            if not bad:
+                # Something else of the plan is what no longer fits: the last that touched it goes.
+                bad = {next(t.key for t in reversed(self.things) if t.what != "same")}
+            for thing in self.things:
+                if thing.key in bad:
+                    why = said.get(thing.key) or next(iter(said.values()))
+                    self.not_taken.append(f"{thing.name}: {why}")
+                elif bad & set(thing.needs):
+                    bad.add(thing.key)
+                    self.not_taken.append(f"{thing.name}: what it stands on was not taken")
+            self.things = [t for t in self.things if t.key not in bad]
+            self.plan = self.before
+            for thing in self.things:
+                if thing.what != "same":
+                    item = COLLECTIONS[thing.collection].model_validate(thing.item)
+                    self.plan = _with(self.plan, thing.collection, item)
 
     def takes(self) -> Takes:
         """What there is so far."""
@@ -231,7 +268,7 @@ class Taker:
         if seen.capacity_bytes < 10**9:
             self.not_taken.append(f"{seen.device}: smaller than 1 GB")
             return
-        known = Known(Index(self.plan), self.machine, self.host.id).disks.get(seen.device)
+        known = self.known.disks.get(seen.device)
         if known is not None:
             self.ids[seen.device] = known.id
             self._known_disk(seen, known)
@@ -375,7 +412,7 @@ class Taker:
 
     def _pool(self, seen: SeenPool) -> None:
         assert self.host is not None
-        known = Known(Index(self.plan), self.machine, self.host.id).pools.get(seen.name)
+        known = self.known.pools.get(seen.name)
         devices = [d for g in seen.groups for d in g]
         missing = [d for d in devices if d not in self.ids]
         if seen.gone:
@@ -460,7 +497,7 @@ class Taker:
         by_pool: dict[str, list[SeenDataset]] = {}
         for seen in self.machine.datasets:
             by_pool.setdefault(seen.pool, []).append(seen)
-        known = Known(Index(self.plan), self.machine, self.host.id)
+        known = self.known
         for pool in self.machine.pools:
             mine = known.pools.get(pool.name)
             if mine is None:
@@ -477,7 +514,7 @@ class Taker:
             return
         if seen.folder in self.copies:
             return
-        known = Known(Index(self.plan), self.machine, self.host.id).datasets.get(seen.folder)
+        known = self.known.datasets.get(seen.folder)
         above, _, leaf = seen.name.rpartition("/")
         parent = self.keys.get((pool, above)) if above else None
         if above and parent is None and known is None:
@@ -584,8 +621,8 @@ class Taker:
     def _replications(self) -> None:
         """One job for each source pool and pool here: what was copied, by the rhythm of its points."""
         assert self.host is not None
-        index = Index(self.plan)
-        known = Known(index, self.machine, self.host.id)
+        known = self.known
+        index = known.index
         rows: dict[tuple[str, str], list[tuple[str, tuple[float, ...]]]] = {}
         by_folder = {d.folder: d for d in self.machine.datasets}
         times = {p.place: p.times for p in self.machine.points}
@@ -630,8 +667,8 @@ class Taker:
     def _jobs(self) -> None:
         """Snapshots that look like a job: one job for all datasets that have them by one name."""
         assert self.host is not None
-        index = Index(self.plan)
-        known = Known(index, self.machine, self.host.id)
+        known = self.known
+        index = known.index
         own = {slug(j.name, j.id) for j in self.plan.jobs}
         by_name = {f"{d.pool}/{d.name}": d.folder for d in self.machine.datasets}
         rows: dict[str, list[tuple[str, tuple[float, ...]]]] = {}
@@ -667,6 +704,15 @@ class Taker:
                     guess="when it runs and how long points are kept, from those that are there",
                     needs=tuple(f"datasets/{d}" for d in datasets),
                 )
+
+
+def _with(plan: Plan, collection: str, item: Any) -> Plan:
+    """The plan with a thing added, or in the place of the one with its id; nothing is looked at."""
+    items = getattr(plan, collection)
+    if find(plan, collection, item.id) is None:
+        return plan.model_copy(update={collection: (*items, item)})
+    changed = tuple(item if i.id == item.id else i for i in items)
+    return plan.model_copy(update={collection: changed})
 
 
 def _bay_kind(disk: SeenDisk) -> str:

@@ -6,6 +6,7 @@ Source: MS-FSCC 2.1.5 for the characters, smb.conf(5) for the sections that are 
 import re
 import unicodedata
 from collections.abc import Callable, Iterable
+from functools import lru_cache
 
 from kavrel.core.plan import Dataset, Plan
 
@@ -85,6 +86,7 @@ def share_name_complaint(name: str) -> str | None:
     return None
 
 
+@lru_cache(maxsize=8192)
 def slug(text: str, otherwise: str) -> str:
     """Lower-case ASCII letters, digits and dashes from any text; `otherwise` when none is left."""
     plain = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode().lower()

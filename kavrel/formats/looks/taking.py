@@ -24,6 +24,7 @@ def takes(plan: Plan, machine: Machine, host: str | None, today: date) -> Takes:
     for kind in FILES:
         if kind in machine.files:
             _file(taker, kind, machine.files[kind], today)
+    taker.settle()
     return taker.takes()
 
 
