@@ -30,6 +30,7 @@ from kavrel.core.seen.points import Finder, FoundPoints, names_of
 from kavrel.core.seen.taking import Takes
 from kavrel.core.seen.wear import Reading, Wear, wear_of
 from kavrel.core.shares.access import access_matrix
+from kavrel.formats.disk_table import is_table, take_table
 from kavrel.formats.looks.listing import Heard
 from kavrel.formats.looks.read import Reading as LookReading
 from kavrel.formats.looks.read import Unreadable, read_look
@@ -184,10 +185,23 @@ def _there(plan: Plan, host: str) -> None:
     openapi_extra=TEXT,
 )
 def read(plan_id: str, content: RawBody, service: TheService, host: Id | None = None) -> Response:
-    """Reads a look, or a single listing; says what the plan could take over. Nothing is kept."""
+    """Reads a look, a single listing or a table of disks; says what the plan could take over."""
     _, plan = service.plans.head(plan_id)
     if host:
         _there(plan, host)
+    text = content.decode("utf-8", "replace")
+    if is_table(text):
+        return body(
+            LookRead(
+                host_name="",
+                seen_at=service.now(),
+                root=True,
+                whole=False,
+                heard=(),
+                unseen=(),
+                takes=take_table(text, plan),
+            )
+        )
     reading = _reading(content, service)
     return body(
         LookRead(
