@@ -38,6 +38,7 @@ from kavrel.formats.looks.taking import takes
 from kavrel.store.looks import ClockAhead, LookRow, NoSuchToken
 
 MOST_RUNS = 300
+TRIED = "try-"  # how lab-job calls a run that brings something back
 router = APIRouter(prefix="/api", tags=["looks"], responses=PROBLEMS)
 TEXT: dict[str, Any] = {
     "requestBody": {"content": {"text/plain": {"schema": {"type": "string"}}}, "required": True}
@@ -101,11 +102,15 @@ class DriftList(BaseModel):
 
 
 class RunView(BaseModel):
-    """A run as the box itself wrote it down; `job_id` is empty for a chore or a job that is gone."""
+    """A run as the box itself wrote it down; `job_id` is empty for a chore or a job that is gone.
+
+    `tried`: nothing was copied, something was brought back from its copy.
+    """
 
     host: str
     job: str
     job_id: str
+    tried: bool
     began: datetime
     seconds: float
     result: str
@@ -349,7 +354,8 @@ def get_found(plan_id: str, service: TheService) -> Response:
         RunView(
             host=host,
             job=run.job,
-            job_id=names.get(run.job, ""),
+            job_id=names.get(run.job.removeprefix(TRIED), ""),
+            tried=run.job.startswith(TRIED) and run.job not in names,
             began=datetime.fromtimestamp(run.began, UTC),
             seconds=run.ended - run.began,
             result=run.result,

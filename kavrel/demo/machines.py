@@ -38,8 +38,9 @@ YEAR_BEGAN = 1_767_225_600.0  # of 2026
 class Twist:
     """What is not as planned: readings by disk, quotas by dataset, disks that are gone or more, and so on.
 
-    `silent_days` by job: no point and no good run for so long; `failed` runs with what they said;
-    `filled` is the share of its planned size that a dataset has; `off` are timers switched off.
+    `silent_days` by job: no point and no good run for so long; `failed` runs with what they said, and
+    `tried` restores; `filled` is the share of its planned size that a dataset has; `off` are timers
+    switched off.
     """
 
     readings: Mapping[str, Mapping[str, int]] = field(default_factory=dict)
@@ -50,6 +51,7 @@ class Twist:
     failed: Mapping[str, str] = field(default_factory=dict)
     filled: Mapping[str, float] = field(default_factory=dict)
     off: frozenset[str] = frozenset()
+    tried: Mapping[str, str] = field(default_factory=dict)
 
 
 class Stand:
@@ -248,6 +250,9 @@ class Stand:
             if KINDS[job.kind].copies:
                 for moment in self._there(job)[-3:]:
                     yield self._run(job, moment, "ok", "")
+            if job.id in self.twist.tried:
+                run = self._run(job, self.moment - DAY / 3, "ok", self.twist.tried[job.id])
+                yield {**run, "job": f"try-{run['job']}"}
             if job.id in self.twist.failed:
                 yield self._run(job, self.moment - DAY / 4, "failed", self.twist.failed[job.id])
 

@@ -9,6 +9,8 @@
     lab-job overdue          says of which jobs nothing has come for too long; fails if there are any
     lab-job tell UNIT        mails root what a unit said that failed
     lab-job list             prints the jobs
+    lab-job try NAME         brings some files back from the newest copy of the job NAME into a place of
+                             their own, compares them, says how long it took, and removes them
     lab-job points           prints as JSON when each job last went well and what lies here of it
 
 Snapshots are named lab-JOB-TIME in UTC; only those of the job itself are ever pruned, by its
@@ -30,6 +32,7 @@ import shlex
 import socket
 import subprocess
 import sys
+import tempfile
 import time
 from collections.abc import Callable, Sequence
 from contextlib import suppress
@@ -1195,6 +1198,104 @@ def run_job(name: str, told: dict[str, Any], zone: str, show: bool, now: float) 
         raise found
 
 
+# Some files of a folder, each on a line with its size and its time of change; none with a line's end in it.
+SOME = (
+    'find "$1" -xdev -type f -size -1048576k ! -name "*\n*" -printf "%s %T@ %P\\n" 2>/dev/null'
+    ' | shuf -n "$2"'
+)
+TRIED_AT_ONCE = 6
+
+
+def newest_place(job: Job, source: str, copy: str) -> tuple[Side, str]:
+    """Where the files of the newest copy can be read, and on which side. Raises Trouble."""
+    in_place = "sets" in job.told
+    side = job.here if in_place else job.target
+    system = job.told.get("filesystem", "none")
+    if system not in ("zfs", "btrfs"):
+        return side, copy
+    maker = job.told.get("brought_by", job.name)
+    points = Points(side, system, copy, maker, received=not in_place)
+    there = points.all()
+    if not there:
+        raise Trouble(f"{copy} has no point of it")
+    newest = list(there)[-1]
+    if system == "btrfs":
+        return side, points.where(newest)
+    at = side.ask("zfs", "get", "-H", "-o", "value", "mountpoint", copy)
+    if not at or not at[0].startswith("/"):
+        raise Trouble(f"{copy} is mounted nowhere: its points cannot be looked into")
+    return side, f"{at[0].rstrip('/')}/.zfs/snapshot/{newest}"
+
+
+def digest(side: Side, path: str) -> str:
+    """SHA-256 of a file on a side; empty where it cannot be read."""
+    said = side.ask("sha256sum", path)
+    return said[0].lstrip("\\").split(" ")[0] if said else ""
+
+
+def bring_back(job: Job, source: str, copy: str, scratch: Path) -> tuple[int, int, int]:
+    """Files brought back, bytes, and how many of them are as the live ones. Raises Trouble where one is not.
+
+    A live file that was not changed since has to be the same; of one that was, the point's own is read
+    a second time.
+    """
+    side, folder = newest_place(job, source, copy)
+    lines = side.ask("sh", "-c", SOME, "sh", folder, str(TRIED_AT_ONCE))
+    if not lines:
+        raise Trouble(f"{folder} has no file to bring back")
+    live_at = source
+    if job.told.get("filesystem") == "zfs":
+        found = job.source.ask("zfs", "get", "-H", "-o", "value", "mountpoint", source)
+        live_at = found[0] if found and found[0].startswith("/") else ""
+    total = same = 0
+    for number, line in enumerate(lines):
+        size, changed, name = line.split(" ", 2)
+        into = scratch / str(number)
+        with into.open("wb") as out:
+            done = subprocess.run(side.words("cat", f"{folder}/{name}"), stdout=out, check=False)
+        if done.returncode or into.stat().st_size != int(size):
+            raise Trouble(f"{folder}/{name} could not be read whole")
+        mine = digest(Side(""), str(into))
+        now = job.source.ask("stat", "-c", "%s %.10Y", f"{live_at}/{name}") if live_at else []
+        alike = bool(now) and now[0].split(" ")[0] == size and near(now[0].split(" ")[1], changed)
+        other = (
+            digest(job.source, f"{live_at}/{name}") if alike else digest(side, f"{folder}/{name}")
+        )
+        if mine != other:
+            raise Trouble(f"{name} came back from {folder} as something else")
+        total += int(size)
+        same += alike
+    return len(lines), total, same
+
+
+def near(one: str, other: str) -> bool:
+    """Whether two moments are the same but for what a tool does not print of them."""
+    return abs(float(one) - float(other)) < 0.001
+
+
+def try_copy(name: str, told: dict[str, Any], zone: str, show: bool, now: float) -> str:
+    """Brings files back from the newest copy of a job, and says how it went; raises Trouble."""
+    job = Job(name, told, zone, show, now)
+    pairs = told.get("pairs") or [[place, place] for place in told.get("sets", ())]
+    own = OWN / f"{name}.try"
+    if told.get("module") or not pairs:
+        if not os.access(own, os.X_OK):
+            raise Trouble(f"put a command into {own} that brings something back and compares it")
+        if not show:
+            Side("").run(str(own))
+        return f"{own} went well"
+    if show:
+        print(f"# brings {TRIED_AT_ONCE} files back from each of {[copy for _, copy in pairs]}")
+        return ""
+    began, files, size, same = time.time(), 0, 0, 0
+    for source, copy in pairs:
+        with tempfile.TemporaryDirectory(prefix="lab-try-") as scratch:
+            some = bring_back(job, source, copy, Path(scratch))
+        files, size, same = files + some[0], size + some[1], same + some[2]
+    took = time.time() - began
+    return f"{files} files, {size / 1e6:.1f} MB in {took:.1f} s, {same} as they are live"
+
+
 def write_run(name: str, began: float, result: str, said: str) -> None:
     """Writes down how a run went, for lab-look to pick up; old ones go. It never fails a job."""
     folder = STATE / "runs"
@@ -1257,6 +1358,19 @@ def same_zone(zone: str, now: float) -> None:
         )
 
 
+def try_and_tell(name: str, told: dict[str, Any], zone: str, now: float) -> int:
+    """Tries a copy, writes down how it went, and says it."""
+    began = time.time()
+    try:
+        said = try_copy(name, told, zone, False, now)
+    except Trouble as error:
+        write_run(f"try-{name}", began, "failed", str(error))
+        raise
+    write_run(f"try-{name}", began, "ok", said)
+    print(said)
+    return 0
+
+
 def ask(words: Sequence[str], config: dict[str, Any], now: float) -> int | None:
     """Answers list, points, overdue, tell and due; None where a job is to be run."""
     jobs = config["jobs"]
@@ -1270,6 +1384,8 @@ def ask(words: Sequence[str], config: dict[str, Any], now: float) -> int | None:
         late = overdue(config, now)
         print("\n".join(late), end="\n" if late else "", file=sys.stderr)
         return 1 if late else 0
+    if len(words) == 2 and words[0] == "try" and words[1] in jobs:
+        return try_and_tell(words[1], jobs[words[1]], config["zone"], now)
     if len(words) == 2 and words[0] == "tell":
         tell(words[1])
         return 0

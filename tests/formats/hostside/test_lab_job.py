@@ -2,6 +2,7 @@
 
 import ast
 import json
+import os
 import sys
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -353,3 +354,38 @@ def test_each_run_is_written_down_and_its_points_are_told(box: Box) -> None:
     assert [(r["job"], r["result"]) for r in runs] == [("c", "ok"), ("c", "ok"), ("b", "failed")]
     assert "put its command into" in runs[2]["said"]
     assert (box.folder / "state/runs").stat().st_mode & 0o777 == 0o700
+
+
+@needs("rsync")
+def test_some_files_are_brought_back_from_a_copy_compared_and_timed(box: Box) -> None:
+    source, copy = box.folder / "source", box.folder / "far" / "copy"
+    source.mkdir()
+    for n in range(4):
+        (source / f"letter {n}\\odd").write_text(f"dear {n}", encoding="utf-8")
+    box.jobs(m={"kind": "mirror", "pairs": [[str(source), str(copy)]]})
+    early = box.run("try", "m")
+    assert (early.returncode, "no file to bring back" in early.stderr) == (1, True)
+    assert box.run("m").returncode == 0
+    (source / "letter 0\\odd").write_text("dear, later", encoding="utf-8")
+    done = box.run("try", "m")
+    assert done.returncode == 0, done.stderr
+    assert done.stdout.startswith("4 files, 0.0 MB in ")
+    # One was changed since: it is held against its own point.
+    assert done.stdout.strip().endswith("3 as they are live")
+    # A copy that rotted is told, and with it the file.
+    (copy / "letter 1\\odd").write_bytes(b"deaf 1")
+    os.utime(copy / "letter 1\\odd", ns=((source / "letter 1\\odd").stat().st_mtime_ns,) * 2)
+    scratch = box.folder / "scratch"
+    scratch.mkdir()
+    bad = box.run("try", "m", TMPDIR=str(scratch))
+    assert (bad.returncode, "came back from" in bad.stderr) == (1, True)
+    runs = [json.loads(p.read_text()) for p in (box.folder / "state/runs").glob("*-try-m.json")]
+    assert sorted(r["result"] for r in runs) == ["failed", "failed", "ok"]
+    # Nothing of it is left.
+    assert not list(scratch.iterdir())
+    own = box.folder / "own" / "b.try"
+    box.jobs(b={"kind": "backup"})
+    assert "brings something back" in box.run("try", "b").stderr
+    own.write_text("#!/bin/sh\nexit 0\n", encoding="utf-8")
+    own.chmod(0o755)
+    assert box.run("try", "b").returncode == 0

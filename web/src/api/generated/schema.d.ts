@@ -1698,7 +1698,7 @@ export interface paths {
         put?: never;
         /**
          * Read
-         * @description Reads a look, or a single listing; says what the plan could take over. Nothing is kept.
+         * @description Reads a look, a single listing or a table of disks; says what the plan could take over.
          */
         post: operations["read_look"];
         delete?: never;
@@ -7056,6 +7056,8 @@ export interface components {
         /**
          * RunView
          * @description A run as the box itself wrote it down; `job_id` is empty for a chore or a job that is gone.
+         *
+         *     `tried`: nothing was copied, something was brought back from its copy.
          */
         RunView: {
             /** Host */
@@ -7064,6 +7066,8 @@ export interface components {
             job: string;
             /** Job Id */
             job_id: string;
+            /** Tried */
+            tried: boolean;
             /**
              * Began
              * Format: date-time

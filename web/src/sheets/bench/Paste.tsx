@@ -53,8 +53,8 @@ export function Paste({ onClose }: { onClose: () => void }) {
         The document of <code className="figure">lab-look</code> (Paper has it: it changes nothing and reads no secret),
         or a listing: <code className="figure">lsblk -J -b -O</code>, <code className="figure">smartctl -j -a</code>,{' '}
         <code className="figure">zpool status</code>, <code className="figure">zfs list</code>,{' '}
-        <code className="figure">/proc/mdstat</code>, smb.conf, exports, several after their prompts; or a table of disks from
-        a spreadsheet (label, serial, capacity, price, host, bay).
+        <code className="figure">/proc/mdstat</code>, smb.conf, exports, several after their prompts; or a table of
+        disks from a spreadsheet (label, serial, capacity, price, host, bay).
       </p>
       <textarea
         className="entry figure mt-1"

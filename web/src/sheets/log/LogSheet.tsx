@@ -164,7 +164,8 @@ function useReported(): (due: Schemas['Due']) => { on: string; by: string } | un
         )
         .map((j) => j.id),
     );
-    const run = due.kind === 'restore_test' ? undefined : runs.find((r) => mine.has(r.job_id));
+    const tries = due.kind === 'restore_test';
+    const run = runs.find((r) => mine.has(r.job_id) && r.tried === tries);
     const on = run?.began.slice(0, 10);
     if (!run || !on || (due.last && on <= due.last)) return undefined;
     return { on, by: plan.hosts.find((h) => h.id === run.host)?.name ?? run.host };

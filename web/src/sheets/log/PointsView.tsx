@@ -101,7 +101,10 @@ export function PointsView() {
             >
               <span className="figure">{day(r.began)}</span>
               <span className="min-w-0 wrap-anywhere">
-                <b>{job.get(r.job_id) ?? r.job}</b>{' '}
+                <b>
+                  {r.tried && 'tried: '}
+                  {job.get(r.job_id) ?? r.job}
+                </b>{' '}
                 <span className="text-quiet">
                   {host.get(r.host)}, {span(r.seconds)}
                   {r.said && `: ${r.said}`}
