@@ -47,6 +47,31 @@ export function useNewest() {
   });
 }
 
+/** Tokens with which hosts send their looks. */
+export function useTokens() {
+  const { meta } = usePlan();
+  const client = useQueryClient();
+  const key = ['tokens', meta.id];
+  const { data } = useQuery({
+    queryKey: key,
+    queryFn: async () =>
+      unwrap(await api.GET('/api/plans/{plan_id}/tokens', { params: { path: { plan_id: meta.id } } })).tokens,
+  });
+  const place = (host: string) => `/api/plans/${meta.id}/hosts/${host}/token`;
+  return {
+    data,
+    give: async (host: string): Promise<string> => {
+      const { token } = (await call('POST', place(host))) as { token: string };
+      await client.invalidateQueries({ queryKey: key });
+      return token;
+    },
+    withdraw: async (host: string) => {
+      await call('DELETE', place(host));
+      await client.invalidateQueries({ queryKey: key });
+    },
+  };
+}
+
 /** Keeps a look that was pasted or dropped; what was asked before is asked anew. */
 export function useKeepLook() {
   const { meta } = usePlan();

@@ -11,7 +11,7 @@ import { useFormOf } from '../../api/forms';
 import { Refused, type Collection, type Items } from '../../api/client';
 import { useChange, usePlan, type Edit } from '../../api/plan';
 import { FieldRow } from './FieldRow';
-import { nextOf, offered, settled, shownIn, usual, type Draft, type Form, type Option } from './fields';
+import { nextOf, offered, saidOf, settled, shownIn, type Draft, type Form, type Option } from './fields';
 import { at, place, read, write, type Field, type Plain, type Written } from './values';
 
 const ROWS = 'grid grid-cols-[130px_1fr] items-start gap-x-3 gap-y-1.5';
@@ -222,8 +222,7 @@ export function ItemForm<C extends Collection>({
       {folded.length > 0 && (
         <details className="mt-2 border-t border-hair pt-1">
           <summary className="cursor-pointer">
-            {folded.length} more, as usual:{' '}
-            <span className="text-quiet">{folded.map((f) => usual(f, draft[f.name] ?? '')).join(' · ')}</span>
+            {folded.length} more, as usual: <span className="text-quiet">{saidOf(folded, draft)}</span>
           </summary>
           <div className={`mt-1.5 ${ROWS}`}>{folded.map(row)}</div>
         </details>

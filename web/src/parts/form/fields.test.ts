@@ -136,7 +136,7 @@ describe('what is folded, and the same again', () => {
   it('says what stands in a field that is folded away', () => {
     expect(usual(field('Network port', 'Mbit/s'), '1000')).toBe('network port 1000 Mbit/s');
     expect(usual(field('Boots from', '', [{ value: 'ssd', label: 'SSD', when: [] }]), 'ssd')).toBe('boots from SSD');
-    expect(usual(field('On a UPS'), false)).toBe('not on a ups');
+    expect(usual(field('On a UPS'), false)).toBe('not on a UPS');
     expect(usual(field('Address'), '')).toBe('no address');
     expect(usual(field('Feeds'), [])).toBe('no feeds');
   });

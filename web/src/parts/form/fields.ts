@@ -93,7 +93,8 @@ export function settled(form: Form, next: Plain, draft: Draft, before: Draft, wa
 
 /** A field with what stands in it, in a few words: what is folded away is still said. */
 export function usual(field: Field, value: Written): string {
-  const label = field.label.toLowerCase();
+  // What is an abbreviation stays one.
+  const label = /^[A-Z][a-z]/.test(field.label) ? field.label[0]?.toLowerCase() + field.label.slice(1) : field.label;
   if (typeof value === 'boolean') return value ? label : `not ${label}`;
   if (Array.isArray(value)) return value.length ? `${label} ${value.join(', ')}` : `no ${label}`;
   if (value === '') return `no ${label}`;
@@ -101,6 +102,13 @@ export function usual(field: Field, value: Written): string {
   const unit = field.unit && !field.unit.includes('{') ? ` ${field.unit}` : '';
   return `${label} ${word}${unit}`;
 }
+
+/** Those of the folded fields in which something stands, in words. */
+export const saidOf = (folded: Field[], draft: Draft): string =>
+  folded
+    .filter((f) => filled(draft[f.name] ?? ''))
+    .map((f) => usual(f, draft[f.name] ?? ''))
+    .join(' · ') || 'nothing set';
 
 /** What has to be another in the next of several alike: names and bays count on, serials are empty. */
 export function nextOf(draft: Draft): Draft {

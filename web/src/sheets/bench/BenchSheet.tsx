@@ -4,6 +4,7 @@ import { useState } from 'react';
 import type { Collection, Items } from '../../api/client';
 import { useChange, usePlan } from '../../api/plan';
 import { useFresh } from '../../api/forms';
+import { useDrift } from '../../api/looks';
 import { ItemForm } from '../../parts/form/ItemForm';
 import { Slip } from '../../parts/Slip';
 import { useKeys } from '../../parts/useKeys';
@@ -41,6 +42,8 @@ export function BenchSheet() {
   const poolOf = new Map(
     plan.pools.flatMap((p) => [...p.groups.flat(), ...p.spares, ...p.tier].map((d) => [d, p.name])),
   );
+  const drift = useDrift();
+  const differs = (host: string) => drift.data?.hosts.find((h) => h.host === host)?.differences.length ?? 0;
   const onUps = new Set([
     ...plan.hosts.filter((h) => h.on_ups).map((h) => h.id),
     ...plan.supplies.flatMap((s) => s.hosts),
@@ -233,6 +236,12 @@ export function BenchSheet() {
                         {words(host.kind)}, {host.ram_gib} GiB, {host.network_mbit / 1000} Gbit/s,{' '}
                         {onUps.has(host.id) ? 'on a UPS' : 'no UPS'}
                       </span>
+                      {differs(host.id) > 0 && (
+                        <span className="block text-[12px]">
+                          <b className="border-b border-ink">{differs(host.id)}</b> found otherwise than planned: see
+                          the Log
+                        </span>
+                      )}
                     </button>
                   </section>
                 ))}

@@ -6,6 +6,7 @@ import { useDrift, useKeepLook } from '../../api/looks';
 import { useChange, usePlan } from '../../api/plan';
 import { Copy } from '../../parts/Copy';
 import { words } from '../../text/format';
+import { Senders } from './Senders';
 import { day, since } from './when';
 
 type Drifted = Schemas['Drifted'];
@@ -49,6 +50,7 @@ export function DriftView() {
       {never.length > 0 && data.hosts.length > 0 && (
         <p className="text-quiet">Never looked at: {never.map(name).join(', ')}.</p>
       )}
+      <Senders />
     </div>
   );
 }
@@ -57,7 +59,7 @@ function Row({ drifted }: { drifted: Drifted }) {
   const change = useChange();
   const { change: take, command } = drifted;
   return (
-    <li className="grid gap-x-4 border-b border-hair py-1 lg:grid-cols-[minmax(0,0.8fr)_minmax(0,1.1fr)_minmax(0,1.1fr)]">
+    <li className="grid gap-x-4 border-b border-hair py-1 lg:grid-cols-[minmax(0,0.7fr)_minmax(0,1fr)_minmax(0,1.3fr)]">
       <span className="wrap-anywhere">
         <b className={drifted.urgent ? 'text-danger' : ''}>{drifted.verdict}</b>{' '}
         <span className="unit">{words(drifted.collection.replace(/s$/, ''))}</span> <b>{drifted.name}</b>,{' '}

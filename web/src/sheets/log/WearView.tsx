@@ -67,7 +67,7 @@ export function WearView() {
               const last = d.readings.at(-1);
               return (
                 <tr key={d.disk} className="border-b border-hair align-baseline">
-                  <td>
+                  <td className="whitespace-nowrap">
                     <b>{d.label}</b> <span className="unit figure whitespace-nowrap">{d.serial}</span>
                   </td>
                   <td>
