@@ -94,7 +94,9 @@ export function settled(form: Form, next: Plain, draft: Draft, before: Draft, wa
 /** A field with what stands in it, in a few words: what is folded away is still said. */
 export function usual(field: Field, value: Written): string {
   // What is an abbreviation stays one.
-  const label = /^[A-Z][a-z]/.test(field.label) ? field.label[0]?.toLowerCase() + field.label.slice(1) : field.label;
+  const label = /^[A-Z][a-z]/.test(field.label)
+    ? field.label.charAt(0).toLowerCase() + field.label.slice(1)
+    : field.label;
   if (typeof value === 'boolean') return value ? label : `not ${label}`;
   if (Array.isArray(value)) return value.length ? `${label} ${value.join(', ')}` : `no ${label}`;
   if (value === '') return `no ${label}`;
