@@ -23,6 +23,9 @@ RECIPES = {
     "A protocol": "from kavrel.core.forms import form;"
     "f = next(f for f in form('exports').fields if f.name == 'protocol');"
     "assert 'webdav' in [c.value for c in f.choices]",
+    "A listing of machines": "from tests.formats.looks.machines import look;"
+    "from kavrel.formats.looks.read import read_look;"
+    "r = read_look(look('x', ('nproc', 'nproc', '8')), 0); assert r.heard[0].understood == 1",
     "A reader": "from kavrel.formats.readers import read_file; from tests.builders import *;"
     "p = lab(); h = p.hosts[0].model_copy(update={'addressing': 'static', 'address': '10.0.0.2'});"
     "p = p.model_copy(update={'hosts': (h, *p.hosts[1:])});"

@@ -10,14 +10,13 @@ from tools.stage import SEE, Stage
 
 TARGET = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 VIEWS = (
-    ("pools", "years", "y"),
     ("pools", "find", "i"),
     ("pools", "shuffle", "s"),
-    ("shares", "ways", "w"),
     ("copies", "back", "b"),
-    ("copies", "ladder", "t"),
     ("proof", "lab", "y"),
+    ("log", "drift", "t"),
 )
+FOUND = '//select/option[. = "as found on the machines"]'
 SHEETS = ("bench", "pools", "shares", "copies", "week", "proof", "log")
 
 
@@ -41,7 +40,20 @@ def main() -> None:
                 stage.sheet(sheet)
                 driver.find_element(By.TAG_NAME, "body").send_keys(key)
                 stage.wait(lambda d: d.execute_script(SEE))
+                if name == "drift":
+                    stage.wait(lambda d: "found its timer" in d.find_element(By.TAG_NAME, "main").text)
                 shot(f"{sheet}-{name}")
+            stage.sheet("proof")
+            stage.wait(lambda d: d.find_element(By.XPATH, FOUND)).click()
+            stage.wait(lambda d: "really exist" in d.find_element(By.TAG_NAME, "main").text)
+            shot("proof-found")
+            empty = {"name": "a new lab", "currency": "EUR", "zone": "Europe/Lisbon"}
+            made = stage.served.http.post("/api/plans", json=empty).json()["meta"]["id"]
+            demo, stage.plan = stage.plan, made
+            stage.sheet("bench")
+            stage.wait(lambda d: d.find_elements(By.CSS_SELECTOR, '[aria-label="Sketches"] li'))
+            shot("bench-empty")
+            stage.plan = demo
             stage.sheet("proof")
             driver.execute_script("document.documentElement.dataset.drawing = 'night'")
             shot("proof-night")
