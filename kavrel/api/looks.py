@@ -21,7 +21,7 @@ from kavrel.core.plan import COLLECTIONS, Plan
 from kavrel.core.proof.cell import Cell
 from kavrel.core.proof.proof import prove_found
 from kavrel.core.quantities import Id
-from kavrel.core.seen.drift import Drift, drift
+from kavrel.core.seen.drift import Drift
 from kavrel.core.seen.fill import fills
 from kavrel.core.seen.grown import Grown, grown
 from kavrel.core.seen.known import host_of
@@ -31,6 +31,7 @@ from kavrel.core.seen.taking import Takes
 from kavrel.core.seen.wear import Reading, Wear, wear_of
 from kavrel.core.shares.access import access_matrix
 from kavrel.formats.disk_table import is_table, take_table
+from kavrel.formats.looks.drifted import whole_drift
 from kavrel.formats.looks.listing import Heard
 from kavrel.formats.looks.read import Reading as LookReading
 from kavrel.formats.looks.read import Unreadable, read_look
@@ -318,7 +319,8 @@ def list_drift(plan_id: str, service: TheService) -> Response:
     _, plan = service.plans.head(plan_id)
     index = Index(plan)
     newest = service.looks.newest(plan_id)
-    mine = [drift(index, h.id, newest[h.id]) for h in plan.hosts if h.id in newest]
+    today = service.today(plan)
+    mine = [whole_drift(index, h.id, newest[h.id], today) for h in plan.hosts if h.id in newest]
     never = [h.id for h in plan.hosts if h.id not in newest]
     return body(DriftList(hosts=mine, never=never))
 

@@ -9,10 +9,10 @@ from kavrel.cli.common import by_name, json_option, load, plan_argument, today_o
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan
 from kavrel.core.seen.drift import Drift
-from kavrel.core.seen.drift import drift as drift_of
 from kavrel.core.seen.fill import fills
 from kavrel.core.seen.known import host_of
 from kavrel.core.seen.machine import Machine
+from kavrel.formats.looks.drifted import whole_drift
 from kavrel.formats.looks.read import Reading, Unreadable, read_look
 from kavrel.formats.looks.taking import takes
 from kavrel.formats.plan_file import dump
@@ -56,7 +56,7 @@ def drift(plan_path: Path, file: Path, host: str | None, as_json: bool) -> None:
     """Print what differs between a plan and a look at one of its hosts; exit 1 when anything does."""
     plan, reading = load(plan_path), _read(file)
     box = _host(plan, reading.machine, host)
-    found = drift_of(Index(plan), box, reading.machine)
+    found = whole_drift(Index(plan), box, reading.machine, today_of(plan, None))
     if as_json:
         click.echo(found.model_dump_json(indent=1))
     else:
@@ -146,4 +146,4 @@ def observe(file: Path, database: Path, plan_name: str | None, host: str | None)
     again = " (it was there already)" if kept.again else ""
     click.echo(f"look {kept.number} at {Index(plan).hosts[box].name}{again}")
     _puzzled(reading)
-    _say(drift_of(Index(plan), box, reading.machine))
+    _say(whole_drift(Index(plan), box, reading.machine, today_of(plan, None)))

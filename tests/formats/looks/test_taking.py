@@ -9,11 +9,12 @@ import pytest
 from kavrel.core.edit import checked
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan
-from kavrel.core.seen.drift import Drift, drift
+from kavrel.core.seen.drift import Drift
 from kavrel.core.seen.machine import Machine
 from kavrel.core.seen.rhythm import retention_of, schedule_of
 from kavrel.core.seen.taking import Takes
 from kavrel.core.shares.access import access_matrix
+from kavrel.formats.looks.drifted import whole_drift
 from kavrel.formats.looks.read import read_look
 from kavrel.formats.looks.taking import takes
 from tests.formats.looks.machines import (
@@ -50,7 +51,7 @@ def taken(content: bytes, plan: Plan | None = None) -> tuple[Plan, Takes]:
 
 
 def drifted(plan: Plan, content: bytes) -> Drift:
-    return drift(Index(plan), plan.hosts[0].id, machine(content))
+    return whole_drift(Index(plan), plan.hosts[0].id, machine(content), TODAY)
 
 
 def said(found: Drift) -> set[tuple[str, str, str]]:
@@ -257,3 +258,19 @@ def test_the_nightly_copy_on_a_second_box_is_known_by_the_names_of_its_points() 
     again = takes(plan, machine(second_box()), None, TODAY)
     assert {t.what for t in again.things} == {"same"}
     assert not [n for n in offer.not_taken if "system" not in n]
+
+
+def test_what_servers_let_in_is_held_against_the_plan_too() -> None:
+    plan, _ = taken(nas())
+    other = nas().replace(b"read list = kiosk", b"read list = bo")
+    other = other.replace(b"bo:x:1001", b"eve:x:1001")
+    rows = {(d.verdict, d.name, d.field): d for d in drifted(plan, other).differences}
+    kiosk = rows["different", "kiosk on photos", "right"]
+    # Who may do more there than planned is urgent, who may do less is not.
+    assert (kiosk.planned, kiosk.seen, kiosk.urgent) == ("read", "write", True)
+    assert not rows["different", "bo on photos", "right"].urgent
+    assert rows["missing", "bo", "passwd"].command
+    assert rows["extra", "eve", "passwd"].change
+    change = rows["extra", "eve", "passwd"].change
+    assert change
+    assert change.item["id"] not in {a.id for a in plan.accounts}

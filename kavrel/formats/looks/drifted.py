@@ -1,0 +1,91 @@
+"""Drift of a whole host: disks, pools, data and jobs by the core, and what the files of its servers say."""
+
+import re
+from datetime import date
+
+from kavrel.core.edit import fresh_id
+from kavrel.core.index import Index
+from kavrel.core.seen.drift import Drift, Drifted, drift
+from kavrel.core.seen.machine import Machine
+from kavrel.core.seen.taking import Taken
+from kavrel.formats.looks.taking import FILES
+from kavrel.formats.readers import read_file
+from kavrel.formats.readers.report import ReadItem, Report
+
+OF = {"passwd": "accounts", "group": "groups", "smb.conf": "shares", "exports": "exports"}
+ABSENT = re.compile(r"^(?:\w+ )?(.+) is in the plan and not in the file$")
+RIGHT = re.compile(r"^share (.+): (\S+) has (\w+) in the file, (\w+) in the plan$")
+FROM_BUNDLE = "sh setup.sh, then the {kind} of the box's bundle into its place"
+
+
+def whole_drift(index: Index, host: str, machine: Machine, today: date) -> Drift:
+    """Everything that differs on one host; files that were not listed say nothing."""
+    found = drift(index, host, machine)
+    rows = list(found.differences)
+    agreed = found.agreed
+    for kind in FILES:
+        if kind in machine.files:
+            report = read_file(kind, machine.files[kind].encode(), index.plan, host, today)
+            agreed += sum(p.what == "same" for p in report.proposals)
+            rows += _file(index, host, kind, report)
+    rows.sort(key=lambda d: not d.urgent)
+    return found.model_copy(update={"differences": tuple(rows), "agreed": agreed})
+
+
+def _file(index: Index, host: str, kind: str, report: Report) -> list[Drifted]:
+    rows = [_proposed(index, host, kind, p) for p in report.proposals if p.what != "same"]
+    told = {p.name for p in report.proposals if p.what != "same"}
+    for line in report.differences:
+        row = _said(host, kind, line)
+        # What a proposal says is not said twice.
+        if row.verdict == "missing" or row.field == "right" or not any(n in line for n in told):
+            rows.append(row)
+    return rows
+
+
+def _proposed(index: Index, host: str, kind: str, one: ReadItem) -> Drifted:
+    key = str(one.item.get("id") or "") or fresh_id(index.plan, one.collection)
+    change = Taken(
+        key=f"{one.collection}/{key}",
+        collection=one.collection,
+        what=one.what,
+        name=one.name,
+        item={**one.item, "id": key},
+        why=one.why or f"as {kind} has it",
+    )
+    new = one.what == "new"
+    return Drifted(
+        host=host,
+        verdict="extra" if new else "different",
+        collection=one.collection,
+        about="" if new else key,
+        name=one.name,
+        field=kind,
+        planned="not there" if new else "as the plan has it",
+        seen="there" if new else (one.why or "otherwise"),
+        change=change,
+        command="" if new else FROM_BUNDLE.format(kind=kind),
+    )
+
+
+def _said(host: str, kind: str, line: str) -> Drifted:
+    absent, right = ABSENT.match(line), RIGHT.match(line)
+    collection = OF.get(kind, "exports")
+    if absent:
+        return Drifted(
+            host=host, verdict="missing", collection=collection, about="", name=absent[1], field=kind,
+            planned="there", seen="not there", command=FROM_BUNDLE.format(kind=kind),
+        )  # fmt: skip
+    if right:
+        share, login, there, wanted = right.groups()
+        # Somebody gets in whom the plan keeps out: that is less safe than planned.
+        wide = ("none", "read", "write").index(there) > ("none", "read", "write").index(wanted)
+        return Drifted(
+            host=host, verdict="different", collection=collection, about="", name=f"{login} on {share}",
+            field="right", planned=wanted, seen=there, urgent=wide,
+            command=FROM_BUNDLE.format(kind=kind),
+        )  # fmt: skip
+    return Drifted(
+        host=host, verdict="different", collection=collection, about="", name=kind, field="file",
+        planned="as the plan has it", seen=line,
+    )  # fmt: skip
