@@ -26,8 +26,8 @@ from kavrel.core.seen.fill import fills
 from kavrel.core.seen.grown import Grown, grown
 from kavrel.core.seen.known import host_of
 from kavrel.core.seen.machine import Machine
+from kavrel.core.seen.offer import Takes
 from kavrel.core.seen.points import Finder, FoundPoints, names_of
-from kavrel.core.seen.taking import Takes
 from kavrel.core.seen.wear import Reading, Wear, wear_of
 from kavrel.core.shares.access import access_matrix
 from kavrel.formats.disk_table import is_table, take_table

@@ -14,7 +14,8 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Disk, Plan
 from kavrel.core.quantities import currency_minor
 from kavrel.core.seen.machine import Machine
-from kavrel.core.seen.taking import Taker, Takes
+from kavrel.core.seen.offer import Takes
+from kavrel.core.seen.taking import Taker
 
 NAMES = {
     "label": ("label", "disk", "name", "tray"),

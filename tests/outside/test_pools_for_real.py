@@ -4,6 +4,7 @@ What the machine says afterwards has to be what the plan reckons with: level, me
 Sources: mdadm 4.2, LVM 2.03, cryptsetup 2.6, util-linux 2.38 themselves.
 """
 
+import json
 import re
 from pathlib import Path
 
@@ -16,6 +17,8 @@ from kavrel.core.pools.families import FAMILIES
 from kavrel.core.works.pools import ArrayRuns, FilesystemMade, works_of_pool
 from kavrel.formats.lab_jobs import lab_jobs
 from kavrel.formats.lab_jobs import script as lab_job
+from kavrel.formats.lab_look import look_script
+from kavrel.formats.looks.read import read_look
 from kavrel.formats.servers.files import fstab
 from kavrel.formats.servers.setup import setup_script
 from tests.builders import GB, disk, lab
@@ -85,6 +88,7 @@ def on_kernel(plan: Plan, work: Path, script: str, seconds: int = 240) -> str:
     jobs = lab_jobs(plan.model_copy(update={"pools": there}), "box", "revision 1")
     (work / "lab-jobs.json").write_text(jobs, encoding="utf-8")
     (work / "lab-job").write_text(lab_job(), encoding="utf-8")
+    (work / "lab-look").write_text(look_script(), encoding="utf-8")
     sizes = [d.capacity_bytes for d in plan.disks]
     return uml.run(SETUP + script, sizes, work, seconds)
 
@@ -100,6 +104,36 @@ look() {
   for pool in /srv/*; do stat -c '%U:%G %a %n' $pool/data; done
 }
 """
+
+
+# lab-look looks at all of it, as any administrator would have it look.
+LAB_LOOK = "python3 /mnt/job/lab-look --out /mnt/job/look.json"
+
+
+def is_seen_as_planned(work: Path, plan: Plan) -> None:
+    """What lab-look gathered on that kernel is read as the pools that were planned."""
+    document = json.loads((work / "look.json").read_text())
+    for one in document["listings"]:
+        if one["listing"] == "lsblk":  # these disks have no serial of their own
+            tree = json.loads(one["said"])
+            for n, d in enumerate(sorted(tree["blockdevices"], key=lambda d: str(d["path"])), 1):
+                if d["path"].startswith("/dev/ubd"):
+                    d["serial"] = f"SN-{n}"
+            one["said"] = json.dumps(tree)
+    reading = read_look(json.dumps(document).encode(), 0)
+    assert not [h for h in reading.heard if h.not_understood or h.why], reading.heard
+    machine = reading.machine
+    serials = {d.device: d.serial for d in machine.disks}
+    by_id = {d.id: d.serial for d in plan.disks}
+    for pool in plan.pools:
+        (seen,) = [p for p in machine.pools if p.path == f"/srv/{pool.id}"]
+        there = sorted(sorted(serials[d] for d in g) for g in seen.groups)
+        wanted = sorted(sorted(by_id[d] for d in g) for g in pool.groups)
+        assert (seen.family, seen.filesystem) == (pool.family, pool.filesystem), (pool.id, seen)
+        assert there == wanted, (pool.id, seen)
+        assert sorted(serials[d] for d in seen.spares) == sorted(by_id[d] for d in pool.spares)
+        assert seen.encrypted == pool.encrypted, (pool.id, seen)
+        assert seen.state == "online", (pool.id, seen)
 
 
 def words(said: str, *start: str) -> dict[str, str]:
@@ -164,6 +198,7 @@ def test_every_layout_is_what_the_plan_reckons_with(tmp_path: Path) -> None:
         LOOK
         + f"""
 go '{answers}' ''; echo "code $code"; look
+{LAB_LOOK}
 echo ===; go '' ''; echo "code $code"; grep -E '^[+] (mdadm|mkfs|wipefs|pvcreate|mount)' /run/said; look
 echo ===; cp /mnt/job/fstab /etc/fstab; cat /etc/crypttab
 umount /srv/*; vgchange -q -an; cryptsetup close locked-0
@@ -191,6 +226,7 @@ python3 /mnt/job/lab-job upkeep-scrub-pair; echo "spoiled $?"
     first, second, third, fourth = said.split("===\n")
     assert "code 0" in first, said
     assert "LEFT" not in first
+    is_seen_as_planned(tmp_path, plan)
     for pool in plan.pools:
         is_as_planned(first, plan, pool)
     # Run again: it ends well, makes nothing, and all is as it was.
@@ -262,6 +298,7 @@ def test_it_comes_back_after_a_start_as_it_was_made(which: str, tmp_path: Path) 
         + f"""
 go '{"".join(f"{a}!n" for a in asked).replace("!", chr(92))}' ''; echo "code $code"; look
 cat /run/said | tail -5 | sed 's/^/said /'
+{LAB_LOOK}
 echo ===; go '' ''; echo "code $code"
 grep -E '^[+] (mdadm|mkfs|wipefs|pvcreate|mount|cryptsetup|64)' /run/said; look
 echo ===; cp /mnt/job/fstab /etc/fstab; ls -l /var/lib/kavrel/keys 2>/dev/null
@@ -291,6 +328,7 @@ go '' ''; echo "code $code"; look
     assert "code 0" in first, said
     for pool in plan.pools:
         is_as_planned(first, plan, pool)
+    is_seen_as_planned(tmp_path, plan)
     assert [x for x in second.splitlines() if x in first] == second.splitlines(), second
     assert "still" not in third
     if any(p.opens_alone for p in plan.pools):

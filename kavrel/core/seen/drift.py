@@ -15,7 +15,8 @@ from kavrel.core.plan import Dataset, Disk, Pool
 from kavrel.core.quantities import size_words
 from kavrel.core.seen.known import Known
 from kavrel.core.seen.machine import Machine, SeenDataset, SeenDisk, SeenPool
-from kavrel.core.seen.taking import Taken, Taker
+from kavrel.core.seen.offer import Taken
+from kavrel.core.seen.taking import Taker
 from kavrel.core.shares.names import folders, job_names, pool_names, pool_roots, zfs_namer
 from kavrel.core.works.chores import chore_works
 from kavrel.core.works.jobs import JobRuns, job_works

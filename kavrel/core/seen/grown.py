@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.index import Index
-from kavrel.core.seen.taking import Taken
+from kavrel.core.seen.offer import Taken
 
 DAY = 86_400.0
 YEAR = 365.25 * DAY

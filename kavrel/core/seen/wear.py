@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict
 from kavrel.core.index import Index
 from kavrel.core.plan import Disk
 from kavrel.core.pools.pool import disk_facts
-from kavrel.core.seen.taking import Taken
+from kavrel.core.seen.offer import Taken
 from kavrel.core.working import Working, step
 
 COUNTS = ("uncorrectable", "pending", "reallocated")

@@ -7,7 +7,7 @@ from kavrel.core.edit import fresh_id
 from kavrel.core.index import Index
 from kavrel.core.seen.drift import Drift, Drifted, drift
 from kavrel.core.seen.machine import Machine
-from kavrel.core.seen.taking import Taken
+from kavrel.core.seen.offer import Taken
 from kavrel.formats.looks.taking import FILES
 from kavrel.formats.readers import read_file
 from kavrel.formats.readers.report import ReadItem, Report

@@ -4,7 +4,8 @@ from datetime import date
 
 from kavrel.core.plan import Plan, Right
 from kavrel.core.seen.machine import Machine
-from kavrel.core.seen.taking import Taker, Takes
+from kavrel.core.seen.offer import Takes
+from kavrel.core.seen.taking import Taker
 from kavrel.formats.readers import read_file
 from kavrel.formats.readers.samba import let_in
 

@@ -11,8 +11,8 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Plan
 from kavrel.core.seen.drift import Drift
 from kavrel.core.seen.machine import Machine
+from kavrel.core.seen.offer import Takes
 from kavrel.core.seen.rhythm import retention_of, schedule_of
-from kavrel.core.seen.taking import Takes
 from kavrel.core.shares.access import access_matrix
 from kavrel.formats.looks.drifted import whole_drift
 from kavrel.formats.looks.read import read_look
