@@ -133,7 +133,8 @@ def is_seen_as_planned(work: Path, plan: Plan) -> None:
         assert there == wanted, (pool.id, seen)
         assert sorted(serials[d] for d in seen.spares) == sorted(by_id[d] for d in pool.spares)
         assert seen.encrypted == pool.encrypted, (pool.id, seen)
-        assert seen.state == "online", (pool.id, seen)
+        # md makes a RAID 5 by rebuilding onto its last member: until then it lacks one, and says so.
+        assert seen.state == "online" or (seen.state, seen.busy[:8]) == ("degraded", "recovery")
 
 
 def words(said: str, *start: str) -> dict[str, str]:

@@ -69,7 +69,7 @@ COMMANDS = (
         "-p LastTriggerUSec -p NextElapseUSecRealtime",
     ),
     ("services", "systemctl show lab-*.service -p Id -p Result -p ExecMainExitTimestamp"),
-    ("links", r"find /dev/disk -type l -printf %p\t%l\n"),
+    ("links", r"find /dev/disk /dev/md /dev/mapper -type l -printf %p\t%l\n"),
     ("lab-job-points", "lab-job points"),
 )
 FILES = (

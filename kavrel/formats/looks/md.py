@@ -20,7 +20,7 @@ def read_mdstat(listing: Listing, notes: Notes) -> None:
             store = notes.store("md", f"/dev/{head.group(1)}")
             store.level, store.vdevs, store.spares = head.group(3) or "", [Vdev("md")], []
             store.state = "online" if head.group(2) == "active" else "inactive"
-            for name, _, marks in MEMBER.findall(head.group(4)):
+            for name, _, marks in sorted(MEMBER.findall(head.group(4)), key=lambda m: int(m[1])):
                 if "(S)" in marks:
                     store.spares.append(f"/dev/{name}")
                 elif "(F)" in marks:
@@ -58,6 +58,9 @@ def read_detail(listing: Listing, notes: Notes) -> None:
     store = notes.store("md", name)
     store.level = store.level or facts["MD_LEVEL"]
     store.facts |= {"uuid": facts.get("MD_UUID", ""), "named": facts.get("MD_NAME", "")}
+    # It may be mounted by its name instead of its number.
+    if facts.get("MD_DEVNAME"):
+        notes.aliases[f"/dev/md/{facts['MD_DEVNAME']}"] = name
     wanted = number(facts.get("MD_DEVICES"))
     members = [v for k, v in facts.items() if k.startswith("MD_DEVICE_") and k.endswith("_DEV")]
     roles = {

@@ -166,12 +166,12 @@ class _Devices:
         self.arrays = {
             name: store for (maker, name), store in notes.stores.items() if maker == "md"
         }
-        self.lvs = {
-            lv["path"]: group
-            for group in notes.volumes.values()
-            for lv in group["lvs"]
-            if lv["path"]
-        }
+        self.lvs: dict[str, dict[str, Any]] = {}
+        for named, group in notes.volumes.items():
+            for lv in group["lvs"]:
+                # The device mapper joins both names by a dash, and doubles those within them.
+                mapped = f"{named.replace('-', '--')}-{lv['name'].replace('-', '--')}"
+                self.lvs |= {lv["path"]: group, f"/dev/mapper/{mapped}": group}
 
     def known(self, name: str) -> str:
         """The path of a device that somebody calls by an identifier; else the name itself."""
@@ -212,6 +212,34 @@ class _Devices:
                 whole = re.sub(r"p?\d+$", "", one)
                 left += [whole] if whole in self.disks else []
         return found
+
+    def cut(self, array: str) -> bool:
+        """Whether an array has parts of disks of which more is left: then it is a slice of them."""
+        blocks = self.notes.blocks
+        for vdev in self.arrays[array].vdevs:
+            for member in map(self.known, vdev.members):
+                whole = [blocks[d].size for d in self.disks_of(member) if d in blocks]
+                if member in blocks and whole and blocks[member].size < whole[0] * 0.9:
+                    return True
+        return False
+
+    def arrays_below(self, name: str) -> list[Store]:
+        """Every array that a device is made of."""
+        result: list[Store] = []
+        left, seen = [self.known(name)], set()
+        while left:
+            one = left.pop()
+            if one in seen:
+                continue
+            seen.add(one)
+            if one in self.arrays:
+                result.append(self.arrays[one])
+                left += [self.known(m) for v in self.arrays[one].vdevs for m in v.members]
+            if one in self.lvs:
+                left += [self.known(p) for p in self.lvs[one]["pvs"]]
+            if one in self.notes.blocks:
+                left += list(self.notes.blocks[one].parents)
+        return result
 
     def locked(self, name: str) -> bool:
         """Whether something on the way down is LUKS."""
@@ -323,13 +351,15 @@ def _btrfs(notes: Notes, store: Store, devices: _Devices, sources: set[str]) -> 
     if not store.vdevs[0].gone and len(sources) == 1:
         below = _array(notes, next(iter(sources)), devices)
         family, groups = below if below else (family, groups)
+    condition = _condition(devices, sources)
+    gone = (*(g for v in store.vdevs for g in v.gone), *condition["gone"])
+    state = store.state if store.state != "online" else condition["state"]
     return SeenPool(
         name=store.facts.get("label") or place.rpartition("/")[2] or store.name[:8],
         filesystem="btrfs",
         family=family,
         groups=groups,
-        gone=tuple(g for v in store.vdevs for g in v.gone),
-        state=store.state,
+        **(condition | {"gone": gone, "state": state}),
         size_bytes=notes.mounts.get(place, {}).get("size"),
         used_bytes=notes.mounts.get(place, {}).get("used") or store.facts.get("used"),
         path=place,
@@ -391,7 +421,7 @@ def _lvm(devices: _Devices, group: dict[str, Any]) -> tuple[str, tuple[tuple[str
         if kinds <= {"linear"}:
             return ("span" if len(members) > 1 else "single"), (members,)
         return "", (members,)
-    if len(arrays) == 1:
+    if len(arrays) == 1 and not devices.cut(arrays[0]):
         return _md(devices, arrays)
     levels = {devices.arrays[a].level for a in arrays}
     twice = "slices2" if levels & {"raid6"} else "slices1"
@@ -414,7 +444,6 @@ def _mounted(
     family = "single"
     groups: tuple[tuple[str, ...], ...] = (members,)
     below = _array(notes, source, devices)
-    array = next((s for n, s in devices.arrays.items() if n == source), None)
     if below:
         family, groups = below
     block = notes.blocks.get(source)
@@ -423,16 +452,25 @@ def _mounted(
         filesystem="ntfs" if kind == "ntfs3" else kind,
         family=family,
         groups=groups,
-        spares=tuple(d for s in array.spares for d in devices.disks_of(s)) if array else (),
-        gone=tuple(g for v in array.vdevs for g in v.gone) if array else (),
-        state=array.state if array else "online",
+        **_condition(devices, [source]),
         size_bytes=row.get("size"),
         used_bytes=row.get("used"),
         path=target,
         uuid=str(row.get("uuid") or (block.facts.get("uuid") if block else "") or ""),
         encrypted=devices.locked(source),
-        busy=str(array.facts.get("busy", "")) if array else "",
     )
+
+
+def _condition(devices: _Devices, sources: Iterable[str]) -> dict[str, Any]:
+    """State, spares, what is gone and what is under way, of all arrays below: the worst of them."""
+    arrays = [a for s in sources for a in devices.arrays_below(s)]
+    states = [a.state for a in arrays if a.state not in ("online", "")]
+    return {
+        "state": states[0] if states else "online",
+        "spares": tuple(sorted({d for a in arrays for s in a.spares for d in devices.disks_of(s)})),
+        "gone": tuple(g for a in arrays for v in a.vdevs for g in v.gone),
+        "busy": next((str(a.facts["busy"]) for a in arrays if a.facts.get("busy")), ""),
+    }
 
 
 # -- data and points -------------------------------------------------------------------------------

@@ -275,7 +275,7 @@ def two_disks(tmp_path: Path) -> Iterator[Path]:
         subprocess.run(
             ["mkfs.btrfs", "-q", "-d", "raid1", "-m", "raid1", "-L", "main", *loops], check=True
         )
-        subprocess.run(["btrfs", "device", "scan"], check=True, capture_output=True)
+        subprocess.run(["btrfs", "device", "scan", *loops], check=True, capture_output=True)
         subprocess.run(["mount", loops[0], place], check=True)
         yield place
     finally:
