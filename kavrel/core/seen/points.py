@@ -25,6 +25,7 @@ from kavrel.core.shares.names import copy_folders, folders, job_names, zfs_namer
 
 Known = Literal["seen", "told", "by hand", "unknown"]
 SHOWN = 12
+MOST_TIMES = 1000  # of the points that are there, the newest
 SLACK = 0.6  # of the gap between two points: a run that came late took the place of its start
 
 
@@ -35,7 +36,7 @@ class FoundPoints(BaseModel):
     it; a hand does it, and the log says; or it is `unknown`. `missing` are planned points that are
     not there, `too_many` those that should have been pruned, `pruned_early` of the missing those
     older than the newest that is there. `late_seconds`: by how much the newest is older than it
-    ever should be.
+    ever should be. `times` are those that are there, `first_missing` the newest that are not.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -54,6 +55,7 @@ class FoundPoints(BaseModel):
     pruned_early: int
     too_many: int
     first_missing: tuple[datetime, ...]
+    times: tuple[datetime, ...]
     why: str
 
 
@@ -159,6 +161,7 @@ class Finder:
             pruned_early=len(early),
             too_many=extra,
             first_missing=tuple(_utc(t) for t in lost[-SHOWN:]),
+            times=tuple(_utc(t) for t in got.times[-MOST_TIMES:]),
             why=self._why(job, got, late),
         )
 

@@ -3673,7 +3673,7 @@ export interface components {
          *     it; a hand does it, and the log says; or it is `unknown`. `missing` are planned points that are
          *     not there, `too_many` those that should have been pruned, `pruned_early` of the missing those
          *     older than the newest that is there. `late_seconds`: by how much the newest is older than it
-         *     ever should be.
+         *     ever should be. `times` are those that are there, `first_missing` the newest that are not.
          */
         FoundPoints: {
             /** Job */
@@ -3707,6 +3707,8 @@ export interface components {
             too_many: number;
             /** First Missing */
             first_missing: string[];
+            /** Times */
+            times: string[];
             /** Why */
             why: string;
         };

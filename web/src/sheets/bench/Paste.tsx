@@ -192,8 +192,13 @@ function Front({ things, off }: { things: Thing[]; off: ReadonlySet<string> }) {
 function Row({ thing, taken, onTake }: { thing: Thing; taken: boolean; onTake: (on: boolean) => void }) {
   return (
     <li className="border-b border-hair py-0.5">
-      <label className="grid grid-cols-[20px_78px_minmax(0,1fr)] gap-x-2">
-        <input type="checkbox" checked={taken} onChange={(e) => onTake(e.target.checked)} />
+      <label className="grid grid-cols-[24px_78px_minmax(0,1fr)] gap-x-2">
+        <input
+          type="checkbox"
+          className="size-6 p-1 accent-(--accent)"
+          checked={taken}
+          onChange={(e) => onTake(e.target.checked)}
+        />
         <span className="unit">
           {thing.what} {words(thing.collection.replace(/s$/, ''))}
         </span>

@@ -4,6 +4,7 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { scaleTime } from 'd3-scale';
 import { useState } from 'react';
 import { api, unwrap, type Schemas } from '../../api/client';
+import { useFound } from '../../api/looks';
 import { usePlan } from '../../api/plan';
 import { size, span } from '../../text/format';
 
@@ -39,6 +40,12 @@ export function Comb({ job }: { job: Schemas['JobView'] }) {
   const x = scaleTime([first, noticed + DAY], [LEFT, WIDTH - LEFT]);
   // Deleted at noon of its day: points from before that help.
   const moment = deleted + DAY / 2;
+  // What was found on the box that has them: ink below the line, planned points above it.
+  const looked = useFound().data?.points.filter((p) => p.job === job.id && p.how === 'seen') ?? [];
+  const there = looked.reduce<(typeof looked)[number] | undefined>(
+    (worst, p) => (!worst || p.missing > worst.missing ? p : worst),
+    undefined,
+  );
   const good = times.filter((t) => t <= moment);
   const back = good.length ? Math.max(...good) : null;
   return (
@@ -75,6 +82,20 @@ export function Comb({ job }: { job: Schemas['JobView'] }) {
             </path>
           );
         })}
+        {there?.times.map((iso) => (
+          <path key={iso} d={`M${x(Date.parse(iso))} 59 V65`} stroke="var(--ink)" strokeWidth="2" />
+        ))}
+        {there?.first_missing.map((iso) => (
+          <circle
+            key={iso}
+            cx={x(Date.parse(iso))}
+            cy="62"
+            r="2.5"
+            fill="none"
+            stroke="var(--danger)"
+            strokeWidth="1.5"
+          />
+        ))}
         <path d={`M${x(moment)} 20 V64`} stroke="var(--danger)" strokeWidth="2" strokeDasharray="4 2" />
         <text
           x={Math.min(Math.max(x(moment), 40), WIDTH - 130)}
@@ -88,6 +109,19 @@ export function Comb({ job }: { job: Schemas['JobView'] }) {
           noticed
         </text>
       </svg>
+      {there?.looked_at && (
+        <p className="text-quiet">
+          Below the line what was found on {there.looked_at.slice(0, 10)}: <span className="figure">{there.there}</span>{' '}
+          points
+          {there.missing > 0 && (
+            <b className="text-danger">
+              , {there.missing} missing (rings)
+              {there.pruned_early > 0 && `, ${there.pruned_early} of them pruned early`}
+            </b>
+          )}
+          .
+        </p>
+      )}
       {shown && (
         <p className="flex flex-wrap items-center gap-x-3">
           <label className="flex items-center gap-2">

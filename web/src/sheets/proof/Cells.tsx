@@ -65,11 +65,14 @@ export function Cells({
   columns,
   cells,
   chosen,
+  marked,
   onChoose,
 }: {
   columns: Column[];
   cells: Cell[];
   chosen: string | null;
+  /** Cells that are otherwise than planned, by dataset and hazard. */
+  marked?: ReadonlySet<string>;
   onChoose: (key: string) => void;
 }) {
   const { plan } = usePlan();
@@ -118,6 +121,7 @@ export function Cells({
                         label={`${d.name}, ${c.title}`}
                         place={`${row},${column}`}
                         chosen={chosen === key}
+                        differs={marked?.has(key) ?? false}
                         onChoose={() => onChoose(key)}
                       />
                     )}
@@ -137,12 +141,14 @@ function CellButton({
   label,
   place,
   chosen,
+  differs,
   onChoose,
 }: {
   cell: Cell;
   label: string;
   place: string;
   chosen: boolean;
+  differs: boolean;
   onChoose: () => void;
 }) {
   const frame = {
@@ -161,13 +167,18 @@ function CellButton({
     <button
       data-cell={place}
       aria-pressed={chosen}
-      aria-label={`${label}: ${aloud(cell)}`}
+      aria-label={`${label}: ${aloud(cell)}${differs ? ', otherwise than planned' : ''}`}
       onClick={onChoose}
       onFocus={onChoose}
       className={`h-[37px] w-full border px-1 text-left text-[12px] leading-[15px] whitespace-nowrap ${frame} ${chosen ? 'outline-2 outline-offset-1 outline-accent' : ''}`}
     >
       <span className={`block ${cell.fate === 'restored' ? 'figure font-semibold' : ''}`}>
         {first}
+        {differs && (
+          <span className="ml-0.5 text-accent" title="otherwise than planned" aria-hidden="true">
+            ≠
+          </span>
+        )}
         {cell.signed === 'changed' && (
           <span className="text-danger" aria-hidden="true">
             !

@@ -51,6 +51,7 @@ function AsFound({ count }: { count: number }) {
   );
 }
 
+const NONE: ReadonlySet<string> = new Set();
 const sameCell = (a: Schemas['Cell'], b: Schemas['Cell']) => a.dataset === b.dataset && a.hazard === b.hazard;
 
 export function CellsView() {
@@ -93,7 +94,13 @@ export function CellsView() {
         </span>
       </div>
       {asOf === 'found' ? <AsFound count={other.length} /> : <Today />}
-      <Cells columns={columns} cells={cells} chosen={chosen} onChoose={setChosen} />
+      <Cells
+        columns={columns}
+        cells={cells}
+        chosen={chosen}
+        marked={asOf === 'settled' ? NONE : new Set(now.keys())}
+        onChoose={setChosen}
+      />
       {cell && hazard && (
         <Story
           key={`${chosen ?? ''} ${asOf}`}
