@@ -10,6 +10,13 @@ from kavrel.core.seen.machine import SeenDisk
 from kavrel.core.seen.offer import Offer
 
 GIB = 2**30
+# Field of a host, and the most that it takes, by the kind of bay.
+BAYS = {
+    "3.5": ("bays_35", 60),
+    "2.5": ("bays_25", 60),
+    "nvme": ("slots_nvme", 24),
+    "usb": ("ports_usb", 16),
+}
 USED_HOURS = 200  # a disk that ran longer was not bought new today: common practice, no source
 OVERLAY = re.compile(r"^100\.(6[4-9]|[7-9]\d|1[01]\d|12[0-7])\.")  # RFC 6598
 
@@ -77,12 +84,7 @@ class BoxOffer(Offer):
     def _wanted_bays(self) -> dict[str, int]:
         data = [d for d in self.machine.disks if not self._only_system(d) and d.boots != "sd_card"]
         kinds = [_bay_kind(d) for d in data]
-        return {
-            "bays_35": min(60, kinds.count("3.5")),
-            "bays_25": min(60, kinds.count("2.5")),
-            "slots_nvme": min(24, kinds.count("nvme")),
-            "ports_usb": min(16, kinds.count("usb")),
-        }
+        return {field: min(most, kinds.count(kind)) for kind, (field, most) in BAYS.items()}
 
     def _only_system(self, disk: SeenDisk) -> bool:
         pooled = any(disk.device in g for p in self.machine.pools for g in (*p.groups, p.spares))
@@ -178,8 +180,9 @@ class BoxOffer(Offer):
         assert self.host is not None
         bay = self._free_bay(seen)
         if bay is None:
-            field = {"3.5": "bays_35", "2.5": "bays_25", "nvme": "slots_nvme", "usb": "ports_usb"}
-            wanted = field[_bay_kind(seen)]
+            wanted, most = BAYS[_bay_kind(seen)]
+            if getattr(self.host, wanted) >= most:
+                return None  # no box can be planned with more
             more = {wanted: getattr(self.host, wanted) + 1}
             self._host_becomes(more, "more disks are in it than it was planned to hold")
             bay = self._free_bay(seen)

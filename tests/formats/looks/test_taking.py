@@ -26,6 +26,7 @@ from tests.formats.looks.machines import (
     lsblk,
     nas,
     second_box,
+    snapshots,
     system_disk,
     zfs,
 )
@@ -274,3 +275,19 @@ def test_what_servers_let_in_is_held_against_the_plan_too() -> None:
     change = rows["extra", "eve", "passwd"].change
     assert change
     assert change.item["id"] not in {a.id for a in plan.accounts}
+
+
+def test_two_hundred_disks_and_two_thousand_points_are_gone_through() -> None:
+    letters = [f"sd{a}{b}" for a in "abcdefgh" for b in "abcdefghijklmnopqrstuvwxy"]
+    points = [("tank/photos", f"auto-{n}", NOON - n * HOUR) for n in range(2000)]
+    content = look(
+        "nas",
+        lsblk(*(disk(n, f"S-{n}") for n in letters)),
+        ("zfs-list", "zfs list", zfs("tank/photos", TB, TB)),
+        snapshots(*points),
+    )
+    plan, offer = taken(content)
+    # More than a box can hold in bays: those for which there is none are named, none is lost silently.
+    assert len(plan.disks) == 60
+    told = [n for n in offer.not_taken if n.startswith("nas ")]
+    assert len(told) == 140
