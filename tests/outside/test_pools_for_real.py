@@ -81,7 +81,7 @@ def plan_of(sizes: list[int], *pools: dict[str, object], of_bo: str = "pair") ->
     return base.model_copy(update={**fields, "sites": base.sites[:1]})
 
 
-def on_kernel(plan: Plan, work: Path, script: str, seconds: int = 240) -> str:
+def on_kernel(plan: Plan, work: Path, script: str, seconds: int = 400) -> str:
     (work / "setup.sh").write_text(setup_script(plan, "box", "revision 1"), encoding="utf-8")
     (work / "fstab").write_text(fstab(plan, "box", "revision 1"), encoding="utf-8")
     there = [p.model_copy(update={"standing": True}) for p in plan.pools]
