@@ -195,7 +195,7 @@ function Row({ thing, taken, onTake }: { thing: Thing; taken: boolean; onTake: (
       <label className="grid grid-cols-[24px_78px_minmax(0,1fr)] gap-x-2">
         <input
           type="checkbox"
-          className="size-6 p-1 accent-(--accent)"
+          className="size-[24px] accent-(--accent)"
           checked={taken}
           onChange={(e) => onTake(e.target.checked)}
         />
