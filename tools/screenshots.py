@@ -41,7 +41,9 @@ def main() -> None:
                 driver.find_element(By.TAG_NAME, "body").send_keys(key)
                 stage.wait(lambda d: d.execute_script(SEE))
                 if name == "drift":
-                    stage.wait(lambda d: "found its timer" in d.find_element(By.TAG_NAME, "main").text)
+                    stage.wait(
+                        lambda d: "found its timer" in d.find_element(By.TAG_NAME, "main").text
+                    )
                 shot(f"{sheet}-{name}")
             stage.sheet("proof")
             stage.wait(lambda d: d.find_element(By.XPATH, FOUND)).click()
