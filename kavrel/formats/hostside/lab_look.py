@@ -90,7 +90,11 @@ FILES = (
     ("run", "var/lib/lab-job/runs/*.json"),
 )
 # What may stand in a listing and is nobody's business.
-NAMES = r"pass(?:word|wd|phrase)?|pwd|secret|token|api[-_]?key|access[-_]?key|private[-_]?key"
+# A name ends where its word does: `passed` and `passive` are none.
+NAMES = (
+    r"(?:pass(?:word|wd|phrase)?|pwd|secret|token|api[-_]?key|access[-_]?key|private[-_]?key)s?"
+    r"(?![A-Za-z])"
+)
 BLANKED = "(blanked)"
 RULES = (
     # A whole key or certificate.
@@ -124,11 +128,31 @@ HARMLESS = re.compile(
 )
 
 
+NAMED = re.compile(NAMES, re.IGNORECASE)
+
+
 def blanked(text: str) -> str:
-    """The text without what looks like a secret."""
+    """The text without what looks like a secret; JSON stays JSON."""
+    if text.lstrip()[:1] in ("{", "["):
+        try:
+            return json.dumps(_inside(json.loads(text)), ensure_ascii=False)
+        except (ValueError, RecursionError):
+            pass
     for pattern, instead in RULES[:1]:
         text = pattern.sub(instead, text)
     return "\n".join(line if HARMLESS.match(line) else _line(line) for line in text.split("\n"))
+
+
+def _inside(value: Any) -> Any:
+    """The same of what stands in JSON, by the names that it has there."""
+    if isinstance(value, dict):
+        return {
+            k: BLANKED if isinstance(v, str) and NAMED.search(k) else _inside(v)
+            for k, v in value.items()
+        }
+    if isinstance(value, list):
+        return [_inside(v) for v in value]
+    return blanked(value) if isinstance(value, str) else value
 
 
 def _line(line: str) -> str:

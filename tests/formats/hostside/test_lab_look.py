@@ -14,6 +14,7 @@ import pytest
 from kavrel.formats.hostside import lab_look
 from kavrel.formats.looks import LISTINGS
 from kavrel.formats.looks.read import read_look
+from tests.formats.looks.machines import smart
 
 SCRIPT = Path(lab_look.__file__)
 SECRETS = {
@@ -74,6 +75,29 @@ def test_no_secret_that_lies_about_is_in_the_look(root: Path) -> None:
     # That an account is locked is no secret.
     assert "ana:*:1000" in by_name["/etc/passwd"]
     assert "0 6 * * * root smbclient //far/x -U ana%(blanked)" in by_name["/etc/cron.d/copy"]
+
+
+def test_what_only_sounds_like_a_secret_stays_and_json_stays_json() -> None:
+    # A disk that passed its test has to be read as one.
+    said = json.loads(lab_look.blanked(smart("/dev/sda", "H1")[2]))
+    assert said == json.loads(smart("/dev/sda", "H1")[2])
+    tree = {
+        "smart_status": {"passed": True},
+        "user": {"apiKey": "PLANTED", "name": "a password=PLANTED b"},
+    }
+    kept = lab_look.blanked(json.dumps(tree))
+    assert "PLANTED" not in kept
+    assert json.loads(kept)["smart_status"] == {"passed": True}
+    for line in (
+        "passed=yes",
+        "bypassed: 3",
+        "tokenize=1",
+        "SMART test result: PASSED",
+        "passive mode: on",
+    ):
+        assert lab_look.blanked(line) == line
+    for line in ("PASSWORD=x1", "db_passwd: x1", "my.secret = x1", "tokens=x1", 'pass="x1 y"'):
+        assert "x1" not in lab_look.blanked(line)
 
 
 def test_it_lists_what_it_would_ask_and_runs_none_of_it(tmp_path: Path) -> None:
