@@ -21,8 +21,10 @@ def read_json(listing: Listing, notes: Notes) -> None:
     device = str(said.get("device", {}).get("name") or "")
     serial = str(said.get("serial_number") or "")
     if not device and not serial:
-        for line in said.get("smartctl", {}).get("messages") or [{"string": "no disk in it"}]:
-            listing.puzzled(line.get("string", line))
+        # A virtual disk, a card in between, a disk that sleeps: the tool says why it says nothing.
+        told = [str(m.get("string", m)) for m in said.get("smartctl", {}).get("messages") or ()]
+        listing.why = "; ".join(told) or "no disk in it"
+        listing.took()
         return
     got: dict[str, Any] = {
         "device": device,

@@ -354,3 +354,23 @@ def test_readers_of_what_this_machine_prints_leave_nothing_out() -> None:
     assert machine.ram_bytes
     assert machine.disks
     assert any(t.on == "17 * * * *" for t in machine.tasks)
+
+
+def test_a_disk_of_which_smartctl_can_say_nothing_says_why() -> None:
+    """As smartctl 7.3 printed it on this machine, whose disk is a virtual one."""
+    said_so = {
+        "json_format_version": [1, 0],
+        "smartctl": {
+            "version": [7, 3],
+            "argv": ["smartctl", "-j", "-a", "/dev/vda"],
+            "messages": [{"string": "/dev/vda: Unable to detect device type", "severity": "error"}],
+            "exit_status": 1,
+        },
+    }
+    machine, heard = read(
+        lsblk(disk("vda", "")), ("smartctl", "smartctl -j -a /dev/vda", json.dumps(said_so))
+    )
+    assert heard[1].why == "/dev/vda: Unable to detect device type"
+    # Nothing is known of how it is: that is no reading of zero.
+    assert machine.disks[0].hours is None
+    assert "smart" not in machine.looked_at
