@@ -1,6 +1,6 @@
 /** What machines said of themselves, held against the open plan. */
 
-import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query';
 import { api, call, unwrap } from './client';
 import { usePlan } from './plan';
 
@@ -11,6 +11,7 @@ export function useDrift() {
   const { meta } = usePlan();
   return useQuery({
     queryKey: key(meta.id, 'drift', meta.revision),
+    placeholderData: keepPreviousData,
     queryFn: async () =>
       unwrap(await api.GET('/api/plans/{plan_id}/drift', { params: { path: { plan_id: meta.id } } })),
   });
@@ -20,6 +21,7 @@ export function useFound() {
   const { meta, evaluation } = usePlan();
   return useQuery({
     queryKey: [...key(meta.id, 'found', meta.revision), evaluation.today],
+    placeholderData: keepPreviousData,
     queryFn: async () =>
       unwrap(await api.GET('/api/plans/{plan_id}/found', { params: { path: { plan_id: meta.id } } })),
   });
@@ -29,6 +31,7 @@ export function useWear() {
   const { meta } = usePlan();
   return useQuery({
     queryKey: key(meta.id, 'wear', meta.revision),
+    placeholderData: keepPreviousData,
     queryFn: async () => unwrap(await api.GET('/api/plans/{plan_id}/wear', { params: { path: { plan_id: meta.id } } })),
   });
 }
