@@ -115,7 +115,7 @@ def demo_lab(client: TestClient, demo: Plan) -> Lab:
 class Served:
     """A real `kavrel` server in its own process."""
 
-    def __init__(self, command: str, database: Path) -> None:
+    def __init__(self, command: str, database: Path, today: str = "2026-11-24") -> None:
         listener = socket.create_server(("127.0.0.1", 0))
         self.port = listener.getsockname()[1]
         self.url = f"http://127.0.0.1:{self.port}"
@@ -130,8 +130,7 @@ class Served:
                 str(database),
                 "--fd",
                 str(listener.fileno()),
-                "--today",
-                "2026-11-24",
+                *(("--today", today) if today else ()),
             ],
             pass_fds=[listener.fileno()],
             stdout=subprocess.DEVNULL,

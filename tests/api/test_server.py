@@ -1,6 +1,7 @@
 """The real server in its own process."""
 
 import json
+import os
 import signal
 import socket
 import subprocess
@@ -10,6 +11,7 @@ from typing import Any
 
 import pytest
 
+from kavrel.formats.hostside import lab_look
 from kavrel.store.database import Database
 from tests.conftest import Served
 
@@ -150,3 +152,35 @@ def test_whatever_comes_over_the_wire_is_answered_with_problem_details(path: Pat
         assert body["status"] == status
         assert body["detail"]
     served.stop()
+
+
+def test_a_box_sends_its_look_to_the_server_itself(path: Path, tmp_path: Path) -> None:
+    """lab-look of this machine, run as a program, to a real server, with the token that it gave."""
+    served = Served("demo", path, today="")
+    try:
+        (plan,) = served.plans()
+        base = f"/api/plans/{plan['id']}"
+        before = served.http.get(f"{base}/looks", params={"newest": True}).json()["looks"]
+        token = served.http.post(f"{base}/hosts/perch/token").json()["token"]
+        (tmp_path / "token").write_text(token, encoding="utf-8")
+
+        def send() -> subprocess.CompletedProcess[str]:
+            address = f"{served.url}/api/observations"
+            return subprocess.run(
+                [sys.executable, lab_look.__file__, "--send", address],
+                capture_output=True,
+                text=True,
+                timeout=120,
+                check=False,
+                env={**os.environ, "LAB_LOOK_TOKEN": str(tmp_path / "token")},
+            )
+
+        done = send()
+        assert (done.returncode, done.stderr) == (0, "")
+        after = served.http.get(f"{base}/looks", params={"newest": True}).json()["looks"]
+        assert {x["host"] for x in after} == {x["host"] for x in before} | {"perch"}
+        served.http.delete(f"{base}/hosts/perch/token")
+        refused = send()
+        assert (refused.returncode, "not taken: 401" in refused.stderr) == (1, True)
+    finally:
+        served.stop()
