@@ -6,8 +6,10 @@ Nothing is made up silently: what is guessed says so, and what cannot be taken o
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Schedule
+from kavrel.core.seen.machine import SeenTask
 from kavrel.core.seen.offer import Takes
 from kavrel.core.seen.rhythm import retention_of, schedule_of
+from kavrel.core.seen.started import copies, cron_schedule, scrubbed_by
 from kavrel.core.seen.stores import StoreOffer
 from kavrel.core.shares.names import slug
 
@@ -28,6 +30,7 @@ class Taker(StoreOffer):
             self._datasets()
             self._jobs()
             self._replications()
+            self._tasks()
         self.settle()
         return self.takes()
 
@@ -100,6 +103,46 @@ class Taker(StoreOffer):
                 guess="when it runs, how long points are kept, and that the source could delete them",
                 needs=(f"pools/{end}", *(f"datasets/{d}" for d in datasets)),
             )
+
+    # -- what others start -------------------------------------------------------------------------
+
+    def _tasks(self) -> None:
+        """Scrubs that a crontab starts become jobs; what copies something is named, never left out silently."""
+        assert self.host is not None
+        for task in self.machine.tasks:
+            if task.name.startswith("lab-"):
+                continue  # our own
+            what = scrubbed_by(task)
+            if what:
+                self._scrub(task, what)
+            elif copies(task):
+                said = task.command or task.name
+                self.not_taken.append(
+                    f"{task.by} {task.on}: {said[:100]}: it looks like a copy: enter it on Copies"
+                )
+
+    def _scrub(self, task: SeenTask, what: str) -> None:
+        pools = self.known.pools
+        pool = pools.get(what) or next(
+            (pools[s.name] for s in self.machine.pools if s.path == what and s.name in pools), None
+        )
+        schedule = cron_schedule(task.on)
+        if pool is None or schedule is None:
+            self.not_taken.append(
+                f"{task.by} {task.on}: {task.command[:100]}: it scrubs, enter it on Copies"
+            )
+            return
+        if any(j.kind == "scrub" and j.pool == pool.id for j in self.plan.jobs):
+            return
+        name = self._free_name("jobs", f"scrub of {pool.name}")
+        item = {
+            "name": name,
+            "kind": "scrub",
+            "pool": pool.id,
+            "schedule": schedule.model_dump(mode="json"),
+        }
+        why = f"a {task.by} starts it: {task.on}"
+        self.take("jobs", name, item, why=why, needs=(f"pools/{pool.id}",))
 
     # -- jobs --------------------------------------------------------------------------------------
 

@@ -13,6 +13,7 @@ from kavrel.core.seen.drift import Drift
 from kavrel.core.seen.machine import Machine
 from kavrel.core.seen.offer import Takes
 from kavrel.core.seen.rhythm import retention_of, schedule_of
+from kavrel.core.seen.started import cron_schedule
 from kavrel.core.shares.access import access_matrix
 from kavrel.formats.looks.drifted import whole_drift
 from kavrel.formats.looks.read import read_look
@@ -291,3 +292,39 @@ def test_two_hundred_disks_and_two_thousand_points_are_gone_through() -> None:
     assert len(plan.disks) == 60
     told = [n for n in offer.not_taken if n.startswith("nas ")]
     assert len(told) == 140
+
+
+def test_what_crontabs_start_becomes_a_job_or_is_named() -> None:
+    text = (
+        "15 3 8 * * root zpool scrub tank\n0 4 * * * root rsync -a /tank/photos far:/x\n"
+        "*/5 * * * * root zpool scrub tank\n17 * * * * root run-parts /etc/cron.hourly\n"
+    )
+    plan, offer = taken(nas(("crontab", "/etc/crontab", text)))
+    (scrub,) = [j for j in plan.jobs if j.kind == "scrub"]
+    assert (scrub.schedule.kind, scrub.schedule.at, scrub.schedule.day) == ("monthly", "03:15", 8)
+    assert any("rsync" in n and "enter it on Copies" in n for n in offer.not_taken)
+    assert any("*/5" in n for n in offer.not_taken)
+    assert not any("run-parts" in n for n in offer.not_taken)
+
+
+@pytest.mark.parametrize(
+    ("on", "wanted"),
+    [
+        ("30 2 * * *", ("daily", "02:30", ())),
+        ("0 4 * * 0", ("weekly", "04:00", (6,))),
+        ("0 4 * * 7", ("weekly", "04:00", (6,))),
+        ("0 4 * * mon", ("weekly", "04:00", (0,))),
+        ("@weekly", ("weekly", "00:00", (6,))),
+        ("5 1 3 * *", ("monthly", "01:05", ())),
+        ("5 1 3 * 2", None),
+        ("*/5 * * * *", None),
+        ("99 1 * * *", None),
+        ("5 1 0 * *", None),
+    ],
+)
+def test_the_calendar_of_a_crontab(
+    on: str, wanted: tuple[str, str, tuple[int, ...]] | None
+) -> None:
+    """Sunday is 0 and 7, a day and a weekday mean either. Source: crontab(5)."""
+    got = cron_schedule(on)
+    assert (got and (got.kind, got.at, got.weekdays)) == wanted
