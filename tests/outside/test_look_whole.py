@@ -6,19 +6,24 @@ devices. Source: what those programs print. Loops have no serial: the test gives
 
 import json
 import os
-from datetime import date
+import time
+from datetime import UTC, date, datetime
 
 import pytest
 
 from kavrel.core.index import Index
-from kavrel.core.plan import Dataset, Grant, Plan, Share
+from kavrel.core.plan import Dataset, Grant, Plan, Retention, Schedule, Share
+from kavrel.core.pools.pool import pool_states
 from kavrel.core.seen.drift import drift
 from kavrel.core.seen.machine import Machine
-from kavrel.formats.hostside import lab_look
+from kavrel.core.seen.points import Finder
+from kavrel.core.week.nights import scheduled_book
+from kavrel.formats.hostside import lab_job, lab_look
+from kavrel.formats.lab_jobs import lab_jobs
 from kavrel.formats.looks.read import read_look
 from kavrel.formats.looks.taking import takes
 from kavrel.formats.samba import smb_conf
-from tests.builders import GB
+from tests.builders import GB, job
 from tests.conftest import needs
 from tests.outside.test_setup_whole import House, house, plan_with, wanted
 
@@ -109,3 +114,40 @@ def test_from_nothing_the_same_plan_comes_back(made: tuple[Plan, Machine]) -> No
     logins = {a.id: a.login for a in again.accounts}
     rights = {(logins.get(g.account or ""), g.right) for g in again.grants}
     assert ("ana", "write") in rights
+
+
+def test_points_that_lab_job_took_are_what_the_proof_finds(house: House) -> None:
+    """setup.sh makes it, lab-job marks it four times, lab-look looks: those count, and no more."""
+    for serial in ("SN-4", "SN-5"):
+        house.plug_in(serial)
+    data = Dataset(id="new", name="new", pool="fresh", size_bytes=0)
+    hourly = job("hourly", "snapshot", datasets=("new",), schedule=Schedule(kind="hourly"))
+    hourly = hourly.model_copy(update={"retention": Retention(hourly=24)})
+    plan = plan_with(
+        wanted("copies2", "btrfs", "box4", "box5"), datasets=(*lab_datasets(), data), jobs=(hourly,)
+    )
+    house.pools("main")
+    there = plan.model_copy(
+        update={"pools": tuple(p.model_copy(update={"standing": True}) for p in plan.pools)}
+    )
+    (house.folder / "jobs.json").write_text(lab_jobs(there, "box", "r"), encoding="utf-8")
+    now = time.time() // 3600 * 3600  # as its schedule has it
+    told = f"LAB_JOBS={house.folder}/jobs.json LAB_JOB_STATE={house.folder}/state-of-jobs"
+    runs = "".join(
+        f"{told} LAB_JOB_NOW={now - n * 3600:.0f} python3 {lab_job.__file__} hourly || exit 9;"
+        for n in (3, 2, 1, 0)
+    )
+    after = f"{runs} python3 {lab_look.__file__} --out {house.folder}/look.json; umount /srv/fresh"
+    ran = house.run(plan, answer="fresh\\n", after=after)
+    assert (ran.code, ran.left) == (0, []), ran.said
+    machine = machine_of(house, dict(zip(house.loops, ("SN-4", "SN-5"), strict=True)))
+    index = Index(there)
+    book = scheduled_book(index, pool_states(index), datetime.fromtimestamp(now, UTC).date())
+    found = Finder(book, {"box": machine}).found(hourly, "new")
+    assert (found.how, found.there) == ("seen", 4)
+    # What the plan would have by now and is not there is missing, not made up.
+    # (In the first seconds of an hour its point is not planned to be whole yet.)
+    assert found.planned - 4 <= found.missing <= found.planned - 3
+    assert found.late_seconds == 0
+    assert found.newest
+    assert found.newest.timestamp() == pytest.approx(now, abs=2)
