@@ -15,12 +15,26 @@ class Seen(BaseModel):
     model_config = ConfigDict(frozen=True)
 
 
-class SeenDisk(Seen):
-    """A whole disk. `paths` are the device and its parts as pools may name them.
+class Readings(Seen):
+    """What a disk says of itself; None for what it does not say.
 
     `reallocated`, `pending`, `uncorrectable` and `crc` are counts of sectors and of errors on the
     cable; `written_bytes` and `wear_percent` of flash; `healthy` is the disk's own verdict.
     """
+
+    hours: int | None = None
+    temperature: int | None = None
+    reallocated: int | None = None
+    pending: int | None = None
+    uncorrectable: int | None = None
+    crc: int | None = None
+    written_bytes: int | None = None
+    wear_percent: int | None = None
+    healthy: bool | None = None
+
+
+class SeenDisk(Readings):
+    """A whole disk. `paths` are the device and its parts as pools may name them."""
 
     device: str
     capacity_bytes: int
@@ -34,15 +48,6 @@ class SeenDisk(Seen):
     system: bool = False
     boots: Literal["ssd", "nvme", "hdd", "usb_stick", "sd_card"] | None = None
     paths: tuple[str, ...] = ()
-    hours: int | None = None
-    temperature: int | None = None
-    reallocated: int | None = None
-    pending: int | None = None
-    uncorrectable: int | None = None
-    crc: int | None = None
-    written_bytes: int | None = None
-    wear_percent: int | None = None
-    healthy: bool | None = None
 
 
 class SeenPool(Seen):

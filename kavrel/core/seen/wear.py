@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict
 from kavrel.core.index import Index
 from kavrel.core.plan import Disk
 from kavrel.core.pools.pool import disk_facts
+from kavrel.core.seen.machine import Readings
 from kavrel.core.seen.offer import Taken
 from kavrel.core.working import Working, step
 
@@ -22,21 +23,10 @@ MOST_RATE = 0.95
 Level = Literal["replace", "watch", "well", "unknown"]
 
 
-class Reading(BaseModel):
-    """Readings of a disk at a moment (epoch seconds); None for what it does not say."""
-
-    model_config = ConfigDict(frozen=True)
+class Reading(Readings):
+    """Readings of a disk at a moment (epoch seconds)."""
 
     seen_at: float
-    hours: int | None = None
-    temperature: int | None = None
-    reallocated: int | None = None
-    pending: int | None = None
-    uncorrectable: int | None = None
-    crc: int | None = None
-    written_bytes: int | None = None
-    wear_percent: int | None = None
-    healthy: bool | None = None
 
 
 class Wear(BaseModel):

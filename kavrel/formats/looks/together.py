@@ -189,29 +189,30 @@ class _Devices:
                 return path
         return name
 
-    def disks_of(self, name: str) -> set[str]:
-        """Whole disks below a device."""
-        found, left, seen = set(), [self.known(name)], set()
+    def _down(self, name: str) -> Iterator[str]:
+        """A device, and all that it is made of, each once: parts, arrays, volumes, what LUKS opened."""
+        left, seen = [self.known(name)], set()
         while left:
             one = left.pop()
             if one in seen:
                 continue
             seen.add(one)
-            if one in self.disks:
-                found.add(one)
-                continue
-            block = self.notes.blocks.get(one)
-            if block is not None:
-                left += list(block.parents)
+            yield one
             if one in self.arrays:
                 left += [self.known(m) for v in self.arrays[one].vdevs for m in v.members]
             if one in self.lvs:
                 left += [self.known(p) for p in self.lvs[one]["pvs"]]
-            if block is None and one not in self.arrays:
+            block = self.notes.blocks.get(one)
+            if block is not None:
+                left += list(block.parents)
+            elif one not in self.arrays:
                 # A part of a disk of which nobody listed the tree.
                 whole = re.sub(r"p?\d+$", "", one)
                 left += [whole] if whole in self.disks else []
-        return found
+
+    def disks_of(self, name: str) -> set[str]:
+        """Whole disks below a device."""
+        return {one for one in self._down(name) if one in self.disks}
 
     def cut(self, array: str) -> bool:
         """Whether an array has parts of disks of which more is left: then it is a slice of them."""
@@ -225,35 +226,12 @@ class _Devices:
 
     def arrays_below(self, name: str) -> list[Store]:
         """Every array that a device is made of."""
-        result: list[Store] = []
-        left, seen = [self.known(name)], set()
-        while left:
-            one = left.pop()
-            if one in seen:
-                continue
-            seen.add(one)
-            if one in self.arrays:
-                result.append(self.arrays[one])
-                left += [self.known(m) for v in self.arrays[one].vdevs for m in v.members]
-            if one in self.lvs:
-                left += [self.known(p) for p in self.lvs[one]["pvs"]]
-            if one in self.notes.blocks:
-                left += list(self.notes.blocks[one].parents)
-        return result
+        return [self.arrays[one] for one in self._down(name) if one in self.arrays]
 
     def locked(self, name: str) -> bool:
         """Whether something on the way down is LUKS."""
-        left, seen = [self.known(name)], set()
-        while left:
-            one = left.pop()
-            block = self.notes.blocks.get(one)
-            if one in seen or block is None:
-                continue
-            seen.add(one)
-            if block.kind == "crypt" or block.facts.get("fstype") == "crypto_LUKS":
-                return True
-            left += list(block.parents)
-        return False
+        blocks = (self.notes.blocks.get(one) for one in self._down(name))
+        return any(b.kind == "crypt" or b.facts.get("fstype") == "crypto_LUKS" for b in blocks if b)
 
 
 def _pools(notes: Notes, disks: set[str]) -> Iterator[SeenPool]:

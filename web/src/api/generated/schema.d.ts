@@ -6866,11 +6866,9 @@ export interface components {
         };
         /**
          * Reading
-         * @description Readings of a disk at a moment (epoch seconds); None for what it does not say.
+         * @description Readings of a disk at a moment (epoch seconds).
          */
         Reading: {
-            /** Seen At */
-            seen_at: number;
             /** Hours */
             hours?: number | null;
             /** Temperature */
@@ -6889,6 +6887,8 @@ export interface components {
             wear_percent?: number | null;
             /** Healthy */
             healthy?: boolean | null;
+            /** Seen At */
+            seen_at: number;
         };
         /**
          * Report
