@@ -174,7 +174,7 @@ def _fields(collection: str, model: type[BaseModel]) -> Iterator[FieldView]:
             prefer=shown.prefer[0] if shown.prefer else "",
             prefer_is=bool(shown.prefer and shown.prefer[1]),
             when=_when(collection, path, shown),
-            folded=path.partition(".")[0] not in essentials if essentials else False,
+            folded=bool(essentials) and path not in essentials,
             blank=blank,
             start=blank if shown.start is None else shown.start,
         )

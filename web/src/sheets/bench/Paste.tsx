@@ -4,9 +4,12 @@ import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { call, type Schemas } from '../../api/client';
 import { useChange, usePlan } from '../../api/plan';
+import { droppable, FileButton } from '../../parts/FileButton';
 import { Slip } from '../../parts/Slip';
 import { size, words } from '../../text/format';
 import { chosenOf, disksOf, type Thing } from './taking';
+
+const LONGEST = 200_000;
 
 export function Paste({ onClose }: { onClose: () => void }) {
   const { plan, meta } = usePlan();
@@ -29,10 +32,10 @@ export function Paste({ onClose }: { onClose: () => void }) {
     setOff(new Set());
     read.mutate({ content, of });
   };
-  const drop = async (file: File | undefined) => {
-    if (!file) return;
-    const content = await file.text();
-    setText(content.length > 200_000 ? `${content.slice(0, 200_000)}\n...` : content);
+  // What is too long to be edited is kept whole, and shown by its beginning.
+  const shown = text.length > LONGEST ? `${text.slice(0, LONGEST)}\n...` : text;
+  const bring = (content: string) => {
+    setText(content);
     again(content, host);
   };
   const take = () =>
@@ -62,28 +65,17 @@ export function Paste({ onClose }: { onClose: () => void }) {
         data-autofocus
         aria-label="What the machine printed"
         spellCheck={false}
-        value={text}
+        value={shown}
+        readOnly={shown !== text}
         onChange={(e) => setText(e.target.value)}
-        onDragOver={(e) => e.preventDefault()}
-        onDrop={(e) => {
-          e.preventDefault();
-          void drop(e.dataTransfer.files[0]);
-        }}
+        {...droppable(bring)}
         onPaste={(e) => {
           const whole = e.clipboardData.getData('text/plain');
           if (!text.trim() && whole.trim()) again(whole, host);
         }}
       />
       <div className="my-1 flex flex-wrap items-center gap-2">
-        <label className="act cursor-pointer">
-          a file
-          <input
-            type="file"
-            className="sr-only"
-            aria-label="A file that lab-look wrote"
-            onChange={(e) => void drop(e.target.files?.[0])}
-          />
-        </label>
+        <FileButton onText={bring} />
         <span>of</span>
         <select
           className="entry !w-auto"

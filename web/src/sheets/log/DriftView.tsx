@@ -5,6 +5,7 @@ import type { Schemas } from '../../api/client';
 import { useDrift, useKeepLook } from '../../api/looks';
 import { useChange, usePlan } from '../../api/plan';
 import { Copy } from '../../parts/Copy';
+import { droppable, FileButton } from '../../parts/FileButton';
 import { words } from '../../text/format';
 import { Senders } from './Senders';
 import { day, since } from './when';
@@ -119,7 +120,6 @@ function AddLook() {
       setSaid({ wrong: true, words: (error as Error).message });
     }
   };
-  const drop = async (file: File | undefined) => file && add(await file.text());
   return (
     <form
       className="mb-3 flex flex-wrap items-center gap-2"
@@ -137,25 +137,13 @@ function AddLook() {
           placeholder="paste or drop what lab-look printed"
           value={text}
           onChange={(e) => setText(e.target.value)}
-          onDragOver={(e) => e.preventDefault()}
-          onDrop={(e) => {
-            e.preventDefault();
-            void drop(e.dataTransfer.files[0]);
-          }}
+          {...droppable((dropped) => void add(dropped))}
         />
       </label>
       <button className="act" disabled={!text.trim()}>
         keep it
       </button>
-      <label className="act cursor-pointer focus-within:outline-2 focus-within:outline-accent">
-        a file
-        <input
-          type="file"
-          className="sr-only"
-          aria-label="A file that lab-look wrote"
-          onChange={(e) => void drop(e.target.files?.[0])}
-        />
-      </label>
+      <FileButton onText={(text) => void add(text)} />
       <span role="status" className={said?.wrong ? 'text-danger' : 'text-quiet'}>
         {said?.words}
       </span>
