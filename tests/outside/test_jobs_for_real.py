@@ -536,6 +536,7 @@ def far(tmp_path: Path, box: Box) -> Iterator[Sshd]:
     found.stop()
 
 
+@pytest.mark.prove
 @needs("ssh-keygen")
 def test_over_a_real_ssh_every_name_arrives_and_both_ends_hear_of_it(
     main: Path, second: Path, box: Box, far: Sshd

@@ -202,9 +202,10 @@ def plan_with(pool: Pool, **more: object) -> Plan:
         "datasets": (*lab().datasets, data),
         **more,
     }
-    # File systems get their UUIDs from the plan's name: two tests at once would make the same one,
-    # which mkfs.btrfs refuses.
-    return lab(**fields).model_copy(update={"name": f"lab {os.getpid()}"})
+    # File systems get their UUIDs from the plan's name. Two tests at once would make the same one,
+    # and so would one after another whose loops the kernel has not let go yet: mkfs.btrfs refuses.
+    test = os.environ["PYTEST_CURRENT_TEST"].rpartition(" ")[0]
+    return lab(**fields).model_copy(update={"name": f"lab {os.getpid()} {test}"})
 
 
 def test_the_demo_labs_own_scripts_run_to_the_end(house: House, demo: Plan) -> None:
@@ -345,6 +346,7 @@ def test_a_disk_that_is_in_use_is_not_wiped(house: House) -> None:
     assert "fresh" not in ran.seen
 
 
+@pytest.mark.prove
 def test_what_it_may_not_make_it_refuses_and_wipes_nothing(house: House) -> None:
     images = [house.plug_in("SN-4"), house.plug_in("SN-5", size=SMALL - 1_000_000)]
     before = [content(i) for i in images]
@@ -626,6 +628,7 @@ def test_a_file_system_that_stands_is_mounted_as_it_is_at_its_own_place(house: H
     assert "+ wipefs" not in ran.said
 
 
+@pytest.mark.prove
 def test_a_pool_that_only_has_to_be_imported_is_not_made_again_over_itself(house: House) -> None:
     images = [house.plug_in("SN-4"), house.plug_in("SN-5")]
     before = [content(i) for i in images]

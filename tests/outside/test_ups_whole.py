@@ -106,6 +106,7 @@ def lived(work: Path, short: bool, until: str) -> str:
     return done.stdout + done.stderr
 
 
+@pytest.mark.prove
 @pytest.mark.skipif(not DUMMY.exists(), reason="the driver for trying is not here")
 def test_after_the_wait_both_boxes_stop_the_one_with_the_cable_last(tmp_path: Path) -> None:
     said = lived(tmp_path, False, "[ -e {work}/box/box-stopped ]")

@@ -173,6 +173,7 @@ def live_through(plan: Plan, made: Job, folder: Path) -> list[tuple[float, list[
     deadline=None,
     suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow],
 )
+@pytest.mark.prove
 def test_a_year_by_the_crontab_leaves_the_points_that_the_core_predicts(
     tmp_path_factory: pytest.TempPathFactory, schedule: Schedule, rules: Retention, zone: str
 ) -> None:

@@ -67,6 +67,7 @@ def follow(moments: list[float], rules: Retention, zone: str) -> None:
     st.sampled_from([0.25, 1.0, 3.5]),
     st.integers(0, 600),
 )
+@pytest.mark.prove
 @settings(max_examples=25, deadline=None)
 @example(Retention(weekly=2, monthly=12, yearly=2), "UTC", 0.5, 0)
 @example(Retention(monthly=2, yearly=2), "Asia/Kolkata", 0.25, 0)
