@@ -6,6 +6,7 @@ Five zones, both odd nights of each year in them, at the finest and at the coars
 from datetime import UTC, date, datetime
 from itertools import accumulate
 
+import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
