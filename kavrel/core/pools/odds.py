@@ -5,19 +5,17 @@ too many died, or with no redundancy left a rebuild met an unreadable sector. Th
 group, the second a file. Disks fail independently at a constant rate; one disk is rebuilt at a
 time, sooner with a spare; a used spare is bought again, and others that draw on the same spares
 may have taken it. Same-batch disks fail together more often than this says: see `lifetimes`.
-Source: Patterson, Gibson and Katz 1988 for the model; SciPy's expm and solve for the answer.
+Source: Patterson, Gibson and Katz 1988 for the model; `chain` for the answer.
 """
 
 import math
 from dataclasses import dataclass
 from functools import lru_cache
 
-import numpy as np
-
+from kavrel.core.pools.chain import Rows, mean_hours, reached
 from kavrel.core.quantities import YEAR_DAYS
 
 HOURS_PER_YEAR = 24 * YEAR_DAYS
-LEAST = 1e-16  # odds that the arithmetic can tell from never
 SOONEST = 1e-6  # hours; a repair takes some time
 
 
@@ -65,7 +63,7 @@ def _generator(
     repair_hours: float,
     read_error: float,
     spares: Spares | None = None,
-) -> np.ndarray:
+) -> Rows:
     """Rates between the states: failed disks first, then spares; the last two are the ends.
 
     The last but one is a disk too many, the last an unreadable sector in the last rebuild.
@@ -81,7 +79,7 @@ def _generator(
     ]
     place = {state: n for n, state in enumerate(states)}
     lost, damaged = len(states), len(states) + 1
-    rates = np.zeros((damaged + 1, damaged + 1))
+    rates = [[0.0] * (damaged + 1) for _ in range(damaged + 1)]
 
     def begun(failed: int, left: int) -> int:
         """The state once a repair has begun: with a spare where there is one."""
@@ -93,19 +91,18 @@ def _generator(
         worse = lost
         if failed < outlives:
             worse = place[failed + 1, left, fitted] if failed else begun(1, left)
-        rates[here, worse] += (width - failed) * fail_per_hour
+        rates[here][worse] += (width - failed) * fail_per_hour
         if spares and left < shelf:
-            rates[here, place[failed, left + 1, fitted]] += 1 / max(spares.restock_hours, SOONEST)
+            rates[here][place[failed, left + 1, fitted]] += 1 / max(spares.restock_hours, SOONEST)
         if spares and left:
-            rates[here, place[failed, left - 1, fitted]] += spares.others_per_hour
+            rates[here][place[failed, left - 1, fitted]] += spares.others_per_hour
         if failed:
             hours = spares.repair_hours if spares and fitted else repair_hours
             speed = 1 / max(hours, SOONEST)
             # The last rebuild without redundancy may meet an unreadable sector.
             bad = read_error if failed == outlives else 0.0
-            rates[here, begun(failed - 1, left)] += speed * (1 - bad)
-            rates[here, damaged] += speed * bad
-    rates -= np.diag(rates.sum(axis=1))
+            rates[here][begun(failed - 1, left)] += speed * (1 - bad)
+            rates[here][damaged] += speed * bad
     return rates
 
 
@@ -122,14 +119,9 @@ def ends(
     """Which end came first within so many years: a disk too many, an unreadable sector."""
     if outlives == 0:
         return -math.expm1(-width * fail_per_hour * years * HOURS_PER_YEAR), 0.0
-    from scipy.linalg import expm  # SciPy takes longer to load than most commands take to run
-
     rates = _generator(width, outlives, fail_per_hour, repair_hours, read_error, spares)
-    reached = expm(rates * (years * HOURS_PER_YEAR))[0]
-    # Below the rounding of the matrix nothing is known but that it is not never.
-    lost = float(min(max(reached[-2], LEAST if fail_per_hour else 0.0), 1.0))
-    damaged = float(min(max(reached[-1], LEAST if read_error and fail_per_hour else 0.0), 1.0))
-    return lost, damaged
+    lost, damaged = reached(rates, years * HOURS_PER_YEAR)[-2:]
+    return min(lost, 1.0), min(damaged, 1.0)
 
 
 def loss_odds(
@@ -159,8 +151,5 @@ def mean_hours_to_loss(
     spares: Spares | None = None,
 ) -> float:
     """Mean hours until either end (MTTDL), from all disks sound."""
-    from scipy.linalg import solve
-
     rates = _generator(width, outlives, fail_per_hour, repair_hours, read_error, spares)
-    inner = rates[:-2, :-2]
-    return float(solve(-inner, np.ones(len(inner)))[0])
+    return mean_hours(rates, 2)

@@ -1,12 +1,17 @@
 import math
 import random
 
+import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
+from scipy.linalg import expm, solve
 
 from kavrel.core.pools.odds import (
     HOURS_PER_YEAR,
+    Spares,
+    _generator,
+    ends,
     hourly_rate,
     loss_odds,
     mean_hours_to_loss,
@@ -83,3 +88,52 @@ def test_chain_agrees_with_simulated_lifetimes() -> None:
 def test_read_errors_of_the_ten_to_the_fourteen_class() -> None:
     assert read_error_odds(12_500_000_000_000, 1e14) == pytest.approx(1 - math.exp(-1), rel=1e-6)
     assert read_error_odds(0, 1e14) == 0
+
+
+@given(
+    width=st.integers(2, 14),
+    outlives=st.integers(1, 3),
+    fail=st.floats(1e-8, 1e-2),
+    repair=st.floats(0.5, 2000),
+    error=st.floats(0, 1),
+    years=st.floats(0.1, 20),
+    spares=st.none()
+    | st.builds(
+        Spares,
+        count=st.integers(1, 3),
+        repair_hours=st.floats(0.5, 500),
+        restock_hours=st.floats(1, 2000),
+        others_per_hour=st.floats(0, 1e-4),
+    ),
+)
+@settings(max_examples=60, deadline=None)
+def test_the_ends_are_those_of_a_general_matrix_exponential(
+    width: int,
+    outlives: int,
+    fail: float,
+    repair: float,
+    error: float,
+    years: float,
+    spares: Spares | None,
+) -> None:
+    """SciPy's expm (Al-Mohy and Higham 2009) is as exact as its largest entry, ours as each one is."""
+    assume(width > outlives)
+    rates = np.array(_generator(width, outlives, fail, repair, error, spares))
+    rates -= np.diag(rates.sum(axis=1))
+    theirs = expm(rates * years * HOURS_PER_YEAR)[0][-2:]
+    ours = ends(width, outlives, fail, repair, error, years, spares)
+    assert ours == pytest.approx(theirs, rel=1e-6, abs=1e-10)
+    inner = rates[:-2, :-2]
+    if np.linalg.cond(inner) < 1e10:
+        mean = solve(-inner, np.ones(len(inner)))[0]
+        told = mean_hours_to_loss(width, outlives, fail, repair, error, spares)
+        assert told == pytest.approx(mean, rel=1e-4)
+
+
+def test_odds_far_below_rounding_are_still_known() -> None:
+    """Rare and quickly repaired: to first order width! / (width - 4)! fail^4 repair^3 / 3! a time."""
+    fail, repair, years = 1e-9, 1.0, 1.0
+    first_order = 8 * 7 * 6 * 5 * fail**4 * repair**3 * years * HOURS_PER_YEAR
+    found = loss_odds(8, 3, fail, repair, 0.0, years)
+    assert found == pytest.approx(first_order, rel=1e-3)
+    assert found < 1e-25
