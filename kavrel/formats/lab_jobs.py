@@ -151,7 +151,8 @@ class _Sheet:
             found["marks"] = self._mark(job)
             found |= self._far(target_host(self.index, job)) if kind.by_tool else {}
         if tells_source(self.index, job):
-            found["tells_source"] = True
+            # A tool of one's own finds its way by itself, and the script knows of no other end then.
+            found["tells_source"] = self._far(source_host(self.index, job))["peer"]
         return found
 
     def chore(self, work: ChoreRuns) -> dict[str, Any]:

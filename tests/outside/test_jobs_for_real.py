@@ -561,7 +561,7 @@ def test_over_a_real_ssh_every_name_arrives_and_both_ends_hear_of_it(
             "kind": "mirror",
             "pairs": [[str(live), f"{second}/p/live"]],
             "pulls": True,
-            "tells_source": True,
+            "tells_source": "127.0.0.1",
             **peer,
         },
         after={"kind": "backup", "waits_for": {"job": "m", "mark": mark, **peer}},

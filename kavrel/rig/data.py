@@ -1,0 +1,164 @@
+"""Datasets, subvolumes and plain folders: files, points in time, and the room that both take.
+
+A point shares the files that did not change; what only points still have is held until the last of
+them goes, as copy-on-write file systems do.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from kavrel.rig.files import File
+
+
+class NoRoom(Exception):
+    """The pool is full."""
+
+
+@dataclass(slots=True)
+class Room:
+    """Bytes that a pool has and that are taken."""
+
+    capacity: int
+    used: int = 0
+
+    def take(self, size: int) -> None:
+        """Takes bytes, or gives them back. Raises NoRoom."""
+        if size > 0 and self.used + size > self.capacity:
+            raise NoRoom
+        self.used += size
+
+
+class Point(NamedTuple):
+    """A read-only state: its files and when it was taken.
+
+    `came`: it was received from elsewhere. `wrote`: names that were written since the point before.
+    """
+
+    files: dict[str, File]
+    created: float
+    came: bool
+    wrote: frozenset[str]
+
+
+@dataclass(slots=True)
+class Data:
+    """One dataset of a pool: `name` as its tools say it, `at` the folder where it is mounted.
+
+    `origin`: the name of the point that its present state is, for what was received.
+    """
+
+    name: str
+    at: str
+    room: Room
+    files: dict[str, File] = field(default_factory=dict)
+    points: dict[str, Point] = field(default_factory=dict)
+    folders: set[str] = field(default_factory=set)
+    props: dict[str, str] = field(default_factory=dict)
+    mounted: bool = True
+    read_only: bool = False
+    _shared: bool = False
+    _wrote: set[str] = field(default_factory=set)
+
+    def clone(self, room: Room) -> "Data":
+        """The same, to be changed without this one."""
+        self._shared = True
+        return Data(
+            self.name, self.at, room, self.files, dict(self.points), set(self.folders),
+            dict(self.props), self.mounted, self.read_only, True, set(self._wrote),
+        )  # fmt: skip
+
+    def _own(self) -> dict[str, File]:
+        if self._shared:
+            self.files, self._shared = dict(self.files), False
+        return self.files
+
+    def _newest(self) -> dict[str, File]:
+        return next(reversed(self.points.values())).files if self.points else {}
+
+    def _freed(self, name: str) -> int:
+        """Bytes that come back when the present version of a file goes."""
+        old = self.files.get(name)
+        if old is None or self._newest().get(name) is old:
+            return 0
+        return old.size
+
+    def write(self, name: str, file: File) -> None:
+        """Puts a file in its place. Raises NoRoom."""
+        self.room.take(file.size - self._freed(name))
+        self._own()[name] = file
+        self._wrote.add(name)
+
+    def remove(self, name: str) -> None:
+        """Takes a file away."""
+        self.room.take(-self._freed(name))
+        del self._own()[name]
+        self._wrote.add(name)
+
+    def mark(self, name: str, moment: float, came: bool = False) -> None:
+        """Makes the present state a point."""
+        self._shared = True
+        self.points[name] = Point(self.files, moment, came, frozenset(self._wrote))
+        self._wrote = set()
+
+    def forget(self, name: str) -> None:
+        """Lets a point go, with what only it held: what came after the one before and went before the next."""
+        names = list(self.points)
+        place = names.index(name)
+        gone = self.points.pop(name)
+        before = self.points[names[place - 1]].files if place else {}
+        if place + 1 < len(names):
+            after = self.points[names[place + 1]]
+            later, files = after.wrote, after.files
+            self.points[names[place + 1]] = after._replace(wrote=later | gone.wrote)
+        else:
+            later, files = frozenset(self._wrote), self.files
+            self._wrote |= gone.wrote
+        freed = 0
+        for one in gone.wrote & later:
+            file = gone.files.get(one)
+            if file and before.get(one) is not file and files.get(one) is not file:
+                freed += file.size
+        self.room.take(-freed)
+
+    def become(self, files: dict[str, File]) -> int:
+        """Takes over a whole state; returns the bytes that are new in it. Raises NoRoom."""
+        came = [n for n, f in files.items() if self.files.get(n) is not f]
+        went = [n for n, f in self.files.items() if files.get(n) is not f]
+        new = sum(files[n].size for n in came)
+        self.room.take(new - sum(self._freed(n) for n in went))
+        self.files, self._shared = files, True
+        self._wrote.update(came, went)
+        return new
+
+    def share(self, files: dict[str, File]) -> None:
+        """Takes over a state that takes no room, for something else holds it."""
+        self.files, self._shared = files, True
+
+    def restore(self, before: "Data") -> None:
+        """Goes back to how it was, when what was on its way broke off."""
+        self.room.take(before.taken() - self.taken())
+        self.files, self.points, self._shared = before.files, dict(before.points), True
+        self._wrote = set(before._wrote)
+
+    def taken(self) -> int:
+        """Bytes of all versions of all files."""
+        return sum(f.size for f in self.versions())
+
+    def held(self) -> int:
+        """Bytes that only points still have."""
+        return self.taken() - sum(f.size for f in self.files.values())
+
+    def versions(self) -> Iterator[File]:
+        """Every version once, of the present state and of all points."""
+        seen: dict[int, File] = {id(f): f for f in self.files.values()}
+        for point in self.points.values():
+            seen.update((id(f), f) for f in point.files.values())
+        yield from seen.values()
+
+    def below(self, folder: str) -> dict[str, File]:
+        """Files in a folder of it, by their names from there on; all with an empty one."""
+        if not folder:
+            return self.files
+        cut = len(folder) + 1
+        return {n[cut:]: f for n, f in self.files.items() if n.startswith(f"{folder}/")}

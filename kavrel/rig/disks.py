@@ -1,0 +1,51 @@
+"""Disks that can die, and what a pool of them still is, group by group, by its family's rule."""
+
+from collections.abc import Collection
+from dataclasses import dataclass, field
+from typing import Literal
+
+from kavrel.core.plan import Disk, Pool
+from kavrel.core.pools.families import FAMILIES
+
+Health = Literal["ONLINE", "DEGRADED", "LOST"]
+
+
+@dataclass(slots=True)
+class Drive:
+    """One disk: where it is, whether it answers, and what it says of itself.
+
+    `host` and `bay`, or `site` when it lies on a shelf there; neither once it burned or was stolen.
+    """
+
+    disk: Disk
+    host: str | None
+    site: str | None
+    alive: bool = True
+    stolen: bool = False
+    bad_sectors: int = 0
+    readings: dict[str, int] = field(default_factory=dict)
+
+    def clone(self) -> "Drive":
+        """The same, to be changed without this one."""
+        return Drive(
+            self.disk, self.host, self.site, self.alive, self.stolen, self.bad_sectors,
+            dict(self.readings),
+        )  # fmt: skip
+
+
+def outlived(pool: Pool, dead: Collection[str]) -> bool:
+    """Whether every set of disks that outlive failures together still holds all that it held."""
+    family = FAMILIES[pool.family]
+    groups: list[list[str]] = [list(g) for g in pool.groups]
+    if family.one_set:
+        groups = [[disk for group in groups for disk in group]]
+    elif family.sets:
+        groups = [[g[n] for n in some] for g in groups for some in family.sets(len(g))]
+    return all(sum(d in dead for d in group) <= family.outlives(len(group)) for group in groups)
+
+
+def health(pool: Pool, dead: Collection[str]) -> Health:
+    """What a pool is once these of its disks are dead: a lost group takes all of it."""
+    if not any(disk in dead for disk in pool.disks):
+        return "ONLINE"
+    return "DEGRADED" if outlived(pool, dead) else "LOST"

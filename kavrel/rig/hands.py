@@ -1,0 +1,233 @@
+"""The real lab-job, run for a box of the rig: the same code, with the box's commands and clock beneath it.
+
+What the script asks of its machine (commands, files below /srv, the time, its host's name) is answered
+by the box; what it keeps for itself lies in the box's private folder. Anything else it cannot reach:
+a name that is not here raises, and the real machine never sees it.
+"""
+
+import io
+import json
+import os
+import tempfile
+import time
+from collections.abc import Iterator, Sequence
+from contextlib import redirect_stderr, redirect_stdout
+from functools import lru_cache, partial
+from pathlib import Path
+from types import CodeType, ModuleType, SimpleNamespace
+from typing import Any, NamedTuple
+
+from kavrel.formats.lab_jobs import script
+from kavrel.rig.box import Box
+from kavrel.rig.data import NoRoom
+from kavrel.rig.said import Said, failed
+
+PIPE, DEVNULL = -1, -3
+
+
+class Ended(NamedTuple):
+    """How a run of lab-job ended, and what it printed."""
+
+    code: int
+    out: str
+    err: str
+
+
+class _Done(NamedTuple):
+    """What subprocess.run gives back."""
+
+    args: Sequence[str]
+    returncode: int
+    stdout: Any
+    stderr: Any
+
+
+class _Going:
+    """What subprocess.Popen gives back: the stand-in has already done it."""
+
+    def __init__(self, said: Said) -> None:
+        self.said, self.stdout = said, io.BytesIO(said.out)
+        self.returncode = said.code
+
+    def wait(self) -> int:
+        """Its exit code."""
+        return self.said.code
+
+
+class Commands:
+    """subprocess, as far as lab-job and lab-look use it, over the commands of a box."""
+
+    PIPE, DEVNULL = PIPE, DEVNULL
+    Popen: Any
+    CompletedProcess = _Done
+    SubprocessError = OSError
+    TimeoutExpired = TimeoutError
+
+    def __init__(self, box: Box) -> None:
+        self.box = box
+        self.Popen = self._open
+
+    def run(
+        self, words: Sequence[str], *, text: bool = False, stdout: Any = None, **told: Any
+    ) -> _Done:
+        """Runs to the end. Raises FileNotFoundError where the box has no such command."""
+        given = told.get("input", "")
+        said = self.box.command(list(words), given.encode() if isinstance(given, str) else given)
+        if hasattr(stdout, "write"):
+            stdout.write(said.out)
+            return _Done(words, said.code, None, said.err)
+        if text:
+            return _Done(words, said.code, said.out.decode(errors="replace"), said.err)
+        return _Done(words, said.code, said.out, said.err.encode())
+
+    def _open(self, words: Sequence[str], stdin: Any = None, **told: Any) -> _Going:
+        given = stdin.getvalue() if isinstance(stdin, io.BytesIO) else b""
+        try:
+            return _Going(self.box.command(list(words), given))
+        except FileNotFoundError:
+            raise
+        except KeyError:
+            return _Going(failed("broken stream"))
+
+
+class Folders:
+    """os, as far as the scripts use it: the box's folders, and its private place for real."""
+
+    path = os.path
+    R_OK, W_OK, X_OK = os.R_OK, os.W_OK, os.X_OK
+    access = staticmethod(os.access)
+    utime = staticmethod(os.utime)
+    replace = staticmethod(os.replace)
+    fsencode = staticmethod(os.fsencode)
+
+    def __init__(self, box: Box) -> None:
+        self.box = box
+        self.environ: dict[str, str] = {}
+
+    def walk(self, top: str, topdown: bool = True) -> Iterator[tuple[str, list[str], list[str]]]:
+        """As os.walk, over the files of a box."""
+        data, name = self.box.find(top)
+        below = data.below(name)
+        folders: dict[str, set[str]] = {"": set()}
+        files: dict[str, list[str]] = {}
+        for path in below:
+            above, _, leaf = path.rpartition("/")
+            files.setdefault(above, []).append(leaf)
+            while above:
+                up, _, own = above.rpartition("/")
+                folders.setdefault(above, set())
+                folders.setdefault(up, set()).add(own)
+                above = up
+        if not below and not self.box.is_folder(top):
+            return
+        order = sorted(folders, reverse=not topdown)
+        for folder in order:
+            yield f"{top}/{folder}".rstrip("/"), sorted(folders[folder]), files.get(folder, [])
+
+    def listdir(self, path: Path) -> list[str]:
+        """Names in a folder of the script's own."""
+        path.relative_to(self.box.folder)  # raises outside of it
+        return os.listdir(path)
+
+    def lstat(self, path: str) -> SimpleNamespace:
+        """Size and times. Raises FileNotFoundError."""
+        file = self.box.file(path)
+        if file is None:
+            raise FileNotFoundError(2, "No such file or directory", path)
+        return SimpleNamespace(st_size=file.size, st_mtime=file.mtime, st_ctime=file.mtime)
+
+    def unlink(self, path: str) -> None:
+        """Removes a file."""
+        data, name = self.box.find(path)
+        if name not in data.files:
+            raise FileNotFoundError(2, "No such file or directory", path)
+        data.remove(name)
+
+    def rmdir(self, path: str) -> None:
+        """Removes an empty folder."""
+        data, name = self.box.find(path)
+        if any(n.startswith(f"{name}/") for n in data.files):
+            raise OSError(39, "Directory not empty", path)
+        data.folders.discard(name)
+
+    def statvfs(self, path: str) -> SimpleNamespace:
+        """What is free there."""
+        data, _ = self.box.find(path)
+        free = data.room.capacity - data.room.used
+        return SimpleNamespace(f_bavail=free // 4096, f_frsize=4096)
+
+    def readlink(self, path: str) -> str:
+        """No process of a box has files open."""
+        raise FileNotFoundError(2, "No such file or directory", path)
+
+
+@lru_cache(maxsize=1)
+def _code() -> CodeType:
+    return compile(script(), "lab-job", "exec")
+
+
+class Hands:
+    """lab-job on one box; `jobs` is its lab-jobs.json."""
+
+    def __init__(self, box: Box, jobs: str) -> None:
+        self.box = box
+        told = box.folder / "lab-jobs.json"
+        told.parent.mkdir(parents=True, exist_ok=True)
+        told.write_text(jobs, encoding="utf-8")
+        self.module = module = ModuleType(f"lab_job of {box.name}")
+        exec(_code(), module.__dict__)  # noqa: S102  # our own script, as it is put on every box
+        self.folders = Folders(box)
+        names = module.__dict__
+        names |= {
+            "CONFIG": told,
+            "STATE": box.folder / "state",
+            "OWN": box.folder / "own",
+            "SECRETS": box.folder / "secrets",
+            "subprocess": Commands(box),
+            "os": self.folders,
+            "glob": SimpleNamespace(glob=self._globbed),
+            "socket": SimpleNamespace(gethostname=lambda: box.name),
+            "time": SimpleNamespace(time=self._now, localtime=self._localtime),
+            "tempfile": SimpleNamespace(
+                TemporaryDirectory=partial(tempfile.TemporaryDirectory, dir=box.folder)
+            ),
+        }
+
+    def _now(self) -> float:
+        return self.box.lab.now + self.box.lab.seconds
+
+    def _localtime(self, moment: float) -> SimpleNamespace:
+        there = time.gmtime(moment)
+        offset = self.box.lab.offset(moment)
+        return SimpleNamespace(tm_gmtoff=offset, tm_year=there.tm_year)
+
+    def _globbed(self, pattern: str) -> list[str]:
+        if "*" not in pattern:
+            return [pattern] if self.box.is_folder(pattern) else []
+        above, _, below = pattern.partition("/*")
+        if not self.box.is_folder(above):
+            return []
+        found = (f"{above}/{name}{below}" for name in self.box.listed(above))
+        return [path for path in found if self.box.is_folder(path)]
+
+    def run(self, *words: str) -> Ended:
+        """lab-job WORDS, now."""
+        out, err = io.StringIO(), io.StringIO()
+        self.folders.environ["LAB_JOB_NOW"] = str(self.box.lab.now)
+        with redirect_stdout(out), redirect_stderr(err):
+            try:
+                code = self.module.main(list(words))
+            except NoRoom:
+                err.write("No space left on device\n")
+                code = 1
+        return Ended(code, out.getvalue(), err.getvalue())
+
+    def jobs(self) -> dict[str, Any]:
+        """Its lab-jobs.json."""
+        told: dict[str, Any] = json.loads(Path(self.module.CONFIG).read_text(encoding="utf-8"))
+        return told
+
+    def stamped(self, name: str) -> float | None:
+        """When a job last began here."""
+        moment: float | None = self.module.stamped(name, "began")
+        return moment

@@ -1,0 +1,314 @@
+"""The whole stand-in lab: boxes, disks, links, a mailbox, buckets and a clock, made from a plan."""
+
+import os
+import shutil
+import stat
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from functools import lru_cache
+from pathlib import Path
+from zoneinfo import ZoneInfo
+
+from kavrel.core.copies.book import CopyBook
+from kavrel.core.copies.path import MB, Place, path
+from kavrel.core.filesystems import FILESYSTEMS
+from kavrel.core.index import Index
+from kavrel.core.plan import Job, Plan, Pool
+from kavrel.core.pools.families import FAMILIES
+from kavrel.core.pools.pool import pool_states
+from kavrel.core.shares.names import folders, pool_names, pool_roots, slug, zfs_namer
+from kavrel.core.week.nights import scheduled_book
+from kavrel.formats.hostside import lab_job
+from kavrel.rig.box import Box, Store
+from kavrel.rig.data import Data, Room
+from kavrel.rig.disks import Drive, Health, health
+from kavrel.rig.people import Work
+from kavrel.rig.streams import Streams
+
+
+class CannotBuild(Exception):
+    """The plan has what no stand-in behaves as; the text says which part of it."""
+
+
+@dataclass(frozen=True)
+class Mail:
+    """A mail that arrived, with its moment and the box that sent it."""
+
+    at: float
+    box: str
+    text: str
+
+
+@dataclass(slots=True)
+class Run:
+    """A job that is going on until `ends`; what it writes to was as in `before` when it began."""
+
+    job: str
+    box: str
+    began: float
+    ends: float
+    before: list[tuple[Data, Data]] = field(default_factory=list)
+
+
+class Lab:
+    """See above. `now` is its clock (epoch s); nothing happens in it by itself, see `days`."""
+
+    def __init__(self, plan: Plan, folder: Path, began: float, seed: int = 1) -> None:
+        self.plan, self.folder, self.began, self.now, self.seed = plan, folder, began, began, seed
+        self.index = Index(plan)
+        self.states = pool_states(self.index)
+        self.zone = ZoneInfo(plan.zone)
+        day = datetime.fromtimestamp(began, self.zone).date()
+        self.book: CopyBook = scheduled_book(self.index, self.states, day)
+        self.boxes: dict[str, Box] = {}
+        self.drives: dict[str, Drive] = {}
+        self.works: dict[tuple[str, str], Work] = {}
+        # What tools of a person's own, and hands, keep: by job and dataset; points named by their moment.
+        self.kept: dict[str, dict[str, Data]] = {}
+        self.cut: set[str] = set()  # links that are down
+        self.mail: list[Mail] = []
+        self.keys_gone: set[str] = set()  # sites whose keys are no more
+        self.going: list[Run] = []
+        self.seconds = 0.0  # that the run now going on has taken
+        self.touched: Run | None = None
+        self.streams = Streams()
+        self.closed: set[str] = set()  # buckets whose provider let nobody in any more
+        self.thinned: dict[str, list[float]] = {}
+        self._health: dict[str, Health] = {}
+
+    # -- made ------------------------------------------------------------------------------------
+
+    @classmethod
+    def built(cls, plan: Plan, folder: Path, began: datetime, seed: int = 1) -> "Lab":
+        """The lab as the plan has it once everything stands. Raises CannotBuild."""
+        lab = cls(plan, folder, began.timestamp(), seed)
+        why = next(unlike(plan), "")
+        if why:
+            raise CannotBuild(why)
+        for disk in plan.disks:
+            lab.drives[disk.id] = Drive(disk, disk.host, disk.shelf)
+        names, roots, homes = pool_names(plan), pool_roots(plan), folders(plan)
+        for host in plan.hosts:
+            box = lab.boxes[host.id] = Box(host, folder / host.id, lab)
+            for part in ("state", "own", "secrets"):
+                (box.folder / part).mkdir(parents=True, exist_ok=True)
+            namer = zfs_namer(plan, host.id)
+            for pool in plan.pools:
+                if pool.host != host.id or not pool.standing:
+                    continue
+                room = Room(lab.states[pool.id].layout.usable_bytes)
+                store = box.stores[names[pool.id]] = Store(
+                    pool, names[pool.id], roots[pool.id], room
+                )
+                box.datas[store.name] = Data(store.name, store.at, room)
+                for number, dataset in enumerate(plan.datasets):
+                    if dataset.pool == pool.id:
+                        data = Data(namer(homes[dataset.id]), homes[dataset.id], room)
+                        box.datas[data.name] = data
+                        work = Work(dataset, seed * 1000 + number, lab.now)
+                        data.become(work.first())
+                        lab.works[host.id, data.name] = work
+        return lab
+
+    def clone(self, folder: Path) -> "Lab":
+        """The same lab, to be changed without this one; what its boxes keep on disk is copied."""
+        new = Lab.__new__(Lab)
+        new.__dict__ |= self.__dict__
+        new.folder = folder
+        new.drives = {k: d.clone() for k, d in self.drives.items()}
+        new.cut, new.keys_gone = set(self.cut), set(self.keys_gone)
+        new.closed, new.thinned = set(self.closed), dict(self.thinned)
+        new.mail, new.going, new.touched = list(self.mail), [], None
+        new._health = {}
+        new.boxes = {}
+        rooms: dict[int, Room] = {}
+        for key, box in self.boxes.items():
+            made = new.boxes[key] = Box(
+                box.host, folder / key, new, box.up, box.lost, {}, {}, box.own, set(box.disabled)
+            )
+            for name, store in box.stores.items():
+                room = rooms[id(store.room)] = Room(store.room.capacity, store.room.used)
+                made.stores[name] = Store(store.pool, name, store.at, room, store.locked)
+            for name, data in box.datas.items():
+                old = data.room
+                room = rooms.setdefault(id(old), Room(old.capacity, old.used))
+                made.datas[name] = data.clone(room)
+            if box.folder.exists() and folder != self.folder:
+                shutil.copytree(box.folder, made.folder, dirs_exist_ok=True)
+        new.kept = {
+            job: {
+                d: data.clone(
+                    rooms.setdefault(id(data.room), Room(data.room.capacity, data.room.used))
+                )
+                for d, data in some.items()
+            }
+            for job, some in self.kept.items()
+        }
+        new.works = {}
+        for key2, work in self.works.items():
+            new.works[key2] = Work(work.dataset, work.seed, work.began, work.until, work.stopped)
+        return new
+
+    # -- what is there ---------------------------------------------------------------------------
+
+    def health(self, pool: Pool) -> Health:
+        """What a pool is, by the disks that answer in its own box."""
+        found = self._health.get(pool.id)
+        if found is None:
+            dead = {
+                d
+                for d in pool.disks
+                if not self.drives[d].alive or self.drives[d].host != pool.host
+            }
+            found = self._health[pool.id] = health(pool, dead)
+        return found
+
+    def changed(self) -> None:
+        """Something happened to disks: what pools are has to be looked at again."""
+        self._health.clear()
+
+    def box_at(self, address: str) -> Box | None:
+        """The box of an address or a name."""
+        address = address.rpartition("@")[2].strip("[]")
+        return next((b for b in self.boxes.values() if b.answers_to(address)), None)
+
+    def reaches(self, a: Box, b: Box) -> bool:
+        """Whether one box can speak to another now."""
+        if not (a.up and b.up):
+            return False
+        if a.host.site == b.host.site:
+            return True
+        return any(
+            {link.a, link.b} == {a.host.site, b.host.site} and link.id not in self.cut
+            for link in self.plan.links
+        ) or self._over_more_links(a.host.site, b.host.site)
+
+    def _over_more_links(self, a: str, b: str) -> bool:
+        found, more = {a}, {a}
+        while more:
+            more = {
+                other
+                for link in self.plan.links
+                if link.id not in self.cut
+                for one, other in ((link.a, link.b), (link.b, link.a))
+                if one in found
+            } - found
+            found |= more
+        return b in found
+
+    # -- what happens ----------------------------------------------------------------------------
+
+    def tell(self, box: Box, text: str) -> None:
+        """A mail to whoever reads them."""
+        self.mail.append(Mail(self.now, box.host.id, text))
+
+    def arriving(self, data: Data) -> None:
+        """A run begins to write here: what is there now is what is left should it break off."""
+        run = self.touched
+        if run is not None and not any(d is data for d, _ in run.before):
+            run.before.append((data, data.clone(Room(data.room.capacity, data.room.used))))
+
+    def moved(
+        self, size: float, source: Place, target: Place, limit_mbit: float | None = None
+    ) -> None:
+        """Bytes travel: the run takes the longer for it."""
+        speed = self._speed(source, target, limit_mbit)
+        if speed:
+            self.seconds += size / (speed * MB)
+
+    @lru_cache(maxsize=4096)  # noqa: B019  # as long as the lab is
+    def _speed(self, source: Place, target: Place, limit_mbit: float | None) -> float:
+        way = path(self.index, self.states, source, target, limit_mbit)
+        return way.mb_per_s
+
+    def break_off(self, moment: float) -> None:
+        """Ends what is going on at a moment: what had not arrived whole is not there."""
+        for run in reversed(self.going):
+            if run.ends > moment:
+                for data, before in reversed(run.before):
+                    data.restore(before)
+        self.going = []
+
+    def offset(self, moment: float) -> int:
+        """Seconds by which clocks there are ahead of UTC."""
+        ahead = datetime.fromtimestamp(moment, self.zone).utcoffset()
+        return int(ahead.total_seconds()) if ahead else 0
+
+    def restarted(self, box: Box) -> None:
+        """A box starts anew: what needs a passphrase stays locked until somebody types it."""
+        for store in box.stores.values():
+            store.locked = store.pool.waits
+
+    def scrubbed(self, box: Box, store: Store) -> None:
+        """Everything on a pool is read: what its disks spoiled is mended where a second copy is."""
+        if self.health(store.pool) == "ONLINE":
+            for disk in store.pool.disks:
+                self.drives[disk].bad_sectors = 0
+
+    def drive_of(self, box: Box, name: str) -> Drive | None:
+        """The disk that somebody means by a device, an id or a serial number."""
+        word = name.removeprefix("/dev/disk/by-id/").removeprefix("ata-")
+        return next(
+            (
+                d
+                for d in self.drives.values()
+                if word and word in (d.disk.serial, d.disk.id, d.disk.label)
+            ),
+            None,
+        )
+
+    def replaced(self, box: Box, store: Store, old: str, new: str) -> None:
+        """A new disk takes the place of an old one, and is filled from the others."""
+        groups = tuple(tuple(new if d == old else d for d in g) for g in store.pool.groups)
+        store.pool = store.pool.model_copy(update={"groups": groups})
+        self.changed()
+
+    def module(self, box: Box, name: str) -> str:
+        """The folder that a module of a box's rsync daemon serves."""
+        export = next(
+            (e for e in self.plan.exports if e.protocol == "rsync" and slug(e.name, e.id) == name),
+            None,
+        )
+        return folders(self.plan)[export.dataset] if export else f"/srv/{name}"
+
+    def stays(self, job: Job, times: Sequence[float]) -> Sequence[float]:
+        """Which points of a job stay, by the same rules as on a real box."""
+        rules = job.retention.model_dump(mode="json", exclude_defaults=True)
+        standing: list[float] = []
+        if job.retention.thin:
+            before = self.thinned.get(job.id, [])
+            standing = lab_job.still_standing(before, times, job.retention.thin)
+            self.thinned[job.id] = standing
+        return lab_job.stays(times, rules, self.plan.zone, self.now, standing)
+
+    def settle(self) -> None:
+        """Forgets runs that have ended."""
+        self.going = [r for r in self.going if r.ends > self.now]
+
+    def local(self, moment: float) -> str:
+        """A moment as people there say it."""
+        return datetime.fromtimestamp(moment, self.zone).strftime("%Y-%m-%d %H:%M")
+
+
+def unlike(plan: Plan) -> Iterator[str]:
+    """What of a plan no stand-in behaves as, in words."""
+    for pool in plan.pools:
+        family, system = FAMILIES[pool.family], FILESYSTEMS[pool.filesystem]
+        if not pool.standing:
+            continue
+        if family.apart or family.card or system.foreign or system.bare:
+            yield f"pool {pool.name}: no stand-in for {family.title} with {pool.filesystem}"
+        if pool.tier:
+            yield f"pool {pool.name}: no stand-in for a fast tier"
+    for host in plan.hosts:
+        if host.personal or host.closed:
+            yield f"{host.name}: no stand-in for a PC, nor for a box with firmware of its own"
+
+
+def own_script(folder: Path, name: str) -> str:
+    """An empty script of a person's own, so that it is found where it should be."""
+    place = folder / "own" / name
+    place.touch()
+    os.chmod(place, stat.S_IRWXU)
+    return str(place)

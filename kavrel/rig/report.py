@@ -1,0 +1,185 @@
+"""What the plan predicts against what happened in the rig: points, bytes held, lengths of runs, room.
+
+Every difference is a fault of ours, of the script or of the reckoning, and is shown as one.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import date, datetime
+
+from kavrel.core.copies.book import CopyBook
+from kavrel.core.copies.carrier import runs_on
+from kavrel.core.copies.space import held_bytes
+from kavrel.core.kinds import KINDS
+from kavrel.core.plan import Job
+from kavrel.core.shares.names import copy_folders, folders, job_names
+from kavrel.rig.data import Data
+from kavrel.rig.days import Days, Told
+from kavrel.rig.lab import Lab
+
+NEAR_SECONDS = (
+    60.0  # by which a point may be off: cron starts on the minute, names go on by a second
+)
+FOLLOWS_SECONDS = 900.0  # the same of what follows another job and looks every ten minutes
+NEAR_SHARE = 0.1  # by which bytes and lengths may be off: pieces of an hour against a smooth flow
+LEAST_BYTES = 5 * 10**9
+LEAST_SECONDS = 120.0
+
+
+@dataclass(frozen=True)
+class Line:
+    """One figure: what the plan says, what happened, and whether that is the same."""
+
+    what: str
+    predicted: str
+    happened: str
+    agrees: bool
+
+
+def copies_of(lab: Lab, job: Job) -> dict[str, Data]:
+    """What lies of each dataset of a job, where the rig keeps it; none of mirrors, which keep no points."""
+    if job.id in lab.kept:
+        return lab.kept[job.id]
+    kind = KINDS[job.kind]
+    if not kind.snapshots:
+        return {}
+    place = lab.book.place(job)
+    if not place.pool:
+        return {}
+    box = lab.boxes[lab.index.pools[place.pool].host]
+    homes, copies = folders(lab.plan), copy_folders(lab.plan)
+    found = {}
+    for dataset in job.datasets:
+        at = homes[dataset] if kind.in_place else copies[job.id, dataset]
+        data = next((d for d in box.datas.values() if d.at == at), None)
+        if data is not None:
+            found[dataset] = data
+    return found
+
+
+def moments(lab: Lab, job: Job, data: Data) -> list[float]:
+    """When the points of a job are from, oldest first."""
+    if job.id in lab.kept:
+        return [float(name) for name in data.points]
+    start = f"lab-{job_names(lab.plan)[job.id]}-"
+    return [p.created for n, p in data.points.items() if n.startswith(start)]
+
+
+def compared(days: Days) -> Iterator[Line]:
+    """Each job's points and bytes, then lengths of runs, then what failed."""
+    lab = days.lab
+    book = CopyBook(lab.index, lab.states, _day(lab))
+    for job in lab.plan.jobs:
+        kind = KINDS[job.kind]
+        if not kind.copies:
+            continue
+        if kind.target != "none" and not kind.snapshots and job.id not in lab.kept:
+            continue
+        yield from _points(lab, book, job)
+    for job in lab.plan.jobs:
+        line = _length(days, book, job)
+        if line:
+            yield line
+    yield from _failed(days)
+
+
+def _day(lab: Lab) -> date:
+    """The day whose end is now, or the day that it is: points of a day are those at its end."""
+    return datetime.fromtimestamp(lab.now - 1, lab.zone).date()
+
+
+def _points(lab: Lab, book: CopyBook, job: Job) -> Iterator[Line]:
+    day = _day(lab)
+    there = {
+        dataset: [m for m in moments(lab, job, data) if m > lab.began + 1]
+        for dataset, data in copies_of(lab, job).items()
+    }
+    going = {r.job for r in lab.going}
+    name = job_names(lab.plan)[job.id]
+    planned = [
+        p.data_time
+        for p in book.points_on(job, day)
+        if p.data_time > lab.began + 1 and p.available_at <= lab.now < p.expires_at
+    ]
+    near = FOLLOWS_SECONDS if job.after else NEAR_SECONDS
+    for dataset in job.datasets:
+        found = there.get(dataset, [])
+        off = _unmatched(planned, found, near)
+        # What is being written at this very moment is on neither side.
+        fine = not off or (name in going and len(off) == 1)
+        said = ", ".join(lab.local(m) for m in off[:3])
+        yield Line(
+            f"{job.name}: points of {lab.index.datasets[dataset].name}",
+            f"{len(planned)}",
+            f"{len(found)}" + (f"; not on both sides: {said}" if off else ""),
+            fine,
+        )
+    held = sum(d.held() for d in copies_of(lab, job).values())
+    reckoned = _held_since(lab, book, job, day)
+    if reckoned is not None and held and max(held, reckoned) > LEAST_BYTES:
+        yield Line(
+            f"{job.name}: held by points",
+            f"{reckoned / 1e9:.1f} GB",
+            f"{held / 1e9:.1f} GB",
+            abs(held - reckoned) <= NEAR_SHARE * max(held, reckoned) + LEAST_BYTES,
+        )
+
+
+def _held_since(lab: Lab, book: CopyBook, job: Job, day: date) -> float | None:
+    """Bytes reckoned for the points, where the plan's own points have all come since the rig began."""
+    if any(p.data_time < lab.began for p in book.points_on(job, day)):
+        return None  # the plan has older points than the rig can have
+    others = [
+        j
+        for j in lab.plan.jobs
+        if j.id != job.id and set(j.datasets) & set(job.datasets) and KINDS[j.kind].snapshots
+    ]
+    if KINDS[job.kind].in_place and others:
+        return None  # points of several jobs on one dataset share what they hold
+    return held_bytes(book, job, day)
+
+
+def _unmatched(planned: list[float], found: list[float], near: float) -> list[float]:
+    """Moments on one side that have none near on the other."""
+    left, off = sorted(found), []
+    for moment in sorted(planned):
+        match = next((m for m in left if abs(m - moment) <= near), None)
+        if match is None:
+            off.append(moment)
+        else:
+            left.remove(match)
+    return [*off, *left]
+
+
+def _length(days: Days, book: CopyBook, job: Job) -> Line | None:
+    told = days.told.get(job_names(days.lab.plan)[job.id])
+    kind = KINDS[job.kind]
+    if told is None or not told.seconds or not kind.copies or kind.in_place:
+        return None
+    if runs_on(days.lab.index, job) is None:
+        return None
+    mean = sum(told.seconds) / len(told.seconds)
+    planned = book.run_seconds(job, book.mean_interval_days(job)) - _beside(book, job)
+    return Line(
+        f"{job.name}: length of a run",
+        f"{planned / 60:.1f} min",
+        f"{mean / 60:.1f} min",
+        abs(mean - planned) <= NEAR_SHARE * max(mean, planned) + LEAST_SECONDS,
+    )
+
+
+def _beside(book: CopyBook, job: Job) -> float:
+    """Seconds of a run in which nothing travels: the rig has bytes, and no processor."""
+    flow = book.flow(job)
+    return float(flow.scan_seconds + flow.fixed_seconds)
+
+
+def _failed(days: Days) -> Iterator[Line]:
+    for name, told in days.told.items():
+        wrong = _wrong(told)
+        if wrong:
+            yield Line(f"{name}: runs that failed", "0", f"{wrong}: {told.said[:160]}", False)
+
+
+def _wrong(told: Told) -> int:
+    return told.ended["failed"] + told.ended["still running"]

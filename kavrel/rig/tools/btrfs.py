@@ -1,0 +1,140 @@
+"""btrfs: subvolumes, read-only snapshots, sending and receiving, scrubs. Source: btrfs(8).
+
+Points lie at ABOVE/.points/NAME/POINT, beside the subvolume ABOVE/NAME that they are of.
+"""
+
+import os
+
+from kavrel.rig.box import Box
+from kavrel.rig.data import Data
+from kavrel.rig.said import FINE, Said, failed, lines
+from kavrel.rig.streams import Stream
+from kavrel.rig.tools.folders import place_of, split
+
+MAGIC = b"btrfs-stream "
+
+
+def btrfs(box: Box, words: list[str], stdin: bytes) -> Said:
+    """Btrfs GROUP COMMAND ..."""
+    flags, values, names = split(words, "p")
+    asked = tuple(names[:2])
+    if asked == ("subvolume", "snapshot"):
+        return _snapshot(box, names[2], names[3])
+    if asked == ("subvolume", "delete"):
+        found = point_at(box, names[2])
+        if found is None or found[1] not in found[0].points:
+            return failed(f"ERROR: cannot access subvolume {names[2]}: No such file or directory")
+        found[0].forget(found[1])
+        return FINE
+    if asked == ("subvolume", "show"):
+        return _show(box, names[2])
+    if asked in (("filesystem", "sync"), ("subvolume", "sync")):
+        return FINE
+    if names[:1] == ["send"]:
+        return _send(box, names[1], values.get("p", ""))
+    if names[:1] == ["receive"]:
+        return _receive(box, names[1], stdin)
+    if asked == ("scrub", "start"):
+        data, _ = box.find(names[2])
+        store = box.stores.get(data.name.partition("/")[0])
+        if store is None:
+            return failed(f"ERROR: cannot open {names[2]}: not a btrfs filesystem")
+        box.lab.scrubbed(box, store)
+        return FINE
+    if asked == ("device", "stats"):
+        return _stats(box, names[2])
+    return failed(f"btrfs: unknown token '{' '.join(words[:2])}'")
+
+
+def point_at(box: Box, path: str) -> tuple[Data, str] | None:
+    """The subvolume that a point's path is of, and the point's name."""
+    folder, name = os.path.split(path.rstrip("/"))
+    above, leaf = os.path.split(folder)
+    if os.path.basename(above) != ".points":
+        return None
+    home = f"{os.path.dirname(above)}/{leaf}"
+    for data in box.datas.values():
+        if data.at == home and box.alive_pool(data):
+            return data, name
+    return None
+
+
+def _snapshot(box: Box, source: str, target: str) -> Said:
+    data = next((d for d in box.mounted() if d.at == source.rstrip("/")), None)
+    found = point_at(box, target)
+    if data is None:
+        return failed(f"ERROR: Not a Btrfs subvolume: {source}")
+    if found is None or found[0] is not data:
+        return failed(
+            f"ERROR: cannot snapshot '{source}' to '{target}': no stand-in for that place"
+        )
+    if found[1] in data.points:
+        return failed(f"ERROR: target path already exists: {target}")
+    box.current(data)
+    data.mark(found[1], box.lab.now)
+    return FINE
+
+
+def _show(box: Box, path: str) -> Said:
+    found = point_at(box, path)
+    if found is None or found[1] not in found[0].points:
+        return failed(f"ERROR: cannot find real path for '{path}': No such file or directory")
+    came = "00000000-0000-0000-0000-000000000001" if found[0].points[found[1]].came else "-"
+    return lines(
+        path.lstrip("/"),
+        f"\tName: \t\t\t{found[1]}",
+        f"\tReceived UUID: \t\t{came}",
+        "\tFlags: \t\t\treadonly",
+    )
+
+
+def _send(box: Box, path: str, parent: str) -> Said:
+    found = point_at(box, path)
+    if found is None or found[1] not in found[0].points:
+        return failed(f"ERROR: cannot find real path for '{path}': No such file or directory")
+    data, name = found
+    since = os.path.basename(parent)
+    if since and since not in data.points:
+        return failed(f"ERROR: parent determination failed for {path}")
+    files = data.points[name].files
+    old = data.points[since].files if since else {}
+    size = sum(f.size for n, f in files.items() if old.get(n) is not f)
+    stream = Stream(name, files, data.points[name].created, since, size, place_of(box, data))
+    return Said(0, MAGIC + box.lab.streams.put(stream))
+
+
+def _receive(box: Box, folder: str, stdin: bytes) -> Said:
+    if not stdin.startswith(MAGIC):
+        return failed("ERROR: empty stream is not considered valid")
+    stream = box.lab.streams.get(stdin[len(MAGIC) :])
+    found = point_at(box, f"{folder}/{stream.name}")
+    if found is None:
+        above, leaf = os.path.split(folder.rstrip("/"))
+        root, _ = box.find(os.path.dirname(above))
+        if root.name not in box.stores:
+            return failed(f"ERROR: cannot open {folder}: not a btrfs filesystem")
+        at = f"{os.path.dirname(above)}/{leaf}"
+        made = Data(f"{root.name}{at[len(root.at) :]}", at, root.room, read_only=True)
+        box.datas[made.name] = made
+        found = made, stream.name
+    data, name = found
+    if name in data.points:
+        return failed(f"ERROR: creating subvolume {name} failed: File exists")
+    if stream.since and stream.since not in data.points:
+        return failed("ERROR: cannot find parent subvolume")
+    box.lab.arriving(data)
+    data.become(stream.files)
+    data.mark(name, stream.created, came=True)
+    box.lab.moved(stream.size, stream.source, place_of(box, data))
+    return FINE
+
+
+def _stats(box: Box, folder: str) -> Said:
+    data, _ = box.find(folder)
+    store = box.stores.get(data.name.partition("/")[0])
+    if store is None:
+        return failed(f"ERROR: getting device info for {folder} failed")
+    drives = [box.lab.drives[d] for d in store.pool.disks]
+    rows = [f"[/dev/{d.disk.id}].read_io_errs    {d.bad_sectors}" for d in drives]
+    said = lines(*rows)
+    return said if not any(d.bad_sectors for d in drives) else Said(64, said.out, "")

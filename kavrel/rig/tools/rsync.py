@@ -1,0 +1,123 @@
+"""rsync: makes a folder equal to another, here or on another box. Source: rsync(1)."""
+
+from collections.abc import Callable
+
+from kavrel.rig.box import Box
+from kavrel.rig.data import Data
+from kavrel.rig.files import File
+from kavrel.rig.said import FINE, Said, failed
+from kavrel.rig.tools.folders import place_of, point_folder
+
+
+def rsync(box: Box, words: list[str], stdin: bytes) -> Said:
+    """Rsync [options] FROM TO, of folders; by SSH or through a module."""
+    options = [w for w in words if w.startswith("-")]
+    ends = [w for w in words if not w.startswith("-")]
+    if len(ends) != 2:
+        return failed("rsync error: syntax or usage error (code 1) at main.c(1782)", 1)
+    found = [_end(box, end) for end in ends]
+    for end, told in zip(ends, found, strict=True):
+        if told is None:
+            return failed(
+                f"ssh: connect to host {end.partition(':')[0]} port 22: No route to host\n"
+                "rsync: connection unexpectedly closed (0 bytes received so far)\n"
+                "rsync error: unexplained error (code 255) at io.c(228)",
+                255,
+            )
+    (there, source), (here, target) = found  # type: ignore[misc]
+    state = point_folder(there, source)
+    if state is None and not there.is_folder(source.rstrip("/") or "/"):
+        single = there.file(source)
+        if single is None:
+            return failed(
+                f'rsync: [sender] link_stat "{source}" failed: No such file or directory (2)\n'
+                "rsync error: some files/attrs were not transferred (code 23) at main.c(1338)",
+                23,
+            )
+        data, name = here.find(target)
+        here.lab.arriving(data)
+        data.write(name, single)
+        return FINE
+    origin, inner = there.find(source)
+    if state is None:
+        there.current(origin)
+        state = origin.below(inner)
+    left = _left_out(options)
+    wanted = {n: f for n, f in state.items() if not left(n)}
+    return _carry(there, origin, here, target.rstrip("/"), wanted, options)
+
+
+def _carry(
+    there: Box,
+    origin: Data,
+    here: Box,
+    target: str,
+    wanted: dict[str, File],
+    options: list[str],
+) -> Said:
+    data, folder = here.find(target)
+    if data.read_only:
+        return failed("rsync: [receiver] mkstemp failed: Read-only file system (30)", 23)
+    here.lab.arriving(data)
+    prefix = f"{folder}/" if folder else ""
+    now = data.below(folder)
+    aside = next((o.partition("=")[2] for o in options if o.startswith("--backup-dir=")), "")
+    sent = 0
+    for name, file in wanted.items():
+        old = now.get(name)
+        if old is not file:
+            sent += file.size
+            if aside and old is not None:
+                _put_aside(here, aside, name, old)
+            data.write(f"{prefix}{name}", file)
+    if "--delete" in options:
+        for name, old in now.items():
+            if name not in wanted:
+                if aside:
+                    _put_aside(here, aside, name, old)
+                data.remove(f"{prefix}{name}")
+    limit = next((o.partition("=")[2] for o in options if o.startswith("--bwlimit=")), "")
+    here.lab.moved(
+        sent,
+        place_of(there, origin),
+        place_of(here, data),
+        float(limit) * 8192 / 1e6 if limit else None,
+    )
+    return FINE
+
+
+def _put_aside(box: Box, aside: str, name: str, file: File) -> None:
+    data, folder = box.find(aside)
+    data.write(f"{folder}/{name}", file)
+
+
+def _end(box: Box, end: str) -> tuple[Box, str] | None:
+    """The box and the folder of an end; None where there is no way to it."""
+    if end.startswith("rsync://"):
+        address, _, rest = end[8:].partition("/")
+        other = box.lab.box_at(address)
+        if other is None or not box.lab.reaches(box, other):
+            return None
+        module, _, inner = rest.partition("/")
+        return other, f"{box.lab.module(other, module)}/{inner}"
+    address, mark, folder = end.partition("]:") if end.startswith("[") else end.partition(":")
+    if not mark or "/" in address:
+        return box, end
+    other = box.lab.box_at(address)
+    if other is None or not box.lab.reaches(box, other):
+        return None
+    return other, folder
+
+
+def _left_out(options: list[str]) -> Callable[[str], bool]:
+    # Of rsync's filters those that the plan's patterns use: *.part, and .cache/ anywhere.
+    patterns = [o.partition("=")[2] for o in options if o.startswith("--exclude=")]
+    ends = tuple(p[1:] for p in patterns if p.startswith("*"))
+    folders = tuple(p for p in patterns if p.endswith("/"))
+
+    def left(name: str) -> bool:
+        return bool(ends and name.endswith(ends)) or any(
+            name.startswith(f) or f"/{f}" in name for f in folders
+        )
+
+    return left

@@ -1,0 +1,353 @@
+"""zfs: datasets, snapshots, sending and receiving, as OpenZFS says and refuses them. Source: zfs(8)."""
+
+from collections.abc import Callable
+
+from kavrel.rig.box import Box
+from kavrel.rig.data import Data
+from kavrel.rig.said import FINE, Said, failed, lines
+from kavrel.rig.streams import Stream
+from kavrel.rig.tools.folders import place_of, split
+
+MAGIC = b"zfs-stream "
+
+
+def zfs(box: Box, words: list[str], stdin: bytes) -> Said:
+    """Zfs COMMAND ..."""
+    command = COMMANDS.get(words[0]) if words else None
+    if command is None:
+        return failed(f"unrecognized command '{words[0] if words else ''}'", 2)
+    return command(box, words[1:], stdin)
+
+
+def dataset(box: Box, name: str) -> Data | None:
+    """A dataset of a pool that is there, by its name."""
+    data = box.datas.get(name)
+    if data is None or not name or name.startswith("@") or not box.alive_pool(data):
+        return None
+    return data
+
+
+def absent(name: str) -> Said:
+    """The complaint of a dataset that is not there."""
+    return failed(f"cannot open '{name}': dataset does not exist")
+
+
+def _list(box: Box, words: list[str], stdin: bytes) -> Said:
+    flags, values, names = split(words, "otsSd")
+    wanted = values.get("o", "name,used,avail,refer,mountpoint").split(",")
+    rows: list[list[str]] = []
+    kinds = values.get("t", "filesystem").split(",")
+    roots = names or [s for s in box.stores]
+    for name in roots:
+        base, _, point = name.partition("@")
+        data = dataset(box, base)
+        if data is None or (point and point not in data.points):
+            return absent(name)
+        deep = "r" in flags or not names
+        some = [data] if not deep else _below(box, base)
+        if not deep and "d" in values and int(values["d"] or 0) > 0:
+            some = _below(box, base)
+        for one in some:
+            if any(k in ("filesystem", "all") for k in kinds) and not point:
+                rows.append([_value(box, one, None, w, "p" in flags) for w in wanted])
+            if any(k in ("snapshot", "snap", "all") for k in kinds):
+                if wanted == ["name"]:
+                    rows += [[f"{one.name}@{n}"] for n in one.points if not point or n == point]
+                else:
+                    rows += [
+                        [_value(box, one, n, w, "p" in flags) for w in wanted]
+                        for n in one.points
+                        if not point or n == point
+                    ]
+    if "H" in flags:
+        return lines(*("\t".join(r) for r in rows))
+    if not rows:
+        return Said(0, b"", "no datasets available\n")
+    table = [[w.upper() for w in wanted], *rows]
+    wide = [max(len(r[n]) for r in table) for n in range(len(wanted))]
+    return lines(
+        *("  ".join(c.ljust(w) for c, w in zip(r, wide, strict=True)).rstrip() for r in table)
+    )
+
+
+def _below(box: Box, base: str) -> list[Data]:
+    return [d for n, d in box.datas.items() if n == base or n.startswith(f"{base}/")]
+
+
+def _value(box: Box, data: Data, point: str | None, column: str, exact: bool) -> str:
+    def size(number: int) -> str:
+        return str(number) if exact else human(number)
+
+    if point is not None:
+        of = data.points[point]
+        if column == "name":
+            return f"{data.name}@{point}"
+        if column == "creation":
+            return f"{of.created:.0f}" if exact else box.lab.local(of.created)
+        if column in ("refer", "referenced"):
+            return size(sum(f.size for f in of.files.values()))
+        return "0" if column == "used" else "-"
+    refer = sum(f.size for f in box.current(data).files.values())
+    store = box.stores[data.name.partition("/")[0]]
+    known: dict[str, Callable[[], str]] = {
+        "name": lambda: data.name,
+        "type": lambda: "filesystem",
+        "used": lambda: size(sum(d.taken() for d in _below(box, data.name))),
+        "usedbydataset": lambda: size(refer),
+        "usedbysnapshots": lambda: size(data.held()),
+        "avail": lambda: size(data.room.capacity - data.room.used),
+        "available": lambda: size(data.room.capacity - data.room.used),
+        "refer": lambda: size(refer),
+        "referenced": lambda: size(refer),
+        "mountpoint": lambda: data.props.get("mountpoint", data.at),
+        "mounted": lambda: "yes" if box.here(data) else "no",
+        "encryption": lambda: "aes-256-gcm" if store.pool.encrypted else "off",
+        "keystatus": lambda: (
+            "-" if not store.pool.encrypted else "unavailable" if store.locked else "available"
+        ),
+        "quota": lambda: data.props.get("quota", "0" if exact else "none"),
+        "readonly": lambda: "on" if data.read_only else "off",
+    }
+    return known[column]() if column in known else data.props.get(column, "-")
+
+
+def human(number: float) -> str:
+    """Bytes as zfs(8) prints them: 1.27T, 620M."""
+    for unit in ("B", "K", "M", "G", "T"):
+        if number < 1024:
+            return f"{number:.0f}B" if unit == "B" else f"{number:.3g}{unit}"
+        number /= 1024
+    return f"{number:.3g}P"
+
+
+def _snapshot(box: Box, words: list[str], stdin: bytes) -> Said:
+    flags, _, names = split(words, "o")
+    for name in names:
+        base, _, point = name.partition("@")
+        data = dataset(box, base)
+        if data is None:
+            return failed(f"cannot open '{base}': dataset does not exist\nusage: snapshot ...", 2)
+        if not point:
+            return failed(f"cannot create snapshot '{name}': empty component or missing '@'", 2)
+        for one in _below(box, base) if "r" in flags else [data]:
+            if point in one.points:
+                return failed(
+                    f"cannot create snapshot '{one.name}@{point}': dataset already exists"
+                )
+            box.current(one)
+            one.mark(point, box.lab.now)
+    return FINE
+
+
+def _destroy(box: Box, words: list[str], stdin: bytes) -> Said:
+    flags, _, names = split(words)
+    for name in names:
+        base, _, point = name.partition("@")
+        data = dataset(box, base)
+        if data is None:
+            return failed(f"cannot open '{name}': dataset does not exist")
+        if point:
+            if point not in data.points:
+                return failed("could not find any snapshots to destroy; check snapshot names.")
+            data.forget(point)
+            continue
+        some = _below(box, base)
+        if (len(some) > 1 or data.points) and "r" not in flags and "R" not in flags:
+            what = "children" if len(some) > 1 else "snapshots"
+            return failed(
+                f"cannot destroy '{name}': filesystem has children\n"
+                f"use '-r' to destroy the following datasets:\n# its {what}"
+            )
+        for one in some:
+            one.room.take(-one.taken())
+            del box.datas[one.name]
+    return FINE
+
+
+def _create(box: Box, words: list[str], stdin: bytes) -> Said:
+    flags, values, names = split(words, "oVb")
+    name = names[0] if names else ""
+    root = name.partition("/")[0]
+    if root not in box.stores or not box.alive_pool(box.datas[root]):
+        return failed(f"cannot create '{name}': no such pool '{root}'")
+    if name in box.datas:
+        return FINE if "p" in flags else failed(f"cannot create '{name}': dataset already exists")
+    parts = name.split("/")
+    for n in range(2, len(parts) + 1):
+        one = "/".join(parts[:n])
+        if one in box.datas:
+            continue
+        if n < len(parts) and "p" not in flags:
+            return failed(f"cannot create '{name}': parent does not exist")
+        made = _made(box, one)
+        if "o" in values:
+            key, _, value = values["o"].partition("=")
+            made.props[key] = value
+    return FINE
+
+
+def _made(box: Box, name: str) -> Data:
+    above, _, leaf = name.rpartition("/")
+    parent = box.datas[above]
+    made = box.datas[name] = Data(name, f"{parent.at}/{leaf}", parent.room)
+    return made
+
+
+def _get(box: Box, words: list[str], stdin: bytes) -> Said:
+    flags, values, rest = split(words, "os")
+    if len(rest) < 2:
+        return failed("missing property=value argument(s)", 2)
+    rows = []
+    for name in rest[1:]:
+        base, _, point = name.partition("@")
+        data = dataset(box, base)
+        if data is None:
+            return absent(name)
+        for key in rest[0].split(","):
+            value = _value(box, data, point or None, key, "p" in flags)
+            if key == "receive_resume_token":
+                value = "-"
+            columns = {"name": name, "property": key, "value": value, "source": "local"}
+            wanted = values.get("o", "name,property,value,source").split(",")
+            rows.append("\t".join(columns[w] for w in wanted))
+    return lines(*rows)
+
+
+def _set(box: Box, words: list[str], stdin: bytes) -> Said:
+    pairs, name = words[:-1], words[-1] if words else ""
+    data = dataset(box, name)
+    if data is None:
+        return absent(name)
+    for pair in pairs:
+        key, _, value = pair.partition("=")
+        data.props[key] = value
+        if key == "readonly":
+            data.read_only = value == "on"
+        if key == "mountpoint" and value.startswith("/"):
+            data.at = value
+    return FINE
+
+
+def _send(box: Box, words: list[str], stdin: bytes) -> Said:
+    flags, values, names = split(words, "it")
+    if "t" in values:
+        return failed("cannot resume send: resume token is corrupt")
+    base, _, point = (names[0] if names else "").partition("@")
+    data = dataset(box, base)
+    if data is None or point not in data.points:
+        return failed(f"cannot open '{names[0] if names else ''}': dataset does not exist")
+    store = box.stores[base.partition("/")[0]]
+    if store.locked and "raw" not in flags and "w" not in flags:
+        return failed(f"cannot send '{names[0]}': dataset key must be loaded")
+    since = values.get("i", "").rpartition("@")[2]
+    if since and since not in data.points:
+        return failed(f"cannot send '{names[0]}': incremental source ({since}) does not exist")
+    files = data.points[point].files
+    old = data.points[since].files if since else {}
+    size = sum(f.size for n, f in files.items() if old.get(n) is not f)
+    stream = Stream(point, files, data.points[point].created, since, size, place_of(box, data))
+    return Said(0, MAGIC + box.lab.streams.put(stream))
+
+
+def _receive(box: Box, words: list[str], stdin: bytes) -> Said:
+    flags, values, names = split(words, "o")
+    if "A" in flags:
+        return failed(f"'{names[0]}' does not have any resumable receive state to abort")
+    name = names[0] if names else ""
+    if not stdin.startswith(MAGIC):
+        return failed("cannot receive: failed to read from stream")
+    stream = box.lab.streams.get(stdin[len(MAGIC) :])
+    root = name.partition("/")[0]
+    if root not in box.stores or not box.alive_pool(box.datas[root]):
+        return failed(f"cannot receive new filesystem stream: no such pool '{root}'")
+    data = box.datas.get(name)
+    if data is None:
+        if stream.since:
+            return failed(f"cannot receive incremental stream: destination '{name}' does not exist")
+        if name.rpartition("/")[0] not in box.datas:
+            return failed(
+                f"cannot receive new filesystem stream: parent of '{name}' does not exist"
+            )
+        data = _made(box, name)
+    else:
+        newest = next(reversed(data.points), "")
+        if not stream.since:
+            return failed(
+                f"cannot receive new filesystem stream: destination '{name}' exists\n"
+                "must specify -F to overwrite it"
+            )
+        if newest != stream.since:
+            return failed(
+                f"cannot receive incremental stream: most recent snapshot of {name} does not\n"
+                "match incremental source"
+            )
+    box.lab.arriving(data)
+    data.become(stream.files)
+    data.mark(stream.name, stream.created, came=True)
+    data.read_only = data.read_only or values.get("o") == "readonly=on"
+    box.lab.moved(stream.size, stream.source, place_of(box, data))
+    return FINE
+
+
+def _clone(box: Box, words: list[str], stdin: bytes) -> Said:
+    _, _, names = split(words, "o")
+    if len(names) != 2:
+        return failed("missing target dataset argument", 2)
+    base, _, point = names[0].partition("@")
+    data = dataset(box, base)
+    if data is None or point not in data.points:
+        return absent(names[0])
+    if names[1] in box.datas:
+        return failed(f"cannot create '{names[1]}': dataset already exists")
+    made = _made(box, names[1])
+    # A clone shares what its point has: it takes no room of its own.
+    made.share(data.points[point].files)
+    return FINE
+
+
+def _rename(box: Box, words: list[str], stdin: bytes) -> Said:
+    _, _, names = split(words)
+    if len(names) != 2 or dataset(box, names[0]) is None:
+        return absent(names[0] if names else "")
+    if names[1] in box.datas:
+        return failed(f"cannot rename to '{names[1]}': dataset already exists")
+    for data in _below(box, names[0]):
+        del box.datas[data.name]
+        data.name = names[1] + data.name[len(names[0]) :]
+        root = box.stores[data.name.partition("/")[0]]
+        data.at = root.at + data.name[len(root.name) :]
+        box.datas[data.name] = data
+    return FINE
+
+
+def _load_key(box: Box, words: list[str], stdin: bytes) -> Said:
+    _, _, names = split(words, "L")
+    store = box.stores.get(names[0].partition("/")[0]) if names else None
+    if store is None:
+        return absent(names[0] if names else "")
+    store.locked = False
+    return FINE
+
+
+def _mount(box: Box, words: list[str], stdin: bytes) -> Said:
+    for data in box.datas.values():
+        data.mounted = True
+    return FINE
+
+
+COMMANDS = {
+    "list": _list,
+    "snapshot": _snapshot,
+    "snap": _snapshot,
+    "destroy": _destroy,
+    "create": _create,
+    "get": _get,
+    "set": _set,
+    "send": _send,
+    "receive": _receive,
+    "recv": _receive,
+    "clone": _clone,
+    "rename": _rename,
+    "load-key": _load_key,
+    "mount": _mount,
+}

@@ -1,0 +1,109 @@
+"""zpool: state of a pool, scrubs, replacing a disk. Source: zpool(8)."""
+
+from kavrel.core.pools.families import FAMILIES
+from kavrel.rig.box import Box, Store
+from kavrel.rig.said import FINE, Said, failed, lines
+from kavrel.rig.tools.folders import split
+
+
+def zpool(box: Box, words: list[str], stdin: bytes) -> Said:
+    """Zpool list, status, scrub, import, get, replace, online"""
+    if not words:
+        return failed("missing command", 2)
+    command, (flags, values, names) = words[0], split(words[1:], "odg")
+    there = {s.name: s for s in box.stores.values() if box.lab.health(s.pool) != "LOST"}
+    if command == "import":
+        return failed("no pools available to import") if not names else _imported(box, names[0])
+    if command == "get":
+        rows = [f"{n}\tashift\t{there[n].pool.ashift}\tlocal" for n in names[1:] or there]
+        return lines(*rows)
+    unknown = next((n for n in names[:1] if n not in there), None)
+    if unknown is not None:
+        return failed(f"cannot open '{unknown}': no such pool")
+    asked = [there[n] for n in names[:1]] or list(there.values())
+    if command == "list":
+        rows = [
+            s.name
+            if values.get("o") == "name"
+            else f"{s.name}\t{s.room.capacity}\t{s.room.used}\t{s.room.capacity - s.room.used}"
+            f"\t-\t-\t0\t{100 * s.room.used // max(s.room.capacity, 1)}\t1.00\t{box.lab.health(s.pool)}\t-"
+            for s in asked
+        ]
+        return lines(*rows)
+    if command == "status":
+        if "x" in flags:
+            ill = [s for s in asked if _ill(box, s)]
+            if not ill:
+                return lines(f"pool '{names[0]}' is healthy" if names else "all pools are healthy")
+            asked = ill
+        return lines(*(row for s in asked for row in status(box, s)))
+    if command == "scrub":
+        for store in asked:
+            box.lab.scrubbed(box, store)
+        return FINE
+    if command == "replace":
+        return _replaced(box, there[names[0]], names[1:])
+    return failed(f"unrecognized command '{command}'", 2)
+
+
+def _ill(box: Box, store: Store) -> bool:
+    return box.lab.health(store.pool) != "ONLINE" or any(
+        box.lab.drives[d].bad_sectors for d in store.pool.disks
+    )
+
+
+def _imported(box: Box, name: str) -> Said:
+    store = box.stores.get(name)
+    if store is None or box.lab.health(store.pool) == "LOST":
+        return failed(f"cannot import '{name}': no such pool available")
+    return failed(f"cannot import '{name}': a pool with that name already exists")
+
+
+def status(box: Box, store: Store) -> list[str]:
+    """What `zpool status` prints of a pool."""
+    lab, pool = box.lab, store.pool
+    state, word = lab.health(pool), FAMILIES[pool.family].vdev_word
+
+    def member(disk: str, inset: str) -> str:
+        drive = lab.drives[disk]
+        here = drive.alive and drive.host == pool.host
+        name = f"ata-{drive.disk.serial}" if drive.disk.serial else disk
+        errors = f"{drive.bad_sectors:6}" if here else "     0"
+        return f"\t{inset}{name:30}  {'ONLINE' if here else 'UNAVAIL':8}  {errors}     0     0"
+
+    rows = [f"  pool: {store.name}", f" state: {state}"]
+    if state == "DEGRADED":
+        rows += [
+            "status: One or more devices could not be used because the label is missing or",
+            "\tinvalid.  Sufficient replicas exist for the pool to continue",
+            "\tfunctioning in a degraded state.",
+            "action: Replace the device using 'zpool replace'.",
+        ]
+    rows += ["config:", "", "\tNAME  STATE  READ WRITE CKSUM", f"\t{store.name}  {state}  0 0 0"]
+    for n, group in enumerate(pool.groups):
+        dead = any(not lab.drives[d].alive for d in group)
+        if word:
+            rows.append(f"\t  {word}-{n}  {'DEGRADED' if dead else 'ONLINE'}  0 0 0")
+        rows += [member(d, "    " if word else "  ") for d in group]
+    if pool.spares:
+        rows += ["\tspares", *(f"\t  ata-{lab.drives[d].disk.serial}  AVAIL" for d in pool.spares)]
+    return [*rows, "", "errors: No known data errors", ""]
+
+
+def _replaced(box: Box, store: Store, names: list[str]) -> Said:
+    lab = box.lab
+    if len(names) < 2:
+        return failed("missing new device", 2)
+    old, new = (lab.drive_of(box, n) for n in names[:2])
+    if old is None or old.disk.id not in store.pool.disks:
+        return failed(f"cannot replace {names[0]} with {names[1]}: no such device in pool")
+    if new is None or not new.alive or new.host != box.host.id:
+        return failed(f"cannot open '{names[1]}': no such device in /dev")
+    if new.disk.capacity_bytes < old.disk.capacity_bytes:
+        return failed(f"cannot replace {names[0]} with {names[1]}: device is too small")
+    if any(new.disk.id in s.pool.disks for b in lab.boxes.values() for s in b.stores.values()):
+        return failed(
+            f"cannot replace {names[0]} with {names[1]}: {names[1]} is busy, or contains a pool"
+        )
+    lab.replaced(box, store, old.disk.id, new.disk.id)
+    return FINE
