@@ -95,11 +95,14 @@ class Days:
             for host in self.hands
         }
         self.told: dict[str, Told] = defaultdict(Told)
+        self.arrived: list[
+            tuple[float, str]
+        ] = []  # when something came somewhere, and by which job
 
     def copied_to(self, lab: Lab) -> "Days":
         """The same days for a copy of the lab: its boxes keep on from what they had written down."""
         new = Days.__new__(Days)
-        new.lab, new.lines, new.told = lab, self.lines, defaultdict(Told)
+        new.lab, new.lines, new.told, new.arrived = lab, self.lines, defaultdict(Told), []
         new.hands = {
             host: Hands(lab.boxes[host], json.dumps(hands.jobs()))
             for host, hands in self.hands.items()
@@ -204,6 +207,7 @@ class Days:
         run.ends = lab.now + lab.seconds
         if run.before:
             lab.going.append(run)
+            self.arrived.append((run.ends, name))
         if hands.stamped(name) != before or ended.code:
             result = {0: "ok", 3: "noted"}.get(ended.code, "failed")
             self._ended(name, result, lab.seconds, ended.err)

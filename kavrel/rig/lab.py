@@ -4,7 +4,7 @@ import os
 import shutil
 import stat
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from functools import lru_cache
 from pathlib import Path
@@ -17,7 +17,7 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Job, Plan, Pool
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.pool import pool_states
-from kavrel.core.shares.names import folders, pool_names, pool_roots, slug, zfs_namer
+from kavrel.core.shares.names import copy_folders, folders, pool_names, pool_roots, slug, zfs_namer
 from kavrel.core.week.nights import scheduled_book
 from kavrel.formats.hostside import lab_job
 from kavrel.rig.box import Box, Store
@@ -119,7 +119,8 @@ class Lab:
         new.drives = {k: d.clone() for k, d in self.drives.items()}
         new.cut, new.keys_gone = set(self.cut), set(self.keys_gone)
         new.closed, new.thinned = set(self.closed), dict(self.thinned)
-        new.mail, new.going, new.touched = list(self.mail), [], None
+        new.mail, new.touched = list(self.mail), None
+        same: dict[int, Data] = {}  # each dataset's own in the new lab
         new._health = {}
         new.boxes = {}
         rooms: dict[int, Room] = {}
@@ -133,18 +134,20 @@ class Lab:
             for name, data in box.datas.items():
                 old = data.room
                 room = rooms.setdefault(id(old), Room(old.capacity, old.used))
-                made.datas[name] = data.clone(room)
+                made.datas[name] = same[id(data)] = data.clone(room)
             if box.folder.exists() and folder != self.folder:
                 shutil.copytree(box.folder, made.folder, dirs_exist_ok=True)
-        new.kept = {
-            job: {
-                d: data.clone(
-                    rooms.setdefault(id(data.room), Room(data.room.capacity, data.room.used))
-                )
-                for d, data in some.items()
-            }
-            for job, some in self.kept.items()
-        }
+        new.kept = {}
+        for job, some in self.kept.items():
+            new.kept[job] = {}
+            for dataset, data in some.items():
+                old = data.room
+                room = rooms.setdefault(id(old), Room(old.capacity, old.used))
+                new.kept[job][dataset] = same[id(data)] = data.clone(room)
+        new.going = [
+            replace(run, before=[(same[id(d)], was) for d, was in run.before if id(d) in same])
+            for run in self.going
+        ]
         new.works = {}
         for key2, work in self.works.items():
             new.works[key2] = Work(work.dataset, work.seed, work.began, work.until, work.stopped)
@@ -281,6 +284,62 @@ class Lab:
             standing = lab_job.still_standing(before, times, job.retention.thin)
             self.thinned[job.id] = standing
         return lab_job.stays(times, rules, self.plan.zone, self.now, standing)
+
+    def data_of(self, dataset: str) -> Data:
+        """A dataset of the plan, with all work done in it by now."""
+        box = self.boxes[self.index.pools[self.index.datasets[dataset].pool].host]
+        at = folders(self.plan)[dataset]
+        data = next(d for d in box.datas.values() if d.at == at)
+        return box.current(data)
+
+    def work_of(self, dataset: str) -> Work:
+        """What people do to a dataset."""
+        return next(w for w in self.works.values() if w.dataset.id == dataset)
+
+    def works_on(self, host: str) -> Iterator[Work]:
+        """What people do to the datasets of a box."""
+        return (w for (box, _), w in self.works.items() if box == host)
+
+    def copies_of(self, job: Job) -> Iterator[Data]:
+        """Where a job's copies lie that lab-job itself makes."""
+        box = self.boxes[self.index.pools[job.target_pool or ""].host]
+        for dataset in job.datasets:
+            at = copy_folders(self.plan)[job.id, dataset]
+            yield from (d for d in box.datas.values() if d.at == at)
+
+    def place(self, pool: str) -> Place:
+        """A pool as a store."""
+        return Place(pool=pool)
+
+    def rebuilt(self, host: str) -> None:
+        """A new box with new, empty disks stands where the old one was, installed by the runbook."""
+        box = self.boxes[host]
+        box.lost, box.up = False, True
+        for store in box.stores.values():
+            for disk in store.pool.disks:
+                self.drives[disk].alive, self.drives[disk].host = True, host
+            store.room.used, store.locked = 0, False
+        box.datas = {s.name: Data(s.name, s.at, s.room) for s in box.stores.values()}
+        self.changed()
+        for store in box.stores.values():
+            self._emptied(store)
+
+    def remade(self, box: Box, store: Store) -> None:
+        """A lost pool is made anew of new disks, and is empty."""
+        for disk in store.pool.disks:
+            self.drives[disk].alive, self.drives[disk].host = True, box.host.id
+        store.room.used = 0
+        box.datas = {n: d for n, d in box.datas.items() if d.room is not store.room} | {
+            store.name: Data(store.name, store.at, store.room)
+        }
+        self.changed()
+        self._emptied(store)
+
+    def _emptied(self, store: Store) -> None:
+        for job, some in self.kept.items():
+            if self.book.place(self.index.jobs[job]).pool == store.pool.id:
+                for dataset in some:
+                    some[dataset] = Data("", "", store.room)
 
     def settle(self) -> None:
         """Forgets runs that have ended."""

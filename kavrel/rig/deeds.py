@@ -1,0 +1,283 @@
+"""Hazards done to the rig: what physically happens, and not what the proof says of it.
+
+A deed strikes a pool, a box, a site, or the whole lab. What it leaves is found out by looking.
+"""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+from kavrel.core.copies.carrier import reached_from, root_ways
+from kavrel.core.kinds import KINDS
+from kavrel.core.plan import Job, Pool
+from kavrel.core.pools.families import FAMILIES
+from kavrel.core.shares.access import access_matrix, writers
+from kavrel.rig.box import Box
+from kavrel.rig.data import Data
+from kavrel.rig.files import CLOCK, File
+from kavrel.rig.lab import Lab
+
+At = Literal["pool", "box", "site", "lab"]
+
+
+@dataclass(frozen=True)
+class Deed:
+    """What is done, to what, and the assumption that says after how many days it is noticed.
+
+    `ends`: what is mended by then without a copy, as a new boot device.
+    """
+
+    hazard: str
+    at: At
+    do: Callable[[Lab, str], None]
+    late: str = ""
+    ends: Callable[[Lab, str], None] | None = None
+
+
+def _kill(lab: Lab, disk: str) -> None:
+    lab.drives[disk].alive = False
+    lab.changed()
+
+
+def _one_disk(lab: Lab, pool: str) -> None:
+    _kill(lab, lab.index.pools[pool].groups[0][0])
+
+
+def _second_disk(lab: Lab, pool: str) -> None:
+    """Two disks that outlive failures together, if there are two such."""
+    told = lab.index.pools[pool]
+    family, group = FAMILIES[told.family], told.groups[0]
+    if family.one_set:
+        group = told.disks
+    elif family.sets:
+        group = tuple(group[n] for n in next(iter(family.sets(len(group)))))
+    for disk in (group if len(group) > 1 else told.disks)[:2]:
+        _kill(lab, disk)
+
+
+def _gone(lab: Lab, box: Box, stolen: bool = False) -> None:
+    box.lost, box.up = True, False
+    for drive in lab.drives.values():
+        if drive.host == box.host.id:
+            drive.alive, drive.stolen, drive.host = False, stolen, None
+    lab.changed()
+
+
+def _box_lost(lab: Lab, host: str) -> None:
+    _gone(lab, lab.boxes[host])
+
+
+def _boot_lost(lab: Lab, host: str) -> None:
+    box = lab.boxes[host]
+    box.up = False
+    if box.host.boot_disk:
+        _kill(lab, box.host.boot_disk)
+
+
+def _installed(lab: Lab, host: str) -> None:
+    box = lab.boxes[host]
+    box.up = True
+    lab.restarted(box)
+
+
+def _power_cut(lab: Lab, site: str) -> None:
+    for box in lab.boxes.values():
+        if box.host.site == site:
+            box.up = False
+
+
+def _power_back(lab: Lab, site: str) -> None:
+    for box in lab.boxes.values():
+        if box.host.site == site:
+            _installed(lab, box.host.id)
+            for store in box.stores.values():
+                store.locked = False  # somebody has typed the passphrase
+
+
+def _theft(lab: Lab, host: str) -> None:
+    box = lab.boxes[host]
+    _gone(lab, box, stolen=True)
+    for drive in lab.drives.values():
+        if drive.site == box.host.site:
+            drive.alive, drive.stolen = False, True
+
+
+def _fire(lab: Lab, site: str) -> None:
+    for box in lab.boxes.values():
+        if box.host.site == site:
+            _gone(lab, box)
+    for drive in lab.drives.values():
+        if drive.site == site:
+            drive.alive = False
+    lab.keys_gone.add(site)
+    lab.closed |= {b.id for b in lab.plan.buckets if b.site == site}
+
+
+def _deleted(lab: Lab, what: str) -> None:
+    """Half of the notes of every dataset, and one part that people worked on."""
+    for data in live(lab):
+        names = sorted(n for n in data.files if n != CLOCK)
+        for name in names[: max(1, int(len(names) * lab.index.assumptions["deleted_share"]))]:
+            data.remove(name)
+
+
+def spoil(data: Data, moment: float) -> None:
+    """Writes rubbish over every file of a live state."""
+    for name, file in list(data.files.items()):
+        data.write(name, file.spoiled(moment))
+
+
+def _malware(lab: Lab, what: str) -> None:
+    matrix = access_matrix(lab.index, lab.book.as_of)
+    for dataset in lab.plan.datasets:
+        roles = {a.role for a in writers(lab.index, dataset.id, matrix)}
+        guests = any(s.guest == "write" for s in lab.index.shares_of.get(dataset.id, []))
+        if guests or roles & {"everyday", "administrator"}:
+            data = lab.data_of(dataset.id)
+            spoil(data, lab.now)
+            lab.work_of(dataset.id).stopped = True
+    for job in lab.plan.jobs:
+        by = lab.index.accounts.get(job.lands_as or "")
+        if job.credentials == "everyday" or (by and by.role in ("everyday", "administrator")):
+            wipe(lab, job)
+
+
+def _malware_credentials(lab: Lab, host: str) -> None:
+    """Whoever has the box has all that root gets into from there, and what its jobs may delete."""
+    plan = lab.plan
+    taken = reached_from(root_ways(lab.index), host)
+    matrix = access_matrix(lab.index, lab.book.as_of)
+    alone = {
+        a.id
+        for a in plan.accounts
+        if a.role == "administrator" and a.enabled and not a.second_factor
+    }
+    if any(a.right == "write" and a.account in alone for a in matrix):
+        taken |= set(lab.boxes)  # one password opens every box, and it is typed where people work
+    for key in taken:
+        box = lab.boxes[key]
+        for data in list(box.datas.values()):
+            for name in list(data.points):
+                data.forget(name)
+            spoil(data, lab.now)
+        for work in lab.works_on(key):
+            work.stopped = True
+        box.disabled |= {"*"} if key == host else set()
+    for job in plan.jobs:
+        place = lab.book.place(job)
+        there = place.host(lab.index) in taken
+        at_home = any(
+            lab.index.pools[lab.index.datasets[d].pool].host == host for d in job.datasets
+        )
+        may = at_home and job.credentials in ("source", "everyday")
+        if KINDS[job.kind].copies and (there or may):
+            wipe(lab, job)
+
+
+def wipe(lab: Lab, job: Job) -> None:
+    """Deletes what a job keeps, but for what a lock of its bucket still holds."""
+    bucket = lab.index.buckets.get(job.target_bucket or "")
+    for data in lab.kept.get(job.id, {}).values():
+        for name, point in list(data.points.items()):
+            age = (lab.now - point.created) / 86_400
+            held = (
+                bucket and bucket.locked_days and (bucket.locks_renewed or age < bucket.locked_days)
+            )
+            if not held:
+                data.forget(name)
+    place = lab.book.place(job)
+    if not place.pool or job.id in lab.kept or KINDS[job.kind].in_place:
+        return
+    for data in lab.copies_of(job):
+        for name in list(data.points):
+            data.forget(name)
+        spoil(data, lab.now)
+
+
+def _corruption(lab: Lab, what: str) -> None:
+    """One disk of each pool gives wrong bytes: mended where file system and layout can, else it stays."""
+    for box in lab.boxes.values():
+        for store in box.stores.values():
+            lab.drives[store.pool.disks[0]].bad_sectors += 8
+            mends = _mends(store.pool) and lab.health(store.pool) == "ONLINE"
+            if mends:
+                continue
+            for data in box.datas.values():
+                if data.room is store.room and data.files:
+                    name = min(n for n in data.files if n != CLOCK)
+                    data.write(name, data.files[name].spoiled(lab.now))
+
+
+def _mends(pool: Pool) -> bool:
+    from kavrel.core.filesystems import FILESYSTEMS
+
+    system, family = FILESYSTEMS[pool.filesystem], FAMILIES[pool.family]
+    second = family.outlives(len(pool.groups[0])) > 0
+    return system.checksums and second and (system.repairs or family.copies > 0)
+
+
+def _uplink(lab: Lab, what: str) -> None:
+    lab.cut |= {link.id for link in lab.plan.links}
+
+
+def _key_lost(lab: Lab, site: str) -> None:
+    lab.keys_gone.add(site)
+
+
+def _cloud(lab: Lab, what: str) -> None:
+    lab.closed |= {b.id for b in lab.plan.buckets}
+
+
+DEEDS = (
+    Deed("one_disk", "pool", _one_disk),
+    Deed("second_disk", "pool", _second_disk),
+    Deed("box_lost", "box", _box_lost),
+    Deed("boot_lost", "box", _boot_lost, ends=_installed),
+    Deed("power_cut", "site", _power_cut, ends=_power_back),
+    Deed("deleted", "lab", _deleted, late="deleted_notice_days"),
+    Deed("corruption", "lab", _corruption, late="corruption_notice_days"),
+    Deed("malware", "lab", _malware, late="malware_notice_days"),
+    Deed("malware_credentials", "box", _malware_credentials, late="malware_notice_days"),
+    Deed("theft", "box", _theft),
+    Deed("fire", "site", _fire),
+    Deed("uplink_down", "lab", _uplink, late="uplink_days"),
+    Deed("key_lost", "site", _key_lost),
+    Deed("cloud_closed", "lab", _cloud),
+)
+
+
+def live(lab: Lab) -> Iterator[Data]:
+    """The datasets of the plan, with all work done in them."""
+    for dataset in lab.plan.datasets:
+        if lab.index.pools[dataset.pool].standing:
+            yield lab.data_of(dataset.id)
+
+
+def targets(lab: Lab, deed: Deed) -> list[str]:
+    """What a deed can strike."""
+    pools = [p for p in lab.plan.pools if p.standing]
+    boxes = list(dict.fromkeys(p.host for p in pools))
+    return {
+        "pool": [p.id for p in pools],
+        "box": boxes,
+        "site": list(dict.fromkeys(lab.index.hosts[h].site for h in boxes)),
+        "lab": [""],
+    }[deed.at]
+
+
+def struck(lab: Lab, deed: Deed, target: str) -> list[str]:
+    """Ids of the datasets whose cell a deed at a target is."""
+    found = []
+    for dataset in lab.plan.datasets:
+        pool = lab.index.pools[dataset.pool]
+        if not pool.standing:
+            continue
+        of = {"pool": pool.id, "box": pool.host, "site": lab.index.hosts[pool.host].site, "lab": ""}
+        if of[deed.at] == target:
+            found.append(dataset.id)
+    return found
+
+
+def states(lab: Lab, datasets: list[str]) -> dict[str, dict[str, File]]:
+    """The live files of datasets at this moment."""
+    return {d: dict(lab.data_of(d).files) for d in datasets}

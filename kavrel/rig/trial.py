@@ -1,0 +1,251 @@
+"""The proof tried: each hazard is done to the rig, what comes back is compared with what the cell promised.
+
+At moments just before something arrives, when most work is lost, and for what is noticed late also days
+after it. Never kinder than what happens: a cell that promises more than came back is wrong.
+"""
+
+import shutil
+from collections.abc import Collection, Iterator, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from pathlib import Path
+
+from kavrel.core.evaluate import evaluate
+from kavrel.core.kinds import KINDS
+from kavrel.core.proof.cell import Cell
+from kavrel.core.quantities import DAY, span_words
+from kavrel.core.schedule import starts
+from kavrel.core.shares.names import job_names
+from kavrel.rig.days import Days
+from kavrel.rig.deeds import DEEDS, Deed, struck, targets
+from kavrel.rig.files import CLOCK, File, sound
+from kavrel.rig.lab import Lab
+from kavrel.rig.restoring import Back, brought_back
+
+NEAR = 180.0  # seconds by which work lost may be over what was promised: runs begin on the minute
+FOLLOWS = 900.0  # the same of what looks every ten minutes whether its time has come
+STANDS = frozenset({"runs_on", "down", "exposed"})
+GONE = frozenset({"lost", "fetch_again"})
+# What no stand-in can do: it is about what people know, or about a part that no rig has.
+NOT_DONE = {
+    "never_tried": "nobody can try what it means that nobody tried",
+    "offsite_silent": "the same as the uplink down, for longer",
+    "controller_dies": "no stand-in for a card",
+}
+
+
+@dataclass
+class Tried:
+    """What happened to one cell at all the moments that were tried."""
+
+    dataset: str
+    hazard: str
+    stood: int = 0
+    back: list[tuple[float, Back]] = field(default_factory=list)  # seconds of work lost
+    never: list[str] = field(default_factory=list)
+
+    @property
+    def tries(self) -> int:
+        """Moments."""
+        return self.stood + len(self.back) + len(self.never)
+
+    @property
+    def worst(self) -> tuple[float, Back] | None:
+        """The most work that was lost."""
+        return max(self.back, key=lambda b: b[0], default=None)
+
+
+@dataclass(frozen=True)
+class Compared:
+    """One cell: what was promised, what happened, and why that is not the same where it is not."""
+
+    dataset: str
+    hazard: str
+    predicted: str
+    happened: str
+    agrees: bool
+    reason: str = ""
+
+
+class Trial:
+    """Does hazards to a lab that has lived for a while."""
+
+    def __init__(self, days: Days, folder: Path, late_moments: int = 2) -> None:
+        self.days, self.lab, self.folder = days, days.lab, folder
+        self.late_moments = late_moments
+        self.tried: dict[tuple[str, str], Tried] = {}
+
+    def moments(self, span_days: float, most: int) -> list[float]:
+        """Moments of the coming days just before something arrives, those after the longest waits."""
+        lab = self.lab
+        probe = lab.clone(self.folder / "probe")
+        days = self.days.copied_to(probe)
+        days.until(lab.now + span_days * DAY)
+        shutil.rmtree(probe.folder, ignore_errors=True)
+        names = {v: k for k, v in job_names(lab.plan).items()}
+        by_job: dict[str, list[float]] = {}
+        for at, name in days.arrived:
+            if lab.now < at - 1 < lab.now + span_days * DAY:
+                by_job.setdefault(names.get(name, name), []).append(at - 1)
+        first = datetime.fromtimestamp(lab.now + DAY, lab.zone).date()
+        for job in lab.plan.jobs:
+            if KINDS[job.kind].in_place and KINDS[job.kind].copies:
+                some = starts(job.schedule, lab.plan.zone, first, first)
+                by_job[job.id] = [t - 1 for t in some]
+        chosen: set[float] = set()
+        for some in by_job.values():
+            gaps = sorted(zip(some, [lab.now, *some], strict=False), key=lambda g: g[1] - g[0])
+            chosen |= {at for at, _ in gaps[:2]}
+        found = sorted(chosen)
+        step = max(1, len(found) // most)
+        return found[::step] if len(found) > most else found
+
+    def at(self, moment: float, late: bool) -> None:
+        """Tries every hazard at one moment of the lab's life; with `late` also those noticed later."""
+        self.days.until(moment)
+        cut = self.lab.clone(self.lab.folder)
+        cut.break_off(moment)
+        for deed in DEEDS:
+            if deed.late and not late:
+                continue
+            for target in targets(cut, deed):
+                self._do(cut, deed, target, moment)
+
+    def _do(self, cut: Lab, deed: Deed, target: str, moment: float) -> None:
+        datasets = struck(cut, deed, target)
+        days_late = cut.index.assumptions[deed.late] if deed.late else 0.0
+        lab = cut.clone(self.folder / "late" if days_late else cut.folder)
+        before = {d: dict(lab.data_of(d).files) for d in datasets}
+        deed.do(lab, target)
+        after = {d: lab.data_of(d).files if self._there(lab, d) else {} for d in datasets}
+        victims = {d: _victims(before[d], after[d]) for d in datasets}
+        if days_late:
+            days = self.days.copied_to(lab)
+            days.until(moment + days_late * DAY)
+            lab.break_off(lab.now)
+        if deed.ends:
+            deed.ends(lab, target)
+        stands = {d for d in datasets if self._works(lab, d, victims[d])}
+        self._replace(lab)
+        for dataset in datasets:
+            told = self.tried.setdefault((dataset, deed.hazard), Tried(dataset, deed.hazard))
+            if dataset in stands:
+                told.stood += 1
+                continue
+            best = self._best(lab, dataset, moment, victims[dataset])
+            if isinstance(best, Back):
+                told.back.append((moment - best.until, best))
+            else:
+                told.never.append(best)
+        if days_late:
+            shutil.rmtree(lab.folder, ignore_errors=True)
+
+    @staticmethod
+    def _there(lab: Lab, dataset: str) -> bool:
+        box = lab.boxes[lab.index.pools[lab.index.datasets[dataset].pool].host]
+        return not box.lost and box.alive_pool(lab.data_of(dataset))
+
+    def _works(self, lab: Lab, dataset: str, victims: dict[str, File]) -> bool:
+        """Whether people can go on with all that they had, without any copy."""
+        box = lab.boxes[lab.index.pools[lab.index.datasets[dataset].pool].host]
+        if box.lost or not box.up or not self._there(lab, dataset):
+            return False
+        return not victims and sound(lab.data_of(dataset).files)
+
+    @staticmethod
+    def _replace(lab: Lab) -> None:
+        """New boxes and new disks for what broke, as the sheet begins."""
+        for host, box in lab.boxes.items():
+            if box.lost:
+                lab.rebuilt(host)
+            for store in box.stores.values():
+                if lab.health(store.pool) == "LOST":
+                    lab.remade(box, store)
+
+    @staticmethod
+    def _best(lab: Lab, dataset: str, moment: float, victims: dict[str, File]) -> Back | str:
+        whys, backs = [], []
+        for job in lab.plan.jobs:
+            if dataset in job.datasets and KINDS[job.kind].copies:
+                back = brought_back(lab, job, dataset, moment, victims)
+                if isinstance(back, Back):
+                    backs.append(back)
+                else:
+                    whys.append(f"{job.name}: {back}")
+        if backs:
+            return max(backs, key=lambda b: b.until)
+        return "; ".join(whys) or "it has no copy"
+
+    def compared(self) -> Iterator[Compared]:
+        """Each cell of the proof against what happened."""
+        lab = self.lab
+        day = datetime.fromtimestamp(lab.now, lab.zone).date()
+        for cell in evaluate(lab.plan, day).proof:
+            if not lab.index.pools[lab.index.datasets[cell.dataset].pool].standing:
+                continue
+            told = self.tried.get((cell.dataset, cell.hazard))
+            if told is None or not told.tries:
+                reason = NOT_DONE.get(cell.hazard, "not tried")
+                yield Compared(cell.dataset, cell.hazard, promised(cell), "not tried", True, reason)
+                continue
+            agrees, reason = judged(lab, cell, told)
+            yield Compared(
+                cell.dataset, cell.hazard, promised(cell), happened(told), agrees, reason
+            )
+
+
+def _victims(before: dict[str, File], after: dict[str, File]) -> dict[str, File]:
+    """Versions that the damage took: of what was there before."""
+    return {n: f for n, f in before.items() if n != CLOCK and after.get(n) is not f}
+
+
+def promised(cell: Cell) -> str:
+    """What a cell says, in a few words."""
+    words = cell.fate.replace("_", " ")
+    if cell.fate == "restored" and cell.rpo_seconds is not None:
+        words += f" from {cell.copy_job}, at most {span_words(cell.rpo_seconds)} lost"
+    if cell.fate in GONE and cell.never_share < 1:
+        words += f" in {cell.never_share:.0%} of the moments"
+    return words
+
+
+def happened(told: Tried) -> str:
+    """What came of it, at the worst of the moments."""
+    words = []
+    if told.stood:
+        words.append(f"stood {told.stood} times")
+    if told.worst:
+        lost, back = told.worst
+        words.append(
+            f"back {len(told.back)} times, at worst {span_words(lost)} lost, from {back.job}"
+        )
+    if told.never:
+        words.append(f"not back {len(told.never)} times")
+    return ", ".join(words)
+
+
+def judged(lab: Lab, cell: Cell, told: Tried) -> tuple[bool, str]:
+    """Whether a cell holds at every moment that was tried; else, or where it is too dark, why."""
+    if cell.fate in STANDS:
+        if told.stood == told.tries:
+            return True, ""
+        return False, told.never[0] if told.never else "it had to be brought back"
+    if cell.fate in GONE:
+        came = len(told.back) + told.stood
+        if not came or cell.never_share < 1:
+            return True, ""
+        return True, f"better than told: {told.back[0][1].said if told.back else 'it stood'}"
+    if told.never:
+        return False, told.never[0]
+    if told.worst is None:
+        return True, "better than told: it stood"
+    lost, back = told.worst
+    near = FOLLOWS if lab.index.jobs[back.job].after else NEAR
+    if lost > (cell.rpo_seconds or 0.0) + near:
+        return False, f"{span_words(lost)} lost, from {back.job}: {back.said}"
+    return True, ""
+
+
+def agreed(found: Sequence[Compared]) -> Collection[Compared]:
+    """Those that do not agree."""
+    return [c for c in found if not c.agrees]
