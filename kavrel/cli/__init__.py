@@ -130,6 +130,11 @@ COMMANDS: Mapping[str, Entry] = {
         "read_command",
         "Read a server's file: what was not understood, and how it differs from the plan.",
     ),
+    "rig": Entry(
+        "rig",
+        "rig_command",
+        "Run the plan in a stand-in lab: what was predicted, what happened; exit 1 where they differ.",
+    ),
     "schema": Entry("plan", "schema", "Print the JSON Schema of the plan file."),
     "serve": Entry("server", "serve", "Serve the web application."),
     "shuffle": Entry(

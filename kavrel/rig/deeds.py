@@ -12,9 +12,10 @@ from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job, Pool
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.access import access_matrix, writers
+from kavrel.core.shares.names import job_names
 from kavrel.rig.box import Box
 from kavrel.rig.data import Data
-from kavrel.rig.files import CLOCK, File
+from kavrel.rig.files import ARCHIVE, CLOCK, File
 from kavrel.rig.lab import Lab
 
 At = Literal["pool", "box", "site", "lab"]
@@ -78,6 +79,8 @@ def _installed(lab: Lab, host: str) -> None:
     box = lab.boxes[host]
     box.up = True
     lab.restarted(box)
+    for store in box.stores.values():
+        store.locked = False  # somebody has typed the passphrase
 
 
 def _power_cut(lab: Lab, site: str) -> None:
@@ -90,8 +93,6 @@ def _power_back(lab: Lab, site: str) -> None:
     for box in lab.boxes.values():
         if box.host.site == site:
             _installed(lab, box.host.id)
-            for store in box.stores.values():
-                store.locked = False  # somebody has typed the passphrase
 
 
 def _theft(lab: Lab, host: str) -> None:
@@ -114,9 +115,9 @@ def _fire(lab: Lab, site: str) -> None:
 
 
 def _deleted(lab: Lab, what: str) -> None:
-    """Half of the notes of every dataset, and one part that people worked on."""
+    """Some files of every dataset; what makes up most of it stays, so that its copies go on as before."""
     for data in live(lab):
-        names = sorted(n for n in data.files if n != CLOCK)
+        names = sorted(n for n in data.files if n not in (CLOCK, ARCHIVE))
         for name in names[: max(1, int(len(names) * lab.index.assumptions["deleted_share"]))]:
             data.remove(name)
 
@@ -218,6 +219,13 @@ def _mends(pool: Pool) -> bool:
 
 def _uplink(lab: Lab, what: str) -> None:
     lab.cut |= {link.id for link in lab.plan.links}
+    names = job_names(lab.plan)
+    crossing = {
+        names[job.id]
+        for job in lab.plan.jobs
+        if lab.book.place(job).site(lab.index) != lab.book.source(job).site(lab.index)
+    }
+    lab.break_off(lab.now, crossing)
 
 
 def _key_lost(lab: Lab, site: str) -> None:

@@ -6,6 +6,7 @@ from functools import lru_cache
 
 # A file in every dataset whose content is the moment up to which people have worked.
 CLOCK = ".worked-until"
+ARCHIVE = "archive"  # what nobody has touched for long, in one file
 READ_WHOLE = 64 * 1024  # bytes; only of files up to that is there content to be read
 
 

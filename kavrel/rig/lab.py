@@ -3,7 +3,7 @@
 import os
 import shutil
 import stat
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from functools import lru_cache
@@ -75,6 +75,7 @@ class Lab:
         self.streams = Streams()
         self.closed: set[str] = set()  # buckets whose provider let nobody in any more
         self.thinned: dict[str, list[float]] = {}
+        self.carried = False  # boxes that no line reaches have been brought side by side
         self._health: dict[str, Health] = {}
 
     # -- made ------------------------------------------------------------------------------------
@@ -126,8 +127,10 @@ class Lab:
         rooms: dict[int, Room] = {}
         for key, box in self.boxes.items():
             made = new.boxes[key] = Box(
-                box.host, folder / key, new, box.up, box.lost, {}, {}, box.own, set(box.disabled)
+                box.host, folder / key, new, box.up, box.lost, {}, {}, {}, set(box.disabled)
             )
+            for script, tool in box.own.items():
+                made.own[script.replace(str(box.folder), str(made.folder), 1)] = tool
             for name, store in box.stores.items():
                 room = rooms[id(store.room)] = Room(store.room.capacity, store.room.used)
                 made.stores[name] = Store(store.pool, name, store.at, room, store.locked)
@@ -136,7 +139,13 @@ class Lab:
                 room = rooms.setdefault(id(old), Room(old.capacity, old.used))
                 made.datas[name] = same[id(data)] = data.clone(room)
             if box.folder.exists() and folder != self.folder:
-                shutil.copytree(box.folder, made.folder, dirs_exist_ok=True)
+                # What lab-job told of its runs stays behind: nothing of a run hangs on it.
+                shutil.copytree(
+                    box.folder,
+                    made.folder,
+                    dirs_exist_ok=True,
+                    ignore=shutil.ignore_patterns("runs"),
+                )
         new.kept = {}
         for job, some in self.kept.items():
             new.kept[job] = {}
@@ -182,23 +191,13 @@ class Lab:
             return False
         if a.host.site == b.host.site:
             return True
-        return any(
-            {link.a, link.b} == {a.host.site, b.host.site} and link.id not in self.cut
-            for link in self.plan.links
-        ) or self._over_more_links(a.host.site, b.host.site)
+        return self.carried or self.linked(a.host.site, b.host.site)
 
-    def _over_more_links(self, a: str, b: str) -> bool:
-        found, more = {a}, {a}
-        while more:
-            more = {
-                other
-                for link in self.plan.links
-                if link.id not in self.cut
-                for one, other in ((link.a, link.b), (link.b, link.a))
-                if one in found
-            } - found
-            found |= more
-        return b in found
+    def linked(self, a: str, b: str) -> bool:
+        """Whether a line between two sites is up."""
+        return a == b or any(
+            {link.a, link.b} == {a, b} and link.id not in self.cut for link in self.plan.links
+        )
 
     # -- what happens ----------------------------------------------------------------------------
 
@@ -225,13 +224,13 @@ class Lab:
         way = path(self.index, self.states, source, target, limit_mbit)
         return way.mb_per_s
 
-    def break_off(self, moment: float) -> None:
-        """Ends what is going on at a moment: what had not arrived whole is not there."""
-        for run in reversed(self.going):
-            if run.ends > moment:
-                for data, before in reversed(run.before):
-                    data.restore(before)
-        self.going = []
+    def break_off(self, moment: float, jobs: Collection[str] | None = None) -> None:
+        """Ends what is going on at a moment, of these jobs: what had not arrived whole is not there."""
+        broken = [r for r in self.going if r.ends > moment and (jobs is None or r.job in jobs)]
+        for run in reversed(broken):
+            for data, before in reversed(run.before):
+                data.restore(before)
+        self.going = [r for r in self.going if r not in broken and r.ends > moment]
 
     def offset(self, moment: float) -> int:
         """Seconds by which clocks there are ahead of UTC."""

@@ -56,6 +56,9 @@ class Own:
         target = target_box(lab, self.job)
         if target is not None and not (target is box or lab.reaches(box, target)):
             return failed(f"{target.name} cannot be reached")
+        site = lab.book.place(self.job).site(lab.index)
+        if self.job.target_bucket and not lab.linked(box.host.site, site or ""):
+            return failed("the bucket cannot be reached")
         if not usable(lab, lab.book.place(self.job)):
             return failed(f"{lab.book.place(self.job).name(lab.index)} is not there")
         states = {}
@@ -141,11 +144,11 @@ def keep(lab: Lab, job: Job, states: dict[str, dict[str, File]]) -> None:
     for dataset, files in states.items():
         data = lab.kept[job.id][dataset]
         lab.arriving(data)
-        files = packed(
+        kept_as = packed(
             files, data.files, whole, lab.book.stored_share(job, lab.index.datasets[dataset])
         )
-        new = data.become(files)
-        total += sum(f.size for f in files.values()) if kind.sends_all(job) else new
+        new = data.become(kept_as)
+        total += sum(f.size for f in kept_as.values()) if kind.sends_all(job) else new
         data.mark(f"{lab.now:.0f}", lab.now)
         times = [float(m) for m in data.points]
         kept = set(lab.stays(job, times))

@@ -5,10 +5,10 @@ from dataclasses import dataclass, field
 
 from kavrel.core.plan import Dataset
 from kavrel.rig.data import Data
-from kavrel.rig.files import CLOCK, File, text_file
+from kavrel.rig.files import ARCHIVE, CLOCK, File, text_file
 
 HOUR = 3600.0
-WEEK = 7 * 24 * HOUR
+DAY = 24 * HOUR
 MOST_PIECES = 720  # parts that are rewritten one after the other, so many hours apart
 SMALL = 6
 NOTE = 2_000  # bytes
@@ -61,18 +61,18 @@ class Work:
                 f"same/{n:02}": File(self.again, f"{mine} same {n}", self.began) for n in range(24)
             }
         rest = self.dataset.size_bytes - sum(f.size for f in (*notes.values(), *parts.values()))
-        whole = {"archive": File(rest, f"{mine} archive", self.began)} if rest > 0 else {}
+        whole = {ARCHIVE: File(rest, f"{mine} archive", self.began)} if rest > 0 else {}
         return {**notes, **parts, **whole, CLOCK: text_file(f"{self.began:.0f}", self.began)}
 
     def go_on(self, data: Data, now: float) -> None:
-        """Works up to a moment: each hour one part anew, each week what is new, the clock always.
+        """Works up to a moment: each hour one part anew, each day what is new, the clock always.
 
         Raises NoRoom where the pool is full: then nothing more is written.
         """
         if self.stopped or now <= self.until:
             return
         mine, count = f"{self.seed} {self.dataset.id}", self.pieces
-        grown = int(self.dataset.growth_bytes_per_year * WEEK / (365.25 * 24 * HOUR))
+        grown = int(self.dataset.growth_bytes_per_year * DAY / (365.25 * DAY))
         first, last = int(self.until // HOUR), int(now // HOUR)
         for hour in range(first + 1, last + 1):
             at = hour * HOUR
@@ -82,7 +82,7 @@ class Work:
             if self.again:
                 name = f"same/{hour % 24:02}"
                 data.write(name, File(self.again, f"{mine} {name} {hour}", at))
-            if grown and hour % (7 * 24) == self.seed % (7 * 24):
+            if grown and hour % 24 == self.seed % 24:
                 data.write(f"new/{hour}", File(grown, f"{mine} new {hour}", at))
         data.write(CLOCK, text_file(f"{now:.0f}", now))
         self.until = now

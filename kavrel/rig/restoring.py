@@ -49,11 +49,25 @@ def brought_back(
             return "its key is gone"
     if not usable(lab, lab.book.place(job)):
         return f"{lab.book.place(job).name(lab.index)} is gone"
-    if job.id in lab.kept:
-        return _from_tool(lab, job, dataset, before, victims)
-    if KINDS[job.kind].snapshots:
-        return _from_points(lab, job, dataset, before, victims)
-    return _from_mirror(lab, job, dataset, before, victims)
+    _make_room(lab, dataset)
+    lab.carried = True  # what no line reaches is fetched, as the sheet says
+    try:
+        if job.id in lab.kept:
+            return _from_tool(lab, job, dataset, before, victims)
+        if KINDS[job.kind].snapshots:
+            return _from_points(lab, job, dataset, before, victims)
+        return _from_mirror(lab, job, dataset, before, victims)
+    finally:
+        lab.carried = False
+
+
+def _make_room(lab: Lab, dataset: str) -> None:
+    """Removes rubbish from a pool that would not hold a second state beside what its points hold."""
+    box = lab.boxes[lab.index.pools[lab.index.datasets[dataset].pool].host]
+    for data in box.datas.values():
+        if data.name.partition("/")[0] in box.stores and 2 * data.room.used > data.room.capacity:
+            for name in [n for n, f in data.files.items() if not f.sound]:
+                data.remove(name)
 
 
 def _good(files: dict[str, File], before: float, victims: dict[str, File]) -> float | None:
@@ -186,7 +200,7 @@ def _from_trash(
     before: float,
     victims: dict[str, File],
 ) -> Back | str:
-    """What was replaced or deleted since lies in the trash can, by days: put together it is the state before."""
+    """What was replaced or deleted since lies in the trash can: put together it is the state before."""
     above, _, leaf = folder.rpartition("/")
     data, name = holder.find(f"{above}/.trash-{leaf}")
     state = dict(files)
@@ -196,6 +210,8 @@ def _from_trash(
         thrown = path.partition("/")[0]
         if thrown and inner and _day_of(thrown) > before:
             state[inner] = file
+    # What came between its last good run and the damage was never in it whole.
+    state = {n: f for n, f in state.items() if f.sound}
     until = _good(state, before, victims)
     if until is None:
         return "its trash can keeps nothing from before the damage"
@@ -240,7 +256,7 @@ def piped(box: Box, command: str) -> Said:
 
 def _landed(lab: Lab, command: str) -> Data | None:
     """What is at the place that a command of the sheet names last: the newest made there."""
-    name = command.split()[-1]
+    name = command.rsplit(maxsplit=1)[-1]
     for box in lab.boxes.values():
         if name in box.datas:
             return box.datas[name]

@@ -5,7 +5,7 @@ after it. Never kinder than what happens: a cell that promises more than came ba
 """
 
 import shutil
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
@@ -43,6 +43,9 @@ class Tried:
     stood: int = 0
     back: list[tuple[float, Back]] = field(default_factory=list)  # seconds of work lost
     never: list[str] = field(default_factory=list)
+    copies: dict[str, list[float | str]] = field(
+        default_factory=dict
+    )  # by job: work lost, or why not
 
     @property
     def tries(self) -> int:
@@ -90,8 +93,8 @@ class Trial:
         first = datetime.fromtimestamp(lab.now + DAY, lab.zone).date()
         for job in lab.plan.jobs:
             if KINDS[job.kind].in_place and KINDS[job.kind].copies:
-                some = starts(job.schedule, lab.plan.zone, first, first)
-                by_job[job.id] = [t - 1 for t in some]
+                begins = starts(job.schedule, lab.plan.zone, first, first)
+                by_job[job.id] = [t - 1 for t in begins]
         chosen: set[float] = set()
         for some in by_job.values():
             gaps = sorted(zip(some, [lab.now, *some], strict=False), key=lambda g: g[1] - g[0])
@@ -104,7 +107,6 @@ class Trial:
         """Tries every hazard at one moment of the lab's life; with `late` also those noticed later."""
         self.days.until(moment)
         cut = self.lab.clone(self.lab.folder)
-        cut.break_off(moment)
         for deed in DEEDS:
             if deed.late and not late:
                 continue
@@ -115,11 +117,14 @@ class Trial:
         datasets = struck(cut, deed, target)
         days_late = cut.index.assumptions[deed.late] if deed.late else 0.0
         lab = cut.clone(self.folder / "late" if days_late else cut.folder)
+        if not days_late:
+            lab.break_off(moment)  # what is on its way at that moment does not arrive
         before = {d: dict(lab.data_of(d).files) for d in datasets}
         deed.do(lab, target)
         after = {d: lab.data_of(d).files if self._there(lab, d) else {} for d in datasets}
         victims = {d: _victims(before[d], after[d]) for d in datasets}
-        if days_late:
+        # What harmed nothing and cut no line goes on as it would have without it.
+        if days_late and (any(victims.values()) or lab.cut):
             days = self.days.copied_to(lab)
             days.until(moment + days_late * DAY)
             lab.break_off(lab.now)
@@ -129,14 +134,22 @@ class Trial:
         self._replace(lab)
         for dataset in datasets:
             told = self.tried.setdefault((dataset, deed.hazard), Tried(dataset, deed.hazard))
+            # Where nothing is damaged it is today's work that a copy lacks.
+            when = moment if victims[dataset] or dataset not in stands else lab.now
+            found = self._copies(lab, dataset, when, victims[dataset])
+            for job, back in found.items():
+                lost = when - back.until if isinstance(back, Back) else back
+                told.copies.setdefault(job, []).append(lost)
             if dataset in stands:
                 told.stood += 1
                 continue
-            best = self._best(lab, dataset, moment, victims[dataset])
-            if isinstance(best, Back):
+            backs = [b for b in found.values() if isinstance(b, Back)]
+            if backs:
+                best = max(backs, key=lambda b: b.until)
                 told.back.append((moment - best.until, best))
             else:
-                told.never.append(best)
+                whys = (f"{lab.index.jobs[j].name}: {b}" for j, b in found.items())
+                told.never.append("; ".join(whys) or "it has no copy")
         if days_late:
             shutil.rmtree(lab.folder, ignore_errors=True)
 
@@ -163,18 +176,15 @@ class Trial:
                     lab.remade(box, store)
 
     @staticmethod
-    def _best(lab: Lab, dataset: str, moment: float, victims: dict[str, File]) -> Back | str:
-        whys, backs = [], []
-        for job in lab.plan.jobs:
-            if dataset in job.datasets and KINDS[job.kind].copies:
-                back = brought_back(lab, job, dataset, moment, victims)
-                if isinstance(back, Back):
-                    backs.append(back)
-                else:
-                    whys.append(f"{job.name}: {back}")
-        if backs:
-            return max(backs, key=lambda b: b.until)
-        return "; ".join(whys) or "it has no copy"
+    def _copies(
+        lab: Lab, dataset: str, moment: float, victims: dict[str, File]
+    ) -> dict[str, Back | str]:
+        """What each copy of a dataset gives back."""
+        return {
+            job.id: brought_back(lab, job, dataset, moment, victims)
+            for job in lab.plan.jobs
+            if dataset in job.datasets and KINDS[job.kind].copies
+        }
 
     def compared(self) -> Iterator[Compared]:
         """Each cell of the proof against what happened."""
@@ -189,6 +199,9 @@ class Trial:
                 yield Compared(cell.dataset, cell.hazard, promised(cell), "not tried", True, reason)
                 continue
             agrees, reason = judged(lab, cell, told)
+            wrong = copies_judged(lab, cell, told)
+            if wrong:
+                agrees, reason = False, wrong
             yield Compared(
                 cell.dataset, cell.hazard, promised(cell), happened(told), agrees, reason
             )
@@ -246,6 +259,18 @@ def judged(lab: Lab, cell: Cell, told: Tried) -> tuple[bool, str]:
     return True, ""
 
 
-def agreed(found: Sequence[Compared]) -> Collection[Compared]:
-    """Those that do not agree."""
-    return [c for c in found if not c.agrees]
+def copies_judged(lab: Lab, cell: Cell, told: Tried) -> str:
+    """Which copy gave back less than the cell says of it; empty where none did."""
+    for verdict in cell.copies:
+        found = told.copies.get(verdict.job, [])
+        if not verdict.usable or verdict.loses_seconds is None:
+            continue
+        job = lab.index.jobs[verdict.job]
+        near = FOLLOWS if job.after or job.reads_from else NEAR
+        for one in found:
+            if isinstance(one, str):
+                return f"{job.name} is said to be usable: {one}"
+            if one > verdict.loses_seconds + near:
+                at_most = span_words(verdict.loses_seconds)
+                return f"{job.name} lost {span_words(one)}, said to be {at_most} at most"
+    return ""

@@ -58,6 +58,7 @@ class Flow:
     never: bool = False
     upstream: "Flow | None" = None
     after: "Flow | None" = None
+    waits: bool = False
 
     def changed_bytes(self, days: float) -> int:
         """Bytes of a run after so many days: what changed and grew, at most a whole copy."""
@@ -154,7 +155,11 @@ def _at_once(
 
 
 def _one_by_one(flow: Flow, times: np.ndarray, feed: Points | None, seeds: float | None) -> Runs:
-    """The runs one after the other: what is due while another still runs waits for its end."""
+    """The runs one after the other.
+
+    What is due while its last run has not ended is skipped, as the boxes' schedulers do, and is told;
+    where the job is caught up, or follows another, it waits for that end.
+    """
     found: list[FlowRun] = []
     lengths: dict[float, float] = {}
     points_of = list(feed) if feed is not None else None
@@ -162,6 +167,8 @@ def _one_by_one(flow: Flow, times: np.ndarray, feed: Points | None, seeds: float
     for due in times.tolist():
         if before and due <= before:
             continue  # the run that waited for the one before it is this one too
+        if due < free and not flow.waits:
+            continue
         start = max(due, free)
         gap = start - before if before else flow.usual_days * DAY
         seconds = lengths.get(gap)
@@ -189,9 +196,9 @@ def points(flow: Flow, begin: date, end: date) -> Points:
     return keeping.keep(_moments(flow, begin, end), flow.retention, flow.zone)
 
 
-def _moments(flow: Flow, begin: date, end: date) -> tuple[np.ndarray, np.ndarray]:
+def _moments(flow: Flow, begin: date, end: date) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     found = ran(flow, begin, end)
-    return found.data_time, found.end
+    return found.data_time, found.end, found.start
 
 
 def rulings(flow: Flow, begin: date, end: date) -> list[list[Rule]]:

@@ -96,16 +96,23 @@ Rule = tuple[str, float]  # in words, and until when (epoch s) it keeps a point
 
 
 def _rules(
-    data: np.ndarray, available: np.ndarray, retention: Retention, zone: str
+    data: np.ndarray, available: np.ndarray, retention: Retention, zone: str, begun: np.ndarray
 ) -> list[tuple[str, np.ndarray]]:
-    """Each rule in words, with until when it keeps each point; -infinity where it does not."""
+    """Each rule in words, with until when it keeps each point; -infinity where it does not.
+
+    Nobody prunes between runs: what is too old goes with the run that finds it so when it begins.
+    """
     found: list[tuple[str, np.ndarray]] = []
+
+    def swept(old: np.ndarray) -> np.ndarray:
+        return np.append(available, FOREVER)[np.searchsorted(begun, old, side="left")]
+
     if retention.last:
         n = retention.last
         said = "the newest" if n == 1 else f"one of the last {n}"
         found.append((said, _later(available, n)))
     if retention.all_days:
-        young = data + retention.all_days * DAY
+        young = swept(data + retention.all_days * DAY)
         found.append((f"younger than {retention.all_days} days", young))
     wanted = [(n, getattr(retention, n)) for n in PERIODS if getattr(retention, n)]
     local = ordinals_and_hours(zone, data) if wanted or retention.windows else (data, data)
@@ -124,19 +131,22 @@ def _rules(
         found.append((f"{name}, one of {number}", np.where(here > before, here, -FOREVER)))
         ruled = np.maximum(here, before)
     if retention.windows:
-        kept = np.array(_windowed(data.tolist(), done, local, retention))
+        kept = np.array(_windowed(data.tolist(), done, local, retention, swept))
         found.append((windows_in_words(retention), kept))
     if retention.thin:
         kept = np.array(_thinned(data.tolist(), done, retention.thin))
         found.append((f"spread over at most {retention.thin}", kept))
     # The newest point stays whatever the rules say; a trash can keeps what it replaced.
     said = f"trash can, {retention.trash_days} days" if retention.trash_days else ""
-    newest = _later(available, 1) + retention.trash_days * DAY
+    newest = _later(available, 1)
+    if retention.trash_days:
+        # A day of the trash can has the name of the run that filled it.
+        newest = swept(_later(begun, 1) + retention.trash_days * DAY)
     found.append((said or "newest until the next", newest))
     if retention.hold_until:
         held = datetime.combine(retention.hold_until, time(), ZoneInfo(zone)).timestamp()
         said = f"held until {retention.hold_until}"
-        found.append((said, np.where(available < held, held, -FOREVER)))
+        found.append((said, np.where(available < held, swept(np.array(held)), -FOREVER)))
     return found
 
 
@@ -145,26 +155,27 @@ def _later(available: np.ndarray, count: int) -> np.ndarray:
     return np.append(available[count:], np.full(min(count, len(available)), FOREVER))
 
 
-Moments = Sequence[tuple[float, float]] | tuple[np.ndarray, np.ndarray]
+Moments = Sequence[tuple[float, float]] | tuple[np.ndarray, ...]
 
 
-def _columns(moments: Moments) -> tuple[np.ndarray, np.ndarray]:
+def _columns(moments: Moments) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Data time, available time, and when each run began, where that is not the data time."""
     if isinstance(moments, tuple) and moments and isinstance(moments[0], np.ndarray):
-        return moments
+        return moments[0], moments[1], moments[2] if len(moments) > 2 else moments[0]
     data, done = np.array(moments, dtype=float).reshape(-1, 2).T
-    return data, done
+    return data, done, data
 
 
 def keep(moments: Moments, retention: Retention, zone: str) -> Points:
     """Points with their expiry from (data time, available time) pairs in order of time, or columns.
 
-    A point leaves when the later point that makes it superfluous is complete, or when its age
-    passes `all_days`, whichever rule lets go last.
+    A point leaves when the later point that makes it superfluous is complete, or with the run that
+    finds it older than `all_days`, whichever rule lets go last.
     """
-    data, done = _columns(moments)
+    data, done, begun = _columns(moments)
     if not len(data):
         return Points(data, done, data)
-    rules = _rules(data, done, retention, zone)
+    rules = _rules(data, done, retention, zone, begun)
     return Points(data, done, np.maximum.reduce([column for _, column in rules]))
 
 
@@ -173,8 +184,8 @@ def rulings(moments: Moments, retention: Retention, zone: str) -> list[list[Rule
 
     The calendar's rules are listed where they keep a point beyond the finer ones.
     """
-    data, done = _columns(moments)
-    rules = _rules(data, done, retention, zone) if len(data) else []
+    data, done, begun = _columns(moments)
+    rules = _rules(data, done, retention, zone, begun) if len(data) else []
     columns = [(name, column.tolist()) for name, column in rules]
     return [
         [(name, column[i]) for name, column in columns if column[i] > -FOREVER]
@@ -274,6 +285,7 @@ def _windowed(
     runs: Sequence[float],
     local: tuple[np.ndarray, np.ndarray],
     retention: Retention,
+    swept: Callable[[np.ndarray], np.ndarray],
 ) -> list[float]:
     """Until when windows of age keep each point.
 
@@ -308,8 +320,10 @@ def _windowed(
             standing[bucket] = (i, leaves)
         left = [i for i in left if i not in gone]
         opens = ends
-    for i in left:
-        until[i] = data[i] + opens
+    for i, gone_at in zip(
+        left, swept(np.array([data[i] for i in left]) + opens).tolist(), strict=True
+    ):
+        until[i] = gone_at
     return until
 
 

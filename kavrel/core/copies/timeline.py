@@ -72,6 +72,7 @@ class Timeline(Loads):
             if job.reads_from and kind.copies
             else None,
             after=self.flow(self.index.jobs[job.after]) if job.after else None,
+            waits=job.catch_up or job.after is not None,
             looks_every_s=self._looks_every(job),
             never=never_starts(self.index, job) or not self.fits(job),
         )

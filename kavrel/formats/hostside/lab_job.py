@@ -345,9 +345,13 @@ def moment_of(pattern: re.Pattern[str], name: str) -> float | None:
         return None
     # A box has thousands of points and a weak processor: strptime takes ten times as long.
     told = match.group(1)
-    parts = [told[:4], told[4:6], told[6:8], told[9:11], told[11:13], told[13:15]]
+    day, clock = (
+        (int(told[:4]), int(told[4:6]), int(told[6:8])),
+        (told[9:11], told[11:13], told[13:15]),
+    )
+    hour, minute, second = map(int, clock)
     try:
-        return datetime(*map(int, parts), tzinfo=timezone.utc).timestamp()
+        return datetime(*day, hour, minute, second, tzinfo=timezone.utc).timestamp()
     except ValueError:  # no such day: it is no name of ours
         return None
 

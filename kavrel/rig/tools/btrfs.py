@@ -16,7 +16,7 @@ MAGIC = b"btrfs-stream "
 
 def btrfs(box: Box, words: list[str], stdin: bytes) -> Said:
     """Btrfs GROUP COMMAND ..."""
-    flags, values, names = split(words, "p")
+    _flags, values, names = split(words, "p")
     asked = tuple(names[:2])
     if asked == ("subvolume", "snapshot"):
         return _snapshot(box, names[2], names[3])
@@ -108,6 +108,8 @@ def _receive(box: Box, folder: str, stdin: bytes) -> Said:
         return failed("ERROR: empty stream is not considered valid")
     stream = box.lab.streams.get(stdin[len(MAGIC) :])
     found = point_at(box, f"{folder}/{stream.name}")
+    if found is None and os.path.basename(os.path.dirname(folder.rstrip("/"))) != ".points":
+        return _received_whole(box, folder, stream)
     if found is None:
         above, leaf = os.path.split(folder.rstrip("/"))
         root, _ = box.find(os.path.dirname(above))
@@ -126,6 +128,21 @@ def _receive(box: Box, folder: str, stdin: bytes) -> Said:
     data.become(stream.files)
     data.mark(name, stream.created, came=True)
     box.lab.moved(stream.size, stream.source, place_of(box, data))
+    return FINE
+
+
+def _received_whole(box: Box, folder: str, stream: Stream) -> Said:
+    """A point that arrives anywhere else: a read-only subvolume of its own."""
+    root, inner = box.find(folder)
+    at = f"{folder.rstrip('/')}/{stream.name}"
+    if root.name.partition("/")[0] not in box.stores:
+        return failed(f"ERROR: cannot open {folder}: not a btrfs filesystem")
+    if stream.since or any(d.at == at for d in box.datas.values()):
+        return failed(f"ERROR: creating subvolume {stream.name} failed: File exists")
+    made = Data(f"{root.name}/{inner}{stream.name}", at, root.room, read_only=True)
+    made.become(stream.files)
+    box.datas[made.name] = made
+    box.lab.moved(stream.size, stream.source, place_of(box, root))
     return FINE
 
 

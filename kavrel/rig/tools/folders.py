@@ -120,7 +120,7 @@ def _kept(own: Path) -> File | None:
 
 
 def ls(box: Box, words: list[str], stdin: bytes) -> Said:
-    """Ls [-1] [-A] FOLDER"""
+    """Ls [-1] [-A] FOLDER."""
     flags, _, paths = split(words)
     path = paths[0] if paths else "/root"
     point = point_folder(box, path)
@@ -159,7 +159,7 @@ def rm(box: Box, words: list[str], stdin: bytes) -> Said:
 
 
 def mv(box: Box, words: list[str], stdin: bytes) -> Said:
-    """Mv FROM TO"""
+    """Mv FROM TO."""
     _, _, paths = split(words)
     if len(paths) != 2:
         return failed("mv: missing file operand")
@@ -220,7 +220,7 @@ def sha256sum(box: Box, words: list[str], stdin: bytes) -> Said:
 
 
 def test(box: Box, words: list[str], stdin: bytes) -> Said:
-    """Test -d, -e, -f PATH"""
+    """Test -d, -e, -f PATH."""
     if len(words) != 2 or words[0] not in ("-d", "-e", "-f"):
         return failed("", 2)
     there = {
@@ -266,6 +266,6 @@ def place_of(box: Box, data: Data) -> Place:
 
 
 def date(box: Box, words: list[str], stdin: bytes) -> Said:
-    """Date"""
+    """Date."""
     now = datetime.fromtimestamp(box.lab.now, box.lab.zone)
     return lines(now.strftime("%a %b %e %H:%M:%S %Z %Y"))

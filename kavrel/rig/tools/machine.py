@@ -12,7 +12,7 @@ TESTS = {"short": 2, "long": 600}
 
 
 def findmnt(box: Box, words: list[str], stdin: bytes) -> Said:
-    """Findmnt -n [-r] -o COLUMNS --mountpoint FOLDER"""
+    """Findmnt -n [-r] -o COLUMNS --mountpoint FOLDER."""
     _, values, rest = split(words, "o")
     at = rest[-1] if rest else ""
     for data in box.mounted():
@@ -58,20 +58,25 @@ def lsblk(box: Box, words: list[str], stdin: bytes) -> Said:
 
 
 def smartctl(box: Box, words: list[str], stdin: bytes) -> Said:
-    """Smartctl -a, -t, of one disk"""
+    """Smartctl -a, -t, of one disk."""
     _, values, rest = split(words, "qt")
     found = dict(drives(box)).get(rest[-1] if rest else "")
     if found is None:
         return failed(f"Smartctl open device: {rest[-1] if rest else ''} failed: No such device", 2)
     if "t" in values:
         return FINE if values["t"] in TESTS else failed(f"unknown test {values['t']}")
-    pending = found.bad_sectors
+    readings = (
+        (5, "Reallocated_Sector_Ct", found.readings.get("reallocated", 0)),
+        (197, "Current_Pending_Sector", found.bad_sectors),
+    )
     return lines(
         f"Serial Number:    {found.disk.serial}",
         f"User Capacity:    {found.disk.capacity_bytes:,} bytes",
         "SMART overall-health self-assessment test result: PASSED",
-        f"  5 Reallocated_Sector_Ct   0x0033   100   100   010    Pre-fail  Always       -       {found.readings.get('reallocated', 0)}",
-        f"197 Current_Pending_Sector  0x0012   100   100   000    Old_age   Always       -       {pending}",
+        *(
+            f"{n:3} {name:23} 0x0033   100   100   010    Pre-fail  Always  -  {value}"
+            for n, name, value in readings
+        ),
     )
 
 
@@ -81,7 +86,7 @@ def pv(box: Box, words: list[str], stdin: bytes) -> Said:
 
 
 def hostname(box: Box, words: list[str], stdin: bytes) -> Said:
-    """Hostname"""
+    """Hostname."""
     return lines(box.name)
 
 

@@ -13,7 +13,7 @@ def _split(command: str) -> tuple[str, ...]:
 
 
 def ssh(box: Box, words: list[str], stdin: bytes) -> Said:
-    """Ssh [-o OPTION] HOST COMMAND"""
+    """Ssh [-o OPTION] HOST COMMAND."""
     left = list(words)
     while left and left[0].startswith("-"):
         option = left.pop(0)

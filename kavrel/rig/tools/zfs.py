@@ -37,7 +37,7 @@ def _list(box: Box, words: list[str], stdin: bytes) -> Said:
     wanted = values.get("o", "name,used,avail,refer,mountpoint").split(",")
     rows: list[list[str]] = []
     kinds = values.get("t", "filesystem").split(",")
-    roots = names or [s for s in box.stores]
+    roots = names or list(box.stores)
     for name in roots:
         base, _, point = name.partition("@")
         data = dataset(box, base)

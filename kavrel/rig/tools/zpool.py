@@ -7,7 +7,7 @@ from kavrel.rig.tools.folders import split
 
 
 def zpool(box: Box, words: list[str], stdin: bytes) -> Said:
-    """Zpool list, status, scrub, import, get, replace, online"""
+    """Zpool list, status, scrub, import, get, replace, online."""
     if not words:
         return failed("missing command", 2)
     command, (flags, values, names) = words[0], split(words[1:], "odg")

@@ -1,0 +1,111 @@
+"""The rig from a shell: a lab that lives without a lab, and the proof tried on it."""
+
+import json
+from dataclasses import asdict
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from time import perf_counter
+
+import click
+
+from kavrel.cli.common import json_option, load, plan_argument, today_of, today_option
+from kavrel.core.plan import Plan
+from kavrel.core.proof.hazards import HAZARDS
+from kavrel.rig.lab import CannotBuild
+from kavrel.rig.live import Lived, lived, rig, tried
+from kavrel.rig.trial import Compared
+
+
+@click.command("rig")
+@plan_argument
+@click.option(
+    "--days",
+    default=30.0,
+    show_default=True,
+    type=click.FloatRange(1, 1100),
+    help="So many days are lived through.",
+)
+@click.option("--prove", "proving", is_flag=True, help="Do every hazard to it, and compare.")
+@click.option("--all", "everything", is_flag=True, help="Print what agrees too.")
+@click.option("--seed", default=1, show_default=True, help="Of what people write.")
+@json_option
+@today_option
+def rig_command(
+    plan_path: Path,
+    days: float,
+    proving: bool,
+    everything: bool,
+    seed: int,
+    as_json: bool,
+    today: datetime | None,
+) -> None:
+    """Run the plan in a stand-in lab: what was predicted, what happened; exit 1 where they differ.
+
+    The stand-in boxes run the exported crontabs with the real lab-job, on a fast clock, in a folder of
+    their own that goes afterwards. Nothing of this machine is touched.
+    """
+    plan = load(plan_path)
+    began = datetime.combine(today_of(plan, today), datetime.min.time(), UTC)
+    before = perf_counter()
+    try:
+        with rig(plan, began, seed) as running:
+            if proving:
+                cells = tried(running, _told)
+                differ = _cells(plan, cells, everything, as_json)
+            else:
+                found = lived(running, days)
+                differ = _lived(found, running.lab.local(running.lab.now), everything, as_json)
+            span = timedelta(seconds=running.lab.now - running.lab.began)
+    except CannotBuild as error:
+        raise click.ClickException(f"this plan has no stand-in: {error}") from error
+    took = perf_counter() - before
+    click.echo(
+        f"{span.days} days in {took:.0f} s: {span.total_seconds() / took:,.0f} times as fast",
+        err=True,
+    )
+    if differ:
+        raise SystemExit(1)
+
+
+def _told(words: str) -> None:
+    click.echo(words, err=True)
+
+
+def _lived(found: Lived, until: str, everything: bool, as_json: bool) -> int:
+    differ = [line for line in found.lines if not line.agrees]
+    if as_json:
+        click.echo(json.dumps(asdict(found), indent=1, ensure_ascii=False))
+        return len(differ)
+    for line in found.lines if everything else differ:
+        mark = "agrees " if line.agrees else "DIFFERS"
+        click.echo(f"{mark} {line.what}: predicted {line.predicted}, happened {line.happened}")
+    for mail in found.mails[:5]:
+        words = " ".join(mail.text.split())
+        click.echo(
+            f"mail of {mail.box}, {datetime.fromtimestamp(mail.at, UTC):%Y-%m-%d %H:%M} UTC: {words[:150]}"
+        )
+    if len(found.mails) > 5:
+        click.echo(f"and {len(found.mails) - 5} mails more")
+    click.echo(
+        f"{found.days:.0f} days until {until}: {len(found.lines)} figures compared, "
+        f"{len(differ)} differ, {len(found.mails)} mails"
+    )
+    return len(differ)
+
+
+def _cells(plan: Plan, cells: tuple[Compared, ...], everything: bool, as_json: bool) -> int:
+    differ = [c for c in cells if not c.agrees]
+    if as_json:
+        click.echo(json.dumps([asdict(c) for c in cells], indent=1, ensure_ascii=False))
+        return len(differ)
+    names = {d.id: d.name for d in plan.datasets}
+    for one in cells if everything else differ:
+        mark = "agrees " if one.agrees else "DIFFERS"
+        said = f"{mark} {names[one.dataset]}, {HAZARDS[one.hazard].title}: {one.predicted}; {one.happened}"
+        click.echo(said + (f" ({one.reason})" if one.reason else ""))
+    undone = {c.hazard: c.reason for c in cells if c.happened == "not tried"}
+    for hazard, reason in undone.items():
+        click.echo(f"not tried: {HAZARDS[hazard].title}: {reason}")
+    count = sum(c.happened != "not tried" for c in cells)
+    click.echo(f"{count} cells tried, {len(differ)} differ")
+    return len(differ)

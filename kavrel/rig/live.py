@@ -1,0 +1,67 @@
+"""A rig from beginning to end: built, lived through, looked at; and the proof tried on it."""
+
+import shutil
+import tempfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+
+from kavrel.core.plan import Plan
+from kavrel.rig import own
+from kavrel.rig.days import Days
+from kavrel.rig.lab import Lab, Mail
+from kavrel.rig.report import Line, compared
+from kavrel.rig.trial import Compared, Trial
+
+SETTLED_DAYS = 45  # until the shorter retentions have run full
+TRIED_DAYS = 8  # so that what runs once a week has a turn
+MOMENTS = 12
+LATE_EVERY = 6  # moments after which what is noticed late is tried too
+Tell = Callable[[str], None]
+
+
+@dataclass(frozen=True)
+class Lived:
+    """How a lab fared: so many days, what was predicted against what happened, and the mails."""
+
+    days: float
+    lines: tuple[Line, ...]
+    mails: tuple[Mail, ...]
+
+
+@contextmanager
+def rig(plan: Plan, began: datetime, seed: int = 1) -> Iterator[Days]:
+    """A lab that stands, with its first copies made, in a folder that goes when it is done.
+
+    Raises CannotBuild.
+    """
+    folder = Path(tempfile.mkdtemp(prefix="kavrel-rig-"))
+    try:
+        lab = Lab.built(plan, folder / "lab", began, seed)
+        own.install(lab)
+        days = Days(lab)
+        days.first_copies()
+        yield days
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def lived(days: Days, many: float) -> Lived:
+    """Lives through so many days more."""
+    lab = days.lab
+    days.until(lab.now + many * 86_400)
+    return Lived((lab.now - lab.began) / 86_400, tuple(compared(days)), tuple(lab.mail))
+
+
+def tried(days: Days, tell: Tell = lambda words: None) -> tuple[Compared, ...]:
+    """The proof tried, once points are as many as they will be."""
+    lab = days.lab
+    days.until(lab.now + SETTLED_DAYS * 86_400)
+    trial = Trial(days, lab.folder.parent)
+    moments = trial.moments(TRIED_DAYS, MOMENTS)
+    for number, moment in enumerate(moments):
+        tell(f"moment {number + 1} of {len(moments)}: {lab.local(moment)}")
+        trial.at(moment, late=number % LATE_EVERY == 0)
+    return tuple(trial.compared())

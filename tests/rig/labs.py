@@ -1,0 +1,100 @@
+"""Small labs drawn at random, of what the rig has stand-ins for."""
+
+import random
+
+from kavrel.core.plan import Account, Bucket, Dataset, Job, Plan, Retention, Schedule, Site, Window
+from tests.builders import GB, dataset, job, lab
+
+RULES = (
+    Retention(all_days=10),
+    Retention(last=6),
+    Retention(hourly=12, daily=7),
+    Retention(daily=5, weekly=2),
+    Retention(daily=6, counting="each", of_period="first"),
+    Retention(windows=(Window(every="daily", days=9),)),
+)
+
+
+def at(luck: random.Random) -> str:
+    return f"{luck.randrange(24):02}:{luck.choice((0, 10, 15, 30)):02}"
+
+
+def nightly(luck: random.Random) -> Schedule:
+    kind = luck.choice(("daily", "daily", "weekly"))
+    days = tuple(sorted(luck.sample(range(7), luck.choice((1, 2))))) if kind == "weekly" else ()
+    return Schedule(kind=kind, at=at(luck), weekdays=days)
+
+
+def often(luck: random.Random) -> Schedule:
+    return Schedule(kind="hourly", every=luck.choice((1, 4, 6)), at=f"00:{luck.choice((0, 20)):02}")
+
+
+def drawn(seed: int) -> Plan:
+    """Two boxes and some jobs; ZFS or Btrfs on both sides, or ext4 with what goes without snapshots."""
+    luck = random.Random(seed)
+    system = luck.choice(("zfs", "zfs", "btrfs", "ext4"))
+    families = {
+        "zfs": ("raidz1", "mirror"), "btrfs": ("copies2", "copies2"), "ext4": ("raid5", "mirror"),
+    }[system]  # fmt: skip
+    plain = lab()
+    pools = tuple(
+        p.model_copy(update={"family": f, "filesystem": system, "encrypted": luck.random() < 0.2})
+        for p, f in zip(plain.pools, families, strict=True)
+    )
+    sets: list[Dataset] = [
+        dataset(
+            size_bytes=luck.choice((50, 300)) * GB,
+            change_bytes_per_day=luck.choice((0, 1, 4)) * GB,
+            deleted_bytes_per_day=luck.choice((0, 1)) * GB,
+            repeat_share=luck.choice((0.0, 0.5)),
+        )
+    ]
+    sets.append(
+        Dataset(id="more", name="more of it", pool=luck.choice(("main", "second")), size_bytes=20 * GB,
+                change_bytes_per_day=GB // 2, worth=luck.choice(("irreplaceable", "nuisance")))
+    )  # fmt: skip
+    far = {"main": "second", "second": "main"}
+    jobs: list[Job] = []
+    for number in range(luck.randrange(2, 6)):
+        told = luck.choice(sets)
+        kinds = ["folder_mirror", "mirror", "backup", "image", "bucket", "shelf"]
+        if system != "ext4":
+            kinds += ["snapshot", "snapshot", "replication", "replication"]
+        kind = luck.choice(kinds)
+        key = f"j{number}"
+        more: dict[str, object] = {"datasets": (told.id,), "schedule": nightly(luck)}
+        more["retention"] = luck.choice(RULES)
+        if kind == "snapshot":
+            more["schedule"] = often(luck)
+        elif kind == "bucket":
+            more |= {"target_bucket": "b", "encrypted": luck.random() < 0.5}
+        elif kind == "shelf":
+            more |= {"target_disk": "loose9", "credentials": "hand", "retention": Retention(last=1)}
+        else:
+            more |= {
+                "target_pool": far[told.pool],
+                "credentials": luck.choice(("source", "target")),
+            }
+        if kind == "folder_mirror":
+            more["retention"] = Retention(trash_days=luck.choice((3, 7)))
+        if kind == "mirror":
+            more["retention"] = Retention()
+        if kind in ("backup",) and luck.random() < 0.5:
+            more |= {"encrypted": True, "key_kept_at": luck.choice((("home",), ("home", "away"), ()))}
+        jobs.append(job(key, kind, **more))
+    keeper = Account(id="keeper", login="keeper", full_name="Keeper", role="administrator")
+    bucket = Bucket(
+        id="b", name="b", site="store", account="keeper of it", locked_days=luck.choice((0, 30)),
+        locks_renewed=luck.random() < 0.5,
+    )  # fmt: skip
+    wires = (*plain.links, plain.links[0].model_copy(update={"id": "out", "b": "store"}))
+    return lab(
+        name=f"drawn {seed}",
+        sites=(*plain.sites, Site(id="store", name="a store")),
+        links=wires,
+        pools=pools,
+        datasets=tuple(sets),
+        buckets=(bucket,),
+        accounts=(*plain.accounts, keeper),
+        jobs=tuple(jobs),
+    )
