@@ -80,7 +80,10 @@ def drawn(seed: int) -> Plan:
         if kind == "mirror":
             more["retention"] = Retention()
         if kind in ("backup",) and luck.random() < 0.5:
-            more |= {"encrypted": True, "key_kept_at": luck.choice((("home",), ("home", "away"), ()))}
+            more |= {
+                "encrypted": True,
+                "key_kept_at": luck.choice((("home",), ("home", "away"), ())),
+            }
         jobs.append(job(key, kind, **more))
     keeper = Account(id="keeper", login="keeper", full_name="Keeper", role="administrator")
     bucket = Bucket(

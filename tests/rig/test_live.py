@@ -1,0 +1,151 @@
+"""Days of the rig: what happens is what the plan predicts, and the proof holds for what is done to it."""
+
+import subprocess
+import sys
+from datetime import UTC, datetime
+from pathlib import Path
+
+import pytest
+
+from kavrel.core.plan import Plan
+from kavrel.rig.days import Line
+from kavrel.rig.live import lived, rig, tried
+from kavrel.rig.trial import Trial
+from tests.builders import job, lab
+from tests.rig.labs import drawn
+
+BEGAN = datetime(2026, 11, 24, tzinfo=UTC)
+DAY = 86_400.0
+
+
+def test_the_demo_lab_lives_as_predicted_and_nobody_is_mailed(demo: Plan) -> None:
+    with rig(demo, BEGAN) as days:
+        found = lived(days, 16)
+        lab_ = days.lab
+        for box in lab_.boxes.values():
+            for store in box.stores.values():
+                datas = [d for d in box.datas.values() if d.room is store.room]
+                kept = [
+                    d for some in lab_.kept.values() for d in some.values() if d.room is store.room
+                ]
+                assert store.room.used == sum(d.taken() for d in (*datas, *kept))
+    assert len(found.lines) > 20
+    assert [line for line in found.lines if not line.agrees] == []
+    assert found.mails == ()
+
+
+def compare(seed: int, moments: int) -> None:
+    with rig(drawn(seed), BEGAN) as days:
+        found = lived(days, 16)
+        assert [line for line in found.lines if not line.agrees] == [], seed
+        trial = Trial(days, days.lab.folder.parent)
+        for number, moment in enumerate(trial.moments(4, moments)):
+            trial.at(moment, late=number == 0)
+        assert [c for c in trial.compared() if not c.agrees] == [], seed
+        assert len(trial.tried) >= 20
+
+
+@pytest.mark.parametrize("seed", [3, 5, 7, 18])
+def test_random_labs_fare_as_their_proof_says(seed: int) -> None:
+    compare(seed, 3)
+
+
+@pytest.mark.prove
+@pytest.mark.parametrize("seed", range(20, 80))
+def test_many_random_labs_fare_as_their_proof_says(seed: int) -> None:
+    compare(seed, 4)
+
+
+@pytest.mark.prove
+def test_every_cell_of_the_demo_lab_holds(demo: Plan) -> None:
+    with rig(demo, BEGAN) as days:
+        cells = tried(days)
+    assert sum(c.happened != "not tried" for c in cells) > 140
+    assert [c for c in cells if not c.agrees] == []
+
+
+def test_a_proof_that_promised_too_much_is_found_out() -> None:
+    """The same lab, but what pulls from it is switched off behind the plan's back."""
+    plan = lab(jobs=(job("far", "replication", target_pool="second", credentials="target"),))
+    with rig(plan, BEGAN) as days:
+        days.until(days.lab.now + 5 * DAY)
+        days.lab.boxes["far"].disabled.add("far")
+        found = lived(days, 5)
+        wrong = [line.what for line in found.lines if not line.agrees]
+        assert wrong == ["far: points of files"]
+        trial = Trial(days, days.lab.folder.parent)
+        trial.at(days.lab.now + DAY / 2, late=False)
+        broken = {c.hazard for c in trial.compared() if not c.agrees}
+        assert {"box_lost", "fire", "theft", "second_disk"} <= broken
+
+
+def test_a_copy_that_breaks_off_is_not_there() -> None:
+    """1 TB changes nothing, 2 GB a day over 20 Mbit/s: a quarter of an hour and no point before its end."""
+    plan = lab(jobs=(job("far", "replication", target_pool="second"),))
+    with rig(plan, BEGAN) as days:
+        lab_ = days.lab
+        days.until(lab_.now + DAY)
+        days.until(lab_.now + 60)  # 01:00 in Berlin is midnight in UTC
+        copy = lab_.boxes["far"].datas["second/far/files"]
+        (run,) = lab_.going
+        assert run.ends > lab_.now
+        there = len(copy.points)
+        lab_.break_off(lab_.now)
+        assert len(copy.points) == there - 1
+        assert copy.room.used == sum(d.taken() for d in lab_.boxes["far"].datas.values())
+
+
+@pytest.mark.parametrize(
+    ("text", "day", "hours", "starts"),
+    [
+        ("30 1 * * * lab-job", datetime(2026, 11, 24), (1,), True),
+        ("*/10 * * * * lab-job", datetime(2026, 11, 24), tuple(range(24)), True),
+        ("0 3 1-7 1,4,7,10 * lab-job", datetime(2026, 10, 3), (3,), True),
+        ("0 3 1-7 1,4,7,10 * lab-job", datetime(2026, 11, 3), (3,), False),
+        ("0 12 * * 3 lab-job", datetime(2026, 11, 25), (12,), True),
+        ("0 12 * * 7 lab-job", datetime(2026, 11, 29), (12,), True),
+        # crontab(5): where both are told, either is enough.
+        ("0 12 1 * 3 lab-job", datetime(2026, 11, 25), (12,), True),
+    ],
+)
+def test_a_crontab_is_read_as_cron_reads_it(
+    text: str, day: datetime, hours: tuple[int, ...], starts: bool
+) -> None:
+    line = Line.read(text)
+    assert (line.hours, line.on(day)) == (hours, starts)
+
+
+WATCHED = """
+import os, sys
+from datetime import datetime, UTC
+from kavrel.demo import demo_plan
+from kavrel.rig import live
+demo = demo_plan()
+live.rig  # everything is loaded before anybody watches
+with live.rig(demo, datetime(2026, 11, 24, tzinfo=UTC)) as days: pass
+bad = []
+def watch(event, words):
+    if event in ("subprocess.Popen", "os.exec", "os.posix_spawn", "os.system", "socket.connect"):
+        bad.append((event, str(words)[:80]))
+    if event == "open" and isinstance(words[0], (str, os.PathLike)):
+        writes = words[2] & (os.O_WRONLY | os.O_RDWR | os.O_CREAT)
+        if writes and "kavrel-rig-" not in str(words[0]): bad.append((event, str(words[0])))
+    if event in ("os.mkdir", "os.rename", "os.remove", "os.rmdir", "os.utime", "shutil.rmtree"):
+        inside = len(words) > 1 and isinstance(words[1], int) and words[1] >= 0  # of an open folder
+        if not inside and "kavrel-rig-" not in str(words[0]): bad.append((event, str(words[0])))
+sys.addaudithook(watch)
+with live.rig(demo, datetime(2026, 11, 24, tzinfo=UTC)) as days:
+    days.until(days.lab.now + 2 * 86400)
+    from kavrel.rig.trial import Trial
+    Trial(days, days.lab.folder.parent).at(days.lab.now + 3600, late=False)
+print(bad[:5])
+"""
+
+
+def test_nothing_of_the_real_machine_is_touched(tmp_path: Path) -> None:
+    """Every file that is opened, folder that is made and command that is started is watched."""
+    done = subprocess.run(
+        [sys.executable, "-c", WATCHED], capture_output=True, text=True, timeout=120, check=False
+    )
+    assert done.returncode == 0, done.stderr
+    assert done.stdout.strip() == "[]"

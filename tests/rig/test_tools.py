@@ -1,0 +1,236 @@
+"""The stand-ins' commands say what the real ones on this machine say, and refuse what they refuse.
+
+Source: the very tools, run beside: GNU coreutils, rsync; sshd's 255 and the shell's 127 from their
+manuals. zfs and zpool are not on this machine: their words are those of OpenZFS's manual pages.
+"""
+
+import os
+import subprocess
+from datetime import UTC, datetime
+from pathlib import Path
+
+import pytest
+
+from kavrel.core.plan import Plan
+from kavrel.formats.hostside import lab_job
+from kavrel.rig.box import Box
+from kavrel.rig.days import Days
+from kavrel.rig.lab import CannotBuild, Lab
+from kavrel.rig.live import rig
+from tests.builders import dataset, job, lab
+from tests.conftest import needs
+from tests.rig.labs import drawn
+
+BEGAN = datetime(2026, 11, 24, tzinfo=UTC)
+PLAIN = lab(jobs=(job("snap"),))
+
+
+@pytest.fixture
+def box(tmp_path: Path) -> Box:
+    return Lab.built(PLAIN, tmp_path / "lab", BEGAN).boxes["box"]
+
+
+SCENES: tuple[tuple[str, ...], ...] = (
+    ("mkdir -p T/a/b", "ls -1 T", "ls -1 T/a", "test -d T/a/b"),
+    ("mkdir T/x/y", "mkdir -p T/x/y", "mkdir T/x/y"),
+    ("touch -d @1767225600 T/f", "stat -c %s_%Y T/f", "ls -1A T"),
+    ("touch T/none/f", "stat -c %s T/none/f", "cat T/none"),
+    ("touch T/f", "rm T/f", "rm T/f", "rm -f T/f", "test -e T/f"),
+    ("mkdir -p T/d", "touch T/d/f", "rm T/d", "rm -rf --one-file-system T/d", "ls -1 T/d"),
+    ("touch -d @5 T/f", "mv T/f T/g", "ls -1 T", "mv T/f T/h"),
+    ("touch T/.hidden", "ls -1 T", "ls -1A T", "ls -1A T/.hidden"),
+    ("sha256sum T/none", "test -f T", "ls T/none"),
+)
+
+
+@pytest.mark.parametrize("scene", SCENES, ids=lambda s: s[0])
+def test_files_and_folders_are_handled_as_by_the_real_tools(
+    scene: tuple[str, ...], box: Box, tmp_path: Path
+) -> None:
+    real, ours = tmp_path / "real", "/srv/main/t"
+    real.mkdir()
+    box.command(["mkdir", "-p", ours])
+    for line in scene:
+        words = [w.replace("T", str(real), 1) if w.startswith("T") else w for w in line.split()]
+        theirs = subprocess.run(
+            words, check=False, capture_output=True, text=True, env={**os.environ, "LC_ALL": "C"}
+        )
+        said = box.command([w.replace(str(real), ours) for w in words])
+        assert said.code == theirs.returncode, line
+        assert said.out.decode().replace(ours, "T") == theirs.stdout.replace(str(real), "T"), line
+        assert said.err.replace(ours, "T") == theirs.stderr.replace(str(real), "T"), line
+
+
+@needs("rsync")
+def test_a_mirror_with_a_trash_can_ends_as_with_the_real_rsync(box: Box, tmp_path: Path) -> None:
+    real, ours = tmp_path / "real", "/srv/main"
+
+    def both(line: str) -> None:
+        words = line.split()
+        subprocess.run([w.replace("T/", f"{real}/") for w in words], check=True)
+        assert box.command([w.replace("T/", f"{ours}/") for w in words]).code == 0
+
+    def listed(folder: str) -> tuple[set[str], set[str]]:
+        there = real / folder
+        mine, name = box.find(f"{ours}/{folder}")
+        return (
+            {str(p.relative_to(there)) for p in there.rglob("*") if p.is_file()},
+            set(mine.below(name)),
+        )
+
+    real.mkdir()
+    both("mkdir -p T/from/deep T/to")
+    for name in ("a", "b.part", "deep/c", "deep/d"):
+        both(f"touch -d @1000 T/from/{name}")
+    mirror = "rsync -aHAX --delete --partial --exclude=*.part --backup --backup-dir=T/can/{} T/from/ T/to/"
+    both(mirror.format("one"))
+    both("rm T/from/deep/c")
+    both("touch -d @2000 T/from/a")
+    both(mirror.format("two"))
+    for folder in ("to", "can/two"):
+        theirs, mine = listed(folder)
+        assert mine == theirs, folder
+    said = box.command(["rsync", "-a", "/srv/main/none/", "/srv/main/to/"])
+    theirs_code = subprocess.run(
+        ["rsync", "-a", f"{real}/none/", f"{real}/to/"], check=False, capture_output=True
+    )
+    assert said.code == theirs_code.returncode == 23
+
+
+def test_another_box_answers_by_ssh_or_not_at_all(box: Box) -> None:
+    far = box.lab.boxes["far"]
+    assert box.command(["ssh", "-o", "BatchMode=yes", "far", "hostname"]).out == b"far\n"
+    assert box.command(["ssh", "far", "frobnicate"]).code == 127
+    assert box.command(["ssh", "nobody", "true"]).code == 255
+    far.up = False
+    said = box.command(["ssh", "far", "true"])
+    assert (said.code, "No route to host" in said.err) == (255, True)
+    with pytest.raises(FileNotFoundError):
+        box.command(["frobnicate"])
+
+
+def test_no_shell_is_behind_what_is_asked(box: Box) -> None:
+    assert box.command(["sh", "-c", "rm -rf /srv/main", "sh"]).code == 126
+    assert box.command(["ls", "-1", "/srv/main/files; touch /tmp/hit"]).code == 2
+    assert not Path("/tmp/hit").exists()
+
+
+def zfs(box: Box, line: str, stdin: bytes = b"") -> tuple[int, str, str]:
+    said = box.command(["zfs", *line.split()], stdin)
+    return said.code, said.out.decode(), said.err
+
+
+def test_zfs_sends_differences_and_refuses_what_does_not_match(box: Box) -> None:
+    far = box.lab.boxes["far"]
+    assert zfs(box, "snapshot main/files@one")[0] == 0
+    assert zfs(box, "snapshot main/files@one")[2].endswith("dataset already exists\n")
+    whole = box.command(["zfs", "send", "main/files@one"]).out
+    assert zfs(far, "receive -u second/j/files", whole)[2] == (
+        "cannot receive new filesystem stream: parent of 'second/j/files' does not exist\n"
+    )
+    zfs(far, "create -p second/j")
+    assert zfs(far, "receive -u -o readonly=on second/j/files", whole)[0] == 0
+    box.lab.now += 3 * 3600
+    zfs(box, "snapshot main/files@two")
+    before = far.stores["second"].room.used
+    more = box.command(["zfs", "send", "-i", "@one", "main/files@two"]).out
+    assert zfs(far, "receive second/j/files", more)[0] == 0
+    # Three hours of 2 GB a day, each version once.
+    assert far.stores["second"].room.used - before == pytest.approx(0.25e9, rel=0.01)
+    assert "most recent snapshot" in zfs(far, "receive second/j/files", more)[2]
+    assert zfs(far, "list -H -t snapshot -o name second/j/files")[1].split() == [
+        "second/j/files@one", "second/j/files@two",
+    ]  # fmt: skip
+    assert zfs(box, "list -H -o name main/none")[0] == 1
+    assert zfs(box, "destroy main/files@none")[0] == 1
+
+
+def test_a_pool_outlives_what_its_layout_outlives_and_says_so(box: Box) -> None:
+    box_lab = box.lab
+    said = box.command(["zpool", "status", "-x", "main"])
+    assert said.out == b"pool 'main' is healthy\n"
+    for disk, state in (("box1", "DEGRADED"), ("box2", "LOST")):
+        box_lab.drives[disk].alive = False
+        box_lab.changed()
+        assert box_lab.health(box.stores["main"].pool) == state
+    assert box.command(["zpool", "status", "main"]).err == "cannot open 'main': no such pool\n"
+    assert box.command(["ls", "-1", "/srv/main/files"]).code == 2
+
+
+def test_a_wrong_replacement_is_refused_and_a_right_one_heals(tmp_path: Path) -> None:
+    spare = (
+        lab()
+        .disks[-1]
+        .model_copy(update={"serial": "NEW", "shelf": None, "host": "box", "bay": "3.5-6"})
+    )
+    plan = lab(disks=(*lab().disks[:-1], spare))
+    box = Lab.built(plan, tmp_path / "lab", BEGAN).boxes["box"]
+    box.lab.drives["box1"].alive = False
+    box.lab.changed()
+    assert "is busy" in box.command(["zpool", "replace", "main", "box1", "box2"]).err
+    assert "no such device in pool" in box.command(["zpool", "replace", "main", "NEW", "NEW"]).err
+    assert box.command(["zpool", "replace", "main", "box1", "NEW"]).code == 0
+    assert box.lab.health(box.stores["main"].pool) == "ONLINE"
+
+
+def test_a_full_pool_takes_nothing_more_and_says_so(box: Box) -> None:
+    box.command(["zfs", "snapshot", "main/files@now"])
+    room = box.stores["main"].room
+    room.used = room.capacity - 10
+    box.lab.now += 30 * 86_400
+    said = box.command(["touch", "-d", "@5", "/srv/main/files/x"])
+    assert said.code == 0  # nothing in it
+    data = box.current(box.datas["main/files"])
+    assert room.used <= room.capacity
+    assert any("full" in m.text for m in box.lab.mail)
+    assert data.files
+
+
+def test_points_on_btrfs_are_read_by_the_scripts_own_eyes(tmp_path: Path) -> None:
+    plan = next(
+        p
+        for p in map(drawn, range(40))
+        if p.pools[0].filesystem == "btrfs" and any(j.kind == "replication" for j in p.jobs)
+    )
+    with rig(plan, BEGAN) as days:
+        days.until(days.lab.now + 3 * 86_400)
+        key = next(j for j in plan.jobs if j.kind == "replication")
+        for box in days.lab.boxes.values():
+            for data in box.datas.values():
+                mine = [n for n in data.points if f"lab-{key.id}-" in n]
+                if not mine:
+                    continue
+                above, _, leaf = data.at.rpartition("/")
+                said = box.command(["sh", "-c", lab_job.LOOK, "sh", f"{above}/.points/{leaf}"])
+                assert said.out.decode().count("Name:") >= len(mine)
+
+
+def test_what_no_stand_in_behaves_as_is_refused_in_words(tmp_path: Path, demo: Plan) -> None:
+    hosts = tuple(h.model_copy(update={"kind": "pc"}) for h in lab().hosts)
+    with pytest.raises(CannotBuild, match="no stand-in for a PC"):
+        Lab.built(lab().model_copy(update={"hosts": hosts}), tmp_path, BEGAN)
+    union = (
+        lab()
+        .pools[0]
+        .model_copy(
+            update={
+                "family": "parity1",
+                "filesystem": "xfs",
+                "groups": (("box1", "box2"), ("box3",)),
+            }
+        )
+    )
+    with pytest.raises(CannotBuild, match="pool main: no stand-in for dedicated parity"):
+        Lab.built(lab().model_copy(update={"pools": (union, lab().pools[1])}), tmp_path, BEGAN)
+
+
+def test_two_at_once_share_nothing_and_leave_nothing() -> None:
+    plan = lab(jobs=(job("snap"),), datasets=(dataset(),))
+    with rig(plan, BEGAN) as one, rig(plan, BEGAN) as two:
+        assert isinstance(one, Days)
+        one.until(one.lab.now + 3 * 86_400)
+        assert one.told["snap"].ended["ok"] == 2
+        assert not two.told
+        folders = (one.lab.folder, two.lab.folder)
+        assert folders[0] != folders[1]
+    assert not any(f.exists() for f in folders)
