@@ -15,6 +15,7 @@ import kavrel
 from kavrel.api import (
     begin,
     copies,
+    drills,
     forms,
     items,
     looks,
@@ -72,6 +73,7 @@ def create_app(
     app.include_router(shares.router)
     app.include_router(looks.router)
     app.include_router(begin.router)
+    app.include_router(drills.router)
     _front_end(app, dist)
     app.openapi = lambda: document(app)  # type: ignore[method-assign]
     app.add_middleware(Guard, allowed=allowed_hosts)

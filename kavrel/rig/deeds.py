@@ -254,6 +254,9 @@ DEEDS = (
 )
 
 
+BY_HAZARD = {d.hazard: d for d in DEEDS}
+
+
 def live(lab: Lab) -> Iterator[Data]:
     """The datasets of the plan, with all work done in them."""
     for dataset in lab.plan.datasets:

@@ -11,7 +11,6 @@ import os
 import tempfile
 import time
 from collections.abc import Iterator, Sequence
-from contextlib import redirect_stderr, redirect_stdout
 from functools import lru_cache, partial
 from pathlib import Path
 from types import CodeType, ModuleType, SimpleNamespace
@@ -161,6 +160,12 @@ class Folders:
         raise FileNotFoundError(2, "No such file or directory", path)
 
 
+def _print(
+    out: io.StringIO, *words: object, end: str = "\n", file: io.StringIO | None = None
+) -> None:
+    print(*words, end=end, file=file or out)
+
+
 @lru_cache(maxsize=1)
 def _code() -> CodeType:
     return compile(script(), "lab-job", "exec")
@@ -212,14 +217,17 @@ class Hands:
 
     def run(self, *words: str) -> Ended:
         """lab-job WORDS, now."""
+        # Not by redirecting the real ones: other threads of a server print meanwhile.
         out, err = io.StringIO(), io.StringIO()
+        names = self.module.__dict__
+        names["sys"] = SimpleNamespace(stderr=err)
+        names["print"] = partial(_print, out)
         self.folders.environ["LAB_JOB_NOW"] = str(self.box.lab.now)
-        with redirect_stdout(out), redirect_stderr(err):
-            try:
-                code = self.module.main(list(words))
-            except NoRoom:
-                err.write("No space left on device\n")
-                code = 1
+        try:
+            code = self.module.main(list(words))
+        except NoRoom:
+            err.write("No space left on device\n")
+            code = 1
         return Ended(code, out.getvalue(), err.getvalue())
 
     def jobs(self) -> dict[str, Any]:

@@ -23,6 +23,7 @@ from kavrel.formats.hostside import lab_job
 from kavrel.rig.box import Box, Store
 from kavrel.rig.data import Data, Room
 from kavrel.rig.disks import Drive, Health, health
+from kavrel.rig.files import File, worked_until
 from kavrel.rig.people import Work
 from kavrel.rig.streams import Streams
 
@@ -118,6 +119,7 @@ class Lab:
         new.__dict__ |= self.__dict__
         new.folder = folder
         new.drives = {k: d.clone() for k, d in self.drives.items()}
+        new.carried = self.carried
         new.cut, new.keys_gone = set(self.cut), set(self.keys_gone)
         new.closed, new.thinned = set(self.closed), dict(self.thinned)
         new.mail, new.touched = list(self.mail), None
@@ -265,6 +267,27 @@ class Lab:
         groups = tuple(tuple(new if d == old else d for d in g) for g in store.pool.groups)
         store.pool = store.pool.model_copy(update={"groups": groups})
         self.changed()
+
+    def bought(self, old: str, box: Box) -> Drive:
+        """A new disk of the size of an old one, fitted into a box."""
+        number = sum(d.disk.id.startswith("new-") for d in self.drives.values()) + 1
+        told = self.drives[old].disk
+        disk = told.model_copy(
+            update={
+                "id": f"new-{number}",
+                "label": f"N{number}",
+                "serial": f"NEW-{number:04}",
+                "bay": None,
+            }
+        )
+        drive = self.drives[disk.id] = Drive(disk, box.host.id, None)
+        return drive
+
+    def state_at(self, job: str, dataset: str, until: float) -> dict[str, File]:
+        """The newest state of a copy with work up to a moment."""
+        points = self.kept[job][dataset].points.values()
+        found = [p.files for p in points if (worked_until(p.files) or 0.0) <= until + 1]
+        return found[-1] if found else {}
 
     def module(self, box: Box, name: str) -> str:
         """The folder that a module of a box's rsync daemon serves."""

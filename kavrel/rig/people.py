@@ -45,13 +45,18 @@ class Work:
         room = self.dataset.size_bytes - SMALL * NOTE - 24 * self.again
         return max(1, min(MOST_PIECES, room // self.piece))
 
+    def first_notes(self) -> dict[str, File]:
+        """The small files that nobody changes: what it is known by."""
+        mine = f"{self.seed} {self.dataset.id}"
+        return {
+            f"notes/{n}.txt": File(NOTE + n, f"{mine} note {n}", self.began) for n in range(SMALL)
+        }
+
     def first(self) -> dict[str, File]:
         """The state on the first day."""
         self.until = self.began
         mine = f"{self.seed} {self.dataset.id}"
-        notes = {
-            f"notes/{n}.txt": File(NOTE + n, f"{mine} note {n}", self.began) for n in range(SMALL)
-        }
+        notes = self.first_notes()
         parts = {
             f"work/{n:03}": File(self.piece, f"{mine} part {n}", self.began)
             for n in range(self.pieces)

@@ -177,9 +177,10 @@ def _length(days: Days, book: CopyBook, job: Job) -> Line | None:
     first, last = (
         datetime.fromtimestamp(m, days.lab.zone).date() for m in (days.lab.began, days.lab.now)
     )
-    lengths = [book.flow(job).run_seconds(r.gap_days) for r in runs(book.flow(job), first, last)]
-    if not lengths:
+    planned_runs = runs(book.flow(job), first, last)[-len(later) :]
+    if not planned_runs:
         return None
+    lengths = [book.flow(job).run_seconds(r.gap_days) for r in planned_runs]
     planned = sum(lengths) / len(lengths) - _beside(book, job)
     return Line(
         f"{job.name}: length of a run",

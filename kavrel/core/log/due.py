@@ -62,6 +62,12 @@ def due(index: Index, today: date) -> list[Due]:
             last = last_tried(index, job)
             when = later(last, known["restore_test_days"]) if last else today
             found.append(_due("restore_test", "job", job.id, job.name, when, last, today, why))
+    copied = {d for j in plan.jobs if KINDS[j.kind].copies for d in j.datasets}
+    for site in plan.sites:
+        homes = {index.site_of_pool(index.datasets[d].pool) for d in copied}
+        if site.id in homes:
+            why = f"a night that may come is exercised every {known['exercise_days']:.0f} days"
+            every("exercise", "site", site.id, site.name, "exercise_days", why)
     for host in plan.hosts:
         why = f"updates every {known['update_days']:.0f} days"
         every("update", "host", host.id, host.name, "update_days", why)

@@ -20,6 +20,7 @@ LogKind = Literal[
     "firmware",
     "incident",
     "set_up",
+    "exercise",
 ]
 AboutKind = Literal["disk", "pool", "dataset", "job", "host", "account", "site"]
 # What an entry can be about, and the collection that has it.
@@ -55,6 +56,7 @@ class LogEntry(Value):
                 "firmware": "firmware",
                 "incident": "incident",
                 "set_up": "set up",
+                "exercise": "exercise of a night that may come",
             },
         ),
     ]

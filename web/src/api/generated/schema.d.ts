@@ -1955,6 +1955,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/{plan_id}/drills": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Drills
+         * @description The drills of a plan.
+         */
+        get: operations["list_drills"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/drill": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Play Drill
+         * @description Plays a drill from its beginning through all steps. Nothing is kept.
+         */
+        post: operations["play_drill"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2965,6 +3005,16 @@ export interface components {
             causes: components["schemas"]["CauseShare"][];
         };
         /**
+         * DeedView
+         * @description What hands can do now: the line for it, and what it means.
+         */
+        DeedView: {
+            /** Line */
+            line: string;
+            /** Says */
+            says: string;
+        };
+        /**
          * DefaultLogin
          * @description An account that a box came with: its password is changed before anything else.
          */
@@ -3128,6 +3178,22 @@ export interface components {
             sections: components["schemas"]["Section"][];
         };
         /**
+         * DoneView
+         * @description A step, what it printed, and the hours of the drill after it.
+         */
+        DoneView: {
+            /** At */
+            at: string;
+            /** Line */
+            line: string;
+            /** Code */
+            code: number;
+            /** Out */
+            out: string;
+            /** Hours */
+            hours: number;
+        };
+        /**
          * Drawn
          * @description What a sketch looks like: boxes, disks on shelves, and where copies go.
          */
@@ -3226,6 +3292,30 @@ export interface components {
             command: string;
         };
         /**
+         * DrillList
+         * @description Every drill; `why` says why none can be played on this plan, else it is empty.
+         */
+        DrillList: {
+            /** Drills */
+            drills: components["schemas"]["DrillView"][];
+            /** Why */
+            why: string;
+        };
+        /**
+         * DrillView
+         * @description A drill that can be played: `page` is what the restore sheet calls it.
+         */
+        DrillView: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+            /** Page */
+            page: string;
+            /** Caution */
+            caution: string;
+        };
+        /**
          * Due
          * @description One thing to do: `last` is the last good entry; `overdue_days` is negative until due.
          */
@@ -3234,7 +3324,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "disk_check" | "smart_reading" | "scrub" | "replacement" | "backup_run" | "restore_test" | "shelf_copy" | "update" | "password_change" | "firmware" | "incident" | "set_up";
+            kind: "disk_check" | "smart_reading" | "scrub" | "replacement" | "backup_run" | "restore_test" | "shelf_copy" | "update" | "password_change" | "firmware" | "incident" | "set_up" | "exercise";
             /**
              * About Kind
              * @enum {string}
@@ -4585,7 +4675,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "disk_check" | "smart_reading" | "scrub" | "replacement" | "backup_run" | "restore_test" | "shelf_copy" | "update" | "password_change" | "firmware" | "incident" | "set_up";
+            kind: "disk_check" | "smart_reading" | "scrub" | "replacement" | "backup_run" | "restore_test" | "shelf_copy" | "update" | "password_change" | "firmware" | "incident" | "set_up" | "exercise";
             /**
              * About Kind
              * @enum {string}
@@ -5537,7 +5627,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "disk_check" | "smart_reading" | "scrub" | "replacement" | "backup_run" | "restore_test" | "shelf_copy" | "update" | "password_change" | "firmware" | "incident" | "set_up";
+            kind: "disk_check" | "smart_reading" | "scrub" | "replacement" | "backup_run" | "restore_test" | "shelf_copy" | "update" | "password_change" | "firmware" | "incident" | "set_up" | "exercise";
             /**
              * About Kind
              * @enum {string}
@@ -6152,6 +6242,24 @@ export interface components {
             purpose: string;
         };
         /**
+         * OutcomeView
+         * @description How a dataset came out; None where nothing of it is there, or could be had.
+         *
+         *     `worse_step` counts from 0: with it less could be saved than before.
+         */
+        OutcomeView: {
+            /** Dataset */
+            dataset: string;
+            /** Name */
+            name: string;
+            /** Lost Seconds */
+            lost_seconds: number | null;
+            /** Best Seconds */
+            best_seconds: number | null;
+            /** Worse Step */
+            worse_step: number | null;
+        };
+        /**
          * Outlook
          * @description Odds of pools within the horizon, over the years, and what one change buys.
          */
@@ -6442,6 +6550,60 @@ export interface components {
             plan: components["schemas"]["Plan"];
             evaluation: components["schemas"]["Evaluation"];
             pinned: components["schemas"]["StripFigures"] | null;
+        };
+        /**
+         * PlayedView
+         * @description A drill so far; once it is ended it is judged.
+         */
+        PlayedView: {
+            /** Sees */
+            sees: string;
+            /**
+             * Seen At
+             * Format: date-time
+             */
+            seen_at: string;
+            /** Boxes */
+            boxes: string[];
+            /** Deeds */
+            deeds: components["schemas"]["DeedView"][];
+            /** Done */
+            done: components["schemas"]["DoneView"][];
+            /** Hours */
+            hours: number;
+            /** Planned Hours */
+            planned_hours: number | null;
+            /** Left */
+            left: string[];
+            /** Outcomes */
+            outcomes: components["schemas"]["OutcomeView"][];
+            /** Verdict */
+            verdict: string;
+            /** Page */
+            page: string;
+        };
+        /**
+         * Playing
+         * @description A drill with all that was done in it so far. `seed`: another one, another night.
+         */
+        Playing: {
+            /** Drill */
+            drill: string;
+            /**
+             * Seed
+             * @default 0
+             */
+            seed: number;
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["StepAsked"][];
+            /**
+             * Ended
+             * @default false
+             */
+            ended: boolean;
         };
         /**
          * PointView
@@ -7429,6 +7591,16 @@ export interface components {
             starts: {
                 [key: string]: string;
             };
+        };
+        /**
+         * StepAsked
+         * @description Something that is done: a line typed on a box, or, with `hands`, something done there.
+         */
+        StepAsked: {
+            /** At */
+            at: string;
+            /** Line */
+            line: string;
         };
         /**
          * StepView
@@ -27750,6 +27922,288 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlanState"] | components["schemas"]["Changes"];
+                };
+            };
+            /** @description The request is no HTTP that can be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent by another page, or to a name that is not served here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nothing can be done that way here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The length of the body is missing */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The body is larger than any plan file */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description An error of Kavrel's own; the plan is as it was */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_drills: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrillList"];
+                };
+            };
+            /** @description The request is no HTTP that can be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent by another page, or to a name that is not served here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nothing can be done that way here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The length of the body is missing */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The body is larger than any plan file */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description An error of Kavrel's own; the plan is as it was */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    play_drill: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Playing"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlayedView"];
                 };
             };
             /** @description The request is no HTTP that can be read */

@@ -12,6 +12,7 @@ import { useKeys } from '../../parts/useKeys';
 import { Views } from '../../parts/Views';
 import { words } from '../../text/format';
 import { DriftView } from './DriftView';
+import { DrillsView } from './DrillsView';
 import { PointsView } from './PointsView';
 import { VIEWS, type View } from './views';
 import { WearView } from './WearView';
@@ -61,7 +62,13 @@ export function LogSheet() {
       views={VIEWS}
       view={view}
       onView={setView}
-      panels={{ done: <DoneView />, drift: <DriftView />, points: <PointsView />, wear: <WearView /> }}
+      panels={{
+        done: <DoneView />,
+        drift: <DriftView />,
+        points: <PointsView />,
+        wear: <WearView />,
+        drills: <DrillsView />,
+      }}
     />
   );
 }

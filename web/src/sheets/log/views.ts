@@ -3,5 +3,6 @@ export const VIEWS = [
   { id: 'drift', title: 'planned and found', key: 't' },
   { id: 'points', title: 'points and runs', key: 'o' },
   { id: 'wear', title: 'wear', key: 'w' },
+  { id: 'drills', title: 'drills', key: 'i' },
 ] as const;
 export type View = (typeof VIEWS)[number]['id'];

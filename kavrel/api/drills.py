@@ -1,0 +1,166 @@
+"""Drills: nights that may come, played on a stand-in of the plan's own lab."""
+
+from datetime import UTC, datetime, time
+from typing import Annotated
+
+from fastapi import APIRouter, Response
+from pydantic import BaseModel, ConfigDict, Field
+
+from kavrel.api.answer import TheService, body
+from kavrel.api.items import PROBLEMS
+from kavrel.api.problem import ProblemError
+from kavrel.core.proof.hazards import HAZARDS
+from kavrel.rig.drilling import STEPS_MOST, Played, Step, verdict
+from kavrel.rig.drills import BY_ID, DRILLS
+from kavrel.rig.lab import CannotBuild, unlike
+
+router = APIRouter(prefix="/api", tags=["drills"], responses=PROBLEMS)
+
+
+class DrillView(BaseModel):
+    """A drill that can be played: `page` is what the restore sheet calls it."""
+
+    id: str
+    title: str
+    page: str
+    caution: str
+
+
+class DrillList(BaseModel):
+    """Every drill; `why` says why none can be played on this plan, else it is empty."""
+
+    drills: list[DrillView]
+    why: str
+
+
+class StepAsked(BaseModel):
+    """Something that is done: a line typed on a box, or, with `hands`, something done there."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    at: Annotated[str, Field(min_length=1, max_length=64)]
+    line: Annotated[str, Field(max_length=400)]
+
+
+class Playing(BaseModel):
+    """A drill with all that was done in it so far. `seed`: another one, another night."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    drill: Annotated[str, Field(max_length=40)]
+    seed: Annotated[int, Field(ge=0, le=1000)] = 0
+    steps: Annotated[list[StepAsked], Field(max_length=STEPS_MOST)] = []
+    ended: bool = False
+
+
+class DeedView(BaseModel):
+    """What hands can do now: the line for it, and what it means."""
+
+    line: str
+    says: str
+
+
+class DoneView(BaseModel):
+    """A step, what it printed, and the hours of the drill after it."""
+
+    at: str
+    line: str
+    code: int
+    out: str
+    hours: float
+
+
+class OutcomeView(BaseModel):
+    """How a dataset came out; None where nothing of it is there, or could be had.
+
+    `worse_step` counts from 0: with it less could be saved than before.
+    """
+
+    dataset: str
+    name: str
+    lost_seconds: float | None
+    best_seconds: float | None
+    worse_step: int | None
+
+
+class PlayedView(BaseModel):
+    """A drill so far; once it is ended it is judged."""
+
+    sees: str
+    seen_at: datetime
+    boxes: list[str]
+    deeds: list[DeedView]
+    done: list[DoneView]
+    hours: float
+    planned_hours: float | None
+    left: list[str]
+    outcomes: list[OutcomeView]
+    verdict: str
+    page: str
+
+
+@router.get("/plans/{plan_id}/drills", response_model=DrillList, operation_id="list_drills")
+def list_drills(plan_id: str, service: TheService) -> Response:
+    """The drills of a plan."""
+    _, plan = service.plans.head(plan_id)
+    views = [
+        DrillView(id=d.id, title=d.title, page=HAZARDS[d.hazard].title, caution=d.caution)
+        for d in DRILLS
+    ]
+    why = next(unlike(plan), "")
+    if not any(p.standing for p in plan.pools) or not plan.datasets:
+        why = "a drill needs a pool that stands, with a dataset on it"
+    return body(DrillList(drills=views, why=why))
+
+
+@router.post("/plans/{plan_id}/drill", response_model=PlayedView, operation_id="play_drill")
+def play_drill(plan_id: str, asked: Playing, service: TheService) -> Response:
+    """Plays a drill from its beginning through all steps. Nothing is kept."""
+    row, plan = service.plans.head(plan_id)
+    drill = BY_ID.get(asked.drill)
+    if drill is None:
+        raise ProblemError(404, "no such thing", f"there is no drill {asked.drill}")
+    if not any(p.standing for p in plan.pools) or not plan.datasets:
+        raise ProblemError(
+            422, "not valid", "a drill needs a pool that stands, with a dataset on it"
+        )
+    today = service.today(plan)
+    try:
+        drilling = service.readied.of(
+            (plan_id, row.head), plan, datetime.combine(today, time(), UTC)
+        )
+    except CannotBuild as error:
+        raise ProblemError(422, "not valid", f"this plan has no stand-in: {error}") from error
+    steps = [Step(s.at, s.line) for s in asked.steps]
+    cells = service.state(plan_id).evaluation.proof
+    played = drilling.play(drill, asked.seed, steps, cells, asked.ended)
+    names = {d.id: d.name for d in plan.datasets}
+    return body(_view(played, names, HAZARDS[drill.hazard].title, asked.ended))
+
+
+def _view(played: Played, names: dict[str, str], page: str, ended: bool) -> PlayedView:
+    return PlayedView(
+        sees=played.sees,
+        seen_at=datetime.fromtimestamp(played.seen_at, UTC),
+        boxes=list(played.boxes),
+        deeds=[DeedView(line=line, says=says) for line, says in played.deeds],
+        done=[
+            DoneView(at=d.step.at, line=d.step.line, code=d.code, out=d.out, hours=d.hours)
+            for d in played.done
+        ],
+        hours=played.hours,
+        planned_hours=played.planned_hours,
+        left=list(played.left),
+        outcomes=[
+            OutcomeView(
+                dataset=o.dataset,
+                name=names[o.dataset],
+                lost_seconds=o.lost_seconds,
+                best_seconds=o.best_seconds,
+                worse_step=o.worse_step,
+            )
+            for o in played.outcomes
+        ],
+        verdict=verdict(played) if ended else "",
+        page=page,
+    )

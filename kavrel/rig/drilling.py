@@ -1,0 +1,587 @@
+"""A drill as it is played: what was seen, what was done step by step, and how it ended.
+
+The rig is the same for the same plan, drill and steps: a drill is nothing but its steps, played again
+from the beginning, so that it survives a restart and needs no memory of its own. What a step costs is
+found by looking after each what could still be brought back.
+"""
+
+import json
+import shlex
+import shutil
+import tempfile
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from threading import Lock
+
+from kavrel.core.kept import Kept
+from kavrel.core.kinds import KINDS
+from kavrel.core.proof.cell import Cell
+from kavrel.core.quantities import DAY, span_words
+from kavrel.rig.box import Box, Store
+from kavrel.rig.data import Data
+from kavrel.rig.days import Days
+from kavrel.rig.deeds import BY_HAZARD, struck
+from kavrel.rig.drills import SEEN_AT, Drill, concerned, strikes
+from kavrel.rig.files import CLOCK, File, sound, worked_until
+from kavrel.rig.hands import Hands
+from kavrel.rig.lab import Lab
+from kavrel.rig.restoring import Back, brought_back, piped
+from kavrel.rig.said import Said, failed, lines
+
+HANDS = "hands"
+TYPED_SECONDS = 60.0  # to read, think and type one line
+OUT_MOST = 6000  # characters of an answer
+STEPS_MOST = 200
+BEGUN_KEPT = 4
+FORBIDDEN = set(
+    "<>&$`\n\\{}*?~!"
+)  # a real shell would do things with these; none is behind the console
+
+
+@dataclass(frozen=True)
+class Step:
+    """One thing that was done: a line typed on a box, or with `HANDS` something done there."""
+
+    at: str
+    line: str
+
+
+@dataclass(frozen=True)
+class Done:
+    """A step with what came of it, and the hours of the drill after it."""
+
+    step: Step
+    code: int
+    out: str
+    hours: float
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """How one dataset came out: work lost, the least that could be, and which step made it worse."""
+
+    dataset: str
+    lost_seconds: float | None
+    best_seconds: float | None
+    worse_step: int | None
+
+
+@dataclass(frozen=True)
+class Played:
+    """A drill so far. `deeds`: what hands can do now. `left`: what is not right yet, in words."""
+
+    sees: str
+    seen_at: float
+    boxes: tuple[str, ...]
+    deeds: tuple[tuple[str, str], ...]
+    done: tuple[Done, ...]
+    hours: float
+    left: tuple[str, ...]
+    outcomes: tuple[Outcome, ...]
+    planned_hours: float | None
+
+
+@dataclass(frozen=True)
+class _Begun:
+    """A drill at the moment at which somebody sees what has happened."""
+
+    lab: Lab
+    days: Days
+    moment: float
+    datasets: tuple[str, ...]
+    victims: dict[str, dict[str, File]]
+    sees: str
+
+
+class Drilling:
+    """Plays drills on a lab that has lived for a while."""
+
+    def __init__(self, days: Days) -> None:
+        self.days, self.lab = days, days.lab
+        self._begun: Kept[tuple[str, int], _Begun] = Kept(BEGUN_KEPT)
+        self._count = 0
+        self._lock = Lock()
+
+    def target(self, drill: Drill, seed: int) -> str:
+        """What a drill strikes: one of what it can, by the seed."""
+        found = strikes(self.lab, drill)
+        return found[seed % len(found)]
+
+    def play(
+        self, drill: Drill, seed: int, steps: Sequence[Step], cells: Sequence[Cell], ended: bool
+    ) -> Played:
+        """Plays all steps; with `ended` it is also judged."""
+        with self._lock:
+            begun = self._begun.get((drill.id, seed))
+            if begun is None:
+                begun = self._begin(drill, seed)
+                self._begun.put((drill.id, seed), begun)
+            folder = Path(tempfile.mkdtemp(prefix="kavrel-rig-"))
+            try:
+                play = _Play(begun, drill, self.target(drill, seed), folder)
+                return play.through(steps, cells, ended)
+            finally:
+                shutil.rmtree(folder, ignore_errors=True)
+
+    def _begin(self, drill: Drill, seed: int) -> _Begun:
+        """Lives on to the night of the drill, and does what it is about."""
+        self._count += 1
+        target = self.target(drill, seed)
+        lab = self.lab.clone(self.lab.folder.parent / f"begun-{self._count}")
+        days = self.days.copied_to(lab)
+        midnight = lab.now - (lab.now + lab.offset(lab.now)) % DAY
+        # Another seed, another hour.
+        seen_at = midnight + (1 + max(drill.late, 0.0)) * DAY + SEEN_AT[seed % len(SEEN_AT)]
+        moment = seen_at - drill.late * DAY
+        days.until(moment)
+        struck_by_it = struck(lab, drill.deed, target)
+        before = {d: dict(lab.data_of(d).files) for d in struck_by_it}
+        if not drill.late:
+            lab.break_off(moment)
+        for hazard in drill.before:
+            BY_HAZARD[hazard].do(lab, "")
+        drill.deed.do(lab, target)
+        victims = {d: _taken(before[d], lab, d) for d in struck_by_it}
+        days.until(seen_at)
+        datasets = tuple(concerned(lab, drill, target))
+        return _Begun(lab, days, moment, datasets, victims, drill.sees(lab, target))
+
+
+class _Play:
+    """One playing of a drill."""
+
+    def __init__(self, begun: _Begun, drill: Drill, target: str, folder: Path) -> None:
+        self.drill, self.target, self.days = drill, target, begun.days
+        self.lab = begun.lab.clone(folder / "lab")
+        self.moment, self.began, self.sees = begun.moment, begun.lab.now, begun.sees
+        self.datasets, self.victims = begun.datasets, begun.victims
+
+    def through(self, steps: Sequence[Step], cells: Sequence[Cell], ended: bool) -> Played:
+        lab = self.lab
+        first = self._attainable() if ended else {}
+        still, worse = dict(first), dict.fromkeys(self.datasets)
+        done = []
+        for number, step in enumerate(steps[:STEPS_MOST]):
+            lab.seconds = 0.0
+            said = self._do(step)
+            lab.now += lab.seconds + (TYPED_SECONDS if step.at != HANDS else 0.0)
+            out = (said.out.decode(errors="replace") + said.err)[:OUT_MOST]
+            done.append(Done(step, said.code, out, (lab.now - self.began) / 3600))
+            if ended:
+                now = self._attainable()
+                for dataset in self.datasets:
+                    if worse[dataset] is None and _less(now[dataset], still[dataset]):
+                        worse[dataset] = number
+                    still[dataset] = now[dataset]
+        outcomes = tuple(
+            Outcome(d, self._lost(d), first.get(d), worse[d]) for d in self.datasets if ended
+        )
+        rto = [
+            c.rto_seconds
+            for c in cells
+            if c.hazard == self.drill.hazard and c.dataset in self.datasets and c.rto_seconds
+        ]
+        return Played(
+            self.sees,
+            self.began,
+            tuple(b.host.id for b in lab.boxes.values() if b.up and b.stores),
+            tuple(self._deeds()),
+            tuple(done),
+            (lab.now - self.began) / 3600,
+            tuple(self._left()),
+            outcomes,
+            max(rto) / 3600 if rto else None,
+        )
+
+    # -- what is so ------------------------------------------------------------------------------
+
+    def _states(self, dataset: str) -> list[dict[str, File]]:
+        """What is there of a dataset: where it was, and whatever was brought back beside it."""
+        at = self.lab.data_of(dataset).at if self._stands(dataset) else ""
+        found = []
+        for box in self.lab.boxes.values():
+            if not box.up:
+                continue
+            for data in box.mounted():
+                if data.at == at or data.props.get("back") == dataset:
+                    found.append(data.files)
+        return found
+
+    def _stands(self, dataset: str) -> bool:
+        try:
+            data = self.lab.data_of(dataset)
+        except StopIteration:
+            return False
+        box = self.lab.boxes[self.lab.index.pools[self.lab.index.datasets[dataset].pool].host]
+        return box.up and box.here(data)
+
+    def _lost(self, dataset: str) -> float | None:
+        """Seconds of work that are lost in the best state that is there; None where there is none."""
+        found = [
+            self.moment - until
+            for files in self._states(dataset)
+            if (until := _until(files, self.moment, self.victims[dataset])) is not None
+        ]
+        return max(min(found), 0.0) if found else None
+
+    def _attainable(self) -> dict[str, float | None]:
+        """The least work that could still be lost, by what is there and by every copy."""
+        result: dict[str, float | None] = {}
+        ahead = self.lab.clone(self.lab.folder)
+        for host, box in ahead.boxes.items():
+            if box.lost or not box.up:
+                if box.lost:
+                    ahead.rebuilt(host)
+                box.up = True
+            for store in box.stores.values():
+                store.locked = False
+                if ahead.health(store.pool) == "LOST":
+                    ahead.remade(box, store)
+        for dataset in self.datasets:
+            here = self._lost(dataset)
+            backs = [
+                back
+                for job in ahead.plan.jobs
+                if dataset in job.datasets and KINDS[job.kind].copies
+                for back in (brought_back(ahead, job, dataset, self.moment, self.victims[dataset]),)
+                if isinstance(back, Back)
+            ]
+            lost = [self.moment - b.until for b in backs] + ([here] if here is not None else [])
+            # What is whole on a box that stands still needs no copy.
+            box = self.lab.boxes[self.lab.index.pools[self.lab.index.datasets[dataset].pool].host]
+            if not box.lost and not self.victims[dataset] and self._whole(box, dataset):
+                lost.append(0.0)
+            result[dataset] = max(min(lost), 0.0) if lost else None
+        return result
+
+    def _whole(self, box: Box, dataset: str) -> bool:
+        try:
+            data = self.lab.data_of(dataset)
+        except StopIteration:
+            return False
+        return box.alive_pool(data) and sound(data.files)
+
+    def _left(self) -> list[str]:
+        found = []
+        for dataset in self.datasets:
+            if self._lost(dataset) is None:
+                found.append(f"{self.lab.index.datasets[dataset].name} is not back")
+        why = self.drill.mended(self.lab, self.target)
+        return [*found, *([why] if why else [])]
+
+    # -- what can be done ------------------------------------------------------------------------
+
+    def _deeds(self) -> list[tuple[str, str]]:
+        """What hands can do now: the line, and what it means."""
+        lab, found = self.lab, []
+        for key, box in lab.boxes.items():
+            if not box.stores:
+                continue
+            if box.lost:
+                found.append(
+                    (f"renew {key}", f"a new {box.name} with new disks, set up by the runbook")
+                )
+                continue
+            if not box.up:
+                found.append((f"start {key}", f"install or start {box.name}, and look"))
+            for store in box.stores.values():
+                if store.locked:
+                    found.append(
+                        (
+                            f"unlock {store.name}",
+                            f"fetch the passphrase of {store.name} and type it",
+                        )
+                    )
+                if lab.health(store.pool) == "LOST" and box.up:
+                    found.append(
+                        (
+                            f"remake {store.name}",
+                            f"new disks for {store.name}, made anew: what was on it is gone",
+                        )
+                    )
+                found += self._disks(box, store)
+        away = {b.host.site for b in lab.boxes.values() if b.stores}
+        if len(away) > 1 and not lab.carried:
+            found.append(("carry", "bring the boxes side by side, where no line reaches"))
+        for job in lab.plan.jobs:
+            if job.id in lab.kept:
+                for dataset in job.datasets:
+                    if dataset in self.datasets:
+                        name = lab.index.datasets[dataset].name
+                        found.append(
+                            (
+                                f"restore {job.id} {dataset}",
+                                f"{name} from {job.name}, by its own tool",
+                            )
+                        )
+        return found
+
+    def _disks(self, box: Box, store: Store) -> list[tuple[str, str]]:
+        lab, found = self.lab, []
+        if lab.health(store.pool) == "ONLINE":
+            return []
+        for disk in store.pool.disks:
+            drive = lab.drives[disk]
+            if drive.host == box.host.id:
+                where = drive.disk.bay or "its place"
+                label = drive.disk.label
+                found.append(
+                    (
+                        f"pull {disk}",
+                        f"pull {label}, bay {where}, serial {drive.disk.serial or 'unknown'}",
+                    )
+                )
+        for drive in lab.drives.values():
+            if drive.site and drive.alive:
+                found.append(
+                    (
+                        f"fit {drive.disk.id} {box.host.id}",
+                        f"fit {drive.disk.label} from the shelf into {box.name}",
+                    )
+                )
+        found.append((f"buy {store.name}", f"buy a disk for {store.name} and fit it"))
+        return found
+
+    def _do(self, step: Step) -> Said:
+        if step.at != HANDS:
+            return self._typed(step)
+        words = step.line.split()
+        hand = HANDS_DO.get(words[0] if words else "")
+        if hand is None or len(words) - 1 != hand[0]:
+            return failed(f"hands cannot do that: {step.line}")
+        return hand[1](self, *words[1:])
+
+    def _typed(self, step: Step) -> Said:
+        box = self.lab.boxes.get(step.at)
+        if box is None or not box.up or box.lost:
+            return failed(f"{step.at}: there is no console: the box does not run")
+        if FORBIDDEN & set(step.line):
+            return failed("this console is no shell: one command, or some with | between them")
+        try:
+            words = shlex.split(step.line)
+        except ValueError as error:
+            return failed(f"sh: 1: Syntax error: {error}", 2)
+        if not words:
+            return Said()
+        if words[0].rpartition("/")[2] == "lab-job":
+            return self._lab_job(box, words[1:])
+        said = piped(box, step.line)
+        self._mark_back(step.line)
+        return said
+
+    def _lab_job(self, box: Box, words: list[str]) -> Said:
+        hands = self.days.hands.get(box.host.id)
+        if hands is None:
+            return failed("sh: 1: lab-job: not found", 127)
+        ended = Hands(box, json.dumps(hands.jobs())).run(*words)
+        return Said(ended.code, ended.out.encode(), ended.err)
+
+    def _mark_back(self, line: str) -> None:
+        """What somebody brought back is known by what it is of: the files in it say so."""
+        for box in self.lab.boxes.values():
+            for data in box.datas.values():
+                for dataset in self.datasets:
+                    notes = self.victims[dataset] or self._notes(dataset)
+                    same = sum(
+                        data.files.get(n) is not None and data.files[n].mark == f.mark
+                        for n, f in notes.items()
+                    )
+                    known = "back" in data.props or data.read_only or self._is_copy(data)
+                    if notes and same * 2 > len(notes) and not known:
+                        data.props["back"] = dataset
+
+    def _is_copy(self, data: Data) -> bool:
+        """Whether it is where a job keeps a copy: nobody works there."""
+        return any(
+            data is one
+            for job in self.lab.plan.jobs
+            if job.target_pool and KINDS[job.kind].copies
+            for one in self.lab.copies_of(job)
+        )
+
+    def _notes(self, dataset: str) -> dict[str, File]:
+        work = self.lab.work_of(dataset)
+        return work.first_notes()
+
+    # -- what hands do ---------------------------------------------------------------------------
+
+    def _hours(self, key: str) -> None:
+        self.lab.seconds += self.lab.index.assumptions[key] * 3600
+
+    def _renew(self, box: str) -> Said:
+        if box not in self.lab.boxes or not self.lab.boxes[box].lost:
+            return failed("that box is not lost")
+        self._hours("order_box_hours")
+        self.lab.rebuilt(box)
+        return lines(f"{self.lab.boxes[box].name} stands again, with empty pools.")
+
+    def _start(self, box: str) -> Said:
+        here = self.lab.boxes.get(box)
+        if here is None or here.lost or here.up:
+            return failed("that box cannot be started")
+        if self.drill.hazard == "boot_lost":
+            self._hours("order_disk_hours")
+            self._hours("reinstall_hours")
+        here.up = True
+        self.lab.restarted(here)
+        locked = [s.name for s in here.stores.values() if s.locked]
+        return lines(f"{here.name} runs." + (f" Locked: {', '.join(locked)}." if locked else ""))
+
+    def _unlock(self, name: str) -> Said:
+        store = self._store(name)
+        if store is None or not store[1].locked:
+            return failed("nothing to unlock")
+        self._hours("unlock_hours")
+        store[1].locked = False
+        return lines(f"{name} is open.")
+
+    def _store(self, name: str) -> tuple[Box, Store] | None:
+        return next(
+            ((b, s) for b in self.lab.boxes.values() for s in b.stores.values() if s.name == name),
+            None,
+        )
+
+    def _remake(self, name: str) -> Said:
+        found = self._store(name)
+        if found is None or not found[0].up:
+            return failed("there is no such pool on a box that runs")
+        self._hours("order_disk_hours")
+        self.lab.remade(*found)
+        return lines(f"{name} is made anew, and empty.")
+
+    def _pull(self, disk: str) -> Said:
+        drive = self.lab.drives.get(disk)
+        if drive is None or drive.host is None:
+            return failed("that disk is not in a box")
+        self._hours("fit_disk_hours")
+        pools = [
+            s for b in self.lab.boxes.values() for s in b.stores.values() if disk in s.pool.disks
+        ]
+        before = {s.name: self.lab.health(s.pool) for s in pools}
+        was_alive, drive.host = drive.alive, None
+        self.lab.changed()
+        lost = [
+            s.name for s in pools if self.lab.health(s.pool) == "LOST" and before[s.name] != "LOST"
+        ]
+        if lost:
+            return failed(
+                f"{drive.disk.label} was whole, and {lost[0]} needed it: the pool is gone. "
+                "Read the serial aloud before you pull."
+            )
+        return lines(
+            f"{drive.disk.label} is out."
+            + (" It was whole." if was_alive else " It was the dead one.")
+        )
+
+    def _fit(self, disk: str, box: str) -> Said:
+        drive = self.lab.drives.get(disk)
+        if drive is None or drive.site is None or box not in self.lab.boxes:
+            return failed("that disk is on no shelf")
+        self._hours("fit_disk_hours")
+        drive.host, drive.site = box, None
+        self.lab.changed()
+        return lines(
+            f"{drive.disk.label}, serial {drive.disk.serial or 'unknown'}, is in {self.lab.boxes[box].name}."
+        )
+
+    def _buy(self, name: str) -> Said:
+        found = self._store(name)
+        if found is None:
+            return failed("there is no such pool")
+        box, store = found
+        dead = [
+            d
+            for d in store.pool.disks
+            if not self.lab.drives[d].alive or self.lab.drives[d].host != box.host.id
+        ]
+        if not dead:
+            return failed("no disk of it is missing")
+        self._hours("order_disk_hours")
+        self._hours("fit_disk_hours")
+        new = self.lab.bought(dead[0], box)
+        return lines(f"A new disk, serial {new.disk.serial}, is in {box.name}.")
+
+    def _carry(self) -> Said:
+        self._hours("travel_hours")
+        self.lab.carried = True
+        return lines("The boxes stand side by side on one LAN.")
+
+    def _restore(self, job: str, dataset: str) -> Said:
+        lab = self.lab
+        if job not in lab.kept or dataset not in lab.index.datasets:
+            return failed("there is no such copy")
+        self._hours("prepare_restore_hours")
+        back = brought_back(
+            lab, lab.index.jobs[job], dataset, self.moment, self.victims.get(dataset, {})
+        )
+        if not isinstance(back, Back):
+            return failed(back)
+        box = lab.boxes[lab.index.pools[lab.index.datasets[dataset].pool].host]
+        if not box.up or box.lost:
+            return failed(f"{box.name} does not run: nothing to restore to")
+        name = f"{next(iter(box.stores))}/{dataset}-restored"
+        root = next(s for s in box.stores.values() if s.pool.id == lab.index.datasets[dataset].pool)
+        name = f"{root.name}/{dataset}-restored"
+        made = Data(name, f"{root.at}/{dataset}-restored", root.room, props={"back": dataset})
+        made.share(lab.state_at(job, dataset, back.until))
+        box.datas[name] = made
+        return lines(
+            f"{lab.index.datasets[dataset].name} is back in {made.at}, as of {lab.local(back.until)}."
+        )
+
+
+Hand = tuple[int, Callable[..., Said]]
+HANDS_DO: dict[str, Hand] = {
+    "renew": (1, _Play._renew),
+    "start": (1, _Play._start),
+    "unlock": (1, _Play._unlock),
+    "remake": (1, _Play._remake),
+    "pull": (1, _Play._pull),
+    "fit": (2, _Play._fit),
+    "buy": (1, _Play._buy),
+    "carry": (0, _Play._carry),
+    "restore": (2, _Play._restore),
+}
+
+
+def _taken(before: dict[str, File], lab: Lab, dataset: str) -> dict[str, File]:
+    """Versions that the deed took."""
+    box = lab.boxes[lab.index.pools[lab.index.datasets[dataset].pool].host]
+    try:
+        data = lab.data_of(dataset)
+    except StopIteration:
+        return before
+    files = data.files if not box.lost and box.alive_pool(data) else {}
+    return {n: f for n, f in before.items() if n != CLOCK and files.get(n) is not f}
+
+
+def _until(files: dict[str, File], moment: float, victims: dict[str, File]) -> float | None:
+    until = worked_until(files)
+    if until is None or not sound(files):
+        return None
+    if until >= moment:
+        here = {f.mark for f in files.values()}
+        return until if all(v.mark in here for v in victims.values()) else None
+    return until
+
+
+def _less(now: float | None, before: float | None) -> bool:
+    """Whether more is lost than before."""
+    if before is None:
+        return False
+    return now is None or now > before + 60
+
+
+def verdict(played: Played) -> str:
+    """How a drill ended, in a sentence."""
+    if played.left:
+        return f"not over: {'; '.join(played.left)}"
+    worst = max((o.lost_seconds or 0.0 for o in played.outcomes), default=0.0)
+    best = max((o.best_seconds or 0.0 for o in played.outcomes), default=0.0)
+    said = f"over after {span_words(played.hours * 3600)}, {span_words(worst)} of work lost"
+    return said + (
+        f", {span_words(best)} could not be helped"
+        if best < worst - 60
+        else ", and no more could be had"
+    )

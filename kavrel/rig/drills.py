@@ -1,0 +1,178 @@
+"""Drills: nights that may come, made from the plan's own boxes, disks and copies.
+
+Each does to the rig what its hazard does, and says what somebody then sees first. What to do about it is
+not told: the restore sheet tells it.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from kavrel.core.pools.families import FAMILIES
+from kavrel.core.proof.restores import WORTH_ORDER
+from kavrel.rig.deeds import BY_HAZARD, Deed, struck, targets
+from kavrel.rig.lab import Lab
+
+HOUR = 3600.0
+
+
+@dataclass(frozen=True)
+class Drill:
+    """A drill of a hazard, and of what has happened `before` it.
+
+    `late`: days until it is seen; `sees`: what is seen then, of a target. `mended`: what else must be
+    right in the end beside the data; empty where nothing is. `caution`: of what hands may meet.
+    """
+
+    id: str
+    title: str
+    hazard: str
+    sees: Callable[[Lab, str], str]
+    before: tuple[str, ...] = ()
+    late: float = 0.0
+    mended: Callable[[Lab, str], str] = lambda lab, target: ""
+    caution: str = ""
+
+    @property
+    def deed(self) -> Deed:
+        """What is done."""
+        return BY_HAZARD[self.hazard]
+
+
+OPEN_CASE = (
+    "Pull the mains plug and wait until no light is on before a case is opened; touch bare metal of the "
+    "case first; never open a power supply. Disks still turn for half a minute: set them down flat."
+)
+
+
+def _host(lab: Lab, pool: str) -> str:
+    return lab.index.hosts[lab.index.pools[pool].host].name
+
+
+def _names(lab: Lab, box: str) -> str:
+    return ", ".join(s.name for s in lab.boxes[box].stores.values())
+
+
+def _healthy(lab: Lab, pool: str) -> str:
+    told = next(s for b in lab.boxes.values() for s in b.stores.values() if s.pool.id == pool)
+    state = lab.health(told.pool)
+    return "" if state == "ONLINE" else f"pool {told.name} is {state.lower()}"
+
+
+def _up(lab: Lab, box: str) -> str:
+    here = lab.boxes[box]
+    if not here.up:
+        return f"{here.name} does not run"
+    locked = [s.name for s in here.stores.values() if s.locked]
+    return f"pool {locked[0]} is locked" if locked else ""
+
+
+def _all_up(lab: Lab, site: str) -> str:
+    whys = (_up(lab, b.host.id) for b in lab.boxes.values() if b.host.site == site and b.stores)
+    return next((w for w in whys if w), "")
+
+
+def _mail(box: str, subject: str, text: str) -> str:
+    return f"A mail from root of {box}: “{subject}”. {text}"
+
+
+def _one_disk(lab: Lab, pool: str) -> str:
+    name = next(s.name for b in lab.boxes.values() for s in b.stores.values() if s.pool.id == pool)
+    box = _host(lab, pool)
+    return _mail(box, f"{box}: scrub of {name} failed", f"pool {name} is not well: state: DEGRADED")
+
+
+def _second_disk(lab: Lab, pool: str) -> str:
+    name = next(s.name for b in lab.boxes.values() for s in b.stores.values() if s.pool.id == pool)
+    said = "Two of its disks click and are not found any more."
+    return f"The shares of {name} on {_host(lab, pool)} are gone. {said}"
+
+
+def _box_lost(lab: Lab, box: str) -> str:
+    said = f"Its disks, pools {_names(lab, box)}, are dead."
+    return f"{lab.boxes[box].name} gives no sign of life, and it smells burnt. {said}"
+
+
+def _boot_lost(lab: Lab, box: str) -> str:
+    device = lab.boxes[box].host.boot_device.replace("_", " ")
+    said = f"Its {device} is dead, the disks spin."
+    return f"{lab.boxes[box].name} stops at a black screen: no boot device. {said}"
+
+
+def _power_cut(lab: Lab, site: str) -> str:
+    name = lab.index.sites[site].name
+    return f"The power at {name} was away for an hour and is back. Some shares do not open."
+
+
+def _deleted(lab: Lab, nothing: str) -> str:
+    return "Somebody asks where a folder is that was there last week. Nobody knows who deleted it, or when."
+
+
+def _malware(lab: Lab, nothing: str) -> str:
+    return "Files have an odd ending, and a note asks for money. It seems to have begun yesterday."
+
+
+def _malware_credentials(lab: Lab, box: str) -> str:
+    name = lab.boxes[box].name
+    return (
+        f"Nobody gets into {name} any more; its page shows a demand for money. Snapshots are gone."
+    )
+
+
+def _theft(lab: Lab, box: str) -> str:
+    name = lab.boxes[box].name
+    return f"The door stands open. {name} is gone, and so are the disks from the shelf beside it."
+
+
+def _fire(lab: Lab, site: str) -> str:
+    return f"It has burned at {lab.index.sites[site].name}. Nobody is hurt. Nothing that stood there is left."
+
+
+def _no_line(lab: Lab, box: str) -> str:
+    return f"The line to the outside has been down since morning. {_box_lost(lab, box)}"
+
+
+def _cloud(lab: Lab, box: str) -> str:
+    return f"A letter says that the bucket’s account is closed, for a bill nobody saw. {_box_lost(lab, box)}"
+
+
+DRILLS = (
+    Drill("one_disk", "a disk dies", "one_disk", _one_disk, mended=_healthy, caution=OPEN_CASE),
+    Drill("second_disk", "a second disk dies", "second_disk", _second_disk, caution=OPEN_CASE),
+    Drill("box_lost", "a box burns out", "box_lost", _box_lost, caution=OPEN_CASE),
+    Drill("boot_lost", "a box does not start", "boot_lost", _boot_lost, mended=_up),
+    Drill("power_cut", "after a power cut", "power_cut", _power_cut, mended=_all_up),
+    Drill("deleted", "deleted last week", "deleted", _deleted, late=3.0),
+    Drill("malware", "a demand for money", "malware", _malware, late=1.0),
+    Drill(
+        "malware_credentials", "the box is in other hands", "malware_credentials", _malware_credentials,
+        late=0.5,
+    ),
+    Drill("theft", "the box is stolen", "theft", _theft),
+    Drill("fire", "after the fire", "fire", _fire),
+    Drill("no_line", "a box is lost, and the line is down", "box_lost", _no_line, ("uplink_down",)),
+    Drill("cloud_closed", "a box lost, and the account closed", "box_lost", _cloud, ("cloud_closed",)),
+)  # fmt: skip
+BY_ID = {d.id: d for d in DRILLS}
+SEEN_AT = (3 * HOUR + 12 * 60, 19 * HOUR + 40 * 60, 7 * HOUR + 5 * 60)  # of the day
+
+
+MOST = 2  # datasets that a drill is about, those worth most
+
+
+def concerned(lab: Lab, drill: Drill, target: str) -> list[str]:
+    """Datasets whose coming back is what a drill is about: those with a copy first, by their worth."""
+    found = struck(lab, drill.deed, target)
+    copied = {d for j in lab.plan.jobs if lab.book.ages(j) is not None for d in j.datasets}
+    found.sort(key=lambda d: (d not in copied, WORTH_ORDER[lab.index.datasets[d].worth]))
+    return found[:MOST]
+
+
+def strikes(lab: Lab, drill: Drill) -> list[str]:
+    """What a drill can strike so that there is something to do: nobody needs to save what nothing took."""
+    found = targets(lab, drill.deed)
+    if drill.hazard == "second_disk":
+        hurt = [t for t in found if not FAMILIES[lab.index.pools[t].family].outlives(2) > 1]
+        return hurt or found
+    if drill.hazard == "one_disk":
+        return [t for t in found if FAMILIES[lab.index.pools[t].family].outlives(2) > 0] or found
+    return found

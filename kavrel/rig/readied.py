@@ -1,0 +1,43 @@
+"""Labs that are ready for a drill: lived through once for a plan, and kept for the next step."""
+
+from collections import OrderedDict
+from contextlib import ExitStack
+from datetime import datetime
+from threading import Lock
+
+from kavrel.core.plan import Plan
+from kavrel.rig.drilling import Drilling
+from kavrel.rig.live import rig
+
+MOST = 2
+LIVED_DAYS = 12
+
+
+class Readied:
+    """Drillings by plan and revision; the folders of those let go are removed."""
+
+    def __init__(self) -> None:
+        self._known: OrderedDict[tuple[str, int], tuple[ExitStack, Drilling]] = OrderedDict()
+        self._lock = Lock()
+
+    def of(self, key: tuple[str, int], plan: Plan, began: datetime) -> Drilling:
+        """The lab of a plan at a revision, lived through up to the night. Raises CannotBuild."""
+        with self._lock:
+            found = self._known.get(key)
+            if found is not None:
+                self._known.move_to_end(key)
+                return found[1]
+            stack = ExitStack()
+            days = stack.enter_context(rig(plan, began))
+            days.until(days.lab.now + LIVED_DAYS * 86_400)
+            self._known[key] = stack, Drilling(days)
+            while len(self._known) > MOST:
+                self._known.popitem(last=False)[1][0].close()
+            return self._known[key][1]
+
+    def close(self) -> None:
+        """Lets all go."""
+        with self._lock:
+            for stack, _ in self._known.values():
+                stack.close()
+            self._known.clear()

@@ -1,0 +1,290 @@
+/** Drills: a night that may come, played on a stand-in of one's own lab. Works with one hand on a phone. */
+
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { api, unwrap, type Schemas } from '../../api/client';
+import { useChange, usePlan } from '../../api/plan';
+import { span } from '../../text/format';
+
+type Step = Schemas['StepAsked'];
+type Played = Schemas['PlayedView'];
+const HANDS = 'hands';
+
+export function DrillsView() {
+  const { meta } = usePlan();
+  const [open, setOpen] = useState<{ drill: Schemas['DrillView']; seed: number } | null>(null);
+  const { data, error } = useQuery({
+    queryKey: ['drills', meta.id, meta.revision],
+    queryFn: async () =>
+      unwrap(await api.GET('/api/plans/{plan_id}/drills', { params: { path: { plan_id: meta.id } } })),
+  });
+  if (error) return <p role="alert">{error.message}</p>;
+  if (!data) return <p data-waiting>Looking…</p>;
+  if (open) return <Drill key={`${open.drill.id} ${open.seed}`} {...open} onClose={() => setOpen(null)} />;
+  return (
+    <div className="max-w-[860px]">
+      <h2>Drills</h2>
+      <p className="mb-2 text-quiet">
+        Something happens to a stand-in of this lab, with your own boxes, trays and copies. You look, type and do what
+        you would do; nothing real is touched. Have the restore sheet at hand: it says what helps.
+      </p>
+      {data.why && <p role="status">No drill can be played on this plan: {data.why}.</p>}
+      <ul className="sm:columns-2">
+        {data.drills.map((drill) => (
+          <li key={drill.id} className="flex break-inside-avoid items-baseline gap-2 border-b border-hair py-1.5">
+            <button
+              className="pick text-left font-semibold"
+              disabled={data.why !== ''}
+              onClick={() => setOpen({ drill, seed: 0 })}
+            >
+              {drill.title}
+            </button>
+            <button
+              className="act ml-auto whitespace-nowrap"
+              disabled={data.why !== ''}
+              onClick={() => setOpen({ drill, seed: 1 + Math.floor(Math.random() * 900) })}
+              aria-label={`${drill.title}, another night`}
+            >
+              another night
+            </button>
+          </li>
+        ))}
+      </ul>
+    </div>
+  );
+}
+
+/** One drill: what is seen, what was done, what can be done, and in the end how it went. */
+function Drill({ drill, seed, onClose }: { drill: Schemas['DrillView']; seed: number; onClose: () => void }) {
+  const { meta, plan } = usePlan();
+  const [steps, setSteps] = useState<Step[]>([]);
+  const [ended, setEnded] = useState(false);
+  const [box, setBox] = useState('');
+  const [line, setLine] = useState('');
+  const { data, error, isFetching } = useQuery({
+    queryKey: ['drill', meta.id, meta.revision, drill.id, seed, steps, ended],
+    placeholderData: (before: Played | undefined) => before,
+    staleTime: Infinity,
+    queryFn: async () =>
+      unwrap(
+        await api.POST('/api/plans/{plan_id}/drill', {
+          params: { path: { plan_id: meta.id } },
+          body: { drill: drill.id, seed, steps, ended },
+        }),
+      ),
+  });
+  const name = (id: string) => plan.hosts.find((h) => h.id === id)?.name ?? id;
+  const boxes = data?.boxes ?? [];
+  const at = boxes.includes(box) ? box : (boxes[0] ?? '');
+  const does = (step: Step) => {
+    setSteps([...steps, step]);
+    setLine('');
+  };
+  return (
+    <div className="grid max-w-[1100px] gap-x-8 gap-y-3 lg:grid-cols-[minmax(0,1.5fr)_minmax(0,1fr)]">
+      <section aria-label="What happens">
+        <div className="flex items-baseline gap-2 border-b border-ink">
+          <h2>{drill.title}</h2>
+          <button className="act mb-0.5 ml-auto" onClick={onClose}>
+            leave
+          </button>
+        </div>
+        {error && (
+          <p role="alert" className="text-danger">
+            {error.message}
+          </p>
+        )}
+        {!data && !error && <p data-waiting>The stand-in lab is lived up to that night…</p>}
+        {data && (
+          <>
+            <p className="my-2 text-lg" data-testid="sees">
+              <span className="figure">{clock(data.seen_at, plan.zone)}.</span> {data.sees}
+            </p>
+            {drill.caution && <p className="mb-2 border-l-4 border-danger pl-2">{drill.caution}</p>}
+            <ol className="mb-2" aria-live="polite" aria-busy={isFetching}>
+              {data.done.map((one, n) => (
+                <li key={n} className="border-b border-hair py-1">
+                  <span className="unit figure">{hours(one.hours)}</span>{' '}
+                  <b className="figure wrap-anywhere">{one.at === HANDS ? one.line : `${name(one.at)}: ${one.line}`}</b>{' '}
+                  {one.code !== 0 && <span className="text-danger">failed, {one.code}</span>}
+                  {one.out && (
+                    <pre className="figure mt-1 max-h-64 overflow-auto text-xs whitespace-pre-wrap wrap-anywhere">
+                      {one.out.trimEnd()}
+                    </pre>
+                  )}
+                </li>
+              ))}
+            </ol>
+            {!ended && (
+              <form
+                className="flex flex-wrap items-center gap-2"
+                onSubmit={(e) => {
+                  e.preventDefault();
+                  if (line.trim() && at) does({ at, line: line.trim() });
+                }}
+              >
+                <label>
+                  <span className="sr-only">On the box</span>
+                  <select className="field" value={at} onChange={(e) => setBox(e.target.value)}>
+                    {boxes.map((b) => (
+                      <option key={b} value={b}>
+                        {name(b)}
+                      </option>
+                    ))}
+                  </select>
+                </label>
+                <input
+                  className="field figure min-w-0 flex-1"
+                  aria-label="Command"
+                  placeholder={boxes.length ? 'zpool status, zfs list -t snapshot …' : 'no box answers'}
+                  maxLength={400}
+                  autoCapitalize="off"
+                  autoCorrect="off"
+                  spellCheck={false}
+                  disabled={!boxes.length}
+                  value={line}
+                  onChange={(e) => setLine(e.target.value)}
+                />
+                <button className="act" type="submit" disabled={!line.trim() || !at || isFetching}>
+                  type it
+                </button>
+              </form>
+            )}
+          </>
+        )}
+      </section>
+      {data && (
+        <section aria-label="What can be done">
+          {ended ? (
+            <Judged data={data} drill={drill} again={() => setEnded(false)} />
+          ) : (
+            <>
+              <h2 className="border-b border-ink">With your hands</h2>
+              <ul>
+                {data.deeds.map((deed) => (
+                  <li key={deed.line} className="border-b border-hair">
+                    <button
+                      className="pick block min-h-[36px] w-full py-1.5 text-left"
+                      disabled={isFetching}
+                      onClick={() => does({ at: HANDS, line: deed.line })}
+                    >
+                      {deed.says}
+                    </button>
+                  </li>
+                ))}
+                {data.deeds.length === 0 && <li className="text-quiet">Nothing: everything stands and is open.</li>}
+              </ul>
+              <p className="mt-3">
+                {data.left.length ? `Not right yet: ${data.left.join('; ')}.` : 'Nothing is missing any more.'}
+              </p>
+              <p className="mt-2 flex gap-2">
+                <button className="act" disabled={isFetching} onClick={() => setEnded(true)}>
+                  that is it: how was it?
+                </button>
+                <button
+                  className="act"
+                  disabled={steps.length === 0 || isFetching}
+                  onClick={() => setSteps(steps.slice(0, -1))}
+                >
+                  take the last step back
+                </button>
+              </p>
+            </>
+          )}
+        </section>
+      )}
+    </div>
+  );
+}
+
+/** Time and loss against what could be had, the step that cost most, and the page that says it. */
+function Judged({ data, drill, again }: { data: Played; drill: Schemas['DrillView']; again: () => void }) {
+  const { plan, evaluation } = usePlan();
+  const change = useChange();
+  const wrong = data.outcomes.filter((o) => o.worse_step !== null);
+  const about = plan.sites[0]?.id ?? '';
+  return (
+    <>
+      <h2 className="border-b border-ink">How it went</h2>
+      <p className="my-2 font-semibold" data-testid="verdict">
+        {data.verdict}.
+      </p>
+      <table className="w-full">
+        <thead>
+          <tr className="border-b border-ink">
+            <th>Data</th>
+            <th className="text-right">Lost</th>
+            <th className="text-right">At best</th>
+          </tr>
+        </thead>
+        <tbody>
+          {data.outcomes.map((o) => (
+            <tr key={o.dataset} className="border-b border-hair">
+              <td>{o.name}</td>
+              <td className="figure text-right">{o.lost_seconds === null ? 'all' : span(o.lost_seconds)}</td>
+              <td className="figure text-right">{o.best_seconds === null ? 'all' : span(o.best_seconds)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="mt-2">
+        It took <b className="figure">{hours(data.hours)}</b>
+        {data.planned_hours !== null && (
+          <>
+            , planned <span className="figure">{hours(data.planned_hours)}</span>
+          </>
+        )}
+        .
+      </p>
+      {wrong.map((o) => (
+        <p key={o.dataset} className="mt-2">
+          {o.name} could still have been saved better before “{data.done[o.worse_step ?? 0]?.line}”. It happens to
+          everybody once: better here than on the night.
+        </p>
+      ))}
+      <p className="mt-2">
+        The restore sheet has it under <b>{data.page}</b>.
+      </p>
+      <p className="mt-3 flex flex-wrap gap-2">
+        <button
+          className="act"
+          disabled={change.isPending || change.isSuccess || !about}
+          onClick={() =>
+            change.mutate({
+              edit: {
+                do: 'add',
+                collection: 'log',
+                item: {
+                  kind: 'exercise',
+                  about_kind: 'site',
+                  about,
+                  on: evaluation.today,
+                  result: data.left.length ? 'failed' : wrong.length ? 'noted' : 'ok',
+                  who: '',
+                  minutes: null,
+                  note: `${drill.title}: ${data.verdict}`,
+                },
+              },
+            })
+          }
+        >
+          {change.isSuccess ? 'it is in the log' : 'write it into the log'}
+        </button>
+        <button className="act" onClick={again}>
+          go on
+        </button>
+      </p>
+      {change.error && (
+        <p role="alert" className="text-danger">
+          {change.error.message}
+        </p>
+      )}
+    </>
+  );
+}
+
+const hours = (value: number): string => span(value * 3600);
+
+function clock(at: string, zone: string): string {
+  return new Date(at).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit', timeZone: zone });
+}
