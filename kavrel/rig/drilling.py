@@ -34,9 +34,8 @@ TYPED_SECONDS = 60.0  # to read, think and type one line
 OUT_MOST = 6000  # characters of an answer
 STEPS_MOST = 200
 BEGUN_KEPT = 4
-FORBIDDEN = set(
-    "<>&$`\n\\{}*?~!"
-)  # a real shell would do things with these; none is behind the console
+# A real shell would do things with these; none is behind the console.
+FORBIDDEN = set("<>&;$`\n\\{}*?~!")
 
 
 @dataclass(frozen=True)

@@ -217,14 +217,15 @@ class Lab:
         self, size: float, source: Place, target: Place, limit_mbit: float | None = None
     ) -> None:
         """Bytes travel: the run takes the longer for it."""
-        speed = self._speed(source, target, limit_mbit)
+        speed = self._speed(source, target, limit_mbit, self.carried)
         if speed:
             self.seconds += size / (speed * MB)
 
     @lru_cache(maxsize=4096)  # noqa: B019  # as long as the lab is
-    def _speed(self, source: Place, target: Place, limit_mbit: float | None) -> float:
-        way = path(self.index, self.states, source, target, limit_mbit)
-        return way.mb_per_s
+    def _speed(
+        self, source: Place, target: Place, limit_mbit: float | None, by_hand: bool
+    ) -> float:
+        return path(self.index, self.states, source, target, limit_mbit, by_hand).mb_per_s
 
     def break_off(self, moment: float, jobs: Collection[str] | None = None) -> None:
         """Ends what is going on at a moment, of these jobs: what had not arrived whole is not there."""

@@ -256,7 +256,9 @@ def test_failure_is_told_and_what_was_missed_is_made_up_for() -> None:
     ]
     assert json.loads(lab_jobs(pull, "far", "r"))["jobs"]["pull"]["tells_source"] == "box"
     # A tool of one's own that pulls has no other end in its job file, but the box is told all the same.
-    tool = lab(jobs=(job("pull", "backup", credentials="target", alarm_days=2.0, target_pool="second"),))
+    tool = lab(
+        jobs=(job("pull", "backup", credentials="target", alarm_days=2.0, target_pool="second"),)
+    )
     told = json.loads(lab_jobs(tool, "far", "r"))["jobs"]["pull"]
     assert (told["tells_source"], "pulls" in told) == ("box", False)
 

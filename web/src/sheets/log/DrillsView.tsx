@@ -18,9 +18,9 @@ export function DrillsView() {
     queryFn: async () =>
       unwrap(await api.GET('/api/plans/{plan_id}/drills', { params: { path: { plan_id: meta.id } } })),
   });
+  if (open) return <Drill key={`${open.drill.id} ${open.seed}`} {...open} onClose={() => setOpen(null)} />;
   if (error) return <p role="alert">{error.message}</p>;
   if (!data) return <p data-waiting>Looking…</p>;
-  if (open) return <Drill key={`${open.drill.id} ${open.seed}`} {...open} onClose={() => setOpen(null)} />;
   return (
     <div className="max-w-[860px]">
       <h2>Drills</h2>
@@ -40,7 +40,7 @@ export function DrillsView() {
               {drill.title}
             </button>
             <button
-              className="act ml-auto whitespace-nowrap"
+              className="pick ml-auto whitespace-nowrap text-quiet"
               disabled={data.why !== ''}
               onClick={() => setOpen({ drill, seed: 1 + Math.floor(Math.random() * 900) })}
               aria-label={`${drill.title}, another night`}
@@ -57,12 +57,14 @@ export function DrillsView() {
 /** One drill: what is seen, what was done, what can be done, and in the end how it went. */
 function Drill({ drill, seed, onClose }: { drill: Schemas['DrillView']; seed: number; onClose: () => void }) {
   const { meta, plan } = usePlan();
+  const [revision] = useState(meta.revision); // a drill goes on as it began, whatever is edited meanwhile
   const [steps, setSteps] = useState<Step[]>([]);
   const [ended, setEnded] = useState(false);
   const [box, setBox] = useState('');
   const [line, setLine] = useState('');
+  const [said, setSaid] = useState<Record<string, string>>({}); // what a deed of hands is called
   const { data, error, isFetching } = useQuery({
-    queryKey: ['drill', meta.id, meta.revision, drill.id, seed, steps, ended],
+    queryKey: ['drill', meta.id, revision, drill.id, seed, steps, ended],
     placeholderData: (before: Played | undefined) => before,
     staleTime: Infinity,
     queryFn: async () =>
@@ -105,12 +107,12 @@ function Drill({ drill, seed, onClose }: { drill: Schemas['DrillView']; seed: nu
               {data.done.map((one, n) => (
                 <li key={n} className="border-b border-hair py-1">
                   <span className="unit figure">{hours(one.hours)}</span>{' '}
-                  <b className="figure wrap-anywhere">{one.at === HANDS ? one.line : `${name(one.at)}: ${one.line}`}</b>{' '}
+                  <b className="figure wrap-anywhere">
+                    {one.at === HANDS ? (said[one.line] ?? one.line) : `${name(one.at)}: ${one.line}`}
+                  </b>{' '}
                   {one.code !== 0 && <span className="text-danger">failed, {one.code}</span>}
                   {one.out && (
-                    <pre className="figure mt-1 max-h-64 overflow-auto text-xs whitespace-pre-wrap wrap-anywhere">
-                      {one.out.trimEnd()}
-                    </pre>
+                    <pre className="figure mt-1 text-xs wrap-anywhere whitespace-pre-wrap">{one.out.trimEnd()}</pre>
                   )}
                 </li>
               ))}
@@ -156,7 +158,7 @@ function Drill({ drill, seed, onClose }: { drill: Schemas['DrillView']; seed: nu
       {data && (
         <section aria-label="What can be done">
           {ended ? (
-            <Judged data={data} drill={drill} again={() => setEnded(false)} />
+            <Judged data={data} drill={drill} said={said} again={() => setEnded(false)} />
           ) : (
             <>
               <h2 className="border-b border-ink">With your hands</h2>
@@ -166,7 +168,10 @@ function Drill({ drill, seed, onClose }: { drill: Schemas['DrillView']; seed: nu
                     <button
                       className="pick block min-h-[36px] w-full py-1.5 text-left"
                       disabled={isFetching}
-                      onClick={() => does({ at: HANDS, line: deed.line })}
+                      onClick={() => {
+                        setSaid({ ...said, [deed.line]: deed.says });
+                        does({ at: HANDS, line: deed.line });
+                      }}
                     >
                       {deed.says}
                     </button>
@@ -198,11 +203,26 @@ function Drill({ drill, seed, onClose }: { drill: Schemas['DrillView']; seed: nu
 }
 
 /** Time and loss against what could be had, the step that cost most, and the page that says it. */
-function Judged({ data, drill, again }: { data: Played; drill: Schemas['DrillView']; again: () => void }) {
+function Judged({
+  data,
+  drill,
+  said,
+  again,
+}: {
+  data: Played;
+  drill: Schemas['DrillView'];
+  said: Record<string, string>;
+  again: () => void;
+}) {
   const { plan, evaluation } = usePlan();
   const change = useChange();
   const wrong = data.outcomes.filter((o) => o.worse_step !== null);
   const about = plan.sites[0]?.id ?? '';
+  if (!data.verdict) return <p data-waiting>Looking at what came of it…</p>;
+  const step = (n: number) => {
+    const one = data.done[n];
+    return one ? (said[one.line] ?? one.line) : '';
+  };
   return (
     <>
       <h2 className="border-b border-ink">How it went</h2>
@@ -238,8 +258,8 @@ function Judged({ data, drill, again }: { data: Played; drill: Schemas['DrillVie
       </p>
       {wrong.map((o) => (
         <p key={o.dataset} className="mt-2">
-          {o.name} could still have been saved better before “{data.done[o.worse_step ?? 0]?.line}”. It happens to
-          everybody once: better here than on the night.
+          {o.name} could still have been saved better before “{step(o.worse_step ?? 0)}”. It happens to everybody once:
+          better here than on the night.
         </p>
       ))}
       <p className="mt-2">

@@ -1,0 +1,58 @@
+"""Drills over HTTP: listed, played step by step, judged, refused where no stand-in can be."""
+
+from starlette.testclient import TestClient
+
+from kavrel.core.plan import Plan
+from tests.api.test_api import problem
+from tests.builders import lab
+from tests.conftest import Lab
+
+
+def test_a_drill_is_played_from_its_steps_alone(client: TestClient) -> None:
+    from tests.builders import job
+
+    found = Lab(client, lab(jobs=(job("far", "replication", target_pool="second"),)))
+    listed = client.get(f"{found.base}/drills").json()
+    assert (len(listed["drills"]), listed["why"]) == (12, "")
+    asked = {"drill": "one_disk", "steps": [{"at": "box", "line": "zpool status main"}]}
+    told = client.post(f"{found.base}/drill", json=asked).json()
+    assert "main is not well" in told["sees"]
+    assert "DEGRADED" in told["done"][0]["out"]
+    assert (told["verdict"], told["outcomes"]) == ("", [])
+    ended = client.post(f"{found.base}/drill", json={**asked, "ended": True}).json()
+    assert ended["verdict"].startswith("not over")
+    assert ended["outcomes"][0]["name"] == "files"
+    # Nothing of it is in the plan.
+    assert client.get(found.base).json()["meta"]["revision"] == found.state["meta"]["revision"]
+
+
+def test_what_cannot_be_drilled_is_told(client: TestClient) -> None:
+    empty = Lab(client, Plan(name="mine"))
+    assert "a pool that stands" in client.get(f"{empty.base}/drills").json()["why"]
+    told = problem(client.post(f"{empty.base}/drill", json={"drill": "fire"}), 422)
+    assert "a pool that stands" in told["detail"]
+    pc = tuple(h.model_copy(update={"kind": "pc"}) for h in lab().hosts)
+    found = Lab(client, lab(hosts=pc))
+    assert "no stand-in" in client.get(f"{found.base}/drills").json()["why"]
+    assert (
+        "no stand-in"
+        in problem(client.post(f"{found.base}/drill", json={"drill": "fire"}), 422)["detail"]
+    )
+    assert problem(client.post(f"{found.base}/drill", json={"drill": "flood"}), 404)
+    many = {"drill": "fire", "steps": [{"at": "box", "line": "ls"}] * 201}
+    assert problem(client.post(f"{found.base}/drill", json=many), 422)["errors"]
+
+
+def test_exercises_fall_due_and_are_logged(client: TestClient) -> None:
+    from tests.builders import job
+
+    found = Lab(client, lab(jobs=(job("far", "replication", target_pool="second"),)))
+    due = [d for d in found.state["evaluation"]["due"] if d["kind"] == "exercise"]
+    assert [(d["about_kind"], d["about"], d["overdue_days"]) for d in due] == [("site", "home", 0)]
+    entry = {
+        "kind": "exercise", "about_kind": "site", "about": "home", "result": "ok",
+        "on": found.state["evaluation"]["today"],
+    }  # fmt: skip
+    state = found.send("POST", "/log", entry).json()
+    (later,) = (d for d in state["evaluation"]["due"] if d["kind"] == "exercise")
+    assert later["overdue_days"] == -180

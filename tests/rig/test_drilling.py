@@ -1,0 +1,180 @@
+"""Drills: wrong steps have their consequence, right ones bring all back that could be had."""
+
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+from time import perf_counter
+
+import pytest
+
+from kavrel.core.evaluate import evaluate
+from kavrel.core.plan import Plan
+from kavrel.core.proof.cell import Cell
+from kavrel.rig.drilling import HANDS, Drilling, Played, Step, verdict
+from kavrel.rig.drills import BY_ID, DRILLS
+from kavrel.rig.live import rig
+
+BEGAN = datetime(2026, 11, 24, tzinfo=UTC)
+
+
+@pytest.fixture(scope="module")
+def drilling(demo: Plan) -> Iterator[Drilling]:
+    with rig(demo, BEGAN) as days:
+        days.until(days.lab.now + 6 * 86_400)
+        yield Drilling(days)
+
+
+@pytest.fixture(scope="module")
+def cells(demo: Plan) -> tuple[Cell, ...]:
+    return evaluate(demo, BEGAN.date()).proof
+
+
+def hands(line: str) -> Step:
+    return Step(HANDS, line)
+
+
+def played(
+    drilling: Drilling, drill: str, cells: tuple[Cell, ...], *steps: Step, seed: int = 0
+) -> Played:
+    return drilling.play(BY_ID[drill], seed, steps, cells, True)
+
+
+@pytest.mark.parametrize("drill", [d.id for d in DRILLS])
+def test_each_drill_has_something_to_see_and_to_do(
+    drill: str, drilling: Drilling, cells: tuple[Cell, ...]
+) -> None:
+    assert len(DRILLS) == 12
+    for seed in (0, 1):
+        found = played(drilling, drill, cells, seed=seed)
+        assert found.sees
+        assert found.left, "nothing to do"
+        assert found.outcomes
+        assert verdict(found).startswith("not over")
+
+
+def test_the_wrong_disks_pulled_take_the_pool_and_the_step_is_named(
+    drilling: Drilling, cells: tuple[Cell, ...]
+) -> None:
+    looked = Step("heron", "zpool status ridge")
+    found = played(drilling, "one_disk", cells, looked, hands("pull d2"), hands("pull d3"))
+    assert "ata-LR-4137                     UNAVAIL" in found.done[0].out
+    assert "the pool is gone" in found.done[2].out
+    assert {o.worse_step for o in found.outcomes} == {2}
+    assert {(o.best_seconds, o.lost_seconds) for o in found.outcomes} == {(0.0, None)}
+
+
+def test_the_dead_disk_replaced_heals_and_nothing_is_lost(
+    drilling: Drilling, cells: tuple[Cell, ...]
+) -> None:
+    found = played(
+        drilling,
+        "one_disk",
+        cells,
+        hands("pull d1"),
+        hands("buy ridge"),
+        Step("heron", "zpool replace ridge LR-4137 NEW-0001"),
+        Step("heron", "zpool status -x ridge"),
+    )
+    assert found.done[-1].out == "pool 'ridge' is healthy\n"
+    assert found.left == ()
+    assert verdict(found).endswith("0 s of work lost, and no more could be had")
+    assert {o.worse_step for o in found.outcomes} == {None}
+
+
+def test_after_a_power_cut_boxes_are_started_and_pools_are_opened(
+    drilling: Drilling, cells: tuple[Cell, ...]
+) -> None:
+    half = played(drilling, "power_cut", cells, hands("start heron"), hands("start wren"))
+    assert "Locked: ridge" in half.done[0].out
+    assert "pool ridge is locked" in half.left
+    whole = played(
+        drilling, "power_cut", cells, *(d.step for d in half.done), hands("unlock ridge")
+    )
+    assert whole.left == ()
+    assert whole.planned_hours
+    assert verdict(whole).startswith("over after")
+
+
+def test_a_burnt_box_comes_back_by_the_sheets_own_lines(
+    drilling: Drilling, cells: tuple[Cell, ...]
+) -> None:
+    listing = "zfs list -H -t snapshot -o name burrow/ridge-to-the-mill/{}"
+    steps = [hands("renew heron")]
+    for name in ("negative-scans", "choir-tapes"):
+        looked = played(drilling, "box_lost", cells, *steps, Step("dipper", listing.format(name)))
+        newest = looked.done[-1].out.split()[-1]
+        steps.append(
+            Step("dipper", f"zfs send {newest} | ssh heron zfs receive -u ridge/{name}-back")
+        )
+    found = played(drilling, "box_lost", cells, *steps)
+    assert [d.code for d in found.done] == [0, 0, 0]
+    assert found.left == ()
+    # 7 TB over 100 Mbit/s: longer than by fetching the box, and the same work lost.
+    assert found.hours > 200
+    assert {o.lost_seconds for o in found.outcomes} == {o.best_seconds for o in found.outcomes}
+    fetched = played(drilling, "box_lost", cells, hands("carry"), *steps)
+    assert fetched.left == ()
+    assert fetched.hours < found.hours / 2
+
+
+def test_destroying_the_last_copy_is_seen_at_once(
+    drilling: Drilling, cells: tuple[Cell, ...]
+) -> None:
+    gone = Step("dipper", "zfs destroy -r burrow/ridge-to-the-mill")
+    found = played(drilling, "box_lost", cells, gone)
+    assert {o.worse_step for o in found.outcomes} == {0}
+
+
+@pytest.mark.parametrize(
+    ("at", "line", "says"),
+    [
+        ("heron", "rm -rf / ; echo", "this console is no shell"),
+        ("heron", "zfs list > /etc/passwd", "this console is no shell"),
+        ("heron", "cat $(whoami)", "this console is no shell"),
+        ("heron", "cat 'open", "Syntax error"),
+        ("heron", "frobnicate", "sh: 1: frobnicate: not found"),
+        ("heron", "ssh nowhere true", "Could not resolve hostname"),
+        ("nobody", "ls", "there is no console"),
+        (HANDS, "pull nothing", "that disk is not in a box"),
+        (HANDS, "dance", "hands cannot do that"),
+        (HANDS, "", "hands cannot do that"),
+        (HANDS, "restore nothing scans", "there is no such copy"),
+        ("heron", "sh -c id", "knows no scripts"),
+        ("heron", "python3 -c 1", "not found"),
+    ],
+)
+def test_what_cannot_be_done_says_so_and_touches_nothing(
+    at: str, line: str, says: str, drilling: Drilling, cells: tuple[Cell, ...]
+) -> None:
+    passwd = Path("/etc/passwd").read_bytes()
+    found = played(drilling, "one_disk", cells, Step(at, line))
+    assert found.done[0].code
+    assert says.lower() in found.done[0].out.lower()
+    assert Path("/etc/passwd").read_bytes() == passwd
+
+
+def test_the_real_script_answers_on_the_console(
+    drilling: Drilling, cells: tuple[Cell, ...]
+) -> None:
+    found = played(
+        drilling,
+        "deleted",
+        cells,
+        Step("heron", "lab-job list"),
+        Step("heron", "lab-job ridge-snapshots"),
+        Step("perch", "lab-job list"),
+    )
+    assert "ridge-to-the-mill: replication" in found.done[0].out
+    assert [d.code for d in found.done[:2]] == [0, 0]
+    assert found.done[2].code
+
+
+def test_the_same_steps_give_the_same_drill_and_are_quick(
+    drilling: Drilling, cells: tuple[Cell, ...]
+) -> None:
+    steps = (hands("pull d1"), Step("heron", "zpool status ridge"))
+    one, two = (played(drilling, "one_disk", cells, *steps) for _ in range(2))
+    assert one == two
+    before = perf_counter()
+    drilling.play(BY_ID["one_disk"], 0, steps, cells, False)
+    assert perf_counter() - before < 5  # that it hangs on nothing; `make bench` measures it
