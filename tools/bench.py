@@ -68,6 +68,9 @@ from kavrel.demo import demo_plan
 from kavrel.demo.machines import Stand, Twist
 from kavrel.formats import plan_file
 from kavrel.formats.looks.read import read_look
+from kavrel.rig.drilling import Drilling, Step
+from kavrel.rig.drills import BY_ID
+from kavrel.rig.live import lived, rig, tried
 from tests.formats.looks.machines import NOON, TB, disk, look, lsblk, smart, snapshots, zfs
 
 TODAY = date(2026, 11, 24)
@@ -221,6 +224,7 @@ def main() -> None:
         took = median_ms(lambda p=plan: billed(p), 5)  # type: ignore[misc]
         report(f"all works of the {name}", took, "ms", most, base)
     looked_at(base)
+    rigged()
     matrix(base)
     finder(base)
     proof(base)
@@ -229,6 +233,33 @@ def main() -> None:
     scripts = sum(len(gzip.compress(p.read_bytes())) for p in DIST.glob("*.js"))
     report("front-end script, gzipped, all sheets", scripts / 1000, "kB", 300)
     browser(base)
+
+
+def rigged() -> None:
+    """A year of the demo lab lived through by its own crontabs, the proof tried on it, a step of a drill."""
+    plan, began = demo_plan(), datetime(2026, 11, 24, tzinfo=UTC)
+    with rig(plan, began) as days:
+        begin = time.perf_counter()
+        found = lived(days, 365)
+        seconds = time.perf_counter() - begin
+        report("a year of the demo lab in the rig", seconds, "s", 60)
+        wrong = sum(not line.agrees for line in found.lines)
+        print(
+            f"{'  as fast as real time':46} {365 * 86_400 / seconds:9,.0f} x  (wanted 400,000); {wrong} differ"
+        )
+    with rig(plan, began) as days:
+        begin = time.perf_counter()
+        cells = tried(days)
+        report("its proof tried", time.perf_counter() - begin, "s", 90)
+        print(f"{'  cells that differ':46} {sum(not c.agrees for c in cells):9} of {len(cells)}")
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    report("memory of all of this process so far", peak, "MB", 500)
+    with rig(plan, began) as days:
+        days.until(days.lab.now + 12 * 86_400)
+        drilling, cell = Drilling(days), evaluate(plan, TODAY).proof
+        steps = [Step("hands", "renew heron"), Step("dipper", "zfs list -t snapshot")]
+        took = median_ms(lambda: drilling.play(BY_ID["box_lost"], 0, steps, cell, False), 9)
+        report("a step of a drill", took, "ms", 100)
 
 
 def looked_at(base: float) -> None:

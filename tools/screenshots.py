@@ -12,12 +12,22 @@ TARGET = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 VIEWS = (
     ("pools", "find", "i"),
     ("pools", "shuffle", "s"),
-    ("copies", "back", "b"),
     ("proof", "lab", "y"),
     ("log", "drift", "t"),
 )
 FOUND = '//select/option[. = "as found on the machines"]'
 SHEETS = ("bench", "pools", "shares", "copies", "week", "proof", "log")
+
+
+def drill(stage: Stage) -> None:
+    """Plays the first steps of a drill."""
+    stage.sheet("log")
+    stage.wait(lambda d: "Due now" in d.find_element(By.TAG_NAME, "main").text)
+    stage.driver.find_element(By.TAG_NAME, "body").send_keys("i")
+    stage.wait(lambda d: d.find_element(By.XPATH, '//button[. = "a disk dies"]')).click()
+    line = stage.wait(lambda d: d.find_element(By.CSS_SELECTOR, "input[aria-label=Command]"))
+    line.send_keys("zpool status ridge\n")
+    stage.wait(lambda d: "UNAVAIL" in d.find_element(By.TAG_NAME, "main").text)
 
 
 def main() -> None:
@@ -45,6 +55,8 @@ def main() -> None:
                         lambda d: "found its timer" in d.find_element(By.TAG_NAME, "main").text
                     )
                 shot(f"{sheet}-{name}")
+            drill(stage)
+            shot("log-drills")
             stage.sheet("proof")
             stage.wait(lambda d: d.find_element(By.XPATH, FOUND)).click()
             stage.wait(lambda d: "really exist" in d.find_element(By.TAG_NAME, "main").text)

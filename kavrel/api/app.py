@@ -23,6 +23,7 @@ from kavrel.api import (
     problem,
     proof,
     questions,
+    run,
     shares,
     sheets,
 )
@@ -74,6 +75,7 @@ def create_app(
     app.include_router(looks.router)
     app.include_router(begin.router)
     app.include_router(drills.router)
+    app.include_router(run.router)
     _front_end(app, dist)
     app.openapi = lambda: document(app)  # type: ignore[method-assign]
     app.add_middleware(Guard, allowed=allowed_hosts)

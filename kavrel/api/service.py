@@ -16,7 +16,7 @@ from kavrel.api.running import RunningQuestions
 from kavrel.core.evaluate import Evaluation, evaluate
 from kavrel.core.kept import Kept
 from kavrel.core.plan import Plan
-from kavrel.rig.readied import Readied
+from kavrel.rig.readied import Readied, Runs
 from kavrel.store.looks import Looks
 from kavrel.store.plans import PlanRow, Plans
 
@@ -78,6 +78,7 @@ class Service:
         self.jobs = RunningQuestions()
         self.written = Written(KEPT)
         self.readied = Readied()
+        self.runs = Runs()
 
     def now(self) -> datetime:
         """The present moment, aware."""

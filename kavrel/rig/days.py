@@ -196,7 +196,9 @@ class Days:
             return
         if any(r.box == host and r.job == name for r in lab.going):
             if self.hands[host].run("due", name).code == 0:
-                self._ended(name, "still running", 0.0, "its last run has not ended")
+                said = f"lab-job {name}: its last run has not ended"
+                self._ended(name, "still running", 0.0, said)
+                lab.tell(box, f"Subject: cron: lab-job {' '.join(words)}\n\n{said}\n")
             return
         run = lab.touched = Run(name, host, lab.now, lab.now)
         lab.seconds = 0.0

@@ -1,15 +1,17 @@
-"""Labs that are ready for a drill: lived through once for a plan, and kept for the next step."""
+"""Labs lived through once for a plan and kept: for a drill's next step, or as they fared."""
 
 from collections import OrderedDict
 from contextlib import ExitStack
 from datetime import datetime
 from threading import Lock
 
+from kavrel.core.kept import Kept
 from kavrel.core.plan import Plan
 from kavrel.rig.drilling import Drilling
-from kavrel.rig.live import rig
+from kavrel.rig.live import Lived, lived, rig
 
 MOST = 2
+RUNS_KEPT = 8
 LIVED_DAYS = 12
 
 
@@ -41,3 +43,21 @@ class Readied:
             for stack, _ in self._known.values():
                 stack.close()
             self._known.clear()
+
+
+class Runs:
+    """Runs that were made, by plan, revision, day and length: the same is not run twice."""
+
+    def __init__(self) -> None:
+        self._kept: Kept[tuple[str, int, str, int], Lived] = Kept(RUNS_KEPT)
+        self._lock = Lock()
+
+    def of(self, key: tuple[str, int, str, int], plan: Plan, began: datetime) -> Lived:
+        """Runs it, one at a time. Raises CannotBuild."""
+        with self._lock:
+            found = self._kept.get(key)
+            if found is None:
+                with rig(plan, began) as days:
+                    found = lived(days, key[3])
+                self._kept.put(key, found)
+            return found

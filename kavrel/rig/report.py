@@ -124,8 +124,8 @@ def _points(lab: Lab, book: CopyBook, job: Job) -> Iterator[Line]:
         said = ", ".join(lab.local(m) for m in off[:3])
         yield Line(
             f"{job.name}: points of {lab.index.datasets[dataset].name}",
-            f"{len(planned)}",
-            f"{len(found)}" + (f"; not on both sides: {said}" if off else ""),
+            f"{len(planned)} points",
+            f"{len(found)} points" + (f"; not on both sides: {said}" if off else ""),
             fine,
         )
     held = sum(d.held() for d in copies_of(lab, job).values())

@@ -56,3 +56,24 @@ def test_exercises_fall_due_and_are_logged(client: TestClient) -> None:
     state = found.send("POST", "/log", entry).json()
     (later,) = (d for d in state["evaluation"]["due"] if d["kind"] == "exercise")
     assert later["overdue_days"] == -180
+
+
+def test_a_plan_is_run_and_what_happened_stands_beside_what_was_predicted(
+    client: TestClient,
+) -> None:
+    from tests.builders import job
+
+    fine = Lab(client, lab(jobs=(job("snap"), job("far", "replication", target_pool="second"))))
+    seen = client.post(f"{fine.base}/run", json={"days": 7}).json()
+    assert [line for line in seen["lines"] if not line["agrees"]] == []
+    assert (seen["days"], seen["mails"], seen["more_mails"]) == (7, [], 0)
+    assert "snap: points of files" in {line["what"] for line in seen["lines"]}
+    # A line that a year's bytes do not get through: every start but the first finds it running.
+    slow = tuple(link.model_copy(update={"mbit_a_to_b": 0.1}) for link in lab().links)
+    late = Lab(client, lab(links=slow, jobs=(job("far", "replication", target_pool="second"),)))
+    mails = client.post(f"{late.base}/run", json={"days": 7}).json()["mails"]
+    assert mails
+    assert all("its last run has not ended" in m["text"] for m in mails)
+    assert problem(client.post(f"{fine.base}/run", json={"days": 8}), 422)["errors"]
+    empty = Lab(client, Plan(name="mine"))
+    assert problem(client.post(f"{empty.base}/run", json={}), 422)

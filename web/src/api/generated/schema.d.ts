@@ -1995,6 +1995,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/{plan_id}/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Run Plan
+         * @description Builds a stand-in of the lab and lives through days of it. Nothing is kept.
+         */
+        post: operations["run_plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -4619,6 +4639,20 @@ export interface components {
             text: string;
         };
         /**
+         * LineView
+         * @description A figure: predicted, happened, and whether that is the same.
+         */
+        LineView: {
+            /** What */
+            what: string;
+            /** Predicted */
+            predicted: string;
+            /** Happened */
+            happened: string;
+            /** Agrees */
+            agrees: boolean;
+        };
+        /**
          * Link
          * @description The way between two sites, with the speed of each direction in Mbit/s.
          */
@@ -4795,6 +4829,21 @@ export interface components {
              * @default false
              */
             thick: boolean;
+        };
+        /**
+         * MailView
+         * @description A mail that arrived meanwhile.
+         */
+        MailView: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Box */
+            box: string;
+            /** Text */
+            text: string;
         };
         /**
          * Mark
@@ -7216,6 +7265,32 @@ export interface components {
             moved_bytes: number;
             /** Resources */
             resources: string[];
+        };
+        /**
+         * RunAsked
+         * @description For how many days it is run.
+         */
+        RunAsked: {
+            /**
+             * Days
+             * @default 7
+             * @enum {integer}
+             */
+            days: 7 | 30;
+        };
+        /**
+         * RunSeen
+         * @description How the lab fared. `more_mails` came beside those told.
+         */
+        RunSeen: {
+            /** Days */
+            days: number;
+            /** Lines */
+            lines: components["schemas"]["LineView"][];
+            /** Mails */
+            mails: components["schemas"]["MailView"][];
+            /** More Mails */
+            more_mails: number;
         };
         /**
          * RunView
@@ -28204,6 +28279,149 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlayedView"];
+                };
+            };
+            /** @description The request is no HTTP that can be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent by another page, or to a name that is not served here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such plan or thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nothing can be done that way here */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Still used by something */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The length of the body is missing */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile by somebody else */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The body is larger than any plan file */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not valid; `errors` names the fields */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description If-Match is missing */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description An error of Kavrel's own; the plan is as it was */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk of the database is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    run_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunSeen"];
                 };
             };
             /** @description The request is no HTTP that can be read */

@@ -6,6 +6,7 @@ import { VIEWS, type View } from './views';
 import { ArrangeView } from './ArrangeView';
 import { LanesView } from './LanesView';
 import { NightsView } from './NightsView';
+import { RunView } from './RunView';
 
 export function WeekSheet() {
   const [view, setView] = useState<View>('lanes');
@@ -18,6 +19,7 @@ export function WeekSheet() {
         lanes: <LanesView />,
         arrange: <ArrangeView onDone={() => setView('lanes')} />,
         nights: <NightsView />,
+        run: <RunView />,
       }}
     />
   );

@@ -1,0 +1,81 @@
+"""The plan run on a stand-in of its lab: what was predicted beside what happened."""
+
+from datetime import UTC, datetime, time
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Response
+from pydantic import BaseModel, ConfigDict, Field
+
+from kavrel.api.answer import TheService, body
+from kavrel.api.items import PROBLEMS
+from kavrel.api.problem import ProblemError
+from kavrel.rig.lab import CannotBuild
+
+MOST_MAILS = 20
+router = APIRouter(prefix="/api", tags=["run"], responses=PROBLEMS)
+
+
+class RunAsked(BaseModel):
+    """For how many days it is run."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    days: Literal[7, 30] = 7
+
+
+class LineView(BaseModel):
+    """A figure: predicted, happened, and whether that is the same."""
+
+    what: str
+    predicted: str
+    happened: str
+    agrees: bool
+
+
+class MailView(BaseModel):
+    """A mail that arrived meanwhile."""
+
+    at: datetime
+    box: str
+    text: str
+
+
+class RunSeen(BaseModel):
+    """How the lab fared. `more_mails` came beside those told."""
+
+    days: Annotated[float, Field(ge=0)]
+    lines: list[LineView]
+    mails: list[MailView]
+    more_mails: int
+
+
+@router.post("/plans/{plan_id}/run", response_model=RunSeen, operation_id="run_plan")
+def run_plan(plan_id: str, asked: RunAsked, service: TheService) -> Response:
+    """Builds a stand-in of the lab and lives through days of it. Nothing is kept."""
+    row, plan = service.plans.head(plan_id)
+    today = service.today(plan)
+    if not any(p.standing for p in plan.pools) or not plan.datasets:
+        raise ProblemError(422, "not valid", "a run needs a pool that stands, with a dataset on it")
+    try:
+        found = service.runs.of(
+            (plan_id, row.head, f"{today}", asked.days),
+            plan,
+            datetime.combine(today, time(), UTC),
+        )
+    except CannotBuild as error:
+        raise ProblemError(422, "not valid", f"this plan has no stand-in: {error}") from error
+    mails = found.mails[:MOST_MAILS]
+    return body(
+        RunSeen(
+            days=found.days,
+            lines=[
+                LineView(what=x.what, predicted=x.predicted, happened=x.happened, agrees=x.agrees)
+                for x in found.lines
+            ],
+            mails=[
+                MailView(at=datetime.fromtimestamp(m.at, UTC), box=m.box, text=m.text)
+                for m in mails
+            ],
+            more_mails=len(found.mails) - len(mails),
+        )
+    )
