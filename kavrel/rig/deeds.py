@@ -217,15 +217,21 @@ def _mends(pool: Pool) -> bool:
     return system.checksums and second and (system.repairs or family.copies > 0)
 
 
+def crossing(lab: Lab) -> dict[str, Job]:
+    """Jobs whose copies go to another site by themselves, by their names on the boxes."""
+    names = job_names(lab.plan)
+    return {
+        names[job.id]: job
+        for job in lab.plan.jobs
+        if KINDS[job.kind].copies
+        and not KINDS[job.kind].by_hand
+        and lab.book.place(job).site(lab.index) != lab.book.source(job).site(lab.index)
+    }
+
+
 def _uplink(lab: Lab, what: str) -> None:
     lab.cut |= {link.id for link in lab.plan.links}
-    names = job_names(lab.plan)
-    crossing = {
-        names[job.id]
-        for job in lab.plan.jobs
-        if lab.book.place(job).site(lab.index) != lab.book.source(job).site(lab.index)
-    }
-    lab.break_off(lab.now, crossing)
+    lab.break_off(lab.now, set(crossing(lab)))
 
 
 def _key_lost(lab: Lab, site: str) -> None:

@@ -177,7 +177,8 @@ def _length(days: Days, book: CopyBook, job: Job) -> Line | None:
     first, last = (
         datetime.fromtimestamp(m, days.lab.zone).date() for m in (days.lab.began, days.lab.now)
     )
-    planned_runs = runs(book.flow(job), first, last)[-len(later) :]
+    begun = [r for r in runs(book.flow(job), first, last) if r.start < days.lab.now]
+    planned_runs = begun[-len(later) :]
     if not planned_runs:
         return None
     lengths = [book.flow(job).run_seconds(r.gap_days) for r in planned_runs]

@@ -17,7 +17,7 @@ from kavrel.core.quantities import DAY, span_words
 from kavrel.core.schedule import starts
 from kavrel.core.shares.names import job_names
 from kavrel.rig.days import Days
-from kavrel.rig.deeds import DEEDS, Deed, struck, targets
+from kavrel.rig.deeds import DEEDS, Deed, crossing, struck, targets
 from kavrel.rig.files import CLOCK, File, sound
 from kavrel.rig.lab import Lab
 from kavrel.rig.restoring import Back, brought_back
@@ -29,7 +29,6 @@ GONE = frozenset({"lost", "fetch_again"})
 # What no stand-in can do: it is about what people know, or about a part that no rig has.
 NOT_DONE = {
     "never_tried": "nobody can try what it means that nobody tried",
-    "offsite_silent": "the same as the uplink down, for longer",
     "controller_dies": "no stand-in for a card",
 }
 
@@ -112,6 +111,39 @@ class Trial:
                 continue
             for target in targets(cut, deed):
                 self._do(cut, deed, target, moment)
+        if late:
+            self._silent(cut)
+
+    def _silent(self, cut: Lab) -> None:
+        """Copies to other sites stop, and nothing else says so than what was set up to say it.
+
+        How old each is shows when the mail about it comes, or when somebody looks in the end.
+        """
+        lab = cut.clone(self.folder / "late")
+        days = self.days.copied_to(lab)
+        waiting = {n: j for n, j in crossing(lab).items() if lab.book.ages(j) is not None}
+        for box in lab.boxes.values():
+            box.disabled |= set(waiting)
+        for one in lab.plan.datasets:
+            key = one.id, "offsite_silent"
+            self.tried.setdefault(key, Tried(*key)).stood += 1  # people work on
+        began = lab.now
+        heard = len(lab.mail)
+        while waiting:
+            days.until(lab.now + DAY)
+            over = lab.now - began >= lab.index.assumptions["silence_days"] * DAY
+            for name, job in list(waiting.items()):
+                told_at = next((m.at for m in lab.mail[heard:] if f"{name}: " in m.text), None)
+                if told_at is None and not over:
+                    continue
+                del waiting[name]
+                when = lab.now if told_at is None else told_at
+                for dataset in job.datasets:
+                    told = self.tried[dataset, "offsite_silent"]
+                    back = brought_back(lab, job, dataset, lab.now, {})
+                    lost = when - back.until if isinstance(back, Back) else back
+                    told.copies.setdefault(job.id, []).append(lost)
+        shutil.rmtree(lab.folder, ignore_errors=True)
 
     def _do(self, cut: Lab, deed: Deed, target: str, moment: float) -> None:
         datasets = struck(cut, deed, target)
