@@ -3,16 +3,20 @@
 from datetime import UTC, datetime, time
 from typing import Annotated
 
-from fastapi import APIRouter, Response
+from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from kavrel.api.answer import TheService, body
 from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
+from kavrel.api.service import Service
+from kavrel.core.paper.document import Document
 from kavrel.core.proof.hazards import HAZARDS
-from kavrel.rig.drilling import STEPS_MOST, Played, Step, verdict
-from kavrel.rig.drills import BY_ID, DRILLS
+from kavrel.rig.drill_sheet import drill_sheet
+from kavrel.rig.drilling import STEPS_MOST, Drilling, Played, Step, verdict
+from kavrel.rig.drills import BY_ID, DRILLS, Drill
 from kavrel.rig.lab import CannotBuild, unlike
+from kavrel.store.plans import PlanRow
 
 router = APIRouter(prefix="/api", tags=["drills"], responses=PROBLEMS)
 
@@ -116,26 +120,45 @@ def list_drills(plan_id: str, service: TheService) -> Response:
 @router.post("/plans/{plan_id}/drill", response_model=PlayedView, operation_id="play_drill")
 def play_drill(plan_id: str, asked: Playing, service: TheService) -> Response:
     """Plays a drill from its beginning through all steps. Nothing is kept."""
-    row, plan = service.plans.head(plan_id)
-    drill = BY_ID.get(asked.drill)
-    if drill is None:
-        raise ProblemError(404, "no such thing", f"there is no drill {asked.drill}")
-    if not any(p.standing for p in plan.pools) or not plan.datasets:
-        raise ProblemError(
-            422, "not valid", "a drill needs a pool that stands, with a dataset on it"
-        )
-    today = service.today(plan)
-    try:
-        drilling = service.readied.of(
-            (plan_id, row.head), plan, datetime.combine(today, time(), UTC)
-        )
-    except CannotBuild as error:
-        raise ProblemError(422, "not valid", f"this plan has no stand-in: {error}") from error
+    drilling, _, drill = _ready(service, plan_id, asked.drill)
+    _, plan = service.plans.head(plan_id)
     steps = [Step(s.at, s.line) for s in asked.steps]
     cells = service.state(plan_id).evaluation.proof
     played = drilling.play(drill, asked.seed, steps, cells, asked.ended)
     names = {d.id: d.name for d in plan.datasets}
     return body(_view(played, names, HAZARDS[drill.hazard].title, asked.ended))
+
+
+@router.get(
+    "/plans/{plan_id}/drills/{drill}/sheet",
+    response_model=Document,
+    operation_id="get_drill_sheet",
+)
+def get_drill_sheet(
+    plan_id: str, drill: str, service: TheService, seed: Annotated[int, Query(ge=0, le=1000)] = 0
+) -> Response:
+    """A drill on paper, for two people."""
+    drilling, row, found = _ready(service, plan_id, drill)
+    cells = service.state(plan_id).evaluation.proof
+    return body(drill_sheet(drilling, found, seed, tuple(cells), f"revision {row.head}"))
+
+
+def _ready(service: Service, plan_id: str, drill: str) -> tuple[Drilling, PlanRow, Drill]:
+    """The stand-in lab of a plan, and a drill; a problem where there is none."""
+    row, plan = service.plans.head(plan_id)
+    found = BY_ID.get(drill)
+    if found is None:
+        raise ProblemError(404, "no such thing", f"there is no drill {drill}")
+    if not any(p.standing for p in plan.pools) or not plan.datasets:
+        raise ProblemError(
+            422, "not valid", "a drill needs a pool that stands, with a dataset on it"
+        )
+    today = service.today(plan)
+    began = datetime.combine(today, time(), UTC)
+    try:
+        return service.readied.of((plan_id, row.head), plan, began), row, found
+    except CannotBuild as error:
+        raise ProblemError(422, "not valid", f"this plan has no stand-in: {error}") from error
 
 
 def _view(played: Played, names: dict[str, str], page: str, ended: bool) -> PlayedView:

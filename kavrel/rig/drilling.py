@@ -82,6 +82,18 @@ class Played:
 
 
 @dataclass(frozen=True)
+class Truth:
+    """What whoever leads a drill knows: what is seen, what is so, and what each copy gives back."""
+
+    sees: str
+    clock: str
+    datasets: tuple[str, ...]
+    truth: tuple[str, ...]
+    copies: dict[str, dict[str, Back | str]]
+    best: dict[str, float | None]
+
+
+@dataclass(frozen=True)
 class _Begun:
     """A drill at the moment at which somebody sees what has happened."""
 
@@ -112,16 +124,30 @@ class Drilling:
     ) -> Played:
         """Plays all steps; with `ended` it is also judged."""
         with self._lock:
-            begun = self._begun.get((drill.id, seed))
-            if begun is None:
-                begun = self._begin(drill, seed)
-                self._begun.put((drill.id, seed), begun)
+            begun = self._at(drill, seed)
             folder = Path(tempfile.mkdtemp(prefix="kavrel-rig-"))
             try:
                 play = _Play(begun, drill, self.target(drill, seed), folder)
                 return play.through(steps, cells, ended)
             finally:
                 shutil.rmtree(folder, ignore_errors=True)
+
+    def told(self, drill: Drill, seed: int) -> Truth:
+        """All that whoever leads a drill has to know."""
+        with self._lock:
+            begun = self._at(drill, seed)
+            folder = Path(tempfile.mkdtemp(prefix="kavrel-rig-"))
+            try:
+                return _Play(begun, drill, self.target(drill, seed), folder).truth()
+            finally:
+                shutil.rmtree(folder, ignore_errors=True)
+
+    def _at(self, drill: Drill, seed: int) -> _Begun:
+        begun = self._begun.get((drill.id, seed))
+        if begun is None:
+            begun = self._begin(drill, seed)
+            self._begun.put((drill.id, seed), begun)
+        return begun
 
     def _begin(self, drill: Drill, seed: int) -> _Begun:
         """Lives on to the night of the drill, and does what it is about."""
@@ -193,6 +219,44 @@ class _Play:
             max(rto) / 3600 if rto else None,
         )
 
+    def truth(self) -> Truth:
+        """What nobody sees at once: dead disks and boxes, locked pools, what each copy gives back."""
+        lab = self.lab
+        found = []
+        for box in lab.boxes.values():
+            if box.stores and box.lost:
+                found.append(f"{box.name} is lost with its disks")
+            elif box.stores and not box.up:
+                found.append(f"{box.name} does not run")
+            for store in box.stores.values():
+                dead = [d for d in store.pool.disks if not lab.drives[d].alive]
+                names = ", ".join(
+                    f"{lab.drives[d].disk.label} (bay {lab.drives[d].disk.bay}, "
+                    f"serial {lab.drives[d].disk.serial or 'unknown'})"
+                    for d in dead
+                )
+                if dead and not box.lost:
+                    state = lab.health(store.pool).lower()
+                    found.append(f"pool {store.name} on {box.name} is {state}; dead: {names}")
+                if store.locked:
+                    found.append(f"pool {store.name} is locked until its passphrase is typed")
+        if lab.cut:
+            found.append("no line between the sites is up")
+        if lab.closed:
+            found.append("the bucket lets nobody in")
+        damaged = [d for d in self.datasets if self.victims[d] and self._stands(d)]
+        found += [f"files of {lab.index.datasets[d].name} are gone or spoiled" for d in damaged]
+        ahead = self._ahead()
+        copies = {d: self._backs(ahead, d) for d in self.datasets}
+        return Truth(
+            self.sees,
+            lab.local(self.began),
+            self.datasets,
+            tuple(found),
+            copies,
+            self._attainable(),
+        )
+
     # -- what is so ------------------------------------------------------------------------------
 
     def _states(self, dataset: str) -> list[dict[str, File]]:
@@ -227,6 +291,28 @@ class _Play:
     def _attainable(self) -> dict[str, float | None]:
         """The least work that could still be lost, by what is there and by every copy."""
         result: dict[str, float | None] = {}
+        ahead = self._ahead()
+        for dataset in self.datasets:
+            here = self._lost(dataset)
+            backs = [b for b in self._backs(ahead, dataset).values() if isinstance(b, Back)]
+            lost = [self.moment - b.until for b in backs] + ([here] if here is not None else [])
+            # What is whole on a box that stands still needs no copy.
+            box = self.lab.boxes[self.lab.index.pools[self.lab.index.datasets[dataset].pool].host]
+            if not box.lost and not self.victims[dataset] and self._whole(box, dataset):
+                lost.append(0.0)
+            result[dataset] = max(min(lost), 0.0) if lost else None
+        return result
+
+    def _backs(self, ahead: Lab, dataset: str) -> dict[str, Back | str]:
+        """What each copy of a dataset would give back."""
+        return {
+            job.id: brought_back(ahead, job, dataset, self.moment, self.victims[dataset])
+            for job in ahead.plan.jobs
+            if dataset in job.datasets and KINDS[job.kind].copies
+        }
+
+    def _ahead(self) -> Lab:
+        """The lab with all that broke replaced and opened, to see what copies are worth."""
         ahead = self.lab.clone(self.lab.folder)
         for host, box in ahead.boxes.items():
             if box.lost or not box.up:
@@ -237,22 +323,7 @@ class _Play:
                 store.locked = False
                 if ahead.health(store.pool) == "LOST":
                     ahead.remade(box, store)
-        for dataset in self.datasets:
-            here = self._lost(dataset)
-            backs = [
-                back
-                for job in ahead.plan.jobs
-                if dataset in job.datasets and KINDS[job.kind].copies
-                for back in (brought_back(ahead, job, dataset, self.moment, self.victims[dataset]),)
-                if isinstance(back, Back)
-            ]
-            lost = [self.moment - b.until for b in backs] + ([here] if here is not None else [])
-            # What is whole on a box that stands still needs no copy.
-            box = self.lab.boxes[self.lab.index.pools[self.lab.index.datasets[dataset].pool].host]
-            if not box.lost and not self.victims[dataset] and self._whole(box, dataset):
-                lost.append(0.0)
-            result[dataset] = max(min(lost), 0.0) if lost else None
-        return result
+        return ahead
 
     def _whole(self, box: Box, dataset: str) -> bool:
         try:

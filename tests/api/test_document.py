@@ -18,7 +18,7 @@ from kavrel.store.database import Database
 from tests.builders import job, lab
 from tests.conftest import NOW
 
-CALLS = int(os.environ.get("KAVREL_CALLS", "20"))  # of each operation; `make prove` makes more
+CALLS = int(os.environ.get("KAVREL_CALLS", "12"))  # of each operation; `make prove` makes more
 AT_EVERY_EDGE = "KAVREL_CALLS" in os.environ  # and a hundred more at the bounds of each field
 
 

@@ -77,3 +77,22 @@ def test_a_plan_is_run_and_what_happened_stands_beside_what_was_predicted(
     assert problem(client.post(f"{fine.base}/run", json={"days": 8}), 422)["errors"]
     empty = Lab(client, Plan(name="mine"))
     assert problem(client.post(f"{empty.base}/run", json={}), 422)
+
+
+def test_a_drill_on_paper_tells_the_reader_what_the_other_does_not_know(client: TestClient) -> None:
+    from tests.builders import job
+
+    named = tuple(d.model_copy(update={"serial": f"S-{d.id}"}) for d in lab().disks)
+    found = Lab(client, lab(disks=named, jobs=(job("far", "replication", target_pool="second"),)))
+    sheet = client.get(f"{found.base}/drills/one_disk/sheet").json()
+    parts = {s["title"]: s for s in sheet["sections"]}
+    assert "main is not well" in parts["Read aloud"]["intro"]
+    assert "mains plug" in parts["Read aloud"]["facts"][0]["text"]
+    so = parts["For the one who reads: what is so"]["facts"]
+    assert so[0]["text"] == "pool main on box is degraded; dead: box 1 (bay 3.5-1, serial S-box1)"
+    assert so[1]["how"][0].startswith("far: gives back the state of 2026-")
+    assert parts["Afterwards"]["facts"][0]["text"] == "files: at best 0 s of work lost"
+    burnt = client.get(f"{found.base}/drills/box_lost/sheet?seed=1").json()
+    titles = [s["title"] for s in burnt["sections"]]
+    assert titles[0] == "How it goes"
+    assert problem(client.get(f"{found.base}/drills/flood/sheet"), 404)

@@ -137,14 +137,14 @@ def somebody(luck: random.Random, seed: int) -> Plan:
     )
 
 
-@pytest.mark.parametrize("seed", range(1, 3))
+@pytest.mark.parametrize("seed", range(1, 2))
 def test_random_people_get_what_the_matrix_says(seed: int, house: House) -> None:
     plan = somebody(random.Random(seed), seed)
     agree(house, plan, "box", "main")
 
 
 @pytest.mark.prove
-@pytest.mark.parametrize("seed", range(98, 120))
+@pytest.mark.parametrize("seed", range(97, 120))
 def test_many_random_labs(seed: int, house: House) -> None:
     plan = somebody(random.Random(seed), seed)
     agree(house, plan, "box", "main")

@@ -114,6 +114,7 @@ def test_after_the_wait_both_boxes_stop_the_one_with_the_cable_last(tmp_path: Pa
     assert said.splitlines()[-3:] == ["done", "box-stopped", "far-stopped"], said
 
 
+@pytest.mark.prove
 @pytest.mark.skipif(not DUMMY.exists(), reason="the driver for trying is not here")
 def test_a_cut_that_ends_in_time_stops_nobody(tmp_path: Path) -> None:
     # Whatever counts the seconds ends once it has nothing left to count.

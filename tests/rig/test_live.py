@@ -45,13 +45,13 @@ def compare(seed: int, moments: int) -> None:
         assert len(trial.tried) >= 20
 
 
-@pytest.mark.parametrize("seed", [3, 5, 7, 18])
+@pytest.mark.parametrize("seed", [3, 7])
 def test_random_labs_fare_as_their_proof_says(seed: int) -> None:
     compare(seed, 3)
 
 
 @pytest.mark.prove
-@pytest.mark.parametrize("seed", range(20, 80))
+@pytest.mark.parametrize("seed", range(10, 50))
 def test_many_random_labs_fare_as_their_proof_says(seed: int) -> None:
     compare(seed, 4)
 

@@ -16,6 +16,7 @@ export function App() {
         <Route path="/plans" element={<PlansPage />} />
         <Route path="/plan/:plan/runbook" element={<DocumentPage paper="runbook" />} />
         <Route path="/plan/:plan/restore-sheet" element={<DocumentPage paper="restore-sheet" />} />
+        <Route path="/plan/:plan/drill/:drill" element={<DocumentPage paper="drill" />} />
         <Route path="/plan/:plan/run-sheet" element={<RunSheetPage />} />
         <Route path="/plan/:plan/:sheet?" element={<Frame />} />
         <Route path="*" element={<Navigate to="/" replace />} />

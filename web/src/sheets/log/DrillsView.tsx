@@ -2,6 +2,7 @@
 
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import { api, unwrap, type Schemas } from '../../api/client';
 import { useChange, usePlan } from '../../api/plan';
 import { span } from '../../text/format';
@@ -87,7 +88,15 @@ function Drill({ drill, seed, onClose }: { drill: Schemas['DrillView']; seed: nu
       <section aria-label="What happens">
         <div className="flex items-baseline gap-2 border-b border-ink">
           <h2>{drill.title}</h2>
-          <button className="act mb-0.5 ml-auto" onClick={onClose}>
+          <Link
+            className="pick ml-auto"
+            to={`/plan/${meta.id}/drill/${drill.id}?seed=${seed}`}
+            target="_blank"
+            title="one of you reads, the other one acts"
+          >
+            on paper, for two
+          </Link>
+          <button className="act mb-0.5" onClick={onClose}>
             leave
           </button>
         </div>

@@ -1,17 +1,25 @@
 /** A paper for people as a page to print: facts to know, boxes to tick, cautions set apart. */
 
 import { useQuery } from '@tanstack/react-query';
-import { Link, useParams } from 'react-router';
+import { Link, useParams, useSearchParams } from 'react-router';
 import { api, unwrap, type Schemas } from '../../api/client';
 
 type Section = Schemas['Section'];
 
-export function DocumentPage({ paper }: { paper: 'runbook' | 'restore-sheet' }) {
-  const { plan = '' } = useParams();
+export function DocumentPage({ paper }: { paper: 'runbook' | 'restore-sheet' | 'drill' }) {
+  const { plan = '', drill = '' } = useParams();
+  const [search] = useSearchParams();
+  const seed = Number(search.get('seed') ?? 0) || 0;
   const asked = useQuery({
-    queryKey: ['document', paper, plan],
+    queryKey: ['document', paper, plan, drill, seed],
     queryFn: async () =>
-      unwrap(await api.GET(`/api/plans/{plan_id}/${paper}`, { params: { path: { plan_id: plan } } })),
+      paper === 'drill'
+        ? unwrap(
+            await api.GET('/api/plans/{plan_id}/drills/{drill}/sheet', {
+              params: { path: { plan_id: plan, drill }, query: { seed } },
+            }),
+          )
+        : unwrap(await api.GET(`/api/plans/{plan_id}/${paper}`, { params: { path: { plan_id: plan } } })),
     staleTime: 0,
   });
   if (asked.isError) return <p className="p-6 text-danger">{asked.error.message}</p>;
