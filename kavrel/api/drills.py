@@ -1,7 +1,7 @@
 """Drills: nights that may come, played on a stand-in of the plan's own lab."""
 
 from datetime import UTC, datetime, time
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel, ConfigDict, Field
@@ -12,12 +12,14 @@ from kavrel.api.problem import ProblemError
 from kavrel.api.service import Service
 from kavrel.core.paper.document import Document
 from kavrel.core.proof.hazards import HAZARDS
-from kavrel.rig.drill_sheet import drill_sheet
-from kavrel.rig.drilling import STEPS_MOST, Drilling, Played, Step, verdict
-from kavrel.rig.drills import BY_ID, DRILLS, Drill
-from kavrel.rig.lab import CannotBuild, unlike
 from kavrel.store.plans import PlanRow
 
+if TYPE_CHECKING:
+    from kavrel.rig.drilling import Drilling, Played
+    from kavrel.rig.drills import Drill
+
+# The rig is loaded when somebody asks for it: a server starts without.
+STEPS_MOST = 200
 router = APIRouter(prefix="/api", tags=["drills"], responses=PROBLEMS)
 
 
@@ -106,6 +108,9 @@ class PlayedView(BaseModel):
 @router.get("/plans/{plan_id}/drills", response_model=DrillList, operation_id="list_drills")
 def list_drills(plan_id: str, service: TheService) -> Response:
     """The drills of a plan."""
+    from kavrel.rig.drills import DRILLS
+    from kavrel.rig.lab import unlike
+
     _, plan = service.plans.head(plan_id)
     views = [
         DrillView(id=d.id, title=d.title, page=HAZARDS[d.hazard].title, caution=d.caution)
@@ -120,6 +125,8 @@ def list_drills(plan_id: str, service: TheService) -> Response:
 @router.post("/plans/{plan_id}/drill", response_model=PlayedView, operation_id="play_drill")
 def play_drill(plan_id: str, asked: Playing, service: TheService) -> Response:
     """Plays a drill from its beginning through all steps. Nothing is kept."""
+    from kavrel.rig.drilling import Step
+
     drilling, _, drill = _ready(service, plan_id, asked.drill)
     _, plan = service.plans.head(plan_id)
     steps = [Step(s.at, s.line) for s in asked.steps]
@@ -138,13 +145,18 @@ def get_drill_sheet(
     plan_id: str, drill: str, service: TheService, seed: Annotated[int, Query(ge=0, le=1000)] = 0
 ) -> Response:
     """A drill on paper, for two people."""
+    from kavrel.rig.drill_sheet import drill_sheet
+
     drilling, row, found = _ready(service, plan_id, drill)
     cells = service.state(plan_id).evaluation.proof
     return body(drill_sheet(drilling, found, seed, tuple(cells), f"revision {row.head}"))
 
 
-def _ready(service: Service, plan_id: str, drill: str) -> tuple[Drilling, PlanRow, Drill]:
+def _ready(service: Service, plan_id: str, drill: str) -> "tuple[Drilling, PlanRow, Drill]":
     """The stand-in lab of a plan, and a drill; a problem where there is none."""
+    from kavrel.rig.drills import BY_ID
+    from kavrel.rig.lab import CannotBuild
+
     row, plan = service.plans.head(plan_id)
     found = BY_ID.get(drill)
     if found is None:
@@ -161,7 +173,9 @@ def _ready(service: Service, plan_id: str, drill: str) -> tuple[Drilling, PlanRo
         raise ProblemError(422, "not valid", f"this plan has no stand-in: {error}") from error
 
 
-def _view(played: Played, names: dict[str, str], page: str, ended: bool) -> PlayedView:
+def _view(played: "Played", names: dict[str, str], page: str, ended: bool) -> PlayedView:
+    from kavrel.rig.drilling import verdict
+
     return PlayedView(
         sees=played.sees,
         seen_at=datetime.fromtimestamp(played.seen_at, UTC),

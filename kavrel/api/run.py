@@ -9,7 +9,6 @@ from pydantic import BaseModel, ConfigDict, Field
 from kavrel.api.answer import TheService, body
 from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
-from kavrel.rig.lab import CannotBuild
 
 MOST_MAILS = 20
 router = APIRouter(prefix="/api", tags=["run"], responses=PROBLEMS)
@@ -52,6 +51,8 @@ class RunSeen(BaseModel):
 @router.post("/plans/{plan_id}/run", response_model=RunSeen, operation_id="run_plan")
 def run_plan(plan_id: str, asked: RunAsked, service: TheService) -> Response:
     """Builds a stand-in of the lab and lives through days of it. Nothing is kept."""
+    from kavrel.rig.lab import CannotBuild  # loaded when somebody asks: a server starts without
+
     row, plan = service.plans.head(plan_id)
     today = service.today(plan)
     if not any(p.standing for p in plan.pools) or not plan.datasets:

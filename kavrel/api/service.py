@@ -3,7 +3,9 @@
 import logging
 from collections.abc import Callable
 from datetime import date, datetime
+from functools import cached_property
 from threading import Lock
+from typing import TYPE_CHECKING
 from zoneinfo import ZoneInfo
 
 from pydantic import BaseModel
@@ -16,9 +18,11 @@ from kavrel.api.running import RunningQuestions
 from kavrel.core.evaluate import Evaluation, evaluate
 from kavrel.core.kept import Kept
 from kavrel.core.plan import Plan
-from kavrel.rig.readied import Readied, Runs
 from kavrel.store.looks import Looks
 from kavrel.store.plans import PlanRow, Plans
+
+if TYPE_CHECKING:
+    from kavrel.rig.readied import Readied, Runs
 
 CACHED_EVALUATIONS = 16
 # What follows from the largest lab is there in two; beyond this it is a figure gone astray.
@@ -77,8 +81,20 @@ class Service:
         self._guard = Lock()
         self.jobs = RunningQuestions()
         self.written = Written(KEPT)
-        self.readied = Readied()
-        self.runs = Runs()
+
+    @cached_property
+    def readied(self) -> "Readied":
+        """Stand-in labs for drills."""
+        from kavrel.rig.readied import Readied  # most servers are never asked
+
+        return Readied()
+
+    @cached_property
+    def runs(self) -> "Runs":
+        """How stand-in labs fared."""
+        from kavrel.rig.readied import Runs
+
+        return Runs()
 
     def now(self) -> datetime:
         """The present moment, aware."""

@@ -81,8 +81,6 @@ def _fact(text: str) -> Fact:
 
 
 def _least(seconds: float | None) -> str:
-    return (
-        "nothing can bring it back"
-        if seconds is None
-        else f"at best {span_words(seconds)} of work lost"
-    )
+    if seconds is None:
+        return "nothing can bring it back"
+    return f"at best {span_words(seconds)} of work lost" if seconds else "nothing has to be lost"

@@ -7,8 +7,6 @@ found by looking after each what could still be brought back.
 
 import json
 import shlex
-import shutil
-import tempfile
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -28,6 +26,7 @@ from kavrel.rig.hands import Hands
 from kavrel.rig.lab import Lab
 from kavrel.rig.restoring import Back, brought_back, piped
 from kavrel.rig.said import Said, failed, lines
+from kavrel.rig.workspace import workspace
 
 HANDS = "hands"
 TYPED_SECONDS = 60.0  # to read, think and type one line
@@ -125,22 +124,16 @@ class Drilling:
         """Plays all steps; with `ended` it is also judged."""
         with self._lock:
             begun = self._at(drill, seed)
-            folder = Path(tempfile.mkdtemp(prefix="kavrel-rig-"))
-            try:
+            with workspace() as folder:
                 play = _Play(begun, drill, self.target(drill, seed), folder)
                 return play.through(steps, cells, ended)
-            finally:
-                shutil.rmtree(folder, ignore_errors=True)
 
     def told(self, drill: Drill, seed: int) -> Truth:
         """All that whoever leads a drill has to know."""
         with self._lock:
             begun = self._at(drill, seed)
-            folder = Path(tempfile.mkdtemp(prefix="kavrel-rig-"))
-            try:
+            with workspace() as folder:
                 return _Play(begun, drill, self.target(drill, seed), folder).truth()
-            finally:
-                shutil.rmtree(folder, ignore_errors=True)
 
     def _at(self, drill: Drill, seed: int) -> _Begun:
         begun = self._begun.get((drill.id, seed))

@@ -176,15 +176,15 @@ class Hands:
 
     def __init__(self, box: Box, jobs: str) -> None:
         self.box = box
-        told = box.folder / "lab-jobs.json"
-        told.parent.mkdir(parents=True, exist_ok=True)
-        told.write_text(jobs, encoding="utf-8")
+        box.folder.mkdir(parents=True, exist_ok=True)
+        self.text, self.told = jobs, json.loads(jobs)
         self.module = module = ModuleType(f"lab_job of {box.name}")
         exec(_code(), module.__dict__)  # noqa: S102  # our own script, as it is put on every box
         self.folders = Folders(box)
         names = module.__dict__
         names |= {
-            "CONFIG": told,
+            "CONFIG": SimpleNamespace(read_text=lambda encoding: self.text),
+            "json": SimpleNamespace(loads=self._loads, dumps=json.dumps),
             "STATE": box.folder / "state",
             "OWN": box.folder / "own",
             "SECRETS": box.folder / "secrets",
@@ -230,9 +230,13 @@ class Hands:
             code = 1
         return Ended(code, out.getvalue(), err.getvalue())
 
+    def _loads(self, text: str) -> Any:
+        # The file is the same at every start, and the script only reads it.
+        return self.told if text is self.text else json.loads(text)
+
     def jobs(self) -> dict[str, Any]:
         """Its lab-jobs.json."""
-        told: dict[str, Any] = json.loads(Path(self.module.CONFIG).read_text(encoding="utf-8"))
+        told: dict[str, Any] = self.told
         return told
 
     def stamped(self, name: str) -> float | None:

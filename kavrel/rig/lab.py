@@ -6,7 +6,6 @@ import stat
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
-from functools import lru_cache
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
@@ -78,6 +77,8 @@ class Lab:
         self.thinned: dict[str, list[float]] = {}
         self.carried = False  # boxes that no line reaches have been brought side by side
         self._health: dict[str, Health] = {}
+        # MB/s of each way: all clones are of one plan, and share it.
+        self._speeds: dict[tuple[Place, Place, float | None, bool], float] = {}
 
     # -- made ------------------------------------------------------------------------------------
 
@@ -217,15 +218,13 @@ class Lab:
         self, size: float, source: Place, target: Place, limit_mbit: float | None = None
     ) -> None:
         """Bytes travel: the run takes the longer for it."""
-        speed = self._speed(source, target, limit_mbit, self.carried)
+        way = (source, target, limit_mbit, self.carried)
+        speed = self._speeds.get(way)
+        if speed is None:
+            found = path(self.index, self.states, source, target, limit_mbit, self.carried)
+            speed = self._speeds[way] = found.mb_per_s
         if speed:
             self.seconds += size / (speed * MB)
-
-    @lru_cache(maxsize=4096)  # noqa: B019  # as long as the lab is
-    def _speed(
-        self, source: Place, target: Place, limit_mbit: float | None, by_hand: bool
-    ) -> float:
-        return path(self.index, self.states, source, target, limit_mbit, by_hand).mb_per_s
 
     def break_off(self, moment: float, jobs: Collection[str] | None = None) -> None:
         """Ends what is going on at a moment, of these jobs: what had not arrived whole is not there."""

@@ -1,12 +1,9 @@
 """A rig from beginning to end: built, lived through, looked at; and the proof tried on it."""
 
-import shutil
-import tempfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime
-from pathlib import Path
 
 from kavrel.core.plan import Plan
 from kavrel.rig import own
@@ -14,6 +11,7 @@ from kavrel.rig.days import Days
 from kavrel.rig.lab import Lab, Mail
 from kavrel.rig.report import Line, compared
 from kavrel.rig.trial import Compared, Trial
+from kavrel.rig.workspace import workspace
 
 SETTLED_DAYS = 45  # until the shorter retentions have run full
 TRIED_DAYS = 8  # so that what runs once a week has a turn
@@ -37,15 +35,12 @@ def rig(plan: Plan, began: datetime, seed: int = 1) -> Iterator[Days]:
 
     Raises CannotBuild.
     """
-    folder = Path(tempfile.mkdtemp(prefix="kavrel-rig-"))
-    try:
+    with workspace() as folder:
         lab = Lab.built(plan, folder / "lab", began, seed)
         own.install(lab)
         days = Days(lab)
         days.first_copies()
         yield days
-    finally:
-        shutil.rmtree(folder, ignore_errors=True)
 
 
 def lived(days: Days, many: float) -> Lived:

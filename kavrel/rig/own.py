@@ -144,9 +144,10 @@ def keep(lab: Lab, job: Job, states: dict[str, dict[str, File]]) -> None:
     for dataset, files in states.items():
         data = lab.kept[job.id][dataset]
         lab.arriving(data)
-        kept_as = packed(
-            files, data.files, whole, lab.book.stored_share(job, lab.index.datasets[dataset])
-        )
+        share = lab.book.stored_share(job, lab.index.datasets[dataset])
+        if job.reads_from in lab.kept:
+            share = 1.0  # what it reads is packed already
+        kept_as = packed(files, data.files, whole, share)
         new = data.become(kept_as)
         total += sum(f.size for f in kept_as.values()) if kind.sends_all(job) else new
         data.mark(f"{lab.now:.0f}", lab.now)

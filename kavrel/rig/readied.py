@@ -1,5 +1,6 @@
 """Labs lived through once for a plan and kept: for a drill's next step, or as they fared."""
 
+import atexit
 from collections import OrderedDict
 from contextlib import ExitStack
 from datetime import datetime
@@ -21,6 +22,7 @@ class Readied:
     def __init__(self) -> None:
         self._known: OrderedDict[tuple[str, int], tuple[ExitStack, Drilling]] = OrderedDict()
         self._lock = Lock()
+        atexit.register(self.close)  # a server that stops leaves no folder behind
 
     def of(self, key: tuple[str, int], plan: Plan, began: datetime) -> Drilling:
         """The lab of a plan at a revision, lived through up to the night. Raises CannotBuild."""

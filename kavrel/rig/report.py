@@ -13,7 +13,7 @@ from kavrel.core.copies.flow import runs
 from kavrel.core.copies.space import held_bytes
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job
-from kavrel.core.quantities import DAY
+from kavrel.core.quantities import DAY, YEAR_DAYS
 from kavrel.core.shares.names import copy_folders, folders, job_names
 from kavrel.rig.data import Data
 from kavrel.rig.days import Days, Told
@@ -150,7 +150,14 @@ def _held_since(lab: Lab, book: CopyBook, job: Job, day: date) -> float | None:
     ]
     if KINDS[job.kind].in_place and others:
         return None  # points of several jobs on one dataset share what they hold
-    return held_bytes(book, job, day)
+    reckoned = held_bytes(book, job, day)
+    if KINDS[job.kind].whole_points(job):
+        # The plan reckons with today's sizes; in the rig the data has grown since.
+        told = [lab.index.datasets[d] for d in job.datasets]
+        years = (lab.now - lab.began) / (YEAR_DAYS * DAY)
+        size = sum(d.size_bytes for d in told)
+        reckoned *= 1 + sum(d.growth_bytes_per_year for d in told) * years / max(size, 1)
+    return reckoned
 
 
 def _unmatched(planned: list[float], found: list[float], near: float) -> list[float]:

@@ -91,7 +91,7 @@ def test_a_drill_on_paper_tells_the_reader_what_the_other_does_not_know(client: 
     so = parts["For the one who reads: what is so"]["facts"]
     assert so[0]["text"] == "pool main on box is degraded; dead: box 1 (bay 3.5-1, serial S-box1)"
     assert so[1]["how"][0].startswith("far: gives back the state of 2026-")
-    assert parts["Afterwards"]["facts"][0]["text"] == "files: at best 0 s of work lost"
+    assert parts["Afterwards"]["facts"][0]["text"] == "files: nothing has to be lost"
     burnt = client.get(f"{found.base}/drills/box_lost/sheet?seed=1").json()
     titles = [s["title"] for s in burnt["sections"]]
     assert titles[0] == "How it goes"
