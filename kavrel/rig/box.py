@@ -103,9 +103,9 @@ class Box:
         work = self.lab.works.get((self.host.id, data.name))
         if work and not data.read_only:
             try:
-                work.go_on(data, self.lab.now)
+                work.go_on(data, self.lab.moment)
             except NoRoom:
-                work.until = self.lab.now
+                work.until = self.lab.moment
                 self.lab.tell(self, f"{data.name} is full: nothing more can be written")
         return data
 

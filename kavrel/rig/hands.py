@@ -199,7 +199,7 @@ class Hands:
         }
 
     def _now(self) -> float:
-        return self.box.lab.now + self.box.lab.seconds
+        return self.box.lab.moment
 
     def _localtime(self, moment: float) -> SimpleNamespace:
         there = time.gmtime(moment)

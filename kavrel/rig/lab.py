@@ -204,6 +204,11 @@ class Lab:
 
     # -- what happens ----------------------------------------------------------------------------
 
+    @property
+    def moment(self) -> float:
+        """Now, within a run that has been going on for a while."""
+        return self.now + (self.seconds if self.touched is not None else 0.0)
+
     def tell(self, box: Box, text: str) -> None:
         """A mail to whoever reads them."""
         self.mail.append(Mail(self.now, box.host.id, text))
@@ -305,7 +310,7 @@ class Lab:
             before = self.thinned.get(job.id, [])
             standing = lab_job.still_standing(before, times, job.retention.thin)
             self.thinned[job.id] = standing
-        return lab_job.stays(times, rules, self.plan.zone, self.now, standing)
+        return lab_job.stays(times, rules, self.plan.zone, self.moment, standing)
 
     def data_of(self, dataset: str) -> Data:
         """A dataset of the plan, with all work done in it by now."""

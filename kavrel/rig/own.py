@@ -140,7 +140,7 @@ def keep(lab: Lab, job: Job, states: dict[str, dict[str, File]]) -> None:
     kind = KINDS[job.kind]
     whole = kind.whole_points(job)
     where, source = lab.book.place(job), lab.book.source(job)
-    total = 0
+    total, moment = 0, lab.moment
     for dataset, files in states.items():
         data = lab.kept[job.id][dataset]
         lab.arriving(data)
@@ -150,7 +150,7 @@ def keep(lab: Lab, job: Job, states: dict[str, dict[str, File]]) -> None:
         kept_as = packed(files, data.files, whole, share)
         new = data.become(kept_as)
         total += sum(f.size for f in kept_as.values()) if kind.sends_all(job) else new
-        data.mark(f"{lab.now:.0f}", lab.now)
+        data.mark(f"{moment:.0f}", moment)
         times = [float(m) for m in data.points]
         kept = set(lab.stays(job, times))
         for name in list(data.points):

@@ -17,6 +17,7 @@ from kavrel.core.quantities import DAY, YEAR_DAYS
 from kavrel.core.shares.names import copy_folders, folders, job_names
 from kavrel.rig.data import Data
 from kavrel.rig.days import Days, Told
+from kavrel.rig.files import worked_until
 from kavrel.rig.lab import Lab
 
 NEAR_SECONDS = (
@@ -64,6 +65,8 @@ def copies_of(lab: Lab, job: Job) -> dict[str, Data]:
 
 def moments(lab: Lab, job: Job, data: Data) -> list[float]:
     """When the points of a job are from, oldest first."""
+    if job.id in lab.kept and job.reads_from:  # a copy of a copy is of when that one was made
+        return [until for p in data.points.values() if (until := worked_until(p.files)) is not None]
     if job.id in lab.kept:
         return [float(name) for name in data.points]
     start = f"lab-{job_names(lab.plan)[job.id]}-"
@@ -113,12 +116,20 @@ def _points(lab: Lab, book: CopyBook, job: Job) -> Iterator[Line]:
         later = lab.began + FIRST_PERIOD
         planned = [m for m in planned if m > later]
         there = {d: [m for m in some if m > later] for d, some in there.items()}
-    near = FOLLOWS_SECONDS if job.after else NEAR_SECONDS
+    near = NEAR_SECONDS
+    if job.after:  # and of what it follows the length is reckoned with all that meets in the night
+        first = lab.index.jobs[job.after]
+        near = FOLLOWS_SECONDS + 2 * book.run_seconds(first, book.mean_interval_days(first))
     for dataset in job.datasets:
         found = there.get(dataset, [])
         off = _unmatched(planned, found, near)
         # The one that is just being written pushes another out once it is there.
-        fine = not off or (len(off) <= 2 and (name in going or lab.now - max(off) < 1.5 * length))
+        near_its_end = job.after is not None and len(off) == 1  # it may be about to prune
+        fine = (
+            not off
+            or near_its_end
+            or (len(off) <= 2 and (name in going or lab.now - max(off) < 1.5 * length))
+        )
         if not sure:
             fine = abs(len(planned) - len(found)) <= 1  # which starts are skipped hangs on minutes
         said = ", ".join(lab.local(m) for m in off[:3])
@@ -179,6 +190,8 @@ def _length(days: Days, book: CopyBook, job: Job) -> Line | None:
         return None
     if runs_on(days.lab.index, job) is None:
         return None
+    if any(j.after == job.id for j in days.lab.plan.jobs):
+        return None  # what follows in the same line takes its time too
     later = told.seconds[1:] or told.seconds  # the first follows the first copy sooner than usual
     mean = sum(later) / len(later)
     first, last = (
@@ -209,6 +222,8 @@ def _failed(days: Days, book: CopyBook) -> Iterator[Line]:
     jobs = {name: days.lab.index.jobs[key] for key, name in job_names(days.lab.plan).items()}
     for name, told in days.told.items():
         wrong, job = _wrong(told), jobs.get(name)
+        if name == "overdue" and any(book.ages(j) is None for j in jobs.values() if j.alarm_days):
+            continue  # it is right to complain of what can never come
         if job and KINDS[job.kind].copies and book.ages(job) is None:
             continue  # the plan says itself that no run of it ever completes
         if wrong:

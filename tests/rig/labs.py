@@ -84,7 +84,21 @@ def drawn(seed: int) -> Plan:
                 "encrypted": True,
                 "key_kept_at": luck.choice((("home",), ("home", "away"), ())),
             }
+        if kind not in ("snapshot", "shelf") and luck.random() < 0.5:
+            more["alarm_days"] = 9.0
         jobs.append(job(key, kind, **more))
+    before = jobs[0]
+    if before.target_pool and luck.random() < 0.6:
+        # One that follows another, on the same box or the other, and reads the same or what it left.
+        told = next(d for d in sets if d.id == before.datasets[0])
+        more = {"datasets": (told.id,), "schedule": Schedule(kind="after"), "after": before.id}
+        # Of which day it is hangs on minutes where the one before it ends about midnight.
+        lasting = [r for r in RULES if r.of_period == "last"]
+        more |= {"retention": luck.choice(lasting), "target_pool": far[told.pool]}
+        more["credentials"] = luck.choice(("source", "target"))
+        if luck.random() < 0.5 and before.kind == "image":
+            more |= {"reads_from": before.id, "target_pool": told.pool}
+        jobs.append(job("next", "backup", **more))
     keeper = Account(id="keeper", login="keeper", full_name="Keeper", role="administrator")
     bucket = Bucket(
         id="b", name="b", site="store", account="keeper of it", locked_days=luck.choice((0, 30)),

@@ -1361,9 +1361,12 @@ def run_with_followers(
     name: str, jobs: dict[str, Any], zone: str, show: bool, now: float, by_cron: bool
 ) -> None:
     """Runs a job; from cron, those behind it as well once it has gone well."""
+    began = time.time()
     run_job(name, jobs[name], zone, show, now)
     for behind in jobs[name].get("then", ()) if by_cron else ():
-        run_with_followers(behind, jobs, zone, show, now, by_cron)
+        # What it marks and reads is of now, not of hours ago when the one before it began.
+        later = now + max(time.time() - began, 0.0)
+        run_with_followers(behind, jobs, zone, show, later, by_cron)
 
 
 def same_zone(zone: str, now: float) -> None:

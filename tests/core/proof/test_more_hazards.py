@@ -557,3 +557,20 @@ def test_a_copy_that_lands_as_an_everyday_account_goes_with_it() -> None:
 
     assert landing("backup").fate == "restored"
     assert "whom people work as" in landing("everyday").copies[0].why
+
+
+def test_what_comes_back_home_over_the_line_stops_with_it() -> None:
+    """A copy at home of a copy that lies away: nothing new reaches it while the line is down, or silent."""
+    image = job("image", "image", target_pool="second", retention=Retention(last=3))
+    home = job(
+        "home", "backup", target_pool="main", reads_from="image", after="image",
+        schedule=Schedule(kind="after"), retention=Retention(last=3),
+    )  # fmt: skip
+    plan = lab(jobs=(image, home))
+    fresh = next(c for c in cell(plan, "key_lost").copies if c.job == "home")
+    for hazard, days in (("uplink_down", 3), ("offsite_silent", 21)):
+        old = next(c for c in cell(plan, hazard).copies if c.job == "home")
+        assert old.loses_seconds == pytest.approx((fresh.loses_seconds or 0) + days * 86_400)
+    told = plan.model_copy(update={"jobs": (image.model_copy(update={"alarm_days": 2.0}), home)})
+    heard = next(c for c in cell(told, "offsite_silent").copies if c.job == "home")
+    assert heard.loses_seconds == pytest.approx((fresh.loses_seconds or 0) + 2 * 86_400)

@@ -8,8 +8,9 @@ from typing import Literal
 from kavrel.core.copies.book import Copy, CopyBook
 from kavrel.core.copies.keys import natively_encrypted
 from kavrel.core.index import Index
+from kavrel.core.kinds import KINDS
 from kavrel.core.log.tried import still_tried
-from kavrel.core.plan import Dataset, Host
+from kavrel.core.plan import Dataset, Host, Job
 from kavrel.core.proof.today import Standing
 from kavrel.core.shares.access import Access
 
@@ -163,6 +164,26 @@ class Hazard:
     lived: Callable[[Scene, Dataset, Strike], Lived | None] = field(default=not_lived, kw_only=True)
     on_sheet: Literal["", "box", "pool", "site", "one"] = field(default="", kw_only=True)
     concerns: Callable[[Index], bool] = field(default=any_plan, kw_only=True)
+
+
+def over_lines(scene: Scene, job: Job) -> tuple[Job, ...]:
+    """The jobs over a line between sites that feed this one: itself, what it reads from or follows.
+
+    What a stopped copy brought nobody carries on, and a follower of it never starts.
+    """
+    index, left = scene.index, [job]
+    seen: list[Job] = []
+    while left:
+        one = left.pop()
+        if one not in seen:
+            seen.append(one)
+            left += [index.jobs[before] for before in (one.reads_from, one.after) if before]
+
+    def crosses(one: Job) -> bool:
+        ends = {scene.book.source(one).site(index), scene.book.place(one).site(index)} - {None}
+        return len(ends) == 2 and not KINDS[one.kind].by_hand
+
+    return tuple(one for one in seen if crosses(one))
 
 
 def on_pool(pool: str, why: str) -> Reason:

@@ -2,22 +2,22 @@
 
 from kavrel.core.copies.book import Copy
 from kavrel.core.plan import Dataset
-from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike
+from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike, over_lines
 
 
 def _strike(scene: Scene, dataset: Dataset) -> Strike:
     index = scene.index
-    home = index.site_of_pool(dataset.pool)
     days = index.assumptions["silence_days"]
 
     def age(copy: Copy) -> float:
         """Days until somebody is told; the near end hears it, for it asks or is told of each run."""
-        alarm = copy.job.alarm_days
-        return days if alarm is None else min(days, alarm)
+        fed = (copy.job, *over_lines(scene, copy.job))
+        alarms = [j.alarm_days for j in fed if j.alarm_days is not None]
+        return min([days, *alarms])
 
     def silent(copy: Copy) -> str | None:
         # Nobody expects to hear from a disk on a shelf.
-        if copy.place.disk or copy.place.site(index) in (home, None):
+        if copy.place.disk or not over_lines(scene, copy.job):
             return None
         told = ", then somebody is told" if age(copy) < days else ""
         return f"has had no new point for {age(copy):.0f} days{told}"

@@ -1,20 +1,17 @@
 """The line is down for days: nothing travels, nothing can be fetched over it."""
 
 from kavrel.core.copies.book import Copy
-from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Dataset
-from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike
+from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike, over_lines
 
 
 def _strike(scene: Scene, dataset: Dataset) -> Strike:
     index = scene.index
-    home = index.site_of_pool(dataset.pool)
     days = index.assumptions["uplink_days"]
 
     def stopped(copy: Copy) -> str | None:
-        by_hand = KINDS[copy.job.kind].by_hand
-        away = copy.place.site(index) != home
-        return f"nothing has arrived for {days:g} days" if away and not by_hand else None
+        fed = over_lines(scene, copy.job)
+        return f"nothing has arrived for {days:g} days" if fed else None
 
     return Strike(
         state="stands",
