@@ -12,6 +12,7 @@ from pathlib import Path
 
 from kavrel.core.evaluate import evaluate
 from kavrel.core.kinds import KINDS
+from kavrel.core.plan import Job
 from kavrel.core.proof.cell import Cell
 from kavrel.core.quantities import DAY, span_words
 from kavrel.core.schedule import starts
@@ -127,13 +128,17 @@ class Trial:
         for one in lab.plan.datasets:
             key = one.id, "offsite_silent"
             self.tried.setdefault(key, Tried(*key)).stood += 1  # people work on
-        began = lab.now
+        began, names = lab.now, job_names(lab.plan)
         heard = len(lab.mail)
         while waiting:
             days.until(lab.now + DAY)
             over = lab.now - began >= lab.index.assumptions["silence_days"] * DAY
             for name, job in list(waiting.items()):
-                told_at = next((m.at for m in lab.mail[heard:] if f"{name}: " in m.text), None)
+                fed_by = {name, *(names[j.id] for j in upstream(lab, job))}
+                told_at = next(
+                    (m.at for m in lab.mail[heard:] if any(f"{n}: " in m.text for n in fed_by)),
+                    None,
+                )
                 if told_at is None and not over:
                     continue
                 del waiting[name]
@@ -242,6 +247,14 @@ class Trial:
 def _victims(before: dict[str, File], after: dict[str, File]) -> dict[str, File]:
     """Versions that the damage took: of what was there before."""
     return {n: f for n, f in before.items() if n != CLOCK and after.get(n) is not f}
+
+
+def upstream(lab: Lab, job: Job) -> Iterator[Job]:
+    """The jobs that a job reads from or follows, and those that they do."""
+    for before in (job.reads_from, job.after):
+        if before:
+            yield lab.index.jobs[before]
+            yield from upstream(lab, lab.index.jobs[before])
 
 
 def promised(cell: Cell) -> str:

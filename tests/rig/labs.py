@@ -29,8 +29,11 @@ def often(luck: random.Random) -> Schedule:
     return Schedule(kind="hourly", every=luck.choice((1, 4, 6)), at=f"00:{luck.choice((0, 20)):02}")
 
 
-def drawn(seed: int) -> Plan:
-    """Two boxes and some jobs; ZFS or Btrfs on both sides, or ext4 with what goes without snapshots."""
+def drawn(seed: int, followers: bool = False) -> Plan:
+    """Two boxes and some jobs; ZFS or Btrfs on both sides, or ext4 with what goes without snapshots.
+
+    With `followers` a job may follow another: when it starts then hangs on the length of that one.
+    """
     luck = random.Random(seed)
     system = luck.choice(("zfs", "zfs", "btrfs", "ext4"))
     families = {
@@ -88,7 +91,7 @@ def drawn(seed: int) -> Plan:
             more["alarm_days"] = 9.0
         jobs.append(job(key, kind, **more))
     before = jobs[0]
-    if before.target_pool and luck.random() < 0.6:
+    if followers and before.target_pool and luck.random() < 0.6:
         # One that follows another, on the same box or the other, and reads the same or what it left.
         told = next(d for d in sets if d.id == before.datasets[0])
         more = {"datasets": (told.id,), "schedule": Schedule(kind="after"), "after": before.id}
