@@ -7,12 +7,13 @@ found by looking after each what could still be brought back.
 
 import json
 import shlex
+import shutil
+from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from threading import Lock
 
-from kavrel.core.kept import Kept
 from kavrel.core.kinds import KINDS
 from kavrel.core.proof.cell import Cell
 from kavrel.core.quantities import DAY, span_words
@@ -109,7 +110,7 @@ class Drilling:
 
     def __init__(self, days: Days) -> None:
         self.days, self.lab = days, days.lab
-        self._begun: Kept[tuple[str, int], _Begun] = Kept(BEGUN_KEPT)
+        self._begun: OrderedDict[tuple[str, int], _Begun] = OrderedDict()
         self._count = 0
         self._lock = Lock()
 
@@ -136,11 +137,14 @@ class Drilling:
                 return _Play(begun, drill, self.target(drill, seed), folder).truth()
 
     def _at(self, drill: Drill, seed: int) -> _Begun:
-        begun = self._begun.get((drill.id, seed))
-        if begun is None:
-            begun = self._begin(drill, seed)
-            self._begun.put((drill.id, seed), begun)
-        return begun
+        key = drill.id, seed
+        if key not in self._begun:
+            self._begun[key] = self._begin(drill, seed)
+        self._begun.move_to_end(key)
+        while len(self._begun) > BEGUN_KEPT:
+            _, old = self._begun.popitem(last=False)
+            shutil.rmtree(old.lab.folder, ignore_errors=True)
+        return self._begun[key]
 
     def _begin(self, drill: Drill, seed: int) -> _Begun:
         """Lives on to the night of the drill, and does what it is about."""

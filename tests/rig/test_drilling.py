@@ -10,7 +10,7 @@ import pytest
 from kavrel.core.evaluate import evaluate
 from kavrel.core.plan import Plan
 from kavrel.core.proof.cell import Cell
-from kavrel.rig.drilling import HANDS, Drilling, Played, Step, verdict
+from kavrel.rig.drilling import BEGUN_KEPT, HANDS, Drilling, Played, Step, verdict
 from kavrel.rig.drills import BY_ID, DRILLS
 from kavrel.rig.live import rig
 
@@ -167,6 +167,15 @@ def test_the_real_script_answers_on_the_console(
     assert "ridge-to-the-mill: replication" in found.done[0].out
     assert [d.code for d in found.done[:2]] == [0, 0]
     assert found.done[2].code
+
+
+def test_nights_that_were_played_leave_their_room(
+    drilling: Drilling, cells: tuple[Cell, ...]
+) -> None:
+    for seed in range(8):
+        played(drilling, "one_disk", cells, seed=seed)
+    kept = [p for p in drilling.lab.folder.parent.iterdir() if p.name.startswith("begun-")]
+    assert len(kept) <= BEGUN_KEPT
 
 
 def test_the_same_steps_give_the_same_drill_and_are_quick(
