@@ -35,7 +35,7 @@ def test_the_demo_lab_lives_as_predicted_and_nobody_is_mailed(demo: Plan) -> Non
 
 
 def compare(seed: int, moments: int) -> None:
-    with rig(drawn(seed), BEGAN) as days:
+    with rig(drawn(seed, followers=True), BEGAN) as days:
         found = lived(days, 16)
         assert [line for line in found.lines if not line.agrees] == [], seed
         trial = Trial(days, days.lab.folder.parent)

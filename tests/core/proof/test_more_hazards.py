@@ -573,4 +573,4 @@ def test_what_comes_back_home_over_the_line_stops_with_it() -> None:
         assert old.loses_seconds == pytest.approx((fresh.loses_seconds or 0) + days * 86_400)
     told = plan.model_copy(update={"jobs": (image.model_copy(update={"alarm_days": 2.0}), home)})
     heard = next(c for c in cell(told, "offsite_silent").copies if c.job == "home")
-    assert heard.loses_seconds == pytest.approx((fresh.loses_seconds or 0) + 2 * 86_400)
+    assert heard.loses_seconds == pytest.approx((fresh.loses_seconds or 0) + 3 * 86_400)

@@ -11,8 +11,11 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
 
     def age(copy: Copy) -> float:
         """Days until somebody is told; the near end hears it, for it asks or is told of each run."""
-        fed = (copy.job, *over_lines(scene, copy.job))
-        alarms = [j.alarm_days for j in fed if j.alarm_days is not None]
+        own = copy.job.alarm_days
+        alarms = [] if own is None else [own]
+        # Of what feeds it somebody is told by the age of that one, in a look a day: this may be older.
+        fed = (j.alarm_days for j in over_lines(scene, copy.job) if j.id != copy.job.id)
+        alarms += [days_of_it + 1 for days_of_it in fed if days_of_it is not None]
         return min([days, *alarms])
 
     def silent(copy: Copy) -> str | None:
