@@ -154,7 +154,7 @@ def _malware_credentials(lab: Lab, host: str) -> None:
         if a.role == "administrator" and a.enabled and not a.second_factor
     }
     if any(a.right == "write" and a.account in alone for a in matrix):
-        taken |= set(lab.boxes)  # one password opens every box, and it is typed where people work
+        taken |= set(lab.boxes)  # the same word opens every box, and it is typed where people work
     for key in taken:
         box = lab.boxes[key]
         for data in list(box.datas.values()):

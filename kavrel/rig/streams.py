@@ -4,6 +4,7 @@ from collections import OrderedDict
 from dataclasses import dataclass
 
 from kavrel.core.copies.path import Place
+from kavrel.rig.data import Data
 from kavrel.rig.files import File
 
 MOST = 64  # that are kept until somebody receives them
@@ -19,6 +20,14 @@ class Stream:
     since: str
     size: int
     source: Place
+
+    @classmethod
+    def between(cls, data: Data, name: str, since: str, source: Place) -> "Stream":
+        """A point of a dataset whole, or with `since` what is other in it than in that one."""
+        point = data.points[name]
+        old = data.points[since].files if since else {}
+        size = sum(f.size for n, f in point.files.items() if old.get(n) is not f)
+        return cls(name, point.files, point.created, since, size, source)
 
 
 class Streams:

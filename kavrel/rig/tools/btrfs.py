@@ -96,10 +96,7 @@ def _send(box: Box, path: str, parent: str) -> Said:
     since = os.path.basename(parent)
     if since and since not in data.points:
         return failed(f"ERROR: parent determination failed for {path}")
-    files = data.points[name].files
-    old = data.points[since].files if since else {}
-    size = sum(f.size for n, f in files.items() if old.get(n) is not f)
-    stream = Stream(name, files, data.points[name].created, since, size, place_of(box, data))
+    stream = Stream.between(data, name, since, place_of(box, data))
     return Said(0, MAGIC + box.lab.streams.put(stream))
 
 

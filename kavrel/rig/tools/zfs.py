@@ -242,10 +242,7 @@ def _send(box: Box, words: list[str], stdin: bytes) -> Said:
     since = values.get("i", "").rpartition("@")[2]
     if since and since not in data.points:
         return failed(f"cannot send '{names[0]}': incremental source ({since}) does not exist")
-    files = data.points[point].files
-    old = data.points[since].files if since else {}
-    size = sum(f.size for n, f in files.items() if old.get(n) is not f)
-    stream = Stream(point, files, data.points[point].created, since, size, place_of(box, data))
+    stream = Stream.between(data, point, since, place_of(box, data))
     return Said(0, MAGIC + box.lab.streams.put(stream))
 
 

@@ -226,7 +226,10 @@ function Judged({
   const { plan, evaluation } = usePlan();
   const change = useChange();
   const wrong = data.outcomes.filter((o) => o.worse_step !== null);
-  const about = plan.sites[0]?.id ?? '';
+  // An exercise is of the site whose data it was about: another one stays due.
+  const pool = plan.datasets.find((d) => d.id === data.outcomes[0]?.dataset)?.pool;
+  const host = plan.pools.find((p) => p.id === pool)?.host;
+  const about = plan.hosts.find((h) => h.id === host)?.site ?? '';
   if (!data.verdict) return <p data-waiting>Looking at what came of it…</p>;
   const step = (n: number) => {
     const one = data.done[n];
