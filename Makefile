@@ -19,6 +19,9 @@ test: setup .venv/test-ready ## lint, types, import contract, unit, outside and 
 check: setup .venv/test-ready ## the quick things only: lint, types, contracts, front-end unit tests
 	@tools/check.sh quick
 
+wheel: setup ## build/wheel/dist: what pip, pipx or uv installs, the page inside
+	@tools/wheel.sh
+
 lock: ## make the lock files anew, within the bounds of pyproject.toml and package.json
 	@tools/lock.sh
 
@@ -63,4 +66,4 @@ web/dist/index.html: web/node_modules/ready $(SOURCES)
 	  test $$? = 124 || exit 1; done; exit 1 # the bundler's threads can wait for one another
 	@touch $@
 
-.PHONY: help setup demo test check lock prove bench screenshots clean
+.PHONY: help setup demo test check wheel lock prove bench screenshots clean

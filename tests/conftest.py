@@ -115,8 +115,15 @@ def demo_lab(client: TestClient, demo: Plan) -> Lab:
 class Served:
     """A real `kavrel` server in its own process."""
 
-    def __init__(self, command: str, database: Path, today: str = "2026-11-24") -> None:
-        listener = socket.create_server(("127.0.0.1", 0))
+    def __init__(
+        self,
+        command: str,
+        database: Path,
+        today: str = "2026-11-24",
+        more: tuple[str, ...] = (),
+        port: int = 0,
+    ) -> None:
+        listener = socket.create_server(("127.0.0.1", port))
         self.port = listener.getsockname()[1]
         self.url = f"http://127.0.0.1:{self.port}"
         os.set_inheritable(listener.fileno(), True)
@@ -131,6 +138,7 @@ class Served:
                 "--fd",
                 str(listener.fileno()),
                 *(("--today", today) if today else ()),
+                *more,
             ],
             pass_fds=[listener.fileno()],
             stdout=subprocess.DEVNULL,

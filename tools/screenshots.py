@@ -1,18 +1,18 @@
 """Draws docs/screenshots anew: one current picture of each main view, from the demo lab."""
 
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
 from selenium.webdriver.common.by import By
 
+from kavrel.demo.people import PEOPLE
 from tools.stage import SEE, Stage
 
 TARGET = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 VIEWS = (
     ("pools", "find", "i"),
-    ("pools", "shuffle", "s"),
-    ("proof", "lab", "y"),
     ("log", "drift", "t"),
 )
 FOUND = '//select/option[. = "as found on the machines"]'
@@ -28,6 +28,39 @@ def drill(stage: Stage) -> None:
     line = stage.wait(lambda d: d.find_element(By.CSS_SELECTOR, "input[aria-label=Command]"))
     line.send_keys("zpool status ridge\n")
     stage.wait(lambda d: "UNAVAIL" in d.find_element(By.TAG_NAME, "main").text)
+
+
+def telephone(stage: Stage, shot: Callable[[str], None]) -> None:
+    """What is looked at on a telephone."""
+    stage.size(390, 844)
+    stage.sheet("log")
+    shot("log-390")
+    stage.sheet("run-sheet")
+    stage.wait(lambda d: d.find_elements(By.XPATH, '//button[. = "failed"]'))
+    shot("run-sheet-390")
+    stage.sheet("proof")
+    shot("proof-390")
+    house(stage)
+    shot("house")
+
+
+def house(stage: Stage) -> None:
+    """Makes the first planner on the page, who lets two others in."""
+    stage.driver.get(f"{stage.served.url}/house")
+    fill = "input[autocomplete={}]"
+    for kind, text in (("username", PEOPLE[0][0]), ("new-password", PEOPLE[0][2])):
+        stage.wait(lambda d, k=kind: d.find_element(By.CSS_SELECTOR, fill.format(k))).send_keys(
+            text
+        )
+    stage.driver.find_element(By.XPATH, '//button[. = "make the first planner"]').click()
+    stage.wait(lambda d: d.find_elements(By.XPATH, '//h2[. = "Who may come in"]'))
+    http, (own, _, password) = stage.served.http, PEOPLE[0]
+    http.post("/api/visitor/in", json={"name": own, "password": password})
+    for name, role, words in PEOPLE[1:]:
+        given = {"name": name, "role": role, "password": words, "own_password": password}
+        http.post("/api/people", json=given).raise_for_status()
+    stage.driver.refresh()
+    stage.wait(lambda d: d.find_elements(By.XPATH, f'//b[. = "{PEOPLE[2][0]}"]'))
 
 
 def main() -> None:
@@ -77,12 +110,7 @@ def main() -> None:
             shot("working")
             stage.sheet("runbook")
             shot("runbook")
-            stage.size(390, 844)
-            stage.sheet("log")
-            shot("log-390")
-            stage.sheet("run-sheet")
-            stage.wait(lambda d: d.find_elements(By.XPATH, '//button[. = "failed"]'))
-            shot("run-sheet-390")
+            telephone(stage, shot)
         finally:
             stage.close()
 

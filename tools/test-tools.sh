@@ -38,6 +38,9 @@ need setquota quota
 need upsd nut-server
 need upsmon nut-client
 need shellcheck shellcheck
+need pdftotext poppler-utils
+need qpdf qpdf
+need zbarimg zbar-tools
 need dmsetup dmsetup
 need modprobe kmod
 ls /usr/lib/*/samba/vfs/recycle.so >/dev/null 2>&1 || missing="$missing samba-vfs-modules"

@@ -6,16 +6,21 @@ from typing import Annotated
 from fastapi import Depends, Header, Request, Response
 from pydantic import BaseModel
 
-from kavrel.api.changes import difference, parts_of, whole
+from kavrel.api.changes import Node, difference, parts_of, whole
+from kavrel.api.door.visitor import Visitor
 from kavrel.api.edit import Edit
 from kavrel.api.problem import ProblemError
 from kavrel.api.service import PlanState, Service
 
 
 def service(request: Request) -> Service:
-    """The application's service."""
+    """The application's service as the visitor may use it: what they change bears their name."""
+    who: Visitor = request.scope["state"]["visitor"]
     found: Service = request.app.state.service
-    return found
+    if who.role == "reader":
+        veiled: Service = request.app.state.veiled
+        return veiled
+    return found.by(who.name) if who.name else found
 
 
 TheService = Annotated[Service, Depends(service)]
@@ -77,13 +82,27 @@ def tag_of(found: PlanState) -> str:
     return f'"r{found.meta.revision}-{found.evaluation.today:%Y%m%d}{pin}"'
 
 
+def _parts(service: Service, key: tuple[str, str], found: PlanState) -> tuple[Node, bytes]:
+    """A state part by part, and its whole JSON: written once for all who ask for it.
+
+    The tag tells all but what can be undone and redone, which is written each time.
+    """
+    meta = parts_of(found.meta, 1)
+    kept, rest = service.written.get(key), service.rests.get(key)
+    if not isinstance(kept, dict) or rest is None:
+        others = {n: parts_of(v, 1) for n, v in found if n != "meta"}
+        kept, rest = others, whole(others)[1:]
+        service.rests.put(key, rest)
+    return {**kept, "meta": meta}, b'{"meta":' + whole(meta) + b"," + rest
+
+
 def state(service: Service, plan_id: str, status: int = 200, holds: str | None = None) -> Response:
     """The plan's newest state with its tag, or what changed since the state that the sender holds."""
     found: PlanState = service.state(plan_id)
-    tag, parts = tag_of(found), parts_of(found)
+    tag = tag_of(found)
+    parts, content = _parts(service, (plan_id, tag), found)
     before = service.written.get((plan_id, holds or ""))
     service.written.put((plan_id, tag), parts)
-    content = whole(parts)
     if before is not None and holds is not None:
         changed = difference(before, parts) or b"{}"
         since = holds.replace('"', '\\"').encode()

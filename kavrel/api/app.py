@@ -4,11 +4,13 @@ from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
-from fastapi import FastAPI
+from fastapi import Depends, FastAPI
 from fastapi.responses import FileResponse, HTMLResponse
 from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException
+from starlette.middleware.gzip import GZipMiddleware
 from starlette.responses import Response
 
 import kavrel
@@ -17,6 +19,7 @@ from kavrel.api import (
     copies,
     drills,
     forms,
+    health,
     items,
     looks,
     plans,
@@ -27,14 +30,29 @@ from kavrel.api import (
     shares,
     sheets,
 )
+from kavrel.api.counted import Counted, Counts
 from kavrel.api.document import document, methods
+from kavrel.api.door import household, signing
+from kavrel.api.door.gate import Gate
+from kavrel.api.door.roles import allowed
+from kavrel.api.door.veil import VeiledPlans
 from kavrel.api.guard import Guard
+from kavrel.api.prefix import Prefix
 from kavrel.api.service import Service
+from kavrel.api.told import calendars
+from kavrel.api.told import routes as told_routes
+from kavrel.api.told.teller import Teller
+from kavrel.store.backups import USUAL
 from kavrel.store.database import Database
 from kavrel.store.looks import Looks
+from kavrel.store.outbox import Outbox
+from kavrel.store.people import People
 from kavrel.store.plans import Plans
 
-DIST = Path(kavrel.__file__).resolve().parent.parent / "web" / "dist"
+HERE = Path(kavrel.__file__).resolve().parent
+# In a wheel the page lies in the package, in a checkout where it was built.
+DIST = next((p for p in (HERE / "page",) if p.is_dir()), HERE.parent / "web" / "dist")
+MANIFEST = "application/manifest+json"
 NOT_BUILT = (
     "<!doctype html><title>Kavrel</title><p>The front end is not built yet: run "
     "<code>make setup</code>. The API answers under <code>/api</code>."
@@ -46,14 +64,34 @@ def create_app(
     now: Callable[[], datetime] = lambda: datetime.now(UTC),
     dist: Path = DIST,
     allowed_hosts: frozenset[str] = frozenset(),
+    behind_proxy: bool = False,
+    prefix: str = "",
+    authority: Path | None = None,
+    compress: bool = False,
+    tells: bool = False,
+    keep: str = USUAL,
 ) -> FastAPI:
-    """The application over an open database; `now` is the clock (aware)."""
-    service = Service(Plans(database, now), now, Looks(database, now))
+    """The application over an open database; `now` is the clock (aware).
+
+    `behind_proxy`: every request comes through a proxy that is trusted, none from the machine itself.
+    `tells`: messages go out, and the database is copied every night as the rule `keep` says.
+    `compress`: answers go over a network. `prefix`: the path that all is under. `authority`: of a
+    certificate of the house's own making.
+    """
+    looks_kept, people = Looks(database, now), People(database, now)
+    service = Service(Plans(database, now), now, looks_kept)
+
+    outbox = Outbox(database, now)
+    teller = Teller(service, outbox, database, keep=keep)
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        if tells:
+            teller.start()
         yield
+        teller.stop()
         service.jobs.close()
+        app.state.veiled.jobs.close()
 
     app = FastAPI(
         title="Kavrel",
@@ -61,8 +99,14 @@ def create_app(
         redoc_url=None,
         docs_url=None,
         lifespan=lifespan,
+        dependencies=[Depends(allowed)],
     )
     app.state.service = service
+    app.state.veiled = Service(VeiledPlans(database, now), now, looks_kept)
+    app.state.people, app.state.throttle, app.state.now = people, None, now
+    app.state.database, app.state.authority, app.state.prefix = database, authority, prefix
+    app.state.counts = counts = Counts()
+    app.state.outbox, app.state.teller = outbox, teller
     problem.install(app)
     app.include_router(plans.router)
     app.include_router(items.router())
@@ -76,16 +120,37 @@ def create_app(
     app.include_router(begin.router)
     app.include_router(drills.router)
     app.include_router(run.router)
-    _front_end(app, dist)
+    app.include_router(signing.router)
+    app.include_router(household.router)
+    app.include_router(health.router)
+    app.include_router(told_routes.router)
+    app.include_router(calendars.router)
+    _front_end(app, dist, prefix)
     app.openapi = lambda: document(app)  # type: ignore[method-assign]
+    app.add_middleware(Gate, people=people, behind_proxy=behind_proxy)
+    if compress:
+        app.add_middleware(GZipMiddleware, minimum_size=2_000, compresslevel=4)
     app.add_middleware(Guard, allowed=allowed_hosts)
+    app.add_middleware(Prefix, prefix=prefix)
+    app.add_middleware(Counted, counts=counts)
     return app
 
 
-def _front_end(app: FastAPI, dist: Path) -> None:
+class Lasting(StaticFiles):
+    """Files whose names change with what is in them: a browser need never ask for them again."""
+
+    def file_response(self, *args: Any, **more: Any) -> Response:
+        """The file, to be kept for a year."""
+        found = super().file_response(*args, **more)
+        found.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+        return found
+
+
+def _front_end(app: FastAPI, dist: Path, prefix: str) -> None:
     root = dist.resolve()
+    based = f'<base href="{prefix}/" />'.encode()
     if (root / "assets").is_dir():
-        app.mount("/assets", StaticFiles(directory=root / "assets"), name="assets")
+        app.mount("/assets", Lasting(directory=root / "assets"), name="assets")
 
     @app.get("/api/{rest:path}", include_in_schema=False)
     def no_such_route(rest: str) -> Response:
@@ -96,9 +161,13 @@ def _front_end(app: FastAPI, dist: Path) -> None:
     @app.get("/{rest:path}", include_in_schema=False)
     def page(rest: str) -> Response:
         wanted = (root / rest).resolve() if "\0" not in rest else root
-        if rest and wanted.is_relative_to(root) and wanted.is_file():
-            return FileResponse(wanted)
+        named = rest not in ("", "index.html")
+        if named and wanted.is_relative_to(root) and wanted.is_file():
+            kind = {"Content-Type": MANIFEST} if rest.endswith(".webmanifest") else {}
+            return FileResponse(wanted, headers={"Cache-Control": "no-cache", **kind})
         index = root / "index.html"
         if not index.is_file():
             return HTMLResponse(NOT_BUILT, status_code=503)
-        return FileResponse(index, headers={"Cache-Control": "no-cache"})
+        # Everything in the page is found from its base, wherever in the tree it is opened.
+        text = index.read_bytes().replace(b"<head>", b"<head>" + based, 1)
+        return HTMLResponse(text, headers={"Cache-Control": "no-cache"})

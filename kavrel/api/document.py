@@ -12,7 +12,8 @@ MEDIA_TYPE = "application/problem+json"
 # What any request may be answered with, whatever it asks for.
 ALWAYS = {
     "400": "The request is no HTTP that can be read",
-    "403": "Sent by another page, or to a name that is not served here",
+    "401": "Not signed in",
+    "403": "Not this role's to do, sent by another page, or to a name that is not served here",
     "405": "Nothing can be done that way here",
     "411": "The length of the body is missing",
     "413": "The body is larger than any plan file",

@@ -14,18 +14,23 @@ from kavrel.formats.looks.read import LARGEST as LARGEST_LOOK
 from kavrel.formats.plan_file import LARGEST_FILE_BYTES
 
 LOOKS = re.compile(r"^/api/(?:plans/[^/]+/looks(?:/read)?|observations)$")
+DOOR = re.compile(r"^/api/(?:visitor|people)(?:/|$)")
+LARGEST_AT_DOOR = 2**16
 LOOPBACK = frozenset({"127.0.0.1", "localhost", "[::1]"})
 SAFE_METHODS = frozenset({"GET", "HEAD"})
 POLICY = (
     "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
-    "frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
+    "frame-ancestors 'none'; base-uri 'self'; form-action 'self'; object-src 'none'; worker-src 'self'"
 )
 HEADERS = (
     (b"content-security-policy", POLICY.encode()),
     (b"x-content-type-options", b"nosniff"),
     (b"referrer-policy", b"no-referrer"),
     (b"cross-origin-resource-policy", b"same-origin"),
+    (b"cross-origin-opener-policy", b"same-origin"),
+    (b"permissions-policy", b"camera=(self), microphone=(), geolocation=(), payment=()"),
 )
+STRICT = (b"strict-transport-security", b"max-age=31536000")
 
 
 def _name(host: str) -> str:
@@ -38,7 +43,7 @@ class Guard:
 
     def __init__(self, app: ASGIApp, allowed: frozenset[str] = frozenset()) -> None:
         self.app = app
-        self.allowed = LOOPBACK | allowed
+        self.allowed = LOOPBACK | {a.lower() for a in allowed} | {f"[{a}]" for a in allowed}
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Answers 403 or 413 itself, or passes the request on."""
@@ -46,15 +51,18 @@ class Guard:
             await self.app(scope, receive, send)
             return
         headers = {k.decode("latin-1"): v.decode("latin-1") for k, v in scope["headers"]}
-        refusal = self._refusal(headers)
+        refusal = self._refusal(headers, scope)
         if refusal:
             await problem(403, "foreign request", refusal)(scope, receive, send)
             return
         length = headers.get("content-length", "0")
         # What a machine prints may be larger than any plan; its reader counts for itself.
+        # Whoever is not known yet has a name and a password to say, no more.
         most = LARGEST_LOOK if LOOKS.search(scope["path"]) else LARGEST_FILE_BYTES
+        if DOOR.match(scope["path"]):
+            most = LARGEST_AT_DOOR
         if not length.isdigit() or int(length) > most:
-            detail = f"at most {most // 2**20} MiB are read"
+            detail = f"at most {most / 2**20:g} MiB are read"
             await problem(413, "too large", detail)(scope, receive, send)
             return
         if scope["method"] not in SAFE_METHODS and "transfer-encoding" in headers:
@@ -63,16 +71,29 @@ class Guard:
             )
             return
 
+        more = list(HEADERS)
+        if scope.get("scheme") == "https":
+            more.append(STRICT)
+        if scope["path"].startswith("/api"):
+            more.append((b"cache-control", b"no-store"))
+
         async def with_headers(message: Message) -> None:
             if message["type"] == "http.response.start":
-                message["headers"] = [*message.get("headers", ()), *HEADERS]
+                said = {k for k, _ in message.get("headers", ())}
+                message["headers"] = [
+                    *message.get("headers", ()),
+                    *(h for h in more if h[0] not in said),
+                ]
             await send(message)
 
         await self.app(scope, receive, with_headers)
 
-    def _refusal(self, headers: dict[str, str]) -> str | None:
+    def _refusal(self, headers: dict[str, str], scope: Scope) -> str | None:
         host = headers.get("host", "")
-        if _name(host) not in self.allowed:
+        # The address that the request came in at is one of this machine: no name was bent towards it.
+        here = str((scope.get("server") or ("",))[0])
+        own = {here, f"[{here}]"} - {"", "[]"}
+        if _name(host).lower() not in self.allowed | own:
             return "this address is not served under that name"
         origin = headers.get("origin")
         if origin and origin != "null" and urlsplit(origin).netloc == host:

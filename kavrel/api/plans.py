@@ -7,6 +7,7 @@ from pydantic import BaseModel, ConfigDict
 
 from kavrel.api.answer import AnEdit, Holds, RawBody, TheService, body, state
 from kavrel.api.changes import Changes
+from kavrel.api.door.book import TheDoor
 from kavrel.api.items import PROBLEMS
 from kavrel.api.service import PlanMeta, PlanState, StripFigures, meta
 from kavrel.core.compare import Change, compare
@@ -15,6 +16,7 @@ from kavrel.core.plan import Plan
 from kavrel.core.proof.compare import CellChange, compare_cells
 from kavrel.core.quantities import Line, MaybeLine, Number, Zone
 from kavrel.formats import plan_file
+from kavrel.store.thinning import SAYS
 
 router = APIRouter(prefix="/api/plans", tags=["plans"], responses=PROBLEMS)
 
@@ -65,6 +67,7 @@ class Revision(BaseModel):
     parent: int | None
     made_at: str
     summary: str
+    made_by: str
 
 
 class PlanList(BaseModel):
@@ -74,9 +77,10 @@ class PlanList(BaseModel):
 
 
 class RevisionList(BaseModel):
-    """All revisions of a plan, the newest first."""
+    """All revisions of a plan, the newest first; `kept`: which old ones stay, in words."""
 
     revisions: list[Revision]
+    kept: str
 
 
 class Comparison(BaseModel):
@@ -134,9 +138,11 @@ def change_settings(plan_id: str, settings: Settings, on: AnEdit, service: TheSe
 
 
 @router.delete("/{plan_id}", status_code=204, operation_id="delete_plan")
-def delete_plan(plan_id: str, service: TheService) -> Response:
+def delete_plan(plan_id: str, service: TheService, door: TheDoor) -> Response:
     """Removes a plan with all its revisions."""
+    name = service.plans.row(plan_id).name
     service.plans.delete(plan_id)
+    door(f"deleted the plan {name}")
     return Response(status_code=204)
 
 
@@ -156,16 +162,25 @@ def step(
     direction: Annotated[Literal["undo", "redo"], Body(embed=True)],
     on: AnEdit,
     service: TheService,
+    door: TheDoor,
 ) -> Response:
     """Undo and redo: goes one revision back, or forth again."""
     service.plans.move(plan_id, on.base, direction)
+    door(f"{direction} in {service.plans.row(plan_id).name}")
     return state(service, plan_id, holds=on.holds)
 
 
 @router.put("/{plan_id}/pin", response_model=PlanState | Changes, operation_id="pin")
-def pin(plan_id: str, wanted: Pin, service: TheService, kavrel_holds: Holds = None) -> Response:
+def pin(
+    plan_id: str,
+    wanted: Pin,
+    service: TheService,
+    door: TheDoor,
+    kavrel_holds: Holds = None,
+) -> Response:
     """Pins a revision to compare with."""
     service.plans.pin(plan_id, wanted.revision)
+    door(f"pin of {service.plans.row(plan_id).name}: {wanted.revision or 'none'}")
     return state(service, plan_id, holds=kavrel_holds)
 
 
@@ -183,7 +198,7 @@ def list_revisions(plan_id: str, service: TheService) -> Response:
     """All revisions of a plan."""
     rows = service.plans.revisions(plan_id)
     found = [Revision(**r.__dict__) for r in rows]
-    return body(RevisionList(revisions=found))
+    return body(RevisionList(revisions=found, kept=SAYS))
 
 
 @router.get("/{plan_id}/comparison", response_model=Comparison, operation_id="compare")

@@ -27,11 +27,17 @@ class ProblemError(Exception):
     """Raise to answer with a problem."""
 
     def __init__(
-        self, status: int, title: str, detail: str, errors: Sequence[tuple[str, str]] = ()
+        self,
+        status: int,
+        title: str,
+        detail: str,
+        errors: Sequence[tuple[str, str]] = (),
+        retry_after: int | None = None,
     ) -> None:
         super().__init__(detail)
         self.status, self.title, self.detail = status, title, detail
         self.errors = tuple(errors)
+        self.headers = {} if retry_after is None else {"Retry-After": str(retry_after)}
 
 
 def problem(
@@ -141,7 +147,7 @@ def _store(request: Request, error: StoreError) -> JSONResponse:
 
 
 def _raised(request: Request, error: ProblemError) -> JSONResponse:
-    return problem(error.status, error.title, error.detail, error.errors)
+    return problem(error.status, error.title, error.detail, error.errors, headers=error.headers)
 
 
 def _http(request: Request, error: HTTPException) -> JSONResponse:

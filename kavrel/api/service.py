@@ -2,6 +2,7 @@
 
 import logging
 from collections.abc import Callable
+from copy import copy
 from datetime import date, datetime
 from functools import cached_property
 from threading import Lock
@@ -41,6 +42,7 @@ class PlanMeta(BaseModel):
     pinned: int | None
     summary: str
     made_at: datetime
+    made_by: str  # empty where nobody has to sign in
     can_undo: bool
     can_redo: bool
 
@@ -69,23 +71,13 @@ class PlanState(BaseModel):
     pinned: StripFigures | None
 
 
-class Service:
-    """The plans of the store, evaluated as of today in each plan's zone."""
-
-    def __init__(self, plans: Plans, now: Callable[[], datetime], looks: Looks) -> None:
-        self.plans = plans
-        self.looks = looks
-        self._now = now
-        self._evaluated: Kept[tuple[str, int, date], Evaluation] = Kept(CACHED_EVALUATIONS)
-        self._ahead: tuple[Plan, date, Evaluation] | None = None
-        self._guard = Lock()
-        self.jobs = RunningQuestions()
-        self.written = Written(KEPT)
+class StandIns:
+    """Stand-in labs, made when one is asked for: most servers are never asked."""
 
     @cached_property
     def readied(self) -> "Readied":
         """Stand-in labs for drills."""
-        from kavrel.rig.readied import Readied  # most servers are never asked
+        from kavrel.rig.readied import Readied
 
         return Readied()
 
@@ -95,6 +87,38 @@ class Service:
         from kavrel.rig.readied import Runs
 
         return Runs()
+
+
+class Service:
+    """The plans of the store, evaluated as of today in each plan's zone."""
+
+    def __init__(self, plans: Plans, now: Callable[[], datetime], looks: Looks) -> None:
+        self.plans = plans
+        self.looks = looks
+        self._now = now
+        self._evaluated: Kept[tuple[str, int, date], Evaluation] = Kept(CACHED_EVALUATIONS)
+        self._ahead: tuple[Plan, date, Evaluation] | None = None
+        self._guard, self._one = Lock(), Lock()
+        self.jobs = RunningQuestions()
+        self.written = Written(KEPT)
+        self.rests: Kept[tuple[str, str], bytes] = Kept(KEPT)
+        self._stand_ins = StandIns()
+
+    def by(self, name: str) -> "Service":
+        """The same service; what is changed through this one is marked with who changed it."""
+        twin = copy(self)
+        twin.plans = self.plans.by(name)
+        return twin
+
+    @property
+    def readied(self) -> "Readied":
+        """Stand-in labs for drills."""
+        return self._stand_ins.readied
+
+    @property
+    def runs(self) -> "Runs":
+        """How stand-in labs fared."""
+        return self._stand_ins.runs
 
     def now(self) -> datetime:
         """The present moment, aware."""
@@ -114,8 +138,9 @@ class Service:
         key = (plan_id, revision, self.today(plan))
         found = self._evaluated.get(key)
         if found is None:
-            found = self._evaluate(plan, key[2])
-            self._evaluated.put(key, found)
+            with self._one:  # many who ask at once wait for one, they do not all reckon
+                found = self._evaluated.get(key) or self._evaluate(plan, key[2])
+                self._evaluated.put(key, found)
         return found
 
     def _evaluate(self, plan: Plan, today: date) -> Evaluation:
@@ -198,6 +223,7 @@ def meta(row: PlanRow) -> PlanMeta:
         pinned=row.pinned,
         summary=row.summary,
         made_at=datetime.fromisoformat(row.made_at),
+        made_by=row.made_by,
         can_undo=row.can_undo,
         can_redo=row.can_redo,
     )

@@ -2,7 +2,7 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query, Response
+from fastapi import APIRouter, Query, Request, Response
 from fastapi.responses import PlainTextResponse
 from pydantic import BaseModel
 
@@ -21,6 +21,7 @@ from kavrel.core.pools.options import layouts
 from kavrel.core.pools.pool import MOST_SHELF_SPARES, disk_facts
 from kavrel.formats.papers import PAPERS, NoPaper, Occasion
 
+BINARY = frozenset({"application/pdf", "application/zip"})
 router = APIRouter(prefix="/api", tags=["sheets"], responses=PROBLEMS)
 
 
@@ -118,20 +119,25 @@ def list_papers(plan_id: str, service: TheService) -> Response:
 @router.get(
     "/plans/{plan_id}/paper/{name}", response_class=PlainTextResponse, operation_id="get_paper"
 )
-def get_paper(plan_id: str, name: str, service: TheService, host: str | None = None) -> Response:
+def get_paper(
+    plan_id: str, name: str, request: Request, service: TheService, host: str | None = None
+) -> Response:
     """A paper of the plan as a file to keep."""
     row, plan = service.plans.head(plan_id)
     paper = PAPERS.get(name)
     if paper is None:
         raise ProblemError(404, "no such paper", f"there is no {name}; see the list of papers")
     evaluation = service.evaluation(plan_id, row.head, plan)
-    occasion = Occasion(plan, evaluation, f"revision {row.head}", service.now())
+    address = (
+        f"{request.url.scheme}://{request.url.netloc}{request.app.state.prefix}/plan/{plan_id}"
+    )
+    occasion = Occasion(plan, evaluation, f"revision {row.head}", service.now(), address)
     try:
         content = paper.on(occasion, host)
     except NoPaper as error:
         raise ProblemError(404, "no such paper", str(error)) from error
     return Response(
         content,
-        media_type=f"{paper.media}; charset=utf-8",
+        media_type=paper.media + ("" if paper.media in BINARY else "; charset=utf-8"),
         headers={"Content-Disposition": f'attachment; filename="{name}"'},
     )

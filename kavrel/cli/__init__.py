@@ -19,6 +19,9 @@ class Entry(NamedTuple):
 
 
 COMMANDS: Mapping[str, Entry] = {
+    "account": Entry(
+        "account", "account", "Who may come in: at the machine itself, also while a server runs."
+    ),
     "access-diff": Entry(
         "shares",
         "access_diff",
@@ -40,9 +43,24 @@ COMMANDS: Mapping[str, Entry] = {
         "Print which points still hold a file that was written, lost and noticed on these days.",
     ),
     "backup": Entry(
-        "server",
+        "keeping",
         "backup_command",
-        "Copy the database to FILE, whole, while a server may be running.",
+        "Copy the database, whole, while a server may be running.",
+    ),
+    "receive": Entry(
+        "receive",
+        "receive",
+        "Take mail and calls on this machine and print them, to try messages with.",
+    ),
+    "rescue": Entry(
+        "keeping",
+        "rescue",
+        "Set a damaged database aside and save what can still be read of it.",
+    ),
+    "restore": Entry(
+        "keeping",
+        "restore_command",
+        "Bring the copy FILE back in the place of the database; the replaced one is set aside.",
     ),
     "buy": Entry(
         "questions", "buy", "Print the cheapest purchases of the price list that meet the wish."
@@ -58,6 +76,14 @@ COMMANDS: Mapping[str, Entry] = {
         "Print how a cell of the proof came about: a dataset under a hazard, or a pair as fire+key_lost.",
     ),
     "check": Entry("plan", "check", "Print the cautions of a plan; exit 1 when any is serious."),
+    "completion": Entry(
+        "machine", "completion", "Print what a shell sources to complete commands and options."
+    ),
+    "health": Entry(
+        "machine",
+        "health",
+        "Ask the server on this machine whether it is well; exit 1 when it is not.",
+    ),
     "demo": Entry(
         "server", "demo", "Serve the demo lab; it is created when the database holds no plan."
     ),
@@ -136,7 +162,11 @@ COMMANDS: Mapping[str, Entry] = {
         "Run the plan in a stand-in lab: what was predicted, what happened; exit 1 where they differ.",
     ),
     "schema": Entry("plan", "schema", "Print the JSON Schema of the plan file."),
-    "serve": Entry("server", "serve", "Serve the web application."),
+    "serve": Entry(
+        "server",
+        "serve",
+        "Serve the web application: to this machine alone, or with --lan to the house.",
+    ),
     "shuffle": Entry(
         "questions",
         "shuffle_command",

@@ -12,7 +12,7 @@ from kavrel.core.assumption import Assumption
 from kavrel.core.plan import Plan
 from kavrel.core.working import Working, step
 
-FOLDERS = ("pools", "proof", "copies", "week", "shares", "log", "bench", "seen")
+FOLDERS = ("pools", "proof", "copies", "week", "shares", "log", "bench", "seen", "told")
 
 
 class _Registry(Mapping[str, Assumption]):

@@ -9,7 +9,6 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Any
-from zoneinfo import ZoneInfo
 
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.carrier import runs_on
@@ -213,13 +212,8 @@ class Stand:
     def _there(self, job: Job) -> list[float]:
         """Points that are there now: the planned ones, less those of its silence."""
         silent = self.moment - self.twist.silent_days.get(job.id, 0.0) * DAY
-        day = self.at.astimezone(ZoneInfo(self.index.plan.zone)).date()
-        points = self.book.points_on(job, day)
-        return [
-            p.data_time
-            for p in points
-            if p.available_at <= self.moment < p.expires_at and p.data_time <= silent
-        ]
+        points = self.book.points_at(job, self.moment)
+        return [p.data_time for p in points if p.data_time <= silent]
 
     def _points(self) -> Iterator[str]:
         for job in self.index.plan.jobs:

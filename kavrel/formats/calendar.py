@@ -3,8 +3,6 @@
 from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
-from icalendar import Calendar, Event, vRecur
-
 from kavrel.core.evaluate import Evaluation, JobView
 from kavrel.core.plan import Job, Plan, Schedule
 from kavrel.core.schedule import dtstart, odd_starts, rrule, starts
@@ -37,6 +35,8 @@ def week_ics(plan: Plan, evaluation: Evaluation, stamp: datetime) -> bytes:
     year, start by start: past midnight no rule over wall times would say so. `stamp` is the aware
     moment of writing.
     """
+    from icalendar import Calendar, Event, vRecur  # loads slowly, and most servers are never asked
+
     calendar = Calendar()
     calendar.add("prodid", "-//Kavrel//plan//EN")
     calendar.add("version", "2.0")

@@ -9,6 +9,8 @@ from inspect import signature
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
 from kavrel.core.moves.shuffle import shuffle
+from kavrel.core.paper.document import Document
+from kavrel.core.paper.labels import cable_tags, tray_labels
 from kavrel.core.paper.restore_sheet import restore_sheet
 from kavrel.core.paper.runbook import runbook
 from kavrel.core.plan import Plan
@@ -34,12 +36,16 @@ class NoPaper(ValueError):
 
 @dataclass(frozen=True)
 class Occasion:
-    """What a paper is written from: `origin` names the revision, `stamp` is the aware moment."""
+    """What a paper is written from: `origin` names the revision, `stamp` is the aware moment.
+
+    `address` is of the plan's page where it is served: codes on paper open it.
+    """
 
     plan: Plan
     evaluation: Evaluation
     origin: str
     stamp: datetime
+    address: str = ""
 
 
 @dataclass(frozen=True)
@@ -95,6 +101,25 @@ def _served(name: str, protocol: str, about: str, make: Callable[..., str]) -> P
     )
 
 
+def _pdf(paper: Document, o: Occasion, name: str) -> bytes:
+    from kavrel.formats.sheet_pdf import document_pdf  # the PDF maker loads slowly
+
+    return document_pdf(paper, o.stamp, o.address, name)
+
+
+def _stickers(size: str) -> Paper:
+    """Tray labels, then cable tags, on A4 sheets of stickers of one size (mm)."""
+
+    def write(o: Occasion, _: str) -> bytes:
+        from kavrel.formats.sheet_pdf import labels_pdf
+
+        labels = [*tray_labels(o.plan), *cable_tags(o.plan)]
+        return labels_pdf(labels, size, o.origin, o.stamp, o.address)
+
+    about = f"tray labels and cable tags for stickers of {size.replace('x', ' x ')} mm on A4"
+    return Paper(f"labels-{size}.pdf", "application/pdf", about, write)
+
+
 PAPERS: Mapping[str, Paper] = {
     p.name: p
     for p in (
@@ -116,6 +141,19 @@ PAPERS: Mapping[str, Paper] = {
             "for whoever must restore without you: where things are, steps, tick boxes",
             lambda o, _: document_markdown(restore_sheet(o.plan, o.evaluation, o.origin)),
         ),
+        Paper(
+            "runbook.pdf",
+            "application/pdf",
+            "the runbook to print",
+            lambda o, _: _pdf(runbook(o.plan, o.evaluation, o.origin), o, "runbook"),
+        ),
+        Paper(
+            "if-something-happens.pdf",
+            "application/pdf",
+            "the same sheet to print, with codes that open each part on a telephone",
+            lambda o, _: _pdf(restore_sheet(o.plan, o.evaluation, o.origin), o, "restore-sheet"),
+        ),
+        *(_stickers(size) for size in ("70x37", "99x38", "48x25")),
         Paper(
             "plan.json",
             "application/json",

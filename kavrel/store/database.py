@@ -4,15 +4,20 @@ import fcntl
 import os
 import sqlite3
 from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import closing, contextmanager, suppress
+from datetime import UTC, datetime
 from importlib import resources
 from pathlib import Path
-from threading import RLock
+from threading import Lock, RLock
 from urllib.parse import quote
 
 
 class StoreError(RuntimeError):
     """The database cannot be used; the text says why in plain words."""
+
+
+class StoreDamaged(StoreError):
+    """The file is damaged. It is not written to; see `kavrel rescue` and `kavrel restore`."""
 
 
 class StoreFull(StoreError):
@@ -29,22 +34,50 @@ def migrations() -> list[tuple[int, str]]:
 class Database:
     """One open database; transactions are serialized by a lock."""
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: Path, beside: bool = False) -> None:
+        """`beside`: a server may have it open; only who may come in is then read and changed."""
         self.path = path
         self._guard = RLock()
+        self._lock: int | None = None
         try:
-            path.parent.mkdir(parents=True, exist_ok=True)
-            self._lock = _hold(path.with_name(path.name + ".lock"))
+            path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
+            if not beside:
+                self._lock = _hold(path.with_name(path.name + ".lock"))
+                _whole(path)
             _private(path)
             self._db = sqlite3.connect(path, isolation_level=None, check_same_thread=False)
             self._db.execute("PRAGMA foreign_keys = ON")
             self._db.execute("PRAGMA journal_mode = WAL")
             self._db.execute("PRAGMA synchronous = FULL")
             self._migrate()
+            # For a quick look while a change is being reckoned: it sees what is committed.
+            self._eye = sqlite3.connect(path, isolation_level=None, check_same_thread=False)
+            self._eye.execute("PRAGMA query_only = ON")
+            self._eye_guard = Lock()
+        except StoreError:
+            self._let_go()
+            raise
         except sqlite3.DatabaseError as error:
+            self._let_go()
             raise StoreError(f"{path} cannot be opened as a database: {error}") from error
         except OSError as error:
+            self._let_go()
             raise StoreError(f"{path} cannot be opened: {error.strerror}") from error
+
+    @staticmethod
+    @contextmanager
+    def alone(path: Path) -> Iterator[None]:
+        """Keeps servers away from a database meanwhile; raises StoreError where one is at work."""
+        lock = _hold(path.with_name(path.name + ".lock"))
+        try:
+            yield
+        finally:
+            os.close(lock)
+
+    def _let_go(self) -> None:
+        if self._lock is not None:
+            os.close(self._lock)
+            self._lock = None
 
     def _migrate(self) -> None:
         version = self._db.execute("PRAGMA user_version").fetchone()[0]
@@ -53,6 +86,13 @@ class Database:
             raise StoreError(
                 f"{self.path} was written by a newer Kavrel (schema {version}, this one knows "
                 f"{known[-1][0]})"
+            )
+        if 0 < version < known[-1][0]:
+            folder = self.path.parent / "backups"
+            folder.mkdir(mode=0o700, exist_ok=True)
+            backup(
+                self.path,
+                folder / f"before-schema-{known[-1][0]}-{datetime.now(UTC):%Y%m%dT%H%M%S%f}Z.db",
             )
         for number, script in known:
             if number > version:
@@ -90,11 +130,27 @@ class Database:
         with self._guard:
             yield self._db
 
+    @contextmanager
+    def glancing(self) -> Iterator[sqlite3.Connection]:
+        """Read access that waits for no change that is being made meanwhile."""
+        with self._eye_guard:
+            yield self._eye
+
+    def schema_number(self) -> int:
+        """The number of the newest migration that was made; raises sqlite3's errors."""
+        with self.glancing() as db:
+            return int(db.execute("PRAGMA user_version").fetchone()[0])
+
+    def size_bytes(self) -> int:
+        """Bytes of the file, without what SQLite keeps beside it."""
+        return self.path.stat().st_size
+
     def close(self) -> None:
         """Closes the file and lets another server have it."""
-        with self._guard:
+        with self._guard, self._eye_guard:
+            self._eye.close()
             self._db.close()
-            os.close(self._lock)
+            self._let_go()
 
 
 def _hold(lock: Path) -> int:
@@ -107,6 +163,30 @@ def _hold(lock: Path) -> int:
             f"another Kavrel has {lock.with_suffix('')} open: stop it, or name another database"
         ) from None
     return handle
+
+
+def _whole(path: Path) -> None:
+    """Raises StoreDamaged where SQLite's own check finds fault, before anything is written.
+
+    After a crash, told by what it left beside the file, everything is looked at; else the quick check.
+    """
+    if not path.is_file() or not path.stat().st_size:
+        return
+    log = path.with_name(path.name + "-wal")
+    check = "integrity_check" if log.is_file() and log.stat().st_size else "quick_check"
+    try:
+        with closing(sqlite3.connect(f"file:{quote(str(path))}?mode=ro", uri=True)) as db:
+            (said,) = db.execute(f"PRAGMA {check}(1)").fetchone()
+    except sqlite3.OperationalError as error:
+        raise StoreError(f"{path} cannot be opened as a database: {error}") from error
+    except sqlite3.DatabaseError as error:
+        said = str(error)
+    if said != "ok":
+        raise StoreDamaged(
+            f"{path} cannot be opened: it is damaged ({said}). It was not written to. Bring the newest copy of "
+            f"{path.parent / 'backups'} back with `kavrel restore`, or save what can still be read "
+            "with `kavrel rescue`"
+        )
 
 
 def _private(path: Path) -> None:

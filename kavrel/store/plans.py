@@ -3,6 +3,7 @@
 import sqlite3
 import zlib
 from collections.abc import Callable
+from copy import copy
 from dataclasses import dataclass
 from datetime import datetime
 from secrets import token_hex
@@ -47,6 +48,7 @@ class PlanRow:
     pinned: int | None
     summary: str
     made_at: str
+    made_by: str
     parent: int | None
     can_undo: bool
     can_redo: bool
@@ -54,12 +56,13 @@ class PlanRow:
 
 @dataclass(frozen=True)
 class RevisionRow:
-    """A revision: its parent, when it was made and what changed."""
+    """A revision: its parent, when it was made, what changed, and by whom (empty: not known)."""
 
     number: int
     parent: int | None
     made_at: str
     summary: str
+    made_by: str
 
 
 class Plans:
@@ -69,6 +72,13 @@ class Plans:
         self._database = database
         self._now = now
         self._cache: Kept[tuple[str, int], Plan] = Kept(CACHED_PLANS)
+        self._by = ""
+
+    def by(self, name: str) -> "Plans":
+        """The same plans; what is changed through these is marked with who changed it."""
+        twin = copy(self)
+        twin._by = name
+        return twin
 
     # -- reading -------------------------------------------------------------------------------
 
@@ -85,7 +95,7 @@ class Plans:
 
     def _row(self, db: sqlite3.Connection, plan_id: str) -> PlanRow:
         found = db.execute(
-            "SELECT p.id, p.name, p.variant, p.head, p.pinned, r.summary, r.made_at, r.parent,"
+            "SELECT p.id, p.name, p.variant, p.head, p.pinned, r.summary, r.made_at, r.made_by, r.parent,"
             " EXISTS (SELECT 1 FROM revision c WHERE c.plan_id = p.id AND c.parent = p.head)"
             " FROM plan p JOIN revision r ON r.plan_id = p.id AND r.number = p.head"
             " WHERE p.id = ?",
@@ -93,7 +103,7 @@ class Plans:
         ).fetchone()
         if found is None:
             raise NoSuchPlan(plan_id)
-        key, name, variant, head, pinned, summary, made_at, parent, newer = found
+        key, name, variant, head, pinned, summary, made_at, made_by, parent, newer = found
         return PlanRow(
             id=key,
             name=name,
@@ -102,6 +112,7 @@ class Plans:
             pinned=pinned,
             summary=summary,
             made_at=made_at,
+            made_by=made_by,
             parent=parent,
             can_undo=parent is not None,
             can_redo=bool(newer),
@@ -152,7 +163,7 @@ class Plans:
         with self._database.reading() as db:
             self._row(db, plan_id)
             found = db.execute(
-                "SELECT number, parent, made_at, summary FROM revision WHERE plan_id = ?"
+                "SELECT number, parent, made_at, summary, made_by FROM revision WHERE plan_id = ?"
                 " ORDER BY number DESC",
                 (plan_id,),
             )
@@ -253,9 +264,9 @@ class Plans:
         ).fetchone()
         content = zlib.compress(plan_file.dump(plan).encode())
         db.execute(
-            "INSERT INTO revision (plan_id, number, parent, made_at, summary, content, edit_key)"
-            " VALUES (?, ?, ?, ?, ?, ?, ?)",
-            (plan_id, last + 1, parent, self._stamp(), summary, content, key),
+            "INSERT INTO revision (plan_id, number, parent, made_at, summary, content, edit_key, made_by)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            (plan_id, last + 1, parent, self._stamp(), summary, content, key, self._by),
         )
         self._write(db, plan_id, plan, last + 1)
 

@@ -26,9 +26,15 @@ class Served:
     """The application with a small lab in it, made again whenever it was deleted."""
 
     def __init__(self, database: Database) -> None:
+        self.database = database
         self.app = create_app(database, lambda: NOW, allowed_hosts=frozenset({"testserver"}))
         self.client = TestClient(self.app)
         self.plan = ""
+
+    def nobody(self) -> None:
+        """A first person may have been made: then everybody would have to sign in."""
+        with self.database.transaction() as db:
+            db.execute("DELETE FROM person")
 
     def there(self) -> str:
         """Id of the lab."""
@@ -43,8 +49,8 @@ class Served:
 
 SERVED = Served(Database(Path(mkdtemp()) / "kavrel.db"))
 # A body may be right in itself and still contradict the plan, or name a revision of long ago.
-ACCEPTED = ["2xx", "401", "404", "409", "412", "422", "428"]
-REFUSED = ["400", "401", "403", "404", "405", "409", "411", "412", "413", "422", "428"]
+ACCEPTED = ["2xx", "401", "404", "409", "412", "422", "428", "429"]
+REFUSED = ["400", "401", "403", "404", "405", "409", "411", "412", "413", "422", "428", "429"]
 CHECKS = {
     "positive_data_acceptance": {"expected-statuses": ACCEPTED},
     "negative_data_rejection": {"expected-statuses": REFUSED},
@@ -74,4 +80,5 @@ def test_nothing_comes_that_the_document_does_not_say(case: Any) -> None:
     if case.headers and "If-Match" in case.headers and len(case.headers["If-Match"]) % 2:
         case.headers["If-Match"] = '"r1"'
     case.call_and_validate()
+    SERVED.nobody()
     SERVED.app.state.service.jobs.close()  # a question that nobody waits for

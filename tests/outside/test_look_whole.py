@@ -7,7 +7,8 @@ devices. Source: what those programs print. Loops have no serial: the test gives
 import json
 import os
 import time
-from datetime import UTC, date, datetime
+from datetime import date, datetime
+from zoneinfo import ZoneInfo
 
 import pytest
 
@@ -142,7 +143,9 @@ def test_points_that_lab_job_took_are_what_the_proof_finds(house: House) -> None
     assert (ran.code, ran.left) == (0, []), ran.said
     machine = machine_of(house, dict(zip(house.loops, ("SN-4", "SN-5"), strict=True)))
     index = Index(there)
-    book = scheduled_book(index, pool_states(index), datetime.fromtimestamp(now, UTC).date())
+    book = scheduled_book(
+        index, pool_states(index), datetime.fromtimestamp(now, ZoneInfo(plan.zone)).date()
+    )
     found = Finder(book, {"box": machine}).found(hourly, "new")
     assert (found.how, found.there) == ("seen", 4)
     # What the plan would have by now and is not there is missing, not made up.

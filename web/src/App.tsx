@@ -2,18 +2,31 @@ import { useQuery } from '@tanstack/react-query';
 import { lazy, Suspense } from 'react';
 import { Navigate, Route, Routes } from 'react-router';
 import { api, unwrap } from './api/client';
+import { useVisitorQuery } from './api/visitor';
 import { Frame } from './Frame';
 import { PlansPage } from './sheets/plans/PlansPage';
 
 const DocumentPage = lazy(() => import('./sheets/paper/DocumentPage').then((m) => ({ default: m.DocumentPage })));
+const SignInPage = lazy(() => import('./door/SignInPage').then((m) => ({ default: m.SignInPage })));
+const HousePage = lazy(() => import('./door/HousePage').then((m) => ({ default: m.HousePage })));
 const RunSheetPage = lazy(() => import('./sheets/paper/RunSheetPage').then((m) => ({ default: m.RunSheetPage })));
 
 export function App() {
+  const visitor = useVisitorQuery();
+  if (visitor.isError) return <p className="p-6 text-danger">{visitor.error.message}</p>;
+  if (!visitor.data) return null;
+  if (visitor.data.anybody && !visitor.data.signed_in)
+    return (
+      <Suspense fallback={null}>
+        <SignInPage />
+      </Suspense>
+    );
   return (
     <Suspense fallback={<p className="p-6">drawing ...</p>}>
       <Routes>
         <Route path="/" element={<LastPlan />} />
         <Route path="/plans" element={<PlansPage />} />
+        <Route path="/house" element={<HousePage />} />
         <Route path="/plan/:plan/runbook" element={<DocumentPage paper="runbook" />} />
         <Route path="/plan/:plan/restore-sheet" element={<DocumentPage paper="restore-sheet" />} />
         <Route path="/plan/:plan/drill/:drill" element={<DocumentPage paper="drill" />} />

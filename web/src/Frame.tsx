@@ -4,10 +4,16 @@ import { Suspense, useEffect, useState } from 'react';
 import { NavLink, useNavigate, useParams } from 'react-router';
 import { useNewDay } from './api/day';
 import { useFormsQuery } from './api/forms';
-import { PlanProvider, useChange, usePlan, usePlanQuery, useWaiting } from './api/plan';
+import { keepPapers } from './api/device';
+import { useNotices } from './api/notices';
+import { PlanProvider, useChange, useLeftOver, usePlan, usePlanQuery, useWaiting } from './api/plan';
+import { overlaid, useQueued } from './api/queue';
+import { useKeptSince } from './api/since';
+import { useVisitor } from './api/visitor';
 import { HatchDefs } from './drawing/Hatch';
 import { causeLine, CautionsSlip } from './parts/CautionsSlip';
 import { turnDrawing } from './parts/drawing-mode';
+import { NotTaken } from './parts/NotTaken';
 import { KeysSlip } from './parts/KeysSlip';
 import { useKeys } from './parts/useKeys';
 import { ChangesSlip } from './sheets/paper/ChangesSlip';
@@ -22,6 +28,7 @@ export function Frame() {
   const { plan = '' } = useParams();
   const query = usePlanQuery(plan);
   const forms = useFormsQuery();
+  const queued = useQueued(plan);
   const error = query.error ?? forms.error;
   if (error)
     return (
@@ -34,7 +41,7 @@ export function Frame() {
     );
   if (!query.data || !forms.data) return null;
   return (
-    <PlanProvider state={query.data}>
+    <PlanProvider state={overlaid(query.data, queued)}>
       <HatchDefs />
       <Drawing key={plan} />
     </PlanProvider>
@@ -45,11 +52,16 @@ function Drawing() {
   const { sheet = 'bench' } = useParams();
   const { meta, plan, evaluation } = usePlan();
   const navigate = useNavigate();
+  const who = useVisitor();
   const change = useChange();
   const [opened, setOpened] = useState<Opened>(null);
   const [said, setSaid] = useState('');
   const waiting = useWaiting();
   const newDay = useNewDay();
+  const keptSince = useKeptSince();
+  useLeftOver();
+  useNotices();
+  useEffect(() => void keepPapers(meta.id), [meta.id]);
   useEffect(() => {
     if (!waiting) return;
     const ask = (event: BeforeUnloadEvent) => event.preventDefault();
@@ -117,6 +129,12 @@ function Drawing() {
               </NavLink>
             ))}
           </nav>
+          {who.signed_in && (
+            <NavLink className="self-center px-3 text-quiet hover:text-ink" to="/house">
+              {who.name}
+              {who.role !== 'planner' && <span className="unit"> {who.role}</span>}
+            </NavLink>
+          )}
           <button className="px-3 text-quiet hover:text-ink max-md:hidden" onClick={turnDrawing}>
             day / night <span className="unit">D</span>
           </button>
@@ -138,9 +156,23 @@ function Drawing() {
                 as it does.
               </p>
             )}
+            {keptSince && (
+              <p className="font-semibold text-danger">
+                Kavrel does not answer: this is how it stood at <span className="figure">{keptSince}</span>, kept on
+                this device.
+              </p>
+            )}
+            <NotTaken plan={meta.id} />
             {newDay && (
               <p>
                 A new day has begun: this is <span className="figure">{newDay}</span>.
+              </p>
+            )}
+            {who.role !== 'planner' && (
+              <p className="text-quiet">
+                {who.role === 'hands'
+                  ? 'You are hands here: ticks, the Log, drills and looks are yours, the plan is a planner’s.'
+                  : 'You read here: papers and proof are yours, changes are a planner’s.'}
               </p>
             )}
             {said && <p>{said}</p>}

@@ -131,7 +131,7 @@ function Cell({
       onClick={onOpen}
       title="show the working"
     >
-      <span className="block truncate text-[12px] text-quiet">{label}</span>
+      <span className="block truncate text-[12px] text-quiet max-sm:whitespace-normal">{label}</span>
       <span className="flex min-w-0 items-baseline gap-1.5 whitespace-nowrap">
         <span className="figure text-[18px] font-bold">{figure.value}</span>
         {figure.unit && <span className="text-quiet">{figure.unit}</span>}
@@ -139,7 +139,7 @@ function Cell({
         {delta ? (
           <span className="figure truncate text-[12px] font-semibold">{delta}</span>
         ) : (
-          note && <span className="truncate text-[12px] text-quiet">{note}</span>
+          note && <span className="truncate text-[12px] max-sm:whitespace-normal text-quiet">{note}</span>
         )}
       </span>
     </button>

@@ -1,7 +1,9 @@
 /** The title block, lower right: plan, variant, revision, last change, undo and redo, paper. */
 
 import type { ReactNode } from 'react';
+import { useQuery } from '@tanstack/react-query';
 import { useNavigate } from 'react-router';
+import { api, unwrap } from './api/client';
 import type { Opened } from './Frame';
 import { usePlan } from './api/plan';
 
@@ -16,6 +18,11 @@ export function TitleBlock({
 }) {
   const { plan, meta, evaluation } = usePlan();
   const navigate = useNavigate();
+  const made = useQuery({
+    queryKey: ['health'],
+    staleTime: Infinity,
+    queryFn: async () => unwrap(await api.GET('/healthz')),
+  }).data;
   return (
     <section
       aria-label="Title block"
@@ -40,6 +47,7 @@ export function TitleBlock({
       <Part label={`Last change, as of ${evaluation.today}`}>
         <span className="block truncate" title={meta.summary}>
           {meta.summary}
+          {meta.made_by && `, by ${meta.made_by}`}
         </span>
       </Part>
       <Part label="Undo, redo">
@@ -50,7 +58,7 @@ export function TitleBlock({
           redo <span className="unit">⇧U</span>
         </button>
       </Part>
-      <Part label="Paper">
+      <Part label={made ? `Paper, Kavrel ${made.version} (schema ${made.schema_number})` : 'Paper'}>
         <button className="underline" onClick={() => onOpen('paper')}>
           runbook, files <span className="unit">F</span>
         </button>

@@ -183,6 +183,12 @@ class Timeline(Loads):
         """Points that exist at the end of a local day, oldest first."""
         return [p for p, _ in self._existing(job, day, with_rules=False)]
 
+    def points_at(self, job: Job, at: float) -> list[Point]:
+        """Points that are complete and not yet pruned at an instant (epoch s), oldest first."""
+        day = datetime.fromtimestamp(at, ZoneInfo(self.index.plan.zone)).date()
+        begin, end = day - timedelta(days=self.look_back_days(job)), day + timedelta(days=1)
+        return keeping.existing(flows.points(self.flow(job), begin, end), at)
+
     def ruled_on(self, job: Job, day: date) -> list[tuple[Point, list[Rule]]]:
         """The same, each with the rules that keep it then and until when."""
         return self._existing(job, day, with_rules=True)

@@ -131,13 +131,9 @@ class Finder:
         """The points of a job for one dataset against the planned ones."""
         got = self.evidence(job, dataset)
         usual = self.book.ages(job)
-        day = self._day(got.at) if got.at else self.book.as_of
-        # What was complete at the moment of the look, and not to be pruned yet.
-        planned = sorted(
-            p.data_time
-            for p in self.book.points_on(job, day)
-            if p.available_at <= got.at and got.at < p.expires_at
-        )
+        # What was complete at the moment of the look, and not to be pruned yet: what goes later that day
+        # is still planned in the morning.
+        planned = sorted(p.data_time for p in self.book.points_at(job, got.at)) if got.at else []
         late = max(0.0, got.at - got.times[-1] - usual.worst) if got.times and usual else 0.0
         lost: list[float] = []
         extra = 0

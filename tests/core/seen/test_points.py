@@ -1,13 +1,14 @@
 """Points that exist under the planned ones, and what the proof says by them."""
 
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, date, datetime, time, timedelta
+from zoneinfo import ZoneInfo
 
 import pytest
 
 from kavrel.core.evaluate import evaluate
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
-from kavrel.core.plan import Plan
+from kavrel.core.plan import Plan, Retention, Schedule
 from kavrel.core.pools.pool import pool_states
 from kavrel.core.proof.cell import Cell
 from kavrel.core.proof.proof import prove_found
@@ -20,6 +21,7 @@ from kavrel.core.week.nights import scheduled_book
 from kavrel.demo.history import looks
 from kavrel.demo.machines import Stand, Twist
 from kavrel.formats.looks.read import read_look
+from tests import builders
 
 AT = datetime(2026, 11, 24, 6, 30, tzinfo=UTC)
 TODAY = AT.date()
@@ -143,3 +145,15 @@ def test_the_history_of_the_demo_shows_drift_a_wearing_disk_and_a_silent_job(dem
     assert row(demo, newest, "homes-wren", "homes").late_seconds > 2 * 86_400
     assert any(r.result == "failed" for r in newest["heron"].runs)
     assert list(looks(demo, now)) == list(looks(demo, now))
+
+
+def test_what_goes_later_that_day_is_still_planned_in_the_small_hours() -> None:
+    hourly = builders.job("hourly", "snapshot", schedule=Schedule(kind="hourly"))
+    hourly = hourly.model_copy(update={"retention": Retention(hourly=24)})
+    index = Index(builders.lab(jobs=(hourly,)))
+    book = scheduled_book(index, pool_states(index), TODAY)
+    midnight = datetime.combine(TODAY, time(), ZoneInfo(index.plan.zone)).timestamp()
+    for minutes in (25, 12 * 60 + 25, 23 * 60 + 25):
+        found = book.points_at(hourly, midnight + minutes * 60)
+        assert len(found) == 24, minutes
+        assert found[-1].data_time <= midnight + minutes * 60

@@ -2,6 +2,8 @@
 
 import createClient from 'openapi-fetch';
 import type { components, paths } from './generated/schema';
+import { at, ROOT } from './root';
+import { heard } from './since';
 
 export type Schemas = components['schemas'];
 export type PlanState = Schemas['PlanState'];
@@ -47,7 +49,12 @@ export interface Items {
 }
 export type Collection = keyof Items;
 
-export const api = createClient<paths>({ baseUrl: '/' });
+export const api = createClient<paths>({ baseUrl: ROOT });
+api.use({
+  onResponse: ({ response }) => {
+    heard(response.headers.get('kavrel-kept-since'));
+  },
+});
 
 /** A refusal by the server, with the fields concerned. */
 export class Refused extends Error {
@@ -83,7 +90,7 @@ export async function call(
   if (revision !== undefined) headers['If-Match'] = `"r${revision}"`;
   let answer: Response;
   try {
-    answer = await fetch(path, {
+    answer = await fetch(at(path), {
       method,
       headers,
       body: typeof body === 'string' ? body : body === undefined ? null : JSON.stringify(body),
@@ -91,6 +98,7 @@ export async function call(
   } catch {
     throw new Refused(UNREACHABLE);
   }
+  heard(answer.headers.get('kavrel-kept-since'));
   if (answer.status === 204) return null;
   const found: unknown = await answer.json().catch(() => UNREACHABLE);
   if (!answer.ok) throw new Refused(found as Problem);

@@ -3,6 +3,7 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { api, Refused, unwrap, type Problem } from './client';
 import { usePlan } from './plan';
+import { at } from './root';
 
 export function usePapers() {
   const { meta } = usePlan();
@@ -16,7 +17,7 @@ export function usePapers() {
 
 /** Where a paper is fetched from. */
 export const paperAddress = (plan: string, name: string, host?: string): string =>
-  `/api/plans/${plan}/paper/${name}${host ? `?host=${host}` : ''}`;
+  at(`/api/plans/${plan}/paper/${name}${host ? `?host=${host}` : ''}`);
 
 export function usePaperText(name: string | undefined, host: string | undefined) {
   const { meta } = usePlan();

@@ -1,9 +1,11 @@
 /** The open plan: read through one query, changed through one queue. */
 
 import { useMutation, useMutationState, useQuery, useQueryClient, type QueryClient } from '@tanstack/react-query';
-import { createContext, useContext, type ReactNode } from 'react';
+import { createContext, useContext, useEffect, type ReactNode } from 'react';
 import { api, call, Refused, unwrap, type Collection, type Items, type PlanState } from './client';
 import { applied, tagOf, type Changes } from './changes';
+import { drop, isQueued, keep, readQueue } from './queue';
+import { useVisitor } from './visitor';
 
 export const planKey = (id: string) => ['plan', id] as const;
 
@@ -127,6 +129,7 @@ export function useChange() {
   const state = usePlan();
   const id = state.meta.id;
   const client = useQueryClient();
+  const who = useVisitor();
   const mutation = useMutation({
     mutationKey: ['change', id],
     scope: { id: `change ${id}` },
@@ -140,9 +143,21 @@ export function useChange() {
       const back = edit.do === 'undo' || edit.do === 'redo';
       const base = back ? now.meta.revision : newestSeen(steps, wanted.seen ?? state.meta.revision);
       // The object stays the same when it is sent again.
-      wanted.key ??= freshKey();
-      const more = { 'Idempotency-Key': wanted.key, 'Kavrel-Holds': tagOf(now) };
-      const answer = (await send(`/api/plans/${id}`, edit, base, more)) as PlanState | Changes;
+      const key = (wanted.key ??= freshKey());
+      sending.add(key);
+      const more = { 'Idempotency-Key': key, 'Kavrel-Holds': tagOf(now) };
+      const queued = { key, plan: id, by: who.name, edit, seen: base, made: new Date().toISOString() };
+      let answer: PlanState | Changes;
+      try {
+        answer = (await send(`/api/plans/${id}`, edit, base, more)) as PlanState | Changes;
+      } catch (error) {
+        // Undo and redo are of this moment: an hour later they would undo something else.
+        if (unreachable(error) && !back && !isQueued(key)) await keep(queued);
+        if (error instanceof Refused && !unreachable(error) && isQueued(key))
+          await keep({ ...queued, refused: error.message });
+        throw error;
+      }
+      await drop(key);
       const next = applied(now, answer);
       if (next.meta.parent === now.meta.revision) steps.set(now.meta.revision, next.meta.revision);
       return next;
@@ -155,6 +170,26 @@ export function useChange() {
   });
   return { ...mutation, waits: mutation.isPending && mutation.failureCount > 0 };
 }
+
+/** Sends what waited on this device from before, when the page is there again; and shows what was refused. */
+export function useLeftOver(): void {
+  const { meta } = usePlan();
+  const { mutate } = useChange();
+  const { name } = useVisitor();
+  useEffect(() => {
+    void readQueue().then((all) => {
+      for (const q of all)
+        if (q.plan === meta.id && q.by === name && !q.refused && !sending.has(q.key)) {
+          sending.add(q.key);
+          mutate({ edit: q.edit, seen: q.seen, key: q.key });
+        }
+    });
+    // Once, when the plan is opened.
+  }, [meta.id, mutate, name]);
+}
+
+/** Edits that this page has in its hands. */
+const sending = new Set<string>();
 
 /** How many edits wait because Kavrel does not answer. */
 export function useWaiting(): number {

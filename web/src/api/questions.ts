@@ -3,6 +3,7 @@
 import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query';
 import { api, Refused, unwrap, type Answer, type Asked, type Question } from './client';
 import { usePlan } from './plan';
+import { at } from './root';
 
 type Kind = Answer['kind'];
 type AnswerTo<K extends Kind> = Extract<Answer, { kind: K }>;
@@ -20,7 +21,7 @@ export interface Asking<K extends Kind> {
 /** Follows a question to its end; progress goes to `tell`. */
 function follow(id: string, tell: (asked: Asked) => void, signal: AbortSignal): Promise<void> {
   return new Promise((resolve, reject) => {
-    const source = new EventSource(`/api/questions/${id}/events`);
+    const source = new EventSource(at(`/api/questions/${id}/events`));
     const end = () => {
       source.close();
       resolve();

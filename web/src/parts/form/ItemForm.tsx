@@ -10,6 +10,7 @@ import { useForm, useWatch } from 'react-hook-form';
 import { useFormOf } from '../../api/forms';
 import { Refused, type Collection, type Items } from '../../api/client';
 import { useChange, usePlan, type Edit } from '../../api/plan';
+import { OVERLAID } from '../../api/queue';
 import { FieldRow } from './FieldRow';
 import { nextOf, offered, saidOf, settled, shownIn, type Draft, type Form, type Option } from './fields';
 import { at, place, read, write, type Field, type Plain, type Written } from './values';
@@ -141,6 +142,16 @@ export function ItemForm<C extends Collection>({
     );
   };
 
+  // Without a network what was done at the rack waits and stands in its list: the form has done its part.
+  const letGo = isNew && change.waits && OVERLAID.has(collection);
+  const done = useRef(onDone);
+  useEffect(() => {
+    done.current = onDone;
+  });
+  useEffect(() => {
+    if (letGo) done.current();
+  }, [letGo]);
+
   const more = useRef(save);
   useEffect(() => {
     more.current = save;
@@ -241,6 +252,11 @@ export function ItemForm<C extends Collection>({
             >
               add, and same again <span className="unit">⇧Enter</span>
             </button>
+            {change.waits && (
+              <span role="status" className="unit self-center">
+                not saved yet: it waits on this device
+              </span>
+            )}
             {again > 0 && (
               <span role="status" className="unit self-center">
                 {again} added

@@ -1,6 +1,7 @@
 /** The Bench: every host as its front with its bays, loose disks on a shelf, and the same as a table. */
 
-import { useState } from 'react';
+import { useEffect, useState } from 'react';
+import { useSearchParams } from 'react-router';
 import type { Collection, Items } from '../../api/client';
 import { useChange, usePlan } from '../../api/plan';
 import { useFresh } from '../../api/forms';
@@ -13,6 +14,7 @@ import { DiskBar } from './DiskBar';
 import { LineEntry } from './LineEntry';
 import { Paste } from './Paste';
 import { Power } from './Power';
+import { Scan } from './Scan';
 import { PriceList } from './PriceList';
 import { Sketches } from './Sketches';
 
@@ -37,6 +39,17 @@ export function BenchSheet() {
   const [hand, setHand] = useState<string | null>(null);
   const [wrong, setWrong] = useState('');
   const [pasting, setPasting] = useState(false);
+  const [scanning, setScanning] = useState(false);
+  const [search, setSearch] = useSearchParams();
+  const named = search.get('disk');
+  useEffect(() => {
+    // A tray label's code opens the page with its disk: once, so that closing it stays closed.
+    if (named === null) return;
+    const found = plan.disks.find((d) => d.id === named);
+    if (found) setEditing({ collection: 'disks', item: found, isNew: false });
+    else setWrong('The label is of a disk that is not in this plan any more.');
+    setSearch({}, { replace: true });
+  }, [named, plan.disks, setSearch]);
   const held = plan.disks.find((d) => d.id === hand);
   const tallest = Math.max(0, ...plan.disks.map((d) => d.capacity_bytes));
   const poolOf = new Map(
@@ -60,7 +73,13 @@ export function BenchSheet() {
     plan.sites.length
       ? setEditing({ collection: 'hosts', item: fresh('hosts'), isNew: true })
       : setEditing({ collection: 'sites', item: fresh('sites'), isNew: true });
-  useKeys({ n: addDisk, h: addHost, l: () => setPasting(true), Escape: () => setHand(null) });
+  useKeys({
+    n: addDisk,
+    h: addHost,
+    l: () => setPasting(true),
+    s: () => setScanning(true),
+    Escape: () => setHand(null),
+  });
 
   const put = (disk: Disk, place: Partial<Disk>) => {
     setHand(null);
@@ -132,9 +151,12 @@ export function BenchSheet() {
           {tallest > 0 && `Bars to scale; the tallest is ${text(decimal(tallest))}. `}Take a disk with Space, put it
           with Space on a bay.
         </span>
-        <span className="ml-auto flex gap-2">
+        <span className="ml-auto flex flex-wrap justify-end gap-2">
           <button className="act" onClick={() => setPasting(true)}>
             paste a look <span className="unit">L</span>
+          </button>
+          <button className="act" onClick={() => setScanning(true)}>
+            which disk <span className="unit">S</span>
           </button>
           <button className="act" onClick={addDisk}>
             new disk <span className="unit">N</span>
@@ -280,6 +302,15 @@ export function BenchSheet() {
         onOpen={(item) => setEditing({ collection: 'offers', item, isNew: false })}
       />
       {pasting && <Paste onClose={() => setPasting(false)} />}
+      {scanning && (
+        <Scan
+          onFound={(found) => {
+            setScanning(false);
+            edit(found);
+          }}
+          onClose={() => setScanning(false)}
+        />
+      )}
       {editing && <Editor editing={editing} onClose={() => setEditing(null)} />}
     </div>
   );

@@ -7,9 +7,11 @@ import { useFresh } from '../../api/forms';
 import { ItemForm } from '../../parts/form/ItemForm';
 import { Slip } from '../../parts/Slip';
 import { useKeys } from '../../parts/useKeys';
+import { useNarrow } from '../../parts/useNarrow';
 import { WorkingSlip } from '../../parts/WorkingSlip';
 import { size, span } from '../../text/format';
 import { Comb } from './Comb';
+import { JobList } from './JobList';
 import { HOLDERS } from './words';
 
 import { RouteMap } from './RouteMap';
@@ -20,6 +22,7 @@ export function RouteView() {
   const [editing, setEditing] = useState<{ item: Items['jobs']; isNew: boolean } | null>(null);
   const [working, setWorking] = useState<Working | null>(null);
   const fresh = useFresh();
+  const narrow = useNarrow();
   const add = () =>
     plan.datasets.length &&
     setEditing({ item: { ...fresh('jobs'), datasets: plan.datasets.slice(0, 1).map((d) => d.id) }, isNew: true });
@@ -44,10 +47,11 @@ export function RouteView() {
           Copies are made of datasets, and datasets live on pools. Name the data on Pools or Shares first; then each
           dataset is a line here that calls at its copies.
         </p>
-      ) : (
+      ) : narrow ? null : (
         <RouteMap selected={selected} onSelect={setSelected} />
       )}
-      {evaluation.jobs.length > 0 && (
+      {narrow && <JobList onEdit={(item) => setEditing({ item, isNew: false })} />}
+      {!narrow && evaluation.jobs.length > 0 && (
         <table className="mt-2 w-full">
           <thead>
             <tr className="border-b border-ink">

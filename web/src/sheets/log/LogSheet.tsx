@@ -13,6 +13,7 @@ import { Views } from '../../parts/Views';
 import { words } from '../../text/format';
 import { DriftView } from './DriftView';
 import { DrillsView } from './DrillsView';
+import { MessagesView } from './MessagesView';
 import { PointsView } from './PointsView';
 import { VIEWS, type View } from './views';
 import { WearView } from './WearView';
@@ -68,6 +69,7 @@ export function LogSheet() {
         points: <PointsView />,
         wear: <WearView />,
         drills: <DrillsView />,
+        messages: <MessagesView />,
       }}
     />
   );

@@ -3,6 +3,7 @@
 import { useState } from 'react';
 import { useTokens } from '../../api/looks';
 import { usePlan } from '../../api/plan';
+import { at } from '../../api/root';
 import { Copy } from '../../parts/Copy';
 import { day } from './when';
 
@@ -24,7 +25,7 @@ export function Senders() {
   const lines = given
     ? [
         `install -m 600 /dev/stdin /etc/lab-look.token <<'END'\n${given.token}\nEND`,
-        `lab-look --send ${window.location.origin}/api/observations`,
+        `lab-look --send ${window.location.origin}${at('/api/observations')}`,
       ]
     : [];
   return (

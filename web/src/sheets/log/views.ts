@@ -4,5 +4,6 @@ export const VIEWS = [
   { id: 'points', title: 'points and runs', key: 'o' },
   { id: 'wear', title: 'wear', key: 'w' },
   { id: 'drills', title: 'drills', key: 'i' },
+  { id: 'messages', title: 'messages', key: 'm' },
 ] as const;
 export type View = (typeof VIEWS)[number]['id'];

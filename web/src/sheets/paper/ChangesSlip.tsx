@@ -12,7 +12,7 @@ export function ChangesSlip({ onClose }: { onClose: () => void }) {
   const path = { plan_id: meta.id };
   const revisions = useQuery({
     queryKey: ['revisions', meta.id, meta.revision],
-    queryFn: async () => unwrap(await api.GET('/api/plans/{plan_id}/revisions', { params: { path } })).revisions,
+    queryFn: async () => unwrap(await api.GET('/api/plans/{plan_id}/revisions', { params: { path } })),
   });
   const before = meta.pinned ?? meta.revision;
   const comparison = useQuery({
@@ -31,11 +31,12 @@ export function ChangesSlip({ onClose }: { onClose: () => void }) {
       {meta.pinned !== null && <WhoGains before={before} />}
       <h3 className="mt-4 border-b border-ink">All revisions</h3>
       <ul>
-        {revisions.data?.map((r) => (
+        {revisions.data?.revisions.map((r) => (
           <li key={r.number} className="flex items-baseline gap-3 border-b border-hair py-1">
             <span className="figure w-8 text-right">{r.number}</span>
             <span className="min-w-0 flex-1 truncate" title={r.summary}>
               {r.summary}
+              {r.made_by && <span className="text-quiet"> by {r.made_by}</span>}
               {r.number === meta.revision && <b> (this one)</b>}
             </span>
             <span className="unit figure">{new Date(r.made_at).toLocaleString('sv')}</span>
@@ -52,6 +53,7 @@ export function ChangesSlip({ onClose }: { onClose: () => void }) {
           </li>
         ))}
       </ul>
+      <p className="mt-2 text-quiet">{revisions.data?.kept}</p>
     </Slip>
   );
 }

@@ -1,12 +1,17 @@
+import { useState } from 'react';
 import { Link } from 'react-router';
 import { paperAddress, usePapers } from '../../api/papers';
 import { usePlan } from '../../api/plan';
+import { asFile, drawings, save } from '../../drawing/save';
 import { Slip } from '../../parts/Slip';
+
+const fileName = (name: string) => name.replace(/[^\p{L}\p{N}]+/gu, '-').slice(0, 60) || 'drawing';
 
 /** What people keep: every export of the plan. */
 export function PaperSlip({ onClose }: { onClose: () => void }) {
   const { meta, plan } = usePlan();
   const papers = usePapers().data ?? [];
+  const [drawn] = useState(drawings);
   const names = new Map(plan.hosts.map((h) => [h.id, h.name]));
   return (
     <Slip title="Paper" onClose={onClose}>
@@ -30,6 +35,20 @@ export function PaperSlip({ onClose }: { onClose: () => void }) {
           </Link>
           <div className="text-quiet">the move into new pools, to tick at the rack, on a phone too</div>
         </li>
+        {drawn.length > 0 && (
+          <li>
+            <span className="font-semibold">Drawings of this sheet as SVG</span>{' '}
+            {drawn.map((d, n) => (
+              <button
+                key={n}
+                className="mr-3 text-left underline"
+                onClick={() => save(asFile(d), `${fileName(d.name)}.svg`, 'image/svg+xml')}
+              >
+                {d.name}
+              </button>
+            ))}
+          </li>
+        )}
         {papers
           .filter((p) => !p.hosts)
           .map((p) => (

@@ -41,7 +41,12 @@ export function PlansPage() {
   return (
     <main className="mx-auto max-w-[860px] p-4">
       <div className="border border-ink bg-paper px-6 py-4">
-        <h1 className="text-[20px]">Plans</h1>
+        <div className="flex items-baseline">
+          <h1 className="flex-1 text-[20px]">Plans</h1>
+          <Link className="act" to="/house">
+            the house
+          </Link>
+        </div>
         <p className="text-quiet">
           Each plan is one lab: its disks, pools, shares and copies, and the proof of what it survives.
         </p>

@@ -1,10 +1,12 @@
 /** One hazard at a time: every dataset against every hazard, and the story of the chosen cell. */
 
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 import type { Schemas } from '../../api/client';
 import { useFound } from '../../api/looks';
 import { usePlan } from '../../api/plan';
 import { Pick } from '../../parts/Pick';
+import { useNarrow } from '../../parts/useNarrow';
+import { CellList } from './CellList';
 import { Cells } from './Cells';
 import { Story } from './Story';
 
@@ -67,8 +69,15 @@ export function CellsView() {
   };
   const [asOf, setAsOf] = useState<'settled' | 'today' | 'found'>('settled');
   const found = useFound();
+  const narrow = useNarrow();
+  const story = useRef<HTMLDivElement>(null);
   const other = { settled: [], today: evaluation.proof_today, found: found.data?.cells ?? [] }[asOf];
   const now = new Map(other.map((c) => [`${c.dataset}/${c.hazard}`, c]));
+  // On a telephone the story stands below all datasets: it comes to whoever chose a cell.
+  const choose = (key: string) => {
+    setChosen(key);
+    requestAnimationFrame(() => story.current?.scrollIntoView({ block: 'start' }));
+  };
   const cells = evaluation.proof.map((c) => now.get(`${c.dataset}/${c.hazard}`) ?? c);
   const columns = evaluation.hazards.map((h) => ({ ...h, short: late[h.id] ?? h.short }));
   const cell = cells.find((c) => `${c.dataset}/${c.hazard}` === chosen);
@@ -94,13 +103,18 @@ export function CellsView() {
         </span>
       </div>
       {asOf === 'found' ? <AsFound count={other.length} /> : <Today />}
-      <Cells
-        columns={columns}
-        cells={cells}
-        chosen={chosen}
-        marked={asOf === 'settled' ? NONE : new Set(now.keys())}
-        onChoose={setChosen}
-      />
+      {narrow ? (
+        <CellList columns={columns} cells={cells} chosen={chosen} onChoose={choose} />
+      ) : (
+        <Cells
+          columns={columns}
+          cells={cells}
+          chosen={chosen}
+          marked={asOf === 'settled' ? NONE : new Set(now.keys())}
+          onChoose={setChosen}
+        />
+      )}
+      <div ref={story} />
       {cell && hazard && (
         <Story
           key={`${chosen ?? ''} ${asOf}`}

@@ -11,6 +11,8 @@ import { ItemForm } from '../../parts/form/ItemForm';
 import { Slip } from '../../parts/Slip';
 import { useGrid } from '../../parts/useGrid';
 import { useKeys } from '../../parts/useKeys';
+import { Pick } from '../../parts/Pick';
+import { useNarrow } from '../../parts/useNarrow';
 import { words } from '../../text/format';
 import { ServerFile } from './ServerFile';
 
@@ -29,6 +31,7 @@ export function MatrixView() {
   const [why, setWhy] = useState('');
   const close = () => setEditing(null);
   const fresh = useFresh();
+  const narrow = useNarrow();
   const addShare = () => setEditing({ what: 'shares', item: fresh('shares'), isNew: true });
   useKeys({ n: addShare });
   return (
@@ -36,7 +39,7 @@ export function MatrixView() {
       <div className="min-w-0">
         <div className="mb-1 flex flex-wrap items-baseline gap-2">
           <h2>Who may touch what</h2>
-          <span className="ml-auto flex gap-2">
+          <span className="ml-auto flex flex-wrap justify-end gap-2">
             <button className="act" disabled={!plan.datasets.length} onClick={addShare}>
               new share <span className="unit">N</span>
             </button>
@@ -51,7 +54,7 @@ export function MatrixView() {
             </button>
           </span>
         </div>
-        <Matrix onEdit={setEditing} onWhy={setWhy} />
+        {narrow ? <ByPerson onEdit={setEditing} onWhy={setWhy} /> : <Matrix onEdit={setEditing} onWhy={setWhy} />}
         <p className="min-h-5 text-quiet" aria-live="polite">
           {why || 'An own grant overrides the groups; among groups none wins, then the widest; guests have no grant.'}
         </p>
@@ -243,6 +246,64 @@ function Matrix({ onEdit, onWhy }: { onEdit: (e: Editing) => void; onWhy: (why: 
           );
         })}
       </div>
+    </div>
+  );
+}
+
+/** On a telephone: one person or group, and every share with the right that they have on it. */
+function ByPerson({ onEdit, onWhy }: { onEdit: (e: Editing) => void; onWhy: (why: string) => void }) {
+  const { plan, meta } = usePlan();
+  const [pending, setPending] = useState<{ revision: number; rights: Pending }>({ revision: 0, rights: NOTHING });
+  const access = useAccess(pending.revision === meta.revision ? pending.rights : NOTHING);
+  const expect = useCallback((rights: Pending) => setPending({ revision: meta.revision, rights }), [meta.revision]);
+  const people = [
+    ...plan.accounts.map((a) => ({ value: `a ${a.id}`, label: a.login })),
+    ...plan.groups.map((g) => ({ value: `g ${g.id}`, label: `group ${g.name}` })),
+  ];
+  const [picked, setPicked] = useState(people[0]?.value ?? '');
+  const account = plan.accounts.find((a) => `a ${a.id}` === picked);
+  const group = plan.groups.find((g) => `g ${g.id}` === picked);
+  const who = account ?? group;
+  if (!who) return <p>Nobody is in the plan yet: add the people who use what is shared.</p>;
+  const label = account ? account.login : `group ${group?.name ?? ''}`;
+  return (
+    <div>
+      <Pick word="What may" label="Person or group" value={picked} options={people} onPick={setPicked} />
+      <ul>
+        {plan.shares.map((share, n) => {
+          const grant = plan.grants.find(
+            (g) => g.share === share.id && (account ? g.account === account.id : g.group === group?.id),
+          );
+          const found = account
+            ? access(account.id, share.id)
+            : { right: grant?.right, because: grant ? `grant of the group: ${grant.right}` : 'no grant here' };
+          return (
+            <li key={share.id} className="flex min-h-[44px] items-center gap-3 border-b border-hair">
+              <button
+                className="pick min-w-0 flex-1 text-left font-semibold wrap-anywhere"
+                onClick={() => onEdit({ what: 'shares', item: share, isNew: false })}
+              >
+                {share.name}
+              </button>
+              <span className="min-w-0 flex-1 text-[12px] text-quiet">{found.because}</span>
+              <span className="w-[76px]">
+                <GrantCell
+                  place={`${n},0`}
+                  label={`${label} on ${share.name}`}
+                  right={found.right}
+                  because={found.because}
+                  grant={grant}
+                  share={share.id}
+                  account={account?.id ?? null}
+                  group={group?.id ?? null}
+                  onWhy={onWhy}
+                  onPending={expect}
+                />
+              </span>
+            </li>
+          );
+        })}
+      </ul>
     </div>
   );
 }

@@ -6,7 +6,9 @@ import { useState } from 'react';
 import { api, unwrap, type Schemas } from '../../api/client';
 import { usePlan } from '../../api/plan';
 import { fill } from '../../drawing/Hatch';
+import { useNarrow } from '../../parts/useNarrow';
 import { clock, size, span } from '../../text/format';
+import { NightList } from './NightList';
 
 type Week = Schemas['Week'];
 const DAYS = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'];
@@ -34,14 +36,18 @@ export function LanesView() {
   });
   const week = monday === evaluation.week.monday ? evaluation.week : (other.data ?? evaluation.week);
   const names = new Map(plan.jobs.map((j) => [j.id, j.name]));
+  const narrow = useNarrow();
   return (
     <div>
       <div className="mb-1 flex flex-wrap items-baseline gap-3">
         <h2>The week from {week.monday}</h2>
         <span className="text-quiet">
-          {week.zone} time; shaded: quiet hours; hatched: two share one disk set, LAN or link, and slow each other
+          {week.zone} time
+          <span className="max-sm:hidden">
+            ; shaded: quiet hours; hatched: two share one disk set, LAN or link, and slow each other
+          </span>
         </span>
-        <span className="ml-auto flex gap-2">
+        <span className="ml-auto flex flex-wrap justify-end gap-2">
           <button className="act" onClick={() => setMonday(shift(monday, -7))}>
             week before
           </button>
@@ -57,7 +63,7 @@ export function LanesView() {
         <p>No jobs yet: each job of the Copies sheet is drawn here, as long as it will really take.</p>
       ) : (
         <>
-          <Lanes week={week} names={names} />
+          {narrow ? <NightList week={week} names={names} /> : <Lanes week={week} names={names} />}
           <div className="mt-3 grid gap-8 lg:grid-cols-2">
             <div>
               <Clashes week={week} />

@@ -1,0 +1,154 @@
+"""Who may come in, settled by a planner, and the book kept at the door."""
+
+from dataclasses import asdict
+from typing import Annotated
+
+from fastapi import APIRouter, Path, Response
+from pydantic import BaseModel
+
+from kavrel.api.answer import body
+from kavrel.api.door.signing import (
+    ANSWERS,
+    Name,
+    Password,
+    Sent,
+    ThePeople,
+    TheThrottle,
+    checked,
+    fit,
+)
+from kavrel.api.door.visitor import TheVisitor, Visitor
+from kavrel.api.problem import ProblemError
+from kavrel.store.people import LastPlanner, NameTaken, NoSuchPerson, Role
+
+router = APIRouter(prefix="/api/people", tags=["door"], responses=ANSWERS)
+Called = Annotated[str, Path(max_length=80)]
+
+
+class PersonView(BaseModel):
+    """Somebody who may come in."""
+
+    name: str
+    role: Role
+    second: bool
+    made_at: float
+    calendar: bool
+
+
+class NewPerson(Sent):
+    """Somebody to let in; `own_password` is that of the planner who does it."""
+
+    name: Name
+    role: Role
+    password: Password
+    own_password: Password
+
+
+class PersonChange(Sent):
+    """Another role or another password; what is left out stays. `codes`: false asks for none any more."""
+
+    role: Role | None = None
+    password: Password | None = None
+    codes: bool | None = None
+    own_password: Password
+
+
+class NoteView(BaseModel):
+    """A line of the book at the door."""
+
+    at: float
+    who: str
+    address: str
+    what: str
+
+
+class Household(BaseModel):
+    """Everybody, by name."""
+
+    people: list[PersonView]
+
+
+class Door(BaseModel):
+    """The book at the door, the newest line first."""
+
+    notes: list[NoteView]
+
+
+@router.get("", response_model=Household, operation_id="list_people")
+def list_people(people: ThePeople) -> Response:
+    """Who may come in."""
+    return body(Household(people=[PersonView(**asdict(p)) for p in people.all()]))
+
+
+@router.get("/door", response_model=Door, operation_id="list_door")
+def list_door(people: ThePeople) -> Response:
+    """Who came in, who was refused, and what leaves no revision."""
+    return body(Door(notes=[NoteView(**asdict(n)) for n in people.notes()]))
+
+
+def _as_planner(who: Visitor) -> None:
+    if not who.name:
+        raise ProblemError(404, "no such person", "Make the first person before others.")
+
+
+def _last() -> ProblemError:
+    said = "This is the only planner: nobody could let anybody in any more."
+    return ProblemError(409, "last planner", said)
+
+
+def _nobody(name: str) -> ProblemError:
+    return ProblemError(404, "no such person", f"nobody is called {name}")
+
+
+@router.post("", response_model=PersonView, status_code=201, operation_id="add_person")
+def add_person(
+    new: NewPerson, who: TheVisitor, people: ThePeople, throttle: TheThrottle
+) -> Response:
+    """Lets somebody in."""
+    _as_planner(who)
+    checked(who, who.name, new.own_password, people, throttle)
+    try:
+        added = people.add(new.name, new.role, fit(new.password, new.name))
+    except NameTaken:
+        said = "somebody is called that already"
+        raise ProblemError(409, "already there", said, [("name", said)]) from None
+    people.note(who.name, who.address, f"let {new.name} in as {new.role}")
+    return body(PersonView(**asdict(added)), 201)
+
+
+@router.patch("/{name}", response_model=PersonView, operation_id="change_person")
+def change_person(
+    name: Called, wanted: PersonChange, who: TheVisitor, people: ThePeople, throttle: TheThrottle
+) -> Response:
+    """Another role or password for somebody; with a new password all their sessions end."""
+    _as_planner(who)
+    checked(who, who.name, wanted.own_password, people, throttle)
+    try:
+        if wanted.password is not None:
+            keep = who.cookie if who.name.casefold() == name.casefold() else None
+            people.set_password(name, fit(wanted.password, name), keep)
+            people.note(who.name, who.address, f"gave {name} another password")
+        if wanted.role is not None:
+            people.set_role(name, wanted.role)
+            people.note(who.name, who.address, f"made {name} {wanted.role}")
+        if wanted.codes is False:
+            people.set_second(name, None)
+            people.note(who.name, who.address, f"asks {name} for no codes any more")
+        return body(PersonView(**asdict(people.person(name))))
+    except LastPlanner:
+        raise _last() from None
+    except NoSuchPerson:
+        raise _nobody(name) from None
+
+
+@router.delete("/{name}", status_code=204, operation_id="remove_person")
+def remove_person(name: Called, who: TheVisitor, people: ThePeople) -> Response:
+    """Lets somebody in no more; their sessions end at once."""
+    try:
+        people.remove(name)
+    except LastPlanner:
+        raise _last() from None
+    except NoSuchPerson:
+        raise _nobody(name) from None
+    people.note(who.name, who.address, f"let {name} in no more")
+    return Response(status_code=204)

@@ -1,0 +1,29 @@
+"""Who a request comes from."""
+
+from dataclasses import dataclass
+from typing import Annotated
+
+from fastapi import Depends, Request
+
+from kavrel.store.people import Role
+
+
+@dataclass(frozen=True)
+class Visitor:
+    """`name` is empty where nobody has to sign in; `local`: straight from the machine itself."""
+
+    name: str
+    role: Role
+    address: str
+    local: bool
+    session: str = ""
+    cookie: str = ""
+
+
+def visitor(request: Request) -> Visitor:
+    """The visitor that the gate let in."""
+    found: Visitor = request.scope["state"]["visitor"]
+    return found
+
+
+TheVisitor = Annotated[Visitor, Depends(visitor)]

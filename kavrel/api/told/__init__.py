@@ -1,0 +1,1 @@
+"""Telling people in time: what is new is gathered, bundled, and sent once."""

@@ -1,0 +1,79 @@
+"""Labels for trays, shelves and cables: what a person with a disk in the hand has to read."""
+
+from pydantic import BaseModel, ConfigDict
+
+from kavrel.core.index import Index
+from kavrel.core.plan import Disk, Plan
+
+
+class Label(BaseModel):
+    """One sticker: a name to read from afar, lines beside it, and what its QR code says."""
+
+    model_config = ConfigDict(frozen=True)
+
+    title: str
+    lines: tuple[str, ...]
+    code: str
+    path: str = ""  # of the page that the code opens, below the plan's
+
+
+def tray_labels(plan: Plan) -> list[Label]:
+    """One for each disk, box by box and bay by bay, those on shelves last."""
+    index = Index(plan)
+    order = {h.id: n for n, h in enumerate(plan.hosts)}
+    disks = sorted(
+        plan.disks, key=lambda d: (order.get(d.host or "", len(order)), _bay(d), d.label)
+    )
+    return [_tray(index, d) for d in disks]
+
+
+def _bay(disk: Disk) -> tuple[str, int]:
+    head, _, number = (disk.bay or "").rpartition("-")
+    return head, int(number) if number.isdigit() else 0
+
+
+def _tray(index: Index, disk: Disk) -> Label:
+    host = index.hosts.get(disk.host or "")
+    pool = index.disks_in_pools.get(disk.id)
+    place = f"{host.name}, bay {disk.bay}" if host else "on the shelf"
+    return Label(
+        title=disk.label,
+        lines=(
+            disk.serial or "no serial in the plan",
+            place,
+            f"pool {index.pools[pool].name}" if pool else "in no pool",
+            f"{disk.capacity_bytes / 1e12:.3g} TB {disk.kind}",
+        ),
+        code=disk.serial or disk.label,
+        path=f"bench?disk={disk.id}",
+    )
+
+
+def cable_tags(plan: Plan) -> list[Label]:
+    """For both ends of the mains cable of each box that a UPS feeds, and of the wire that tells it."""
+    index = Index(plan)
+    found = []
+    for supply in plan.supplies:
+        for host in supply.hosts:
+            name = index.hosts[host].name
+            for end in ("at the UPS", "at the box"):
+                found.append(
+                    Label(
+                        title=f"{supply.name} > {name}",
+                        lines=("mains, behind the battery", end, "do not unplug while it runs"),
+                        code=f"{supply.name} feeds {name}",
+                    )
+                )
+        for host in supply.signals:
+            name = index.hosts[host].name
+            found.append(
+                Label(
+                    title=f"{supply.name} > {name}",
+                    lines=(
+                        "signal of the UPS",
+                        f"tells {name} to stop after {supply.delay_minutes:g} min",
+                    ),
+                    code=f"{supply.name} tells {name}",
+                )
+            )
+    return found

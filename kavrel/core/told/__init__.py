@@ -1,0 +1,1 @@
+"""What somebody has to be told, and when: news of a lab, in plain words."""

@@ -1,0 +1,8 @@
+"""How long silence may last before it is news."""
+
+from kavrel.core.assumption import COMMON, Assumption
+
+ASSUMPTIONS = (
+    Assumption("silent_box_days", "A box that sends looks is silent after", 3, "days", 0.1, 60, COMMON, "log"),
+    Assumption("overdue_again_days", "What is due is said again after", 14, "days", 1, 365, COMMON, "log"),
+)  # fmt: skip

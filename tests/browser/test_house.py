@@ -1,0 +1,139 @@
+"""People in the browser: the first one, signing in, the rack without a network, signing out."""
+
+from collections.abc import Iterator
+from contextlib import suppress
+from pathlib import Path
+
+import pytest
+from selenium import webdriver
+from selenium.common.exceptions import WebDriverException
+from selenium.webdriver.common.by import By
+
+from tests.browser.conftest import Page
+from tests.conftest import Served
+
+pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+WORDS = {"Inês": "lantern over seven bricks", "Rui": "copper kettle wakes early"}
+
+
+class House(Page):
+    """The demo lab with three people."""
+
+    def __init__(self, driver: webdriver.Chrome, folder: Path) -> None:
+        self.driver, self.path = driver, folder / "house.db"
+        self.served = Served("demo", self.path, more=("--people",))
+        self.port = self.served.port
+        self.size(390, 844)
+
+    def gone(self) -> None:
+        """No network: the server does not answer."""
+        self.served.stop()
+
+    def back(self) -> None:
+        self.served = Served("demo", self.path, port=self.port)
+
+    def enter(self, name: str) -> None:
+        self.fill("Name", name)
+        self.fill("Password", WORDS[name])
+        self.press("sign in")
+
+
+@pytest.fixture
+def house(chromium: webdriver.Chrome, tmp_path: Path) -> Iterator[House]:
+    found = House(chromium, tmp_path)
+    yield found
+    found.gone()
+    chromium.get("about:blank")
+
+
+def test_hands_write_the_log_at_the_rack_without_a_network_and_it_is_sent_later(
+    house: House,
+) -> None:
+    house.open("/")
+    house.accessible()
+    house.fill("Name", "Rui")
+    house.fill("Password", "not the right words")
+    house.press("sign in")
+    house.reads("The name or the password is not right.")
+    house.enter("Rui")
+    house.wait(lambda d: "/plan/" in d.current_url)
+    base = house.driver.current_url.rsplit("/", 1)[0].removeprefix(house.served.url)
+    house.open(f"{base}/log")
+    house.reads("Due now")
+    house.wait(lambda d: d.execute_script("return !!navigator.serviceWorker.controller"))
+    house.driver.refresh()  # what the worker keeps passes through it
+    house.reads("Due now")
+    house.wait(
+        lambda d: d.execute_async_script(
+            "caches.match(arguments[0]).then((r) => arguments[1](!!r))",
+            f"/api{base.replace('/plan/', '/plans/')}",
+        )
+    )
+    house.gone()
+    house.driver.refresh()
+    house.reads("kept on this device")
+    house.reads("Due now")
+    house.keys("n")
+    house.field("Note, evidence").send_keys("by hand at the rack")
+    house.choose("To what", "disk D1")
+    house.press("add")
+    house.reads("One change waits here")
+    house.driver.refresh()
+    house.reads("by hand at the rack")
+    house.reads("One change waits here")
+    house.fits()
+    house.open(base.replace("/log", "") + "/restore-sheet")
+    house.reads("If something has happened")
+    house.back()
+    house.open(f"{base}/log")
+    house.wait(lambda d: "waits here" not in d.find_element(By.TAG_NAME, "body").text)
+    house.reads("by hand at the rack")
+    house.keys("v")
+    house.reads("by Rui")
+    house.keys("\ue00c")
+    house.closed()
+    # Signed out, nothing of the lab is left on the device.
+    house.open("/house")
+    house.fits()
+    house.accessible()
+    house.press("sign out")
+    house.see("sign in", "button")
+    house.gone()
+    with suppress(WebDriverException):  # nothing may be left that would answer
+        house.open(f"{base}/log")
+    house.wait(lambda d: d.execute_script("return document.readyState === 'complete'"))
+    assert "by hand at the rack" not in house.driver.find_element(By.TAG_NAME, "body").text
+    house.back()
+
+
+def test_the_first_planner_is_made_on_the_page_and_lets_another_in(
+    chromium: webdriver.Chrome, tmp_path: Path
+) -> None:
+    served = Served("demo", tmp_path / "first.db")
+    page = Page(chromium, served)
+    try:
+        page.size(1280, 800)
+        page.open("/house")
+        page.reads("Nobody has to sign in here yet")
+        page.fill("Name", "Inês")
+        page.fill("Password", "password1234")
+        page.press("make the first planner")
+        page.reads("too easily guessed")
+        page.fill("Password", WORDS["Inês"])
+        page.press("make the first planner")
+        page.reads("planner: you may change everything")
+        page.fill("Your own password", WORDS["Inês"])
+        page.fill("Name of whoever comes", "Rui")
+        page.fill("Their first password", WORDS["Rui"])
+        page.press("let in")
+        page.reads("let Rui in as reader")
+        page.accessible()
+        page.press("sign out")
+        page.fill("Name", "Rui")
+        page.fill("Password", WORDS["Rui"])
+        page.press("sign in")
+        page.wait(lambda d: "/plan/" in d.current_url)
+        page.reads("reader")
+    finally:
+        served.stop()
+        chromium.get("about:blank")

@@ -1,0 +1,82 @@
+/** The house: who one is here, where one is signed in, who may come in, and the book at the door. */
+
+import { useQuery } from '@tanstack/react-query';
+import { Link } from 'react-router';
+import { api, unwrap } from '../api/client';
+import { useDoor, useVisitor } from '../api/visitor';
+import { useAct } from '../parts/useAct';
+import { Wrong } from '../parts/Wrong';
+import { FirstPerson, People } from './People';
+import { Own } from './Own';
+import { Sessions } from './Sessions';
+
+export function HousePage() {
+  const who = useVisitor();
+  const door = useDoor();
+  const { act, wrong } = useAct();
+  return (
+    <main className="mx-auto max-w-[860px] p-2 sm:p-4">
+      <div className="border border-ink bg-paper px-4 py-4 sm:px-6">
+        <div className="flex flex-wrap items-baseline gap-3">
+          <h1 className="flex-1 text-[20px]">The house</h1>
+          <Link className="act" to="/">
+            back to the plan
+          </Link>
+          {who.signed_in && (
+            <button className="act" onClick={() => void act(door.leave)}>
+              sign out
+            </button>
+          )}
+        </div>
+        <Wrong>{wrong}</Wrong>
+        {who.signed_in ? (
+          <>
+            <p className="text-quiet">
+              You are <b className="text-ink">{who.name}</b>, {MEANS[who.role]}.
+            </p>
+            <Own />
+            <Sessions />
+            {who.role === 'planner' && <People />}
+            {who.role === 'planner' && <Book />}
+          </>
+        ) : (
+          <FirstPerson />
+        )}
+      </div>
+    </main>
+  );
+}
+
+const MEANS = {
+  planner: 'planner: you may change everything',
+  hands: 'hands: you read everything, tick run sheets, write the Log, play drills and send in what machines say',
+  reader: 'reader: you read papers and proof; where keys are kept is not shown to you',
+} as const;
+
+function Book() {
+  const { data } = useQuery({
+    queryKey: ['door'],
+    staleTime: 0,
+    queryFn: async () => unwrap(await api.GET('/api/people/door')).notes,
+  });
+  return (
+    <section className="mt-6" aria-label="The book at the door">
+      <h2 className="border-b border-ink">The book at the door</h2>
+      <div className="max-h-[320px] overflow-y-auto" role="group" aria-label="Lines of the book" tabIndex={0}>
+        <ul>
+          {data?.map((n, i) => (
+            <li key={i} className="grid grid-cols-[132px_minmax(0,1fr)] gap-x-3 border-b border-hair py-1">
+              <time className="figure text-quiet">
+                {new Date(n.at * 1000).toISOString().slice(0, 16).replace('T', ' ')}
+              </time>
+              <span className="wrap-anywhere">
+                <b>{n.who}</b> {n.what} <span className="text-quiet">{n.address}</span>
+              </span>
+            </li>
+          ))}
+        </ul>
+      </div>
+      <p className="text-quiet">Times are UTC. What changes a plan is named in its revisions.</p>
+    </section>
+  );
+}
