@@ -159,8 +159,11 @@ class House:
 
     def unplug(self) -> None:
         # The kernel remembers file systems by their UUID, and those of the plan are the same each time.
-        subprocess.run(["btrfs", "device", "scan", "--forget"], check=False, capture_output=True)
+        # Only these: to forget all would take a disk of another test's pool between its mkfs and its mount.
         for loop in self.loops:
+            subprocess.run(
+                ["btrfs", "device", "scan", "--forget", loop], check=False, capture_output=True
+            )
             subprocess.run(["losetup", "-d", loop], check=True)
 
 
