@@ -32,7 +32,7 @@ from kavrel.api import (
 )
 from kavrel.api.counted import Counted, Counts
 from kavrel.api.document import document, methods
-from kavrel.api.door import household, signing
+from kavrel.api.door import household, passkeys, signing
 from kavrel.api.door.gate import Gate
 from kavrel.api.door.roles import allowed
 from kavrel.api.door.veil import VeiledPlans
@@ -104,6 +104,7 @@ def create_app(
     app.state.service = service
     app.state.veiled = Service(VeiledPlans(database, now), now, looks_kept)
     app.state.people, app.state.throttle, app.state.now = people, None, now
+    app.state.challenges = None
     app.state.database, app.state.authority, app.state.prefix = database, authority, prefix
     app.state.counts = counts = Counts()
     app.state.outbox, app.state.teller = outbox, teller
@@ -121,6 +122,7 @@ def create_app(
     app.include_router(drills.router)
     app.include_router(run.router)
     app.include_router(signing.router)
+    app.include_router(passkeys.router)
     app.include_router(household.router)
     app.include_router(health.router)
     app.include_router(told_routes.router)

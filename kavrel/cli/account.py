@@ -12,7 +12,17 @@ import click
 from kavrel.cli.server import database_option
 from kavrel.store.database import Database, StoreError
 from kavrel.store.passwords import WeakPassword, fit, hashed
-from kavrel.store.people import NAME, ROLES, LastPlanner, NameTaken, NoSuchPerson, People, Role
+from kavrel.store.people import (
+    NAME,
+    ROLES,
+    SECOND_FOR,
+    LastPlanner,
+    NameTaken,
+    NoSuchPerson,
+    People,
+    Role,
+    SecondFor,
+)
 
 HERE = "at the machine"
 
@@ -111,6 +121,28 @@ def no_codes(name: str, database: Path) -> None:
         people.set_second(name, None)
         people.note(HERE, "", f"asks {name} for no codes any more")
     click.echo(f"{name} is asked for the password alone")
+
+
+@account.command("no-passkeys")
+@click.argument("name")
+@database_option
+def no_passkeys(name: str, database: Path) -> None:
+    """Take all passkeys of NAME away, when a telephone was lost or stolen; all sessions of NAME end."""
+    with _people(database) as people:
+        taken = people.forget_passkeys(name)
+        people.note(HERE, "", f"took {taken} passkeys of {name} away")
+    click.echo(f"{taken} passkeys of {name} let nobody in any more; every session has ended")
+
+
+@account.command("second-for")
+@click.argument("whom", type=click.Choice(SECOND_FOR))
+@database_option
+def second_for(whom: SecondFor, database: Path) -> None:
+    """Ask more than a password of WHOM: a code beside it, or a passkey instead."""
+    with _people(database) as people:
+        people.ask_second_of(whom)
+        people.note(HERE, "", f"asks more than a password of {whom}")
+    click.echo(f"more than a password is asked of {whom}")
 
 
 @account.command()

@@ -12,6 +12,9 @@ from kavrel.store.database import Database
 
 Role = Literal["planner", "hands", "reader"]
 ROLES: tuple[Role, ...] = ("planner", "hands", "reader")
+# Of whom more than a password is asked: a code beside it, or a passkey instead.
+SecondFor = Literal["nobody", "planners", "everybody"]
+SECOND_FOR: tuple[SecondFor, ...] = ("nobody", "planners", "everybody")
 # At most 40 characters, no slash, no colon, no blank at either end.
 NAME = r"^[^\s\x00-\x1f\x7f:/]([^\x00-\x1f\x7f:/]{0,38}[^\s\x00-\x1f\x7f:/])?$"
 # A session ends when it is not used for a week, and in any case after a month (OWASP ASVS 5.0, 7.3).
@@ -43,6 +46,7 @@ class Person:
     second: bool
     made_at: float
     calendar: bool
+    passkeys: int
 
 
 @dataclass(frozen=True)
@@ -56,7 +60,10 @@ class Secrets:
 
 @dataclass(frozen=True)
 class Session:
-    """Where somebody is signed in; `number` names it and lets nobody in."""
+    """Where somebody is signed in; `number` names it and lets nobody in.
+
+    `strong`: by a code beside the password, or by a passkey.
+    """
 
     number: str
     person: str
@@ -64,6 +71,7 @@ class Session:
     used_at: float
     address: str
     device: str
+    strong: bool
 
 
 @dataclass(frozen=True)
@@ -81,13 +89,18 @@ def _mark(secret: str) -> str:
 
 
 _PERSON = (
-    "SELECT name, role, second_secret IS NOT NULL, made_at, calendar_hash IS NOT NULL FROM person"
+    "SELECT name, role, second_secret IS NOT NULL, made_at, calendar_hash IS NOT NULL,"
+    " (SELECT count(*) FROM passkey WHERE person = person.name) FROM person"
 )
 
 
-def _person(row: tuple[str, Role, int, float, int]) -> Person:
-    name, role, second, made_at, calendar = row
-    return Person(name, role, bool(second), made_at, bool(calendar))
+def _session(row: tuple[str, str, float, float, str, str, int]) -> Session:
+    return Session(*row[:6], strong=bool(row[6]))
+
+
+def _person(row: tuple[str, Role, int, float, int, int]) -> Person:
+    name, role, second, made_at, calendar, passkeys = row
+    return Person(name, role, bool(second), made_at, bool(calendar), passkeys)
 
 
 class People:
@@ -181,6 +194,13 @@ class People:
                 (secret, step, name),
             )
 
+    def forget_passkeys(self, name: str) -> int:
+        """Takes all passkeys of a person away, as after a theft, and ends all sessions; how many."""
+        with self._database.transaction() as db:
+            self._there(db, name)
+            db.execute("DELETE FROM session WHERE person = ?", (name,))
+            return db.execute("DELETE FROM passkey WHERE person = ?", (name,)).rowcount
+
     def spend(self, name: str, step: int) -> bool:
         """Takes the code of a step once; False when it, or a later one, was taken before."""
         with self._database.transaction() as db:
@@ -189,6 +209,30 @@ class People:
                 (step, name, step),
             )
             return done.rowcount == 1
+
+    def second_for(self) -> SecondFor:
+        """Of whom more than a password is asked."""
+        with self._database.glancing() as db:
+            found: SecondFor = db.execute("SELECT second_for FROM door_rule").fetchone()[0]
+        return found
+
+    def ask_second_of(self, whom: SecondFor) -> None:
+        """From now on more than a password is asked of these; what a password alone opened ends."""
+        with self._database.transaction() as db:
+            db.execute("UPDATE door_rule SET second_for = ?", (whom,))
+            db.execute(
+                "DELETE FROM session WHERE NOT strong AND person IN (SELECT name FROM person"
+                " WHERE ? = 'everybody' OR (? = 'planners' AND role = 'planner'))",
+                (whom, whom),
+            )
+
+    def strong(self, cookie: str) -> bool:
+        """Whether a session was opened, or gone on with, by more than a password."""
+        with self._database.glancing() as db:
+            row = db.execute(
+                "SELECT strong FROM session WHERE hash = ?", (_mark(cookie),)
+            ).fetchone()
+        return bool(row and row[0])
 
     @staticmethod
     def _there(db: sqlite3.Connection, name: str) -> None:
@@ -205,13 +249,25 @@ class People:
 
     # -- sessions ----------------------------------------------------------------------------------
 
-    def open(self, name: str, address: str, device: str) -> str:
-        """A new session; gives its cookie, which is said once and kept as a hash alone."""
+    def open(self, name: str, address: str, device: str, strong: bool = False) -> str:
+        """A new session; gives its cookie, which is said once and kept as a hash alone.
+
+        `strong`: it was opened by more than a password.
+        """
         cookie, now = secrets.token_urlsafe(32), self._moment()
         with self._database.transaction() as db:
             db.execute(
-                "INSERT INTO session VALUES (?, ?, (SELECT name FROM person WHERE name = ?), ?, ?, ?, ?)",
-                (_mark(cookie), secrets.token_hex(6), name, now, now, address, device[:120]),
+                "INSERT INTO session VALUES (?, ?, (SELECT name FROM person WHERE name = ?), ?, ?, ?, ?, ?)",
+                (
+                    _mark(cookie),
+                    secrets.token_hex(6),
+                    name,
+                    now,
+                    now,
+                    address,
+                    device[:120],
+                    strong,
+                ),
             )
             db.execute(
                 "DELETE FROM session WHERE person = ? AND hash NOT IN (SELECT hash FROM session"
@@ -220,26 +276,37 @@ class People:
             )
         return cookie
 
-    def whose(self, cookie: str) -> tuple[Person, Session] | None:
-        """Who holds this cookie; None for one that nobody has, or that is too old."""
+    def strengthen(self, cookie: str) -> None:
+        """More than the password was shown within this session."""
+        with self._database.transaction() as db:
+            db.execute("UPDATE session SET strong = 1 WHERE hash = ?", (_mark(cookie),))
+
+    def whose(self, cookie: str) -> tuple[Person, Session, bool] | None:
+        """Who holds this cookie, and whether more than a password is asked of them that was not shown.
+
+        None for a cookie that nobody has, or that is too old.
+        """
         now, mark = self._moment(), _mark(cookie)
         with self._database.glancing() as db:
             row = db.execute(
-                "SELECT s.number, s.person, s.made_at, s.used_at, s.address, s.device, p.role,"
-                " p.second_secret IS NOT NULL, p.made_at, p.calendar_hash IS NOT NULL"
-                " FROM session s JOIN person p ON p.name = s.person WHERE s.hash = ?",
+                "SELECT s.number, s.person, s.made_at, s.used_at, s.address, s.device, s.strong,"
+                " second_for = 'everybody' OR (second_for = 'planners' AND p.role = 'planner'),"
+                " p.role, p.second_secret IS NOT NULL, p.made_at, p.calendar_hash IS NOT NULL,"
+                " (SELECT count(*) FROM passkey WHERE person = p.name)"
+                " FROM session s JOIN person p ON p.name = s.person JOIN door_rule"
+                " WHERE s.hash = ?",
                 (mark,),
             ).fetchone()
         if row is None:
             return None
-        session = Session(*row[:6])
+        session, asked = _session(row[:7]), bool(row[7])
         if now - session.used_at > IDLE_SECONDS or now - session.made_at > LONGEST_SECONDS:
             self.close(cookie)
             return None
         if now - session.used_at > USED_STEP:
             with self._database.transaction() as db:
                 db.execute("UPDATE session SET used_at = ? WHERE hash = ?", (now, mark))
-        return _person((session.person, *row[6:])), session
+        return _person((session.person, *row[8:])), session, asked and not session.strong
 
     def close(self, cookie: str) -> None:
         """Ends the session of a cookie."""
@@ -255,11 +322,11 @@ class People:
                 (now - IDLE_SECONDS, now - LONGEST_SECONDS),
             )
             rows = db.execute(
-                "SELECT number, person, made_at, used_at, address, device FROM session"
+                "SELECT number, person, made_at, used_at, address, device, strong FROM session"
                 " WHERE ? IS NULL OR person = ? ORDER BY used_at DESC, number",
                 (name, name),
             ).fetchall()
-        return [Session(*r) for r in rows]
+        return [_session(r) for r in rows]
 
     def end(self, number: str, name: str | None = None) -> bool:
         """Ends a session by its number, of this person alone if one is named."""

@@ -347,10 +347,12 @@ def test_a_planner_settles_who_comes_in_and_the_last_one_stays(house: House) -> 
     assert (taken.status_code, taken.json()["errors"][0]["field"]) == (409, "name")
     assert house.who("Bo").get("/api/people").status_code == 403
     assert planner.patch("/api/people/Ada", json={"role": "hands", **own}).status_code == 409
-    assert planner.delete("/api/people/Ada").status_code == 409
+    assert planner.post("/api/people/Ada/end", json=own).status_code == 409
     assert planner.patch("/api/people/Di", json={"role": "planner", **own}).status_code == 200
     di = house.who("Di")
-    assert planner.delete("/api/people/Di").status_code == 204
+    wrong = planner.post("/api/people/Di/end", json={"own_password": "a session left open"})
+    assert (wrong.status_code, di.get("/api/plans").status_code) == (401, 200)
+    assert planner.post("/api/people/Di/end", json=own).status_code == 204
     assert di.get("/api/plans").status_code == 401
     assert [p["name"] for p in planner.get("/api/people").json()["people"]] == ["Ada", "Bo", "Cy"]
 

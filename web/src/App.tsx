@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { lazy, Suspense } from 'react';
+import { lazy, Suspense, useEffect } from 'react';
 import { Navigate, Route, Routes } from 'react-router';
 import { api, unwrap } from './api/client';
 import { useVisitorQuery } from './api/visitor';
@@ -13,12 +13,23 @@ const RunSheetPage = lazy(() => import('./sheets/paper/RunSheetPage').then((m) =
 
 export function App() {
   const visitor = useVisitorQuery();
+  const role = visitor.data?.role;
+  useEffect(() => {
+    if (role) document.documentElement.dataset['role'] = role;
+  }, [role]);
   if (visitor.isError) return <p className="p-6 text-danger">{visitor.error.message}</p>;
   if (!visitor.data) return null;
   if (visitor.data.anybody && !visitor.data.signed_in)
     return (
       <Suspense fallback={null}>
         <SignInPage />
+      </Suspense>
+    );
+  // More than a password is asked of them: until it is set up, there is this page alone.
+  if (visitor.data.owes)
+    return (
+      <Suspense fallback={null}>
+        <HousePage />
       </Suspense>
     );
   return (

@@ -40,7 +40,7 @@ export function TitleBlock({
         <button className="figure pick" onClick={() => onOpen('changes')}>
           {meta.revision}
         </button>{' '}
-        <button className="pick" onClick={onPin} title="pin this revision (P)">
+        <button data-for="plans" className="pick" onClick={onPin} title="pin this revision (P)">
           {meta.pinned ? `pinned ${meta.pinned}` : 'pin'}
         </button>
       </Part>
@@ -51,10 +51,20 @@ export function TitleBlock({
         </span>
       </Part>
       <Part label="Undo, redo">
-        <button className="underline disabled:no-underline" disabled={!meta.can_undo} onClick={() => onStep('undo')}>
+        <button
+          data-for="plans"
+          className="underline disabled:no-underline"
+          disabled={!meta.can_undo}
+          onClick={() => onStep('undo')}
+        >
           undo <span className="unit">U</span>
         </button>{' '}
-        <button className="underline disabled:no-underline" disabled={!meta.can_redo} onClick={() => onStep('redo')}>
+        <button
+          data-for="plans"
+          className="underline disabled:no-underline"
+          disabled={!meta.can_redo}
+          onClick={() => onStep('redo')}
+        >
           redo <span className="unit">⇧U</span>
         </button>
       </Part>

@@ -16,6 +16,7 @@ PLAIN, SECURE = "kavrel", "__Host-kavrel"
 BEHIND = ("/api", "/openapi.json", "/metrics")
 OPEN_PATHS = frozenset(
     {"/api/visitor", "/api/visitor/in", "/api/people/first", "/api/observations"}
+    | {"/api/visitor/in/passkey", "/api/visitor/in/passkey/begin"}
 )
 FORWARDED = ("forwarded", "x-forwarded-for", "x-forwarded-host", "x-real-ip", "via")
 
@@ -66,8 +67,8 @@ class Gate:
         cookie = _cookie(scope)
         held = self.people.whose(cookie) if cookie else None
         if held:
-            person, session = held
-            return Visitor(person.name, person.role, address, local, session.number, cookie)
+            person, session, owes = held
+            return Visitor(person.name, person.role, address, local, session.number, cookie, owes)
         free = local and (scope["path"] == "/metrics" or not self.people.any())
         return Visitor("", "planner", address, local) if free else None
 

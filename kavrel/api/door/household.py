@@ -19,7 +19,7 @@ from kavrel.api.door.signing import (
 )
 from kavrel.api.door.visitor import TheVisitor, Visitor
 from kavrel.api.problem import ProblemError
-from kavrel.store.people import LastPlanner, NameTaken, NoSuchPerson, Role
+from kavrel.store.people import LastPlanner, NameTaken, NoSuchPerson, Role, SecondFor
 
 router = APIRouter(prefix="/api/people", tags=["door"], responses=ANSWERS)
 Called = Annotated[str, Path(max_length=80)]
@@ -33,6 +33,7 @@ class PersonView(BaseModel):
     second: bool
     made_at: float
     calendar: bool
+    passkeys: int
 
 
 class NewPerson(Sent):
@@ -44,12 +45,34 @@ class NewPerson(Sent):
     own_password: Password
 
 
+class Own(Sent):
+    """The password of the planner who does it, once more."""
+
+    own_password: Password
+
+
+class DoorRule(BaseModel):
+    """Of whom more than a password is asked: a code beside it, or a passkey instead."""
+
+    second_for: SecondFor
+
+
+class NewDoorRule(DoorRule, Sent):
+    """Another rule; `own_password` is that of the planner who sets it."""
+
+    own_password: Password
+
+
 class PersonChange(Sent):
-    """Another role or another password; what is left out stays. `codes`: false asks for none any more."""
+    """Another role or another password; what is left out stays.
+
+    `codes`: false asks for none any more; `passkeys`: false takes them away, as after a theft.
+    """
 
     role: Role | None = None
     password: Password | None = None
     codes: bool | None = None
+    passkeys: bool | None = None
     own_password: Password
 
 
@@ -84,6 +107,27 @@ def list_people(people: ThePeople) -> Response:
 def list_door(people: ThePeople) -> Response:
     """Who came in, who was refused, and what leaves no revision."""
     return body(Door(notes=[NoteView(**asdict(n)) for n in people.notes()]))
+
+
+@router.get("/rule", response_model=DoorRule, operation_id="get_door_rule")
+def get_door_rule(people: ThePeople) -> Response:
+    """Of whom more than a password is asked."""
+    return body(DoorRule(second_for=people.second_for()))
+
+
+@router.put("/rule", response_model=DoorRule, operation_id="put_door_rule")
+def put_door_rule(
+    wanted: NewDoorRule, who: TheVisitor, people: ThePeople, throttle: TheThrottle
+) -> Response:
+    """Asks more than a password of some; sessions of theirs that a password alone opened end."""
+    _as_planner(who)
+    checked(who, who.name, wanted.own_password, people, throttle)
+    if wanted.second_for != "nobody" and not people.strong(who.cookie):
+        said = "Set up codes or a passkey for yourself first: it would shut you out."
+        raise ProblemError(409, "yourself first", said)
+    people.ask_second_of(wanted.second_for)
+    people.note(who.name, who.address, f"asks more than a password of {wanted.second_for}")
+    return body(DoorRule(second_for=wanted.second_for))
 
 
 def _as_planner(who: Visitor) -> None:
@@ -134,6 +178,9 @@ def change_person(
         if wanted.codes is False:
             people.set_second(name, None)
             people.note(who.name, who.address, f"asks {name} for no codes any more")
+        if wanted.passkeys is False:
+            taken = people.forget_passkeys(name)
+            people.note(who.name, who.address, f"took {taken} passkeys of {name} away")
         return body(PersonView(**asdict(people.person(name))))
     except LastPlanner:
         raise _last() from None
@@ -141,9 +188,13 @@ def change_person(
         raise _nobody(name) from None
 
 
-@router.delete("/{name}", status_code=204, operation_id="remove_person")
-def remove_person(name: Called, who: TheVisitor, people: ThePeople) -> Response:
+@router.post("/{name}/end", status_code=204, operation_id="remove_person")
+def remove_person(
+    name: Called, again: Own, who: TheVisitor, people: ThePeople, throttle: TheThrottle
+) -> Response:
     """Lets somebody in no more; their sessions end at once."""
+    _as_planner(who)
+    checked(who, who.name, again.own_password, people, throttle)
     try:
         people.remove(name)
     except LastPlanner:

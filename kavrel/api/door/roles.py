@@ -13,17 +13,29 @@ from kavrel.store.people import Role
 # Nobody has to be signed in for these; each looks for itself whom it answers.
 OPEN = frozenset(
     {"get_visitor", "sign_in", "begin_people", "observe", "get_calendar"}
+    | {"begin_passkey_in", "passkey_in"}
     | {"get_health", "get_certificate"}
 )
 # Readable by a planner alone: who may come in, and what machines show when they send.
 GUARDED = frozenset(
-    {"list_tokens", "list_people", "list_door", "list_ways", "list_messages", "get_metrics"}
+    {
+        "list_tokens",
+        "list_people",
+        "get_door_rule",
+        "list_door",
+        "list_ways",
+        "list_messages",
+        "get_metrics",
+    }
 )
 # Of one's own: whatever the role.
 OWN = frozenset(
     {"sign_out", "end_session", "change_password", "begin_second", "set_second", "end_second"}
     | {"give_calendar", "withdraw_calendar"}
+    | {"begin_passkey", "add_passkey", "list_passkeys", "remove_passkey"}
 )
+# All that is left to somebody of whom more than a password is asked, until it was shown.
+UNTIL_SHOWN = OPEN | {"begin_second", "set_second", "begin_passkey", "add_passkey", "sign_out"}
 # They reckon something and leave nothing behind.
 ASKS = frozenset({"ask_question", "stop_question", "access_if"})
 TRIES = ASKS | {"read_server_file", "read_look", "read_line", "play_drill", "run_plan"}
@@ -47,6 +59,11 @@ def allowed(request: Request, who: TheVisitor) -> None:
     operation = getattr(request.scope.get("route"), "operation_id", None)
     if operation is None:
         return  # the page itself, and what there is not
+    if who.owes and operation not in UNTIL_SHOWN:
+        said = (
+            "More than a password is asked of you: set up codes or a passkey first, in the house."
+        )
+        raise ProblemError(403, "more than a password", said)
     if not may(who.role, operation, request.method in SAFE_METHODS):
         said = f"You may read here; this is for {'planners' if who.role == 'hands' else 'others'}."
         raise ProblemError(403, "not yours to do", said)

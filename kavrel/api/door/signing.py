@@ -1,6 +1,7 @@
 """Coming in and going out, and what everybody may settle for themselves."""
 
 from dataclasses import asdict
+from ipaddress import ip_address
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Path, Request, Response
@@ -12,7 +13,8 @@ from kavrel.api.door.throttle import Throttle
 from kavrel.api.door.visitor import TheVisitor, Visitor
 from kavrel.api.problem import ProblemError
 from kavrel.store import passwords
-from kavrel.store.people import LONGEST_SECONDS, NAME, NameTaken, People, Role
+from kavrel.store.passkeys import Passkeys
+from kavrel.store.people import LONGEST_SECONDS, NAME, NameTaken, People, Person, Role
 
 Name = Annotated[str, Field(pattern=NAME, max_length=40)]
 Password = Annotated[SecretStr, Field(max_length=1024)]
@@ -33,7 +35,11 @@ class Sent(BaseModel):
 
 
 class VisitorView(BaseModel):
-    """Who asks. `anybody`: people have to sign in here; `first`: the first may be made from here."""
+    """Who asks. `anybody`: people have to sign in here; `first`: the first may be made from here.
+
+    `second`: codes are asked for; `owes`: more than a password is asked, and was not shown yet;
+    `passkeys`: browsers make and use passkeys at this address.
+    """
 
     name: str
     role: Role
@@ -41,6 +47,8 @@ class VisitorView(BaseModel):
     anybody: bool
     first: bool
     second: bool
+    owes: bool
+    passkeys: bool
 
 
 class Coming(Sent):
@@ -130,7 +138,20 @@ ThePeople = Annotated[People, Depends(the_people)]
 TheThrottle = Annotated[Throttle, Depends(the_throttle)]
 
 
-def _view(who: Visitor, people: People) -> VisitorView:
+def passkey_site(request: Request) -> str | None:
+    """The host name to bind passkeys to; None where browsers make none.
+
+    WebAuthn level 3, 5.1.3: a valid domain, in a secure context.
+    """
+    name = request.url.hostname or ""
+    try:
+        ip_address(name)
+    except ValueError:
+        return name if request.url.scheme == "https" or name == "localhost" else None
+    return None
+
+
+def _view(who: Visitor, people: People, request: Request) -> VisitorView:
     anybody = people.any()
     return VisitorView(
         name=who.name,
@@ -139,6 +160,8 @@ def _view(who: Visitor, people: People) -> VisitorView:
         anybody=anybody,
         first=not anybody and who.local,
         second=bool(who.name) and people.person(who.name).second,
+        owes=who.owes,
+        passkeys=passkey_site(request) is not None,
     )
 
 
@@ -155,24 +178,33 @@ def _cookie(response: Response, request: Request, cookie: str | None) -> None:
     )
 
 
-def _let_in(request: Request, people: People, who: Visitor, name: str) -> Response:
-    """A session of its own for whoever came in; one that the cookie held before is ended."""
+def let_in(
+    request: Request, people: People, who: Visitor, name: str, how: str = "", strong: bool = False
+) -> Response:
+    """A session of its own for whoever came in; one that the cookie held before is ended.
+
+    `strong`: by more than a password.
+    """
     if who.cookie:
         people.close(who.cookie)
-    cookie = people.open(name, who.address, request.headers.get("user-agent", ""))
+    cookie = people.open(name, who.address, request.headers.get("user-agent", ""), strong)
     person = people.person(name)
-    people.note(person.name, who.address, "signed in")
-    answer = body(
-        _view(Visitor(person.name, person.role, who.address, who.local, cookie=cookie), people)
-    )
+    people.note(person.name, who.address, f"signed in {how}".rstrip())
+    owes = not strong and _asked_of(people, person)
+    entered = Visitor(person.name, person.role, who.address, who.local, cookie=cookie, owes=owes)
+    answer = body(_view(entered, people, request))
     _cookie(answer, request, cookie)
     return answer
 
 
-def checked(
-    who: Visitor, name: str, password: SecretStr, people: People, throttle: Throttle
-) -> None:
-    """Raises 401 unless the password is the person's, 429 when there were too many failures."""
+def _asked_of(people: People, person: Person) -> bool:
+    """Whether more than a password is asked of somebody."""
+    whom = people.second_for()
+    return whom == "everybody" or (whom == "planners" and person.role == "planner")
+
+
+def slowed(who: Visitor, name: str, throttle: Throttle) -> None:
+    """Raises 429 after too many failures."""
     wait = throttle.wait(name, who.address, who.local)
     if wait:
         raise ProblemError(
@@ -181,6 +213,13 @@ def checked(
             f"Too many tries: wait {wait:.0f} s. At the machine itself the name stays open.",
             retry_after=int(wait) + 1,
         )
+
+
+def checked(
+    who: Visitor, name: str, password: SecretStr, people: People, throttle: Throttle
+) -> None:
+    """Raises 401 unless the password is the person's, 429 when there were too many failures."""
+    slowed(who, name, throttle)
     if not passwords.same(people, name, password.get_secret_value()):
         throttle.failed(name, who.address, who.local)
         people.note(name, who.address, "refused: wrong password")
@@ -196,9 +235,9 @@ def fit(password: SecretStr, name: str, field: str = "password") -> str:
 
 
 @router.get("/visitor", response_model=VisitorView, operation_id="get_visitor")
-def get_visitor(who: TheVisitor, people: ThePeople) -> Response:
+def get_visitor(request: Request, who: TheVisitor, people: ThePeople) -> Response:
     """Who asks, and whether they have to sign in."""
-    return body(_view(who, people))
+    return body(_view(who, people, request))
 
 
 @router.post("/visitor/in", response_model=VisitorView, operation_id="sign_in")
@@ -226,7 +265,13 @@ def sign_in(
                 "This code is not right, or it was used.",
                 [("code", "not right")],
             )
-    return _let_in(request, people, who, coming.name)
+        return let_in(request, people, who, coming.name, "with a code", strong=True)
+    if kept and _asked_of(people, people.person(coming.name)):
+        state = request.app.state
+        if Passkeys(state.database, state.now).of(coming.name):
+            said = "Come in by your passkey: a password alone is not enough here."
+            raise ProblemError(401, "passkey wanted", said)
+    return let_in(request, people, who, coming.name)
 
 
 @router.post("/visitor/out", status_code=204, operation_id="sign_out")
@@ -252,7 +297,7 @@ def begin_people(first: First, request: Request, who: TheVisitor, people: ThePeo
     except NameTaken:
         raise ProblemError(409, "already there", "Somebody is there already: sign in.") from None
     people.note(first.name, who.address, "made the first planner")
-    return _let_in(request, people, who, first.name)
+    return let_in(request, people, who, first.name)
 
 
 @router.post("/visitor/password", status_code=204, operation_id="change_password")
@@ -260,14 +305,15 @@ def change_password(
     wanted: NewPassword, who: TheVisitor, people: ThePeople, throttle: TheThrottle
 ) -> Response:
     """Another password of one's own; all other sessions end."""
-    _signed_in(who)
+    signed_in(who)
     checked(who, who.name, wanted.old, people, throttle)
     people.set_password(who.name, fit(wanted.new, who.name, "new"), who.cookie)
     people.note(who.name, who.address, "changed the password")
     return Response(status_code=204)
 
 
-def _signed_in(who: Visitor) -> None:
+def signed_in(who: Visitor) -> None:
+    """Raises 404 where nobody has to sign in."""
     if not who.name:
         raise ProblemError(404, "no such person", "Nobody has to sign in here yet.")
 
@@ -279,7 +325,7 @@ def begin_second(
     """A fresh secret for an application for codes; it counts once a code of it was given."""
     import segno
 
-    _signed_in(who)
+    signed_in(who)
     checked(who, who.name, again.password, people, throttle)
     secret = passwords.new_second()
     address = passwords.second_address(secret, who.name)
@@ -292,13 +338,14 @@ def set_second(
     wanted: SecondSet, request: Request, who: TheVisitor, people: ThePeople, throttle: TheThrottle
 ) -> Response:
     """From now on a code is asked for at each sign-in."""
-    _signed_in(who)
+    signed_in(who)
     checked(who, who.name, wanted.password, people, throttle)
     step = passwords.step_of(wanted.secret, wanted.code, request.app.state.now())
     if step is None:
         said = "this code is not of that secret; is the clock of the telephone right?"
         raise ProblemError(422, "not valid", said, [("code", said)])
     people.set_second(who.name, wanted.secret, step)
+    people.strengthen(who.cookie)
     people.note(who.name, who.address, "asks for codes from now on")
     return Response(status_code=204)
 
@@ -306,7 +353,7 @@ def set_second(
 @router.post("/visitor/second/end", status_code=204, operation_id="end_second")
 def end_second(again: Again, who: TheVisitor, people: ThePeople, throttle: TheThrottle) -> Response:
     """No code is asked for any more."""
-    _signed_in(who)
+    signed_in(who)
     checked(who, who.name, again.password, people, throttle)
     people.set_second(who.name, None)
     people.note(who.name, who.address, "asks for no codes any more")
@@ -335,7 +382,7 @@ def end_session(
 @router.post("/visitor/calendar", response_model=CalendarAddress, operation_id="give_calendar")
 def give_calendar(who: TheVisitor, people: ThePeople) -> Response:
     """A secret address of the calendar of what is due; the one before ends."""
-    _signed_in(who)
+    signed_in(who)
     secret = people.give_calendar(who.name)
     people.note(who.name, who.address, "made a calendar's address")
     return body(CalendarAddress(path=f"/api/calendar/{secret}"))
@@ -344,6 +391,6 @@ def give_calendar(who: TheVisitor, people: ThePeople) -> Response:
 @router.delete("/visitor/calendar", status_code=204, operation_id="withdraw_calendar")
 def withdraw_calendar(who: TheVisitor, people: ThePeople) -> Response:
     """The calendar's address is worth nothing from now on."""
-    _signed_in(who)
+    signed_in(who)
     people.withdraw_calendar(who.name)
     return Response(status_code=204)

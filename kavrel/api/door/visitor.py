@@ -10,7 +10,10 @@ from kavrel.store.people import Role
 
 @dataclass(frozen=True)
 class Visitor:
-    """`name` is empty where nobody has to sign in; `local`: straight from the machine itself."""
+    """`name` is empty where nobody has to sign in; `local`: straight from the machine itself.
+
+    `owes`: more than a password is asked of them, and was not shown.
+    """
 
     name: str
     role: Role
@@ -18,6 +21,7 @@ class Visitor:
     local: bool
     session: str = ""
     cookie: str = ""
+    owes: bool = False
 
 
 def visitor(request: Request) -> Visitor:

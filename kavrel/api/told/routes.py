@@ -15,7 +15,8 @@ from pydantic import (
 
 from kavrel.api.answer import TheService, body
 from kavrel.api.door.book import TheDoor
-from kavrel.api.door.signing import Sent
+from kavrel.api.door.signing import ANSWERS, Password, Sent, ThePeople, TheThrottle, checked
+from kavrel.api.door.visitor import TheVisitor
 from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
 from kavrel.api.told.post import NotSent, post
@@ -32,7 +33,8 @@ Server = Annotated[str, Field(pattern=r"^[A-Za-z0-9.:-]*$", max_length=190)]
 class WaySent(Sent):
     """A way as it is sent. `secret` left out stays as it was; empty takes it away.
 
-    `topics` left out are all of them. Equal quiet hours are none.
+    `topics` left out are all of them. Equal quiet hours are none. `own_password`: that of the planner,
+    once more, where news of the lab begin to go to another place.
     """
 
     kind: WayKind
@@ -52,6 +54,7 @@ class WaySent(Sent):
     topics: Annotated[list[Topic], Field(max_length=len(TOPICS))] = Field(
         default_factory=lambda: list(TOPICS)
     )
+    own_password: Password | None = None
 
     @field_validator("login")
     @classmethod
@@ -173,9 +176,17 @@ def list_ways(plan_id: str, service: TheService, outbox: TheOutbox) -> Response:
     return body(WayList(ways=ways, night=outbox.said_of("night")))
 
 
-@router.put("/ways/{way}", response_model=WayView, operation_id="put_way")
+@router.put("/ways/{way}", response_model=WayView, operation_id="put_way", responses=ANSWERS)
 def put_way(
-    plan_id: str, way: WayId, sent: WaySent, service: TheService, outbox: TheOutbox, door: TheDoor
+    plan_id: str,
+    way: WayId,
+    sent: WaySent,
+    service: TheService,
+    outbox: TheOutbox,
+    door: TheDoor,
+    who: TheVisitor,
+    people: ThePeople,
+    throttle: TheThrottle,
 ) -> Response:
     """Adds a way or changes it."""
     if wrong := _complaints(sent):
@@ -184,10 +195,13 @@ def put_way(
     known = next((w for w in outbox.ways(plan_id) if w.id == way), None)
     secret = sent.secret.get_secret_value() if sent.secret is not None else None
     # A secret goes with the place that it was given for: elsewhere it is asked for anew.
-    moved = known is not None and (known.place, known.server) != (sent.place, sent.server)
+    moved = known is None or (known.place, known.server) != (sent.place, sent.server)
+    # A session that was left open, or stolen, is not enough to have the lab's news sent elsewhere.
+    if who.name and moved and sent.kind != "page":
+        checked(who, who.name, sent.own_password or SecretStr(""), people, throttle)
     if secret is None:
         secret = known.secret if known and not moved else ""
-    given = sent.model_dump(exclude={"secret", "topics"})
+    given = sent.model_dump(exclude={"secret", "topics", "own_password"})
     port = sent.port or (USUAL_PORTS[sent.security] if sent.kind == "mail" else 0)
     made = Way(**{**given, "id": way, "secret": secret, "port": port, "topics": tuple(sent.topics)})
     outbox.put(plan_id, made)

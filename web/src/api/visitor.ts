@@ -1,12 +1,23 @@
 /** Who is signed in, and what they may do. */
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { api, call, unwrap, type Schemas } from './client';
+import { api, call, unwrap, type Collection, type Schemas } from './client';
 import { letGo, letGoOfState } from './device';
 import { ROOT } from './root';
 
 export type Visitor = Schemas['VisitorView'];
 export const VISITOR = ['visitor'] as const;
+
+const NOBODY: Visitor = {
+  name: '',
+  role: 'reader',
+  signed_in: false,
+  anybody: true,
+  first: false,
+  second: false,
+  owes: false,
+  passkeys: false,
+};
 
 export function useVisitorQuery() {
   return useQuery({
@@ -19,11 +30,14 @@ export function useVisitorQuery() {
 /** Who is signed in; a planner without a name where nobody has to sign in. */
 export function useVisitor(): Visitor {
   const { data } = useVisitorQuery();
-  return data ?? { name: '', role: 'reader', signed_in: false, anybody: true, first: false, second: false };
+  return data ?? NOBODY;
 }
 
-/** Whether the visitor may change the plan. */
-export const usePlans = (): boolean => useVisitor().role === 'planner';
+/** Whether the visitor may add to this collection and change what is in it; without one: the plan. */
+export function useMay(collection?: Collection): boolean {
+  const { role } = useVisitor();
+  return role === 'planner' || (role === 'hands' && (collection === 'log' || collection === 'ticks'));
+}
 
 /** Coming in and going out; what was fetched for somebody else is forgotten. */
 export function useDoor() {

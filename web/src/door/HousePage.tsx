@@ -19,9 +19,11 @@ export function HousePage() {
       <div className="border border-ink bg-paper px-4 py-4 sm:px-6">
         <div className="flex flex-wrap items-baseline gap-3">
           <h1 className="flex-1 text-[20px]">The house</h1>
-          <Link className="act" to="/">
-            back to the plan
-          </Link>
+          {!who.owes && (
+            <Link className="act" to="/">
+              back to the plan
+            </Link>
+          )}
           {who.signed_in && (
             <button className="act" onClick={() => void act(door.leave)}>
               sign out
@@ -34,10 +36,20 @@ export function HousePage() {
             <p className="text-quiet">
               You are <b className="text-ink">{who.name}</b>, {MEANS[who.role]}.
             </p>
+            {who.owes && (
+              <p role="alert" className="border border-danger bg-blush px-2 py-1 text-danger">
+                More than a password is asked of you here. Set up codes{who.passkeys ? ' or make a passkey' : ''} now;
+                the plan is open to you then.
+              </p>
+            )}
             <Own />
-            <Sessions />
-            {who.role === 'planner' && <People />}
-            {who.role === 'planner' && <Book />}
+            {!who.owes && (
+              <>
+                <Sessions />
+                {who.role === 'planner' && <People />}
+                {who.role === 'planner' && <Book />}
+              </>
+            )}
           </>
         ) : (
           <FirstPerson />

@@ -1,4 +1,4 @@
-/** What everybody settles for themselves: password, codes, the calendar's address. */
+/** What everybody settles for themselves: password, codes, passkeys, the calendar's address. */
 
 import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
@@ -9,14 +9,17 @@ import { Copy } from '../parts/Copy';
 import { Labelled } from '../parts/Labelled';
 import { PasswordField } from '../parts/PasswordField';
 import { Wrong } from '../parts/Wrong';
+import { Passkeys } from './Passkeys';
 import { useAct } from '../parts/useAct';
 
 export function Own() {
+  const who = useVisitor();
   return (
-    <div className="mt-4 grid gap-x-8 gap-y-4 md:grid-cols-3">
-      <Password />
+    <div className="mt-4 grid gap-x-8 gap-y-4 md:grid-cols-2">
+      {!who.owes && <Password />}
       <Codes />
-      <CalendarAddress />
+      <Passkeys />
+      {!who.owes && <CalendarAddress />}
     </div>
   );
 }

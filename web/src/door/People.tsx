@@ -16,6 +16,18 @@ const ROLES: [Role, string][] = [
   ['reader', 'reader: papers and proof'],
 ];
 const PEOPLE = ['people'] as const;
+const RULE = ['door rule'] as const;
+const SECOND: [Schemas['DoorRule']['second_for'], string][] = [
+  ['nobody', 'nobody: codes and passkeys are offered'],
+  ['planners', 'planners: a code, or a passkey instead'],
+  ['everybody', 'everybody: a code, or a passkey instead'],
+];
+
+/** What lets somebody in. */
+function shown(person: Schemas['PersonView']): string {
+  const keys = person.passkeys > 0 ? `, ${person.passkeys} ${person.passkeys === 1 ? 'passkey' : 'passkeys'}` : '';
+  return `${person.second ? 'password and codes' : 'password alone'}${keys}`;
+}
 
 export function FirstPerson() {
   const who = useVisitor();
@@ -65,6 +77,11 @@ export function People() {
     staleTime: 0,
     queryFn: async () => unwrap(await api.GET('/api/people')).people,
   });
+  const rule = useQuery({
+    queryKey: RULE,
+    staleTime: 0,
+    queryFn: async () => unwrap(await api.GET('/api/people/rule')),
+  });
   const [own, setOwn] = useState('');
   const [name, setName] = useState('');
   const [role, setRole] = useState<Role>('reader');
@@ -72,6 +89,7 @@ export function People() {
   const [leaving, setLeaving] = useState('');
   const done = async () => {
     await client.invalidateQueries({ queryKey: PEOPLE });
+    await client.invalidateQueries({ queryKey: RULE });
     await client.invalidateQueries({ queryKey: ['door'] });
   };
   const add = () =>
@@ -88,7 +106,7 @@ export function People() {
         {data?.map((p) => (
           <li key={p.name} className="flex flex-wrap items-baseline gap-x-3 border-b border-hair py-1">
             <b className="min-w-[110px]">{p.name}</b>
-            <span className="flex-1 text-quiet">{p.second ? 'asked for codes' : 'password alone'}</span>
+            <span className="flex-1 text-quiet">{shown(p)}</span>
             <select
               className="entry !w-auto"
               aria-label={`role of ${p.name}`}
@@ -109,13 +127,31 @@ export function People() {
                 </option>
               ))}
             </select>
+            {(p.second || p.passkeys > 0) && (
+              <button
+                className="act"
+                aria-label={`lost telephone of ${p.name}`}
+                onClick={() =>
+                  void act(async () => {
+                    await call('PATCH', `/api/people/${encodeURIComponent(p.name)}`, {
+                      codes: false,
+                      passkeys: false,
+                      own_password: own,
+                    });
+                    await done();
+                  })
+                }
+              >
+                lost telephone
+              </button>
+            )}
             {p.name !== who.name &&
               (leaving === p.name ? (
                 <button
                   className="act text-danger"
                   onClick={() =>
                     void act(async () => {
-                      await call('DELETE', `/api/people/${encodeURIComponent(p.name)}`);
+                      await call('POST', `/api/people/${encodeURIComponent(p.name)}/end`, { own_password: own });
                       setLeaving('');
                       await done();
                     })
@@ -131,6 +167,25 @@ export function People() {
           </li>
         ))}
       </ul>
+      <label className="mt-2 flex flex-wrap items-baseline gap-x-3">
+        <span className="text-quiet">More than a password is asked of</span>
+        <select
+          className="entry !w-auto"
+          value={rule.data?.second_for ?? 'nobody'}
+          onChange={(e) =>
+            void act(async () => {
+              await call('PUT', '/api/people/rule', { second_for: e.target.value, own_password: own });
+              await done();
+            })
+          }
+        >
+          {SECOND.map(([id, means]) => (
+            <option key={id} value={id}>
+              {means}
+            </option>
+          ))}
+        </select>
+      </label>
       <form
         aria-label="Let somebody in"
         className="mt-3 grid gap-x-4 gap-y-2 sm:grid-cols-2"
@@ -141,7 +196,7 @@ export function People() {
       >
         <PasswordField
           label="Your own password"
-          hint="asked for again whenever roles change or somebody is let in"
+          hint="asked for again whenever anything changes above, or somebody is let in"
           value={own}
           onValue={setOwn}
         />

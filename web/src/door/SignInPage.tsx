@@ -2,7 +2,8 @@
 
 import { useState } from 'react';
 import { call, Refused } from '../api/client';
-import { useDoor, type Visitor } from '../api/visitor';
+import { comeIn } from '../api/passkey';
+import { useDoor, useVisitor, type Visitor } from '../api/visitor';
 import { Labelled } from '../parts/Labelled';
 import { PasswordField } from '../parts/PasswordField';
 import { Wrong } from '../parts/Wrong';
@@ -10,6 +11,7 @@ import { useAct } from '../parts/useAct';
 
 export function SignInPage() {
   const door = useDoor();
+  const visitor = useVisitor();
   const { act, wrong, fields, busy } = useAct();
   const [name, setName] = useState('');
   const [password, setPassword] = useState('');
@@ -61,6 +63,16 @@ export function SignInPage() {
         <button className="act min-h-[44px] font-semibold" disabled={busy}>
           sign in
         </button>
+        {visitor.passkeys && (
+          <button
+            type="button"
+            className="act min-h-[44px]"
+            disabled={busy}
+            onClick={() => void act(async () => await door.enter(await comeIn()))}
+          >
+            come in by a passkey
+          </button>
+        )}
         <p className="text-quiet">
           Forgotten? At the machine itself: <code className="figure">kavrel account password NAME</code>
         </p>

@@ -103,6 +103,7 @@ function FixButton({ fix }: { fix: Schemas['Fix'] }) {
   };
   return (
     <button
+      data-for="plans"
       className="act ml-1 text-ink"
       disabled={change.isPending}
       onClick={() => void apply().catch(() => undefined)}

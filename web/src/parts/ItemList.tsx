@@ -33,6 +33,7 @@ export function ItemList<C extends Collection>({
       <div className="flex items-baseline border-b border-ink">
         <h2>{title}</h2>
         <button
+          data-for="plans"
           className="act mb-0.5 ml-auto"
           disabled={disabled}
           onClick={() => setEditing({ item: fresh(), isNew: true })}

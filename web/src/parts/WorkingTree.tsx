@@ -4,6 +4,7 @@ import { useState } from 'react';
 import type { Working } from '../api/client';
 import { Refused } from '../api/client';
 import { useChange, usePlan } from '../api/plan';
+import { useMay } from '../api/visitor';
 import { decimal, duration, money, odds, readNumber, text, writeNumber } from '../text/format';
 
 /** A value of a working with its unit, as people read it and exactly. */
@@ -48,6 +49,7 @@ export function WorkingTree({ working, depth = 0 }: { working: Working; depth?: 
 export function AssumptionEditor({ id }: { id: string }) {
   const { evaluation, plan } = usePlan();
   const change = useChange();
+  const may = useMay();
   const known = evaluation.assumptions.find((a) => a.id === id);
   const [draft, setDraft] = useState<string | null>(null);
   const [wrong, setWrong] = useState('');
@@ -85,6 +87,7 @@ export function AssumptionEditor({ id }: { id: string }) {
           aria-label={known.label}
           aria-invalid={wrong !== ''}
           value={draft ?? writeNumber(known.value)}
+          disabled={!may}
           onChange={(e) => setDraft(e.target.value)}
           onBlur={() => draft !== null && save(draft)}
           onKeyDown={(e) => e.key === 'Enter' && draft !== null && save(draft)}
@@ -100,6 +103,7 @@ export function AssumptionEditor({ id }: { id: string }) {
         {known.source}
         {known.own && (
           <button
+            data-for="plans"
             className="ml-2 underline"
             onClick={() => change.mutate({ edit: { do: 'remove', collection: 'assumptions', id } })}
           >

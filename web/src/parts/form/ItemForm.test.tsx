@@ -3,6 +3,7 @@ import { cleanup, render, screen, waitFor } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
 import { afterEach, describe, expect, it, vi } from 'vitest';
 import type { Items, PlanState, Problem } from '../../api/client';
+import { VISITOR } from '../../api/visitor';
 import { PlanProvider } from '../../api/plan';
 import { FORMS } from '../../api/forms';
 import type { Form } from './fields';
@@ -92,9 +93,10 @@ function server(...answers: { status: number; body: unknown }[]) {
   return sent;
 }
 
-function show(isNew: boolean, revision = 7, onDone = vi.fn()) {
+function show(isNew: boolean, revision = 7, onDone = vi.fn(), role = 'planner') {
   const client = new QueryClient({ defaultOptions: { queries: { retry: false } } });
   client.setQueryData(FORMS, { forms: [form] });
+  client.setQueryData(VISITOR, { role });
   const shown = (s: PlanState) => (
     <QueryClientProvider client={client}>
       <PlanProvider state={s}>
@@ -257,6 +259,7 @@ describe('a form of something that the page has never heard of', () => {
     };
     const client = new QueryClient();
     client.setQueryData(FORMS, { forms: [toy] });
+    client.setQueryData(VISITOR, { role: 'planner' });
     const sent = server({ status: 200, body: state(8) });
     render(
       <QueryClientProvider client={client}>
@@ -270,6 +273,17 @@ describe('a form of something that the page has never heard of', () => {
     expect(screen.getByLabelText('Chalk')).toBeTruthy();
     await waitFor(() => expect(sent).toHaveLength(1));
     expect(sent[0]?.body).toMatchObject({ worth: 'slate', file_bytes: 4_000_000 });
+  });
+});
+
+describe('a form in the hands of somebody who only reads', () => {
+  it('shows everything and offers nothing that would be refused', () => {
+    const sent = server();
+    show(false, 7, vi.fn(), 'reader');
+    expect(screen.getByLabelText<HTMLInputElement>('Name').matches(':disabled')).toBe(true);
+    expect(screen.queryByRole('button', { name: 'remove' })).toBeNull();
+    expect(screen.getByText(/a planner changes this/)).toBeTruthy();
+    expect(sent).toHaveLength(0);
   });
 });
 

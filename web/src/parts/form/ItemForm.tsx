@@ -10,6 +10,7 @@ import { useForm, useWatch } from 'react-hook-form';
 import { useFormOf } from '../../api/forms';
 import { Refused, type Collection, type Items } from '../../api/client';
 import { useChange, usePlan, type Edit } from '../../api/plan';
+import { useMay } from '../../api/visitor';
 import { OVERLAID } from '../../api/queue';
 import { FieldRow } from './FieldRow';
 import { nextOf, offered, saidOf, settled, shownIn, type Draft, type Form, type Option } from './fields';
@@ -51,6 +52,7 @@ export function ItemForm<C extends Collection>({
   const own = useFormOf(collection).form;
   const form = given ?? own;
   const change = useChange();
+  const may = useMay(collection);
   const base = useRef(item as unknown as Plain);
   const seen = useRef(meta.revision);
   const [first] = useState(() => drafted(form, item as unknown as Plain, plan.currency));
@@ -229,17 +231,23 @@ export function ItemForm<C extends Collection>({
           )}
         </div>
       )}
-      <div className={ROWS}>{shown.filter((f) => !below(f)).map(row)}</div>
+      <fieldset disabled={!may}>
+        <div className={ROWS}>{shown.filter((f) => !below(f)).map(row)}</div>
+      </fieldset>
       {folded.length > 0 && (
         <details className="mt-2 border-t border-hair pt-1">
           <summary className="cursor-pointer">
             {folded.length} more, as usual: <span className="text-quiet">{saidOf(folded, draft)}</span>
           </summary>
-          <div className={`mt-1.5 ${ROWS}`}>{folded.map(row)}</div>
+          <fieldset disabled={!may} className={`mt-1.5 ${ROWS}`}>
+            {folded.map(row)}
+          </fieldset>
         </details>
       )}
       <div className="mt-4 flex gap-2">
-        {isNew ? (
+        {!may ? (
+          <p className="text-quiet">You read here: a planner changes this.</p>
+        ) : isNew ? (
           <>
             <button className="act font-semibold" type="submit" disabled={change.isPending}>
               add
@@ -275,6 +283,7 @@ export function ItemForm<C extends Collection>({
                     : 'saves itself'}
             </span>
             <button
+              data-for="plans"
               type="button"
               className="act text-danger"
               onClick={() =>

@@ -127,10 +127,11 @@ export function BenchSheet() {
         </p>
         <LineEntry />
         <p className="flex flex-wrap gap-2">
-          <button className="act font-semibold" onClick={() => setPasting(true)}>
+          <button data-for="plans" className="act font-semibold" onClick={() => setPasting(true)}>
             paste what a machine prints <span className="unit">L</span>
           </button>
           <button
+            data-for="plans"
             className="act"
             onClick={() => setEditing({ collection: 'sites', item: fresh('sites'), isNew: true })}
           >
@@ -152,25 +153,27 @@ export function BenchSheet() {
           with Space on a bay.
         </span>
         <span className="ml-auto flex flex-wrap justify-end gap-2">
-          <button className="act" onClick={() => setPasting(true)}>
+          <button data-for="hands" className="act" onClick={() => setPasting(true)}>
             paste a look <span className="unit">L</span>
           </button>
           <button className="act" onClick={() => setScanning(true)}>
             which disk <span className="unit">S</span>
           </button>
-          <button className="act" onClick={addDisk}>
+          <button data-for="plans" className="act" onClick={addDisk}>
             new disk <span className="unit">N</span>
           </button>
-          <button className="act" onClick={addHost}>
+          <button data-for="plans" className="act" onClick={addHost}>
             new host <span className="unit">H</span>
           </button>
           <button
+            data-for="plans"
             className="act"
             onClick={() => setEditing({ collection: 'sites', item: fresh('sites'), isNew: true })}
           >
             new site
           </button>
           <button
+            data-for="plans"
             className="act"
             disabled={plan.sites.length < 2}
             onClick={() => setEditing({ collection: 'links', item: fresh('links'), isNew: true })}
@@ -348,7 +351,7 @@ function DiskTable({
     return (
       <p>
         No disks yet.{' '}
-        <button className="underline" onClick={onAdd}>
+        <button data-for="plans" className="underline" onClick={onAdd}>
           Add the first one
         </button>{' '}
         with what is printed on it.

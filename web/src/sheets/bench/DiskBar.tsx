@@ -1,4 +1,5 @@
 import type { Items } from '../../api/client';
+import { useMay } from '../../api/visitor';
 import { binary, text } from '../../text/format';
 
 const FULL_HEIGHT = 84;
@@ -19,12 +20,13 @@ export function DiskBar({
   onTake: () => void;
   onOpen: () => void;
 }) {
+  const may = useMay();
   const height = Math.max(14, (disk.capacity_bytes / tallest) * FULL_HEIGHT);
   const shown = `${(disk.capacity_bytes / 1e12).toFixed(disk.capacity_bytes < 1e12 ? 2 : 0)} TB`;
   const name = `${disk.label} ${shown}, ${pool ? `in pool ${pool}` : 'in no pool'}`;
   return (
     <button
-      draggable
+      draggable={may}
       aria-label={name}
       aria-pressed={inHand}
       title={`${name}${disk.serial ? `, serial ${disk.serial}` : ''}`}
@@ -32,7 +34,7 @@ export function DiskBar({
       onDragStart={(e) => e.dataTransfer.setData('text/kavrel-disk', disk.id)}
       onClick={onOpen}
       onKeyDown={(e) => {
-        if (e.key === ' ') {
+        if (e.key === ' ' && may) {
           e.preventDefault();
           onTake();
         }

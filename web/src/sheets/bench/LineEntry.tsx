@@ -21,6 +21,7 @@ export function LineEntry() {
   };
   return (
     <form
+      data-for="plans"
       className="mt-1 max-w-[760px]"
       onSubmit={(e) => {
         e.preventDefault();

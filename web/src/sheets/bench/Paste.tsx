@@ -130,7 +130,12 @@ export function Paste({ onClose }: { onClose: () => void }) {
           )}
           {things.length > 0 && (
             <p className="sticky -bottom-3 mt-2 border-t border-ink bg-paper py-2">
-              <button className="act font-semibold" disabled={!chosen.length || change.isPending} onClick={take}>
+              <button
+                data-for="plans"
+                className="act font-semibold"
+                disabled={!chosen.length || change.isPending}
+                onClick={take}
+              >
                 take over{' '}
                 {chosen.length === things.length ? `all ${things.length}` : `${chosen.length} of ${things.length}`}
               </button>{' '}

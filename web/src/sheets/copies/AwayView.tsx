@@ -224,6 +224,7 @@ function First({ job }: { job: Items['jobs'] | undefined }) {
               <td className="text-right">
                 {job.first_copy !== w.way && (
                   <button
+                    data-for="plans"
                     className="act"
                     onClick={() =>
                       change.mutate({ edit: { do: 'put', collection: 'jobs', item: { ...job, first_copy: w.way } } })
@@ -243,6 +244,7 @@ function First({ job }: { job: Items['jobs'] | undefined }) {
           : `The plan makes it ${WAYS[job.first_copy]}${job.first_on ? ` from ${job.first_on}` : ' from today'}.`}{' '}
         {job.first_copy !== 'done' && (
           <button
+            data-for="plans"
             className="pick"
             onClick={() =>
               change.mutate({ edit: { do: 'put', collection: 'jobs', item: { ...job, first_copy: 'done' } } })

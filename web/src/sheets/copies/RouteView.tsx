@@ -38,7 +38,7 @@ export function RouteView() {
           square: lives here · strokes: snapshots · ring: replica · hatched: versions · dashed: newest state only · box:
           shelf disk or bucket · bar inside: encrypted
         </span>
-        <button className="act ml-auto" disabled={!plan.datasets.length} onClick={add}>
+        <button data-for="plans" className="act ml-auto" disabled={!plan.datasets.length} onClick={add}>
           new job <span className="unit">N</span>
         </button>
       </div>

@@ -74,6 +74,7 @@ function Row({ drifted }: { drifted: Drifted }) {
       <span className="flex flex-wrap items-baseline gap-2 lg:justify-end" data-copies>
         {take && (
           <button
+            data-for="plans"
             className="act"
             disabled={change.isPending}
             title={take.why}
@@ -140,7 +141,7 @@ function AddLook() {
           {...droppable((dropped) => void add(dropped))}
         />
       </label>
-      <button className="act" disabled={!text.trim()}>
+      <button data-for="hands" className="act" disabled={!text.trim()}>
         keep it
       </button>
       <FileButton onText={(text) => void add(text)} />

@@ -279,6 +279,7 @@ function Judged({
       </p>
       <p className="mt-3 flex flex-wrap gap-2">
         <button
+          data-for="hands"
           className="act"
           disabled={change.isPending || change.isSuccess || !about}
           onClick={() =>

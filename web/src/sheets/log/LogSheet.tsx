@@ -114,7 +114,7 @@ function DoneView() {
       <section aria-label="Done">
         <div className="flex items-baseline border-b border-ink">
           <h2>Done</h2>
-          <button className="act mb-0.5 ml-auto" onClick={() => start()}>
+          <button data-for="hands" className="act mb-0.5 ml-auto" onClick={() => start()}>
             new entry <span className="unit">N</span>
           </button>
         </div>

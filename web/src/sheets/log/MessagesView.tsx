@@ -7,6 +7,7 @@ import { mayNotify } from '../../api/notices';
 import { usePlan } from '../../api/plan';
 import { useVisitor } from '../../api/visitor';
 import { Labelled } from '../../parts/Labelled';
+import { PasswordField } from '../../parts/PasswordField';
 import { Slip } from '../../parts/Slip';
 import { useAct } from '../../parts/useAct';
 
@@ -232,11 +233,20 @@ function WayForm({ id, way, onClose }: { id: string; way: Way | null; onClose: (
   const { act, wrong, fields, busy } = useAct();
   const [given, setGiven] = useState(way ? sendable(way) : EMPTY);
   const [secret, setSecret] = useState<string | null>(null);
+  const [own, setOwn] = useState('');
+  const who = useVisitor();
+  // News begin to go to another place: a session that was left open is not enough for that.
+  const moved = !way || way.place !== given.place || way.server !== given.server;
+  const asks = who.signed_in && moved && given.kind !== 'page';
   const set = (part: Partial<typeof given>) => setGiven((g) => ({ ...g, ...part }));
   const address = `/api/plans/${meta.id}/ways/${id}`;
   const save = () =>
     act(async () => {
-      await call('PUT', address, { ...given, ...(secret === null ? {} : { secret }) });
+      await call('PUT', address, {
+        ...given,
+        ...(secret === null ? {} : { secret }),
+        ...(asks ? { own_password: own } : {}),
+      });
       onClose();
     });
   const field = (
@@ -361,6 +371,14 @@ function WayForm({ id, way, onClose }: { id: string; way: Way | null; onClose: (
             ))}
           </select>
         </label>
+        {asks && (
+          <PasswordField
+            label="Your own password"
+            hint="asked for again where news go to another place"
+            value={own}
+            onValue={setOwn}
+          />
+        )}
         <div className="mt-2 flex gap-3">
           <button className="act font-semibold" disabled={busy}>
             save

@@ -137,6 +137,7 @@ function Grown({ rows }: { rows: Schemas['Grown'][] }) {
             </span>
             {r.change && (
               <button
+                data-for="plans"
                 className="act ml-auto"
                 disabled={change.isPending}
                 onClick={() =>

@@ -103,6 +103,7 @@ export function WearView() {
                         {' '}
                         <span className="unit">planned {percent(d.planned_rate)}</span>{' '}
                         <button
+                          data-for="plans"
                           className="act"
                           disabled={change.isPending}
                           onClick={() =>

@@ -40,10 +40,15 @@ export function ChangesSlip({ onClose }: { onClose: () => void }) {
               {r.number === meta.revision && <b> (this one)</b>}
             </span>
             <span className="unit figure">{new Date(r.made_at).toLocaleString('sv')}</span>
-            <button className="underline" onClick={() => change.mutate({ edit: { do: 'pin', revision: r.number } })}>
+            <button
+              data-for="plans"
+              className="underline"
+              onClick={() => change.mutate({ edit: { do: 'pin', revision: r.number } })}
+            >
               {meta.pinned === r.number ? 'pinned' : 'pin'}
             </button>
             <button
+              data-for="plans"
               className="underline"
               disabled={r.number === meta.revision}
               onClick={() => change.mutate({ edit: { do: 'restore', revision: r.number } })}

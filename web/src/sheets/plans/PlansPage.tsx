@@ -81,6 +81,7 @@ export function PlansPage() {
                 <td className="text-right whitespace-nowrap">
                   {leaving === p.id ? (
                     <button
+                      data-for="plans"
                       className="text-danger underline"
                       onClick={() => void call('DELETE', `/api/plans/${p.id}`).then(() => plans.refetch())}
                     >
@@ -89,6 +90,7 @@ export function PlansPage() {
                   ) : (
                     <>
                       <button
+                        data-for="plans"
                         className="mr-3 underline"
                         onClick={() =>
                           void open(() =>
@@ -100,7 +102,7 @@ export function PlansPage() {
                       >
                         what if
                       </button>
-                      <button className="text-quiet underline" onClick={() => setLeaving(p.id)}>
+                      <button data-for="plans" className="text-quiet underline" onClick={() => setLeaving(p.id)}>
                         delete
                       </button>
                     </>
@@ -113,7 +115,7 @@ export function PlansPage() {
         {plans.data?.length === 0 && (
           <p className="py-2">No plan yet. Start an empty one below, or read one from a file.</p>
         )}
-        <div className="mt-6 grid gap-6 md:grid-cols-2">
+        <div data-for="plans" className="mt-6 grid gap-6 md:grid-cols-2">
           <form
             onSubmit={(e) => {
               e.preventDefault();

@@ -18,6 +18,7 @@ export function DatasetTable({ pool }: { pool?: string | undefined }) {
       <div className="flex items-baseline gap-3">
         <h2>Datasets</h2>
         <button
+          data-for="plans"
           className="act ml-auto"
           disabled={!plan.pools.length}
           onClick={() => setEditing({ item: pool ? { ...fresh('datasets'), pool } : fresh('datasets'), isNew: true })}

@@ -407,7 +407,7 @@ function Proposals({
                         <p key={note}>{note}</p>
                       ))}
                       <p className="flex gap-3">
-                        <button className="act" onClick={() => make(p)}>
+                        <button data-for="plans" className="act" onClick={() => make(p)}>
                           want this pool
                         </button>
                         <Worked name="why nothing beats it" value="" onOpen={() => onWorking(p.working)} />

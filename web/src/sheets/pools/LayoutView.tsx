@@ -443,6 +443,7 @@ function LayoutTable({
               <td className="pl-3 whitespace-nowrap">{GROWS[row.grows_by]}</td>
               <td className="pl-2 text-right">
                 <button
+                  data-for="plans"
                   className="underline disabled:no-underline"
                   disabled={now}
                   aria-label={now ? `${row.title} is chosen` : `choose ${row.title}`}

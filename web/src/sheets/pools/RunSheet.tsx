@@ -53,6 +53,7 @@ export function RunSheet({ move, onWorking }: { move: Move; onWorking: (working:
                 </span>
                 {t.tick === last?.id && (
                   <button
+                    data-for="hands"
                     className="act self-start"
                     disabled={change.isPending}
                     onClick={() => change.mutate({ edit: { do: 'remove', collection: 'ticks', id: t.tick } }, tell)}
@@ -155,10 +156,10 @@ function StepRow({
               />
               <span className="unit">h</span>
             </label>
-            <button className="act font-semibold" disabled={busy} onClick={() => send('done')}>
+            <button data-for="hands" className="act font-semibold" disabled={busy} onClick={() => send('done')}>
               done
             </button>
-            <button className="act text-danger" disabled={busy} onClick={() => send('failed')}>
+            <button data-for="hands" className="act text-danger" disabled={busy} onClick={() => send('failed')}>
               failed
             </button>
             {wrong && (

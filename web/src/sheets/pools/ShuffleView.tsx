@@ -100,6 +100,7 @@ function Holdings() {
       <div className="flex items-baseline border-b border-ink">
         <h2>What the old disks hold</h2>
         <button
+          data-for="plans"
           className="act mb-0.5 ml-auto"
           disabled={!plan.disks.length || !plan.datasets.length}
           onClick={() =>

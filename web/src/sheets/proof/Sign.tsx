@@ -41,11 +41,12 @@ export function Sign({ cell }: { cell: Schemas['Cell'] }) {
           on <span className="figure">{held.on}</span>
           {held.who && ` by ${held.who}`}: “{held.reason}”.{' '}
           {cell.signed === 'changed' && (
-            <button className="act" onClick={() => sign(held.reason, held.who)}>
+            <button data-for="plans" className="act" onClick={() => sign(held.reason, held.who)}>
               still accepted
             </button>
           )}{' '}
           <button
+            data-for="plans"
             className="act"
             onClick={() => change.mutate({ edit: { do: 'remove', collection: 'accepted', id: held.id } })}
           >
@@ -55,6 +56,7 @@ export function Sign({ cell }: { cell: Schemas['Cell'] }) {
       )}
       {!held && (
         <form
+          data-for="plans"
           className="flex flex-wrap items-start gap-2"
           onSubmit={(e) => {
             e.preventDefault();
@@ -74,7 +76,7 @@ export function Sign({ cell }: { cell: Schemas['Cell'] }) {
             who
             <input className="entry !w-[90px]" value={who} onChange={(e) => setWho(e.target.value)} />
           </label>
-          <button className="act" type="submit" disabled={change.isPending}>
+          <button data-for="plans" className="act" type="submit" disabled={change.isPending}>
             sign
           </button>
         </form>

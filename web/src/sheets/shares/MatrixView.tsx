@@ -7,6 +7,7 @@ import { memo, useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import { api, unwrap, type Items, type Schemas } from '../../api/client';
 import { useChange, usePlan } from '../../api/plan';
 import { useFresh } from '../../api/forms';
+import { useMay } from '../../api/visitor';
 import { ItemForm } from '../../parts/form/ItemForm';
 import { Slip } from '../../parts/Slip';
 import { useGrid } from '../../parts/useGrid';
@@ -40,16 +41,21 @@ export function MatrixView() {
         <div className="mb-1 flex flex-wrap items-baseline gap-2">
           <h2>Who may touch what</h2>
           <span className="ml-auto flex flex-wrap justify-end gap-2">
-            <button className="act" disabled={!plan.datasets.length} onClick={addShare}>
+            <button data-for="plans" className="act" disabled={!plan.datasets.length} onClick={addShare}>
               new share <span className="unit">N</span>
             </button>
             <button
+              data-for="plans"
               className="act"
               onClick={() => setEditing({ what: 'accounts', item: fresh('accounts'), isNew: true })}
             >
               new account
             </button>
-            <button className="act" onClick={() => setEditing({ what: 'groups', item: fresh('groups'), isNew: true })}>
+            <button
+              data-for="plans"
+              className="act"
+              onClick={() => setEditing({ what: 'groups', item: fresh('groups'), isNew: true })}
+            >
               new group
             </button>
           </span>
@@ -416,6 +422,7 @@ function Choices({
   make: Pick<Items['grants'], 'share' | 'account' | 'group'>;
   onChoose: (wanted: Right | 'clear', changes: Changes) => void;
 }) {
+  const may = useMay();
   const [looked, setLooked] = useState<Right | 'clear' | null>(null);
   const candidate: Candidate | null =
     looked === null || looked === grant?.right
@@ -432,7 +439,7 @@ function Choices({
         <MenuItem
           key={r}
           as="button"
-          disabled={r === 'clear' && !grant}
+          disabled={!may || (r === 'clear' && !grant)}
           className={`block w-full px-3 py-1 text-left data-disabled:text-quiet data-focus:bg-picked ${r === 'clear' ? 'border-t border-hair' : ''}`}
           onClick={() => onChoose(r, r === looked ? changes : [])}
         >
@@ -446,7 +453,7 @@ function Choices({
         </MenuItem>
       ))}
       <p className="min-h-5 max-w-[260px] border-t border-hair px-3 py-1 text-[12px]" role="status">
-        {said}
+        {may ? said : 'You read here: a planner changes this.'}
       </p>
     </>
   );

@@ -132,7 +132,7 @@ function ManyDisks() {
           />
           thick
         </label>
-        <button className="act" disabled={change.isPending} onClick={make}>
+        <button data-for="plans" className="act" disabled={change.isPending} onClick={make}>
           make them
         </button>
         {total !== null && <span className="figure">{size(total)} in all</span>}

@@ -117,7 +117,7 @@ export function ReadBack() {
                     {p.why && <span className="text-quiet"> ({p.why})</span>}
                   </span>
                   {p.what !== 'same' && (
-                    <button className="act" onClick={() => void take(p)}>
+                    <button data-for="plans" className="act" onClick={() => void take(p)}>
                       take over
                     </button>
                   )}

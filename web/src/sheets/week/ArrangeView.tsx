@@ -44,6 +44,7 @@ export function ArrangeView({ onDone }: { onDone: () => void }) {
         </span>
         {found && found.moves.length > 0 && (
           <button
+            data-for="plans"
             className="act ml-auto font-semibold"
             disabled={change.isPending}
             onClick={() => void apply(found.jobs)}
