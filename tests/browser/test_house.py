@@ -8,12 +8,17 @@ import pytest
 from selenium import webdriver
 from selenium.common.exceptions import WebDriverException
 from selenium.webdriver.common.by import By
+from selenium.webdriver.common.virtual_authenticator import VirtualAuthenticatorOptions
 
 from tests.browser.conftest import Page
 from tests.conftest import Served
 
 pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
-WORDS = {"Inês": "lantern over seven bricks", "Rui": "copper kettle wakes early"}
+WORDS = {
+    "Inês": "lantern over seven bricks",
+    "Rui": "copper kettle wakes early",
+    "Tenor": "paper boats on the canal",
+}
 
 
 class House(Page):
@@ -137,3 +142,45 @@ def test_the_first_planner_is_made_on_the_page_and_lets_another_in(
     finally:
         served.stop()
         chromium.get("about:blank")
+
+
+def test_a_passkey_comes_in_alone_and_a_reader_is_offered_nothing_to_change(
+    house: House,
+) -> None:
+    """Chromium's own virtual authenticator, as WebDriver's WebAuthn extension gives it."""
+    options = VirtualAuthenticatorOptions()
+    options.has_resident_key = options.has_user_verification = options.is_user_verified = True
+    house.driver.add_virtual_authenticator(options)
+    # Passkeys are bound to a name: at the bare address none are offered.
+    house.size(1280, 800)
+    house.open("/house")
+    assert not house.driver.find_elements(By.XPATH, '//button[contains(., "passkey")]')
+    house.served.url = f"http://localhost:{house.port}"
+    house.open("/house")
+    house.enter("Tenor")
+    house.reads("reader: you read papers and proof")
+    form = '//form[@aria-label="Passkeys"]'
+    house.wait(lambda d: d.find_element(By.XPATH, f"{form}//input[@type='password']")).send_keys(
+        WORDS["Tenor"]
+    )
+    house.press("make a passkey")
+    house.reads("at localhost, never used")
+    house.accessible()
+    house.press("sign out")
+    house.press("come in by a passkey")
+    house.wait(lambda d: "/plan/" in d.current_url)
+    base = house.driver.current_url.rsplit("/", 1)[0].removeprefix(house.served.url)
+    for sheet in ("bench", "pools", "shares", "copies", "week", "proof", "log"):
+        house.open(f"{base}/{sheet}")
+        house.see("Consequences", "section")
+        house.wait(lambda d: not d.find_elements(By.CSS_SELECTOR, "[data-waiting]"))
+        offered = house.driver.execute_script(
+            "return [...document.querySelectorAll('[data-for]')].filter((e) => e.offsetParent).length"
+        )
+        assert offered == 0, sheet
+    house.open(f"{base}/copies")
+    house.driver.remove_virtual_authenticator()
+    house.open("/house")
+    house.press("sign out")
+    house.press("come in by a passkey")
+    house.wait(lambda d: d.find_elements(By.CSS_SELECTOR, '[role="alert"]'))

@@ -58,7 +58,7 @@ export function Passkeys() {
               <button
                 type="button"
                 className="act"
-                aria-label={`take the passkey ${k.name} away`}
+                aria-label={`take away the passkey ${k.name}`}
                 onClick={() =>
                   void act(async () => {
                     await call('DELETE', `/api/visitor/passkeys/${encodeURIComponent(k.id)}`);
