@@ -30,6 +30,7 @@ from kavrel.store.backups import copies, folder_of
 from kavrel.store.database import Database
 from kavrel.store.looks import Looks
 from kavrel.store.outbox import AGAIN, Message, Outbox, Way
+from kavrel.store.passwords import hashed
 from kavrel.store.people import People
 from kavrel.store.plans import Plans
 from tests.conftest import free_port
@@ -235,6 +236,25 @@ def test_a_way_is_settled_tried_and_its_secret_never_comes_back(told: Told) -> N
     assert moved.json()["has_secret"] is False
     assert told.client.delete(base).status_code == 204
     assert told.client.post(f"{base}/test").status_code == 404
+
+
+def test_news_go_to_another_place_only_with_the_planners_own_password(told: Told) -> None:
+    """A session that was left open cannot have the lab's news sent elsewhere."""
+    words = "copper kettle wakes early"
+    people = People(told.database, lambda: told.now)
+    people.add("Ada", "planner", hashed(words))
+    told.client.cookies.set("kavrel", people.open("Ada", "127.0.0.1", "test"))
+    base = f"/api/plans/{told.plan}/ways/hook"
+    hook = {"kind": "webhook", "name": "Hook", "place": "https://hook.home.example/a"}
+    assert told.client.put(base, json=hook).status_code == 401
+    assert told.client.put(base, json={**hook, "own_password": "x"}).status_code == 401
+    assert told.client.put(base, json={**hook, "own_password": words}).status_code == 200
+    # Switched off, or at another hour, it is the same place.
+    assert told.client.put(base, json={**hook, "works": False}).status_code == 200
+    elsewhere = {**hook, "place": "https://elsewhere.example/"}
+    assert told.client.put(base, json=elsewhere).status_code == 401
+    (way,) = told.client.get(f"/api/plans/{told.plan}/ways").json()["ways"]
+    assert way["place"] == hook["place"]
 
 
 def test_the_page_fetches_what_is_for_it(told: Told) -> None:

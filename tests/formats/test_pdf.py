@@ -107,6 +107,21 @@ def test_every_label_is_read_by_a_code_reader_and_says_its_serial(
         assert "no serial in the plan" in text
 
 
+def test_each_box_has_a_tag_at_both_ends_of_its_network_cable(demo: Plan) -> None:
+    tags = [x for x in cable_tags(demo) if x.title == "heron > network"]
+    assert [x.lines[1] for x in tags] == ["at the box", "at the switch"]
+    heron = next(h for h in demo.hosts if h.name == "heron")
+    assert heron.address
+    assert tags[0].lines == (
+        f"network, {heron.network_mbit / 1000:g} Gbit/s",
+        "at the box",
+        heron.address,
+    )
+    assert not any(
+        x.code.endswith(h.name) for x in cable_tags(demo) for h in demo.hosts if h.kind == "pc"
+    )
+
+
 def test_labels_stay_on_the_sheet() -> None:
     for wide, high, columns, rows, left, top, gap in STICKERS.values():
         assert left + columns * wide + (columns - 1) * gap <= 210.05  # ISO 216: A4

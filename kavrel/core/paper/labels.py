@@ -50,9 +50,33 @@ def _tray(index: Index, disk: Disk) -> Label:
 
 
 def cable_tags(plan: Plan) -> list[Label]:
-    """For both ends of the mains cable of each box that a UPS feeds, and of the wire that tells it."""
+    """For both ends of each box's network cable, of its mains cable behind a UPS, of the wire that tells it."""
     index = Index(plan)
+    return [*_network_tags(plan), *_supply_tags(index)]
+
+
+def _network_tags(plan: Plan) -> list[Label]:
+    """A cable that fell out is put back by these; laptops have none that stays."""
     found = []
+    for host in plan.hosts:
+        if host.kind == "pc":
+            continue
+        speed = host.network_mbit
+        port = f"{speed / 1000:g} Gbit/s" if speed >= 1000 else f"{speed:g} Mbit/s"
+        where = host.address or "address by DHCP"
+        for end in ("at the box", "at the switch"):
+            found.append(
+                Label(
+                    title=f"{host.name} > network",
+                    lines=(f"network, {port}", end, where),
+                    code=f"network cable of {host.name}",
+                )
+            )
+    return found
+
+
+def _supply_tags(index: Index) -> list[Label]:
+    plan, found = index.plan, []
     for supply in plan.supplies:
         for host in supply.hosts:
             name = index.hosts[host].name
