@@ -21,7 +21,7 @@ from kavrel.core.plan import COLLECTIONS, Plan
 from kavrel.core.proof.cell import Cell
 from kavrel.core.proof.proof import prove_found
 from kavrel.core.quantities import Id
-from kavrel.core.seen.drift import Drift
+from kavrel.core.seen.drifted import Drift
 from kavrel.core.seen.fill import fills
 from kavrel.core.seen.grown import Grown, grown
 from kavrel.core.seen.known import host_of

@@ -8,7 +8,7 @@ import click
 from kavrel.cli.common import by_name, json_option, load, plan_argument, today_of, today_option
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan
-from kavrel.core.seen.drift import Drift
+from kavrel.core.seen.drifted import Drift
 from kavrel.core.seen.fill import fills
 from kavrel.core.seen.known import host_of
 from kavrel.core.seen.machine import Machine

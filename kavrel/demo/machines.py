@@ -16,6 +16,7 @@ from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Dataset, Disk, Job, Pool
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.shares.addresses import listeners
 from kavrel.core.shares.names import (
     copy_folders,
     folders,
@@ -25,6 +26,7 @@ from kavrel.core.shares.names import (
     zfs_namer,
 )
 from kavrel.core.works.chores import chore_works
+from kavrel.core.works.folders import FolderAccess, folder_works
 from kavrel.core.works.jobs import JobRuns, job_works
 
 DAY = 86_400.0
@@ -39,7 +41,8 @@ class Twist:
 
     `silent_days` by job: no point and no good run for so long; `failed` runs with what they said, and
     `tried` restores; `filled` is the share of its planned size that a dataset has; `off` are timers
-    switched off.
+    switched off; `ups` is what its UPS says of itself, `ports` listen beside those of the plan, `lists` are
+    entries by dataset that nobody planned.
     """
 
     readings: Mapping[str, Mapping[str, int]] = field(default_factory=dict)
@@ -51,6 +54,9 @@ class Twist:
     filled: Mapping[str, float] = field(default_factory=dict)
     off: frozenset[str] = frozenset()
     tried: Mapping[str, str] = field(default_factory=dict)
+    ups: str = ""
+    ports: tuple[int, ...] = ()
+    lists: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
 
 
 class Stand:
@@ -105,8 +111,31 @@ class Stand:
         yield "lab-job-points", "lab-job points", json.dumps({"points": self._done()})
         if any(self.host in s.signals for s in self.index.plan.supplies):
             yield "ups-names", "upsc -l", "ups\n"
+            yield "ups", "upsc ups", self._ups()
+        yield "ss", "ss -Hlntu", "\n".join(self._ports())
+        for work in folder_works(self.index, self.host, self.at.date()):
+            yield "getfacl", f"getfacl -p {work.folder}", self._list(work)
         for run in self._runs():
             yield "run", "/var/lib/lab-job/runs/1.json", json.dumps(run)
+
+    def _ups(self) -> str:
+        (supply, *_) = [s for s in self.index.plan.supplies if self.host in s.signals]
+        told = {
+            "battery.charge": "100",
+            "ups.status": self.twist.ups or "OL",
+            "ups.realpower.nominal": f"{supply.watts:g}",
+        }
+        return "".join(f"{name}: {value}\n" for name, value in told.items())
+
+    def _ports(self) -> Iterator[str]:
+        wanted = [(n.port, n.transport) for n in listeners(self.index) if n.host == self.host]
+        for port, transport in [*wanted, (22, "tcp"), *((p, "tcp") for p in self.twist.ports)]:
+            yield f"{transport} LISTEN 0 4096 0.0.0.0:{port} 0.0.0.0:*"
+
+    def _list(self, work: FolderAccess) -> str:
+        more = self.twist.lists.get(work.makes[0][1], ())
+        lines = (f"# file: {work.folder}", f"# owner: {work.owner}", f"# group: {work.group}")
+        return "\n".join((*lines, *work.entries(), *more)) + "\n"
 
     # -- disks -------------------------------------------------------------------------------------
 

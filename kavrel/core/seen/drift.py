@@ -7,16 +7,16 @@ from collections.abc import Iterator
 from datetime import UTC, datetime
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict
-
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Disk, Pool
 from kavrel.core.quantities import size_words
+from kavrel.core.seen.battery import battery
+from kavrel.core.seen.drifted import Drift, Drifted
 from kavrel.core.seen.known import Known
 from kavrel.core.seen.machine import Machine, SeenDataset, SeenDisk, SeenPool
-from kavrel.core.seen.offer import Taken
 from kavrel.core.seen.taking import Taker
+from kavrel.core.seen.ways_in import folders_open, ports_open
 from kavrel.core.shares.names import folders, job_names, pool_names, pool_roots, zfs_namer
 from kavrel.core.works.chores import chore_works
 from kavrel.core.works.jobs import JobRuns, job_works
@@ -26,40 +26,6 @@ WATCH = "lab-overdue"  # the timer that looks out for silence
 SIZE_SLACK = 0.1  # a dataset has grown: it is drift when its size is off by more than a tenth
 SMALLEST_SLACK = 5 * 10**9
 DAY = 86_400.0
-
-
-class Drifted(BaseModel):
-    """One difference. `planned` and `seen` are the two values in words.
-
-    Two ways out: `change`, a thing for the plan, and `command`, what changes the machine; either may be
-    missing. `urgent`: data are less safe than planned.
-    """
-
-    model_config = ConfigDict(frozen=True)
-
-    host: str
-    verdict: Literal["missing", "extra", "different"]
-    collection: str
-    about: str
-    name: str
-    field: str
-    planned: str
-    seen: str
-    urgent: bool = False
-    change: Taken | None = None
-    command: str = ""
-
-
-class Drift(BaseModel):
-    """All differences of one host, and which kinds of things its look did not show."""
-
-    model_config = ConfigDict(frozen=True)
-
-    host: str
-    looked_at: datetime
-    differences: tuple[Drifted, ...]
-    unknown: tuple[str, ...] = ()
-    agreed: int = 0  # things that were seen and are as planned
 
 
 class _Reader:
@@ -104,6 +70,14 @@ class _Reader:
         yield from self._pools()
         yield from self._datasets()
         yield from self._jobs()
+        yield from self._others(battery(self.index, self.host, self.machine))
+        yield from self._others(ports_open(self.index, self.host, self.machine))
+        yield from self._others(folders_open(self.index, self.host, self.machine))
+
+    def _others(self, found: tuple[list[Drifted], int]) -> Iterator[Drifted]:
+        rows, agreed = found
+        self.agreed += agreed
+        yield from rows
 
     # -- the box -----------------------------------------------------------------------------------
 

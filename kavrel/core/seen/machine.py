@@ -124,6 +124,14 @@ class SeenTask(Seen):
     last: float | None = None
 
 
+class SeenList(Seen):
+    """Owner, group and access list of a folder; `entries` as getfacl prints them, without remarks."""
+
+    owner: str
+    group: str
+    entries: tuple[str, ...]
+
+
 class Machine(Seen):
     """What one look at one machine says."""
 
@@ -144,6 +152,8 @@ class Machine(Seen):
     files: dict[str, str] = {}
     sizes: dict[str, int] = {}  # folder to what was measured in it
     ups: tuple[str, ...] = ()
+    ups_readings: dict[str, dict[str, str]] = {}
+    access: dict[str, SeenList] = {}
     ports: tuple[str, ...] = ()
     # Which kinds of things were looked at at all: nothing else can be missing.
     looked_at: frozenset[str] = frozenset()

@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
 from kavrel.core.quantities import later, span_words
-from kavrel.core.seen.drift import Drift
+from kavrel.core.seen.drifted import Drift
 from kavrel.core.seen.machine import SeenRun
 from kavrel.core.seen.points import FoundPoints
 from kavrel.core.seen.wear import Wear

@@ -5,7 +5,8 @@ from datetime import date
 
 from kavrel.core.edit import fresh_id
 from kavrel.core.index import Index
-from kavrel.core.seen.drift import Drift, Drifted, drift
+from kavrel.core.seen.drift import drift
+from kavrel.core.seen.drifted import Drift, Drifted
 from kavrel.core.seen.machine import Machine
 from kavrel.core.seen.offer import Taken
 from kavrel.formats.looks.taking import FILES

@@ -15,6 +15,9 @@ def _kept(kind: str) -> Callable[[Listing, Notes], None]:
     return read
 
 
+ENTRY = re.compile(r"(default:)?(user|group|mask|other):[^:]*:[r-][w-][x-]")
+
+
 def read_links(listing: Listing, notes: Notes) -> None:
     """Names of devices by identifier, as /dev/disk has them."""
     for line in listing.text.splitlines():
@@ -27,10 +30,34 @@ def read_links(listing: Listing, notes: Notes) -> None:
 
 
 def read_acl(listing: Listing, notes: Notes) -> None:
-    """Owner, group and access list of a shared folder, as getfacl has them."""
-    folder = listing.asked.partition(" -p ")[2]
-    notes.machine.setdefault("access", {})[folder] = listing.text
-    listing.took()
+    """Owner, group and access list of shared folders, as getfacl has them. Source: getfacl(1)."""
+    lists = notes.machine.setdefault("access", {})
+    for block in re.split(r"\n\s*\n", listing.text):
+        head = dict(re.findall(r"^# (file|owner|group): (.*)$", block, re.MULTILINE))
+        if "file" not in head:
+            if block.strip():
+                listing.puzzled(block)
+            continue
+        entries = [
+            line.partition("\t")[0].partition(" #")[0].strip()
+            for line in block.splitlines()
+            if line.strip() and not line.startswith("#")
+        ]
+        able = [e for e in entries if ENTRY.fullmatch(e)]
+        for odd in set(entries) - set(able):
+            listing.puzzled(odd)
+        lists[_unquoted(head["file"])] = {
+            "owner": head.get("owner", ""),
+            "group": head.get("group", ""),
+            "entries": tuple(able),
+        }
+        listing.took()
+
+
+def _unquoted(name: str) -> str:
+    """Getfacl writes what is not plain in a name as a backslash and three octal digits."""
+    plain = re.sub(rb"\\([0-7]{3})", lambda m: bytes([int(m[1], 8) & 255]), name.encode())
+    return plain.decode("utf-8", "replace").rstrip("/") or "/"
 
 
 def _like(pattern: str) -> Callable[[str], bool]:

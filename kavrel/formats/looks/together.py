@@ -9,6 +9,7 @@ from kavrel.core.seen.machine import (
     Machine,
     SeenDataset,
     SeenDisk,
+    SeenList,
     SeenPoints,
     SeenPool,
     SeenRun,
@@ -47,6 +48,8 @@ def together(notes: Notes) -> Machine:
         files=notes.files,
         sizes=notes.sizes,
         ups=tuple(known.get("ups", ())),
+        ups_readings=known.get("ups_readings", {}),
+        access={f: SeenList.model_validate(s) for f, s in known.get("access", {}).items()},
         ports=tuple(dict.fromkeys(known.get("ports", ()))),
         looked_at=frozenset(notes.looked_at),
     )

@@ -9,7 +9,7 @@ import pytest
 from kavrel.core.edit import checked
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan
-from kavrel.core.seen.drift import Drift
+from kavrel.core.seen.drifted import Drift
 from kavrel.core.seen.machine import Machine
 from kavrel.core.seen.offer import Takes
 from kavrel.core.seen.rhythm import retention_of, schedule_of
