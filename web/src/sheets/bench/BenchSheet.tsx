@@ -56,6 +56,7 @@ export function BenchSheet() {
     plan.pools.flatMap((p) => [...p.groups.flat(), ...p.spares, ...p.tier].map((d) => [d, p.name])),
   );
   const drift = useDrift();
+  const differing = new Set(drift.data?.hosts.flatMap((h) => h.differences.map((d) => d.about)));
   const differs = (host: string) => drift.data?.hosts.find((h) => h.host === host)?.differences.length ?? 0;
   const onUps = new Set([
     ...plan.hosts.filter((h) => h.on_ups).map((h) => h.id),
@@ -103,6 +104,7 @@ export function BenchSheet() {
       tallest={tallest}
       pool={poolOf.get(d.id)}
       inHand={hand === d.id}
+      differs={differing.has(d.id)}
       onTake={() => setHand(hand === d.id ? null : d.id)}
       onOpen={() => edit(d)}
     />

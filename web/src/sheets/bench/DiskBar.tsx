@@ -10,6 +10,7 @@ export function DiskBar({
   tallest,
   pool,
   inHand,
+  differs,
   onTake,
   onOpen,
 }: {
@@ -17,13 +18,15 @@ export function DiskBar({
   tallest: number;
   pool: string | undefined;
   inHand: boolean;
+  /** It was found otherwise than planned. */
+  differs: boolean;
   onTake: () => void;
   onOpen: () => void;
 }) {
   const may = useMay();
   const height = Math.max(14, (disk.capacity_bytes / tallest) * FULL_HEIGHT);
   const shown = `${(disk.capacity_bytes / 1e12).toFixed(disk.capacity_bytes < 1e12 ? 2 : 0)} TB`;
-  const name = `${disk.label} ${shown}, ${pool ? `in pool ${pool}` : 'in no pool'}`;
+  const name = `${disk.label} ${shown}, ${pool ? `in pool ${pool}` : 'in no pool'}${differs ? ', found otherwise than planned' : ''}`;
   return (
     <button
       draggable={may}
@@ -52,7 +55,10 @@ export function DiskBar({
         />
         {disk.holds_data && <path d={`M4 ${height - 5} H32`} stroke="var(--danger)" strokeWidth="4" />}
       </svg>
-      <span className="max-w-full truncate text-[12px] leading-[17px] font-semibold">{disk.label}</span>{' '}
+      <span className="max-w-full truncate text-[12px] leading-[17px] font-semibold">
+        {disk.label}
+        {differs && <span className="text-danger"> ≠</span>}
+      </span>{' '}
       <span
         className="figure text-[12px] leading-[17px] whitespace-nowrap text-quiet"
         title={text(binary(disk.capacity_bytes))}

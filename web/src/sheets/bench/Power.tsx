@@ -4,6 +4,7 @@ import { scaleLinear } from 'd3-scale';
 import { useState } from 'react';
 import type { Items, Schemas, Working } from '../../api/client';
 import { usePlan } from '../../api/plan';
+import { Differs } from '../../parts/Differs';
 import { fill } from '../../drawing/Hatch';
 import { Worked } from '../../parts/Asked';
 import { WorkingSlip } from '../../parts/WorkingSlip';
@@ -24,7 +25,7 @@ export function Power({ onAdd, onOpen }: { onAdd: () => void; onOpen: (supply: I
           value={`${power.kwh_a_year.toFixed(0)} kWh, ${text(money(power.cost_a_year_minor, plan.currency))}`}
           onOpen={() => setWorking(power.working)}
         />
-        <button className="act mb-0.5 ml-auto" onClick={onAdd}>
+        <button data-for="plans" className="act mb-0.5 ml-auto" onClick={onAdd}>
           new UPS
         </button>
       </div>
@@ -41,8 +42,8 @@ export function Power({ onAdd, onOpen }: { onAdd: () => void; onOpen: (supply: I
             <div>
               <button className="pick font-semibold" onClick={() => onOpen(supply)}>
                 {supply.name}
-              </button>{' '}
-              feeds {names(supply.hosts)}, tells {names(supply.signals)}
+              </button>
+              <Differs about={supply.id} /> feeds {names(supply.hosts)}, tells {names(supply.signals)}
               <p>
                 load <span className="figure">{view.load_watts.toFixed(0)} W</span>, {percent(view.load_va_share)} of
                 what it carries; <Worked name="" value={view.why} onOpen={() => setWorking(view.working)} />

@@ -2,6 +2,7 @@
 
 import type { Items } from '../../api/client';
 import { usePlan } from '../../api/plan';
+import { Differs } from '../../parts/Differs';
 import { span } from '../../text/format';
 
 export function JobList({ onEdit }: { onEdit: (job: Items['jobs']) => void }) {
@@ -28,7 +29,7 @@ export function JobList({ onEdit }: { onEdit: (job: Items['jobs']) => void }) {
                       {job.name}
                     </button>
                     <p className="text-quiet">
-                      {view.title}
+                      <Differs about={job.id} /> {view.title}
                       {view.target_name !== view.source_name && ` to ${view.target_name}`}, {view.schedule_words}; keeps{' '}
                       {view.retention_words || 'nothing of its own'}
                       {view.newest_age_seconds != null && (

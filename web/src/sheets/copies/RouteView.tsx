@@ -3,6 +3,7 @@
 import { useState } from 'react';
 import type { Items, Schemas, Working } from '../../api/client';
 import { usePlan } from '../../api/plan';
+import { Differs } from '../../parts/Differs';
 import { useFresh } from '../../api/forms';
 import { ItemForm } from '../../parts/form/ItemForm';
 import { Slip } from '../../parts/Slip';
@@ -134,6 +135,7 @@ function JobRow({
         <button className="text-left font-semibold wrap-anywhere pick" onClick={() => onEdit(job)}>
           {job.name}
         </button>
+        <Differs about={job.id} />
       </td>
       <td>
         {view.title}

@@ -1,6 +1,7 @@
 /** The Log: what is due and done, what was found on machines, how disks wear. Works on a phone at the rack. */
 
 import { useState } from 'react';
+import { useSearchParams } from 'react-router';
 import type { Items, Plan, Schemas } from '../../api/client';
 import { useFound } from '../../api/looks';
 import { usePlan } from '../../api/plan';
@@ -57,7 +58,8 @@ const apart = (entry: Entry): Entry => {
 };
 
 export function LogSheet() {
-  const [view, setView] = useState<View>('done');
+  const [search] = useSearchParams();
+  const [view, setView] = useState<View>(VIEWS.find((v) => v.id === search.get('view'))?.id ?? 'done');
   return (
     <Views
       views={VIEWS}

@@ -1,6 +1,7 @@
 import { useState } from 'react';
 import type { Items } from '../../api/client';
 import { usePlan } from '../../api/plan';
+import { Differs } from '../../parts/Differs';
 import { useFresh } from '../../api/forms';
 import { ItemForm } from '../../parts/form/ItemForm';
 import { Slip } from '../../parts/Slip';
@@ -55,6 +56,7 @@ export function DatasetTable({ pool }: { pool?: string | undefined }) {
                   >
                     {d.name}
                   </button>
+                  <Differs about={d.id} />
                 </td>
                 {pool === undefined && <td>{pools.get(d.pool)}</td>}
                 <td className="figure text-right">{size(d.size_bytes)}</td>

@@ -3,6 +3,7 @@
 import { useState } from 'react';
 import { usePlan } from '../../api/plan';
 import { ItemForm } from '../../parts/form/ItemForm';
+import { Differs } from '../../parts/Differs';
 import { Slip } from '../../parts/Slip';
 import { useKeys } from '../../parts/useKeys';
 import { Choice, Views } from '../../parts/Views';
@@ -48,10 +49,13 @@ export function PoolsSheet() {
           <div className="flex min-h-[30px] flex-wrap gap-2" role="group" aria-label="Pools">
             {ofPool &&
               plan.pools.map((p) => (
-                <Choice key={p.id} on={p.id === chosen} onClick={() => setChosen(p.id)}>
-                  {p.name}
-                  {!p.standing && <span className="unit font-normal"> wanted</span>}
-                </Choice>
+                <span key={p.id} className="flex items-center">
+                  <Choice on={p.id === chosen} onClick={() => setChosen(p.id)}>
+                    {p.name}
+                    {!p.standing && <span className="unit font-normal"> wanted</span>}
+                  </Choice>
+                  <Differs about={p.id} />
+                </span>
               ))}
             {ofPool && (
               <Choice on={chosen === NEW} onClick={startNew}>

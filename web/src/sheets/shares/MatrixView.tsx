@@ -6,6 +6,7 @@ import { useQuery } from '@tanstack/react-query';
 import { memo, useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import { api, unwrap, type Items, type Schemas } from '../../api/client';
 import { useChange, usePlan } from '../../api/plan';
+import { Differs } from '../../parts/Differs';
 import { useFresh } from '../../api/forms';
 import { useMay } from '../../api/visitor';
 import { ItemForm } from '../../parts/form/ItemForm';
@@ -177,6 +178,7 @@ function Matrix({ onEdit, onWhy }: { onEdit: (e: Editing) => void; onWhy: (why: 
                 >
                   {s.name}
                 </button>
+                <Differs about={s.id} />
                 {s.guest !== 'none' && <span className="unit block leading-none">guest: {s.guest}</span>}
               </span>
             ) : null;
@@ -208,7 +210,8 @@ function Matrix({ onEdit, onWhy }: { onEdit: (e: Editing) => void; onWhy: (why: 
                   }
                 >
                   {line.account ? line.account.login : line.group.name}
-                </button>{' '}
+                </button>
+                <Differs about={who.id} />{' '}
                 <span className="unit">
                   {line.account
                     ? [words(line.account.role), ...(memberOf.get(line.account.id) ?? [])].join(', ')
