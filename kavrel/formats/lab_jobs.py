@@ -37,6 +37,7 @@ from kavrel.core.shares.names import (
 )
 from kavrel.core.works.chores import ChoreRuns, binned, chore_works
 from kavrel.core.works.jobs import NightRuns, job_works, watched_for
+from kavrel.core.works.pc import came_mark
 from kavrel.core.works.pools import parity_file
 from kavrel.core.works.volumes import has_tier, tree_of, volumes_of
 from kavrel.formats.servers.site import Box
@@ -366,7 +367,10 @@ class _Sheet:
         for job in watched_for(self.index, self.host):
             days = {"days": job.alarm_days}
             target, kind = target_host(self.index, job), KINDS[job.kind]
-            if self.host == runs_on(self.index, job):
+            if kind.by_pc:
+                came = [came_mark(self.copies[job.id, d]) for d in job.datasets]
+                yield {"job": self.names[job.id], "came": came, **days}
+            elif self.host == runs_on(self.index, job):
                 if not kind.copies and not kind.keeps_settings:
                     yield {"job": self.names[job.id], "stamp": "done", **days}
                 elif kind.by_tool:

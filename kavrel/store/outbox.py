@@ -142,7 +142,7 @@ class Outbox:
         with self._database.transaction() as db:
             before = db.total_changes
             db.executemany(
-                "INSERT OR IGNORE INTO news VALUES (?, ?, ?, ?, ?, ?, ?, ?, NULL)",
+                "INSERT OR IGNORE INTO news VALUES (?, ?, ?, ?, ?, ?, ?, ?, 0)",
                 [
                     (plan_id, way_id, n.key, at, n.topic, int(n.urgent), n.title, n.text)
                     for n in news
@@ -155,7 +155,7 @@ class Outbox:
         with self._database.reading() as db:
             rows = db.execute(
                 "SELECT key, topic, urgent, title, body FROM news WHERE plan_id = ? AND way = ?"
-                " AND message IS NULL AND urgent = ? ORDER BY found_at, rowid",
+                " AND NOT told AND urgent = ? ORDER BY found_at, rowid",
                 (plan_id, way_id, int(urgent)),
             ).fetchall()
         return [
@@ -194,14 +194,14 @@ class Outbox:
         """Puts a message into the outbox that tells these news, all in one step."""
         now = self._now().timestamp()
         with self._database.transaction() as db:
-            number = db.execute(
+            db.execute(
                 "INSERT INTO message (plan_id, way, mark, made_at, daily, subject, body, state, next_at)"
                 " VALUES (?, ?, ?, ?, ?, ?, ?, 'waiting', ?)",
                 (plan_id, way_id, token_hex(12), now, int(daily), subject, body, now),
-            ).lastrowid
+            )
             db.executemany(
-                "UPDATE news SET message = ? WHERE plan_id = ? AND way = ? AND key = ?",
-                [(number, plan_id, way_id, k) for k in keys],
+                "UPDATE news SET told = 1 WHERE plan_id = ? AND way = ? AND key = ?",
+                [(plan_id, way_id, k) for k in keys],
             )
             db.execute(
                 "UPDATE message SET named = 1 WHERE plan_id = ? AND way = ? AND state = 'unsure'",

@@ -29,7 +29,7 @@ from kavrel.demo import demo_plan
 from kavrel.store.backups import copies, folder_of
 from kavrel.store.database import Database
 from kavrel.store.looks import Looks
-from kavrel.store.outbox import AGAIN, Message, Outbox, Way
+from kavrel.store.outbox import AGAIN, MOST_MESSAGES, Message, Outbox, Way
 from kavrel.store.passwords import hashed
 from kavrel.store.people import People
 from kavrel.store.plans import Plans
@@ -417,6 +417,22 @@ def _sends_until_killed(path: Path, plan: str, taken: Path) -> None:
         outbox.sent(found)
 
 
+def test_what_an_old_message_told_is_not_told_again_once_that_message_is_gone(told: Told) -> None:
+    """Settled messages make room for newer ones; what they told stays told."""
+    told.way()
+    outbox = told.outbox
+    (way,) = outbox.ways(told.plan)
+    for number in range(MOST_MESSAGES + 20):
+        piece = News(key=f"n{number}", topic="failure", urgent=True, title="it failed", text="")
+        outbox.tell(told.plan, way.id, [piece])
+        outbox.compose(told.plan, way.id, "it failed", "", [piece.key], False)
+        claimed = outbox.claim()
+        assert claimed
+        outbox.sent(claimed)
+    assert len(outbox.messages(told.plan, 10_000)) <= MOST_MESSAGES + 1
+    assert outbox.untold(told.plan, way.id, True) == []
+
+
 @pytest.mark.parametrize("kills", [12, pytest.param(150, marks=pytest.mark.prove)])
 def test_killed_again_and_again_no_message_goes_twice_and_none_is_lost(
     tmp_path: Path, kills: int
@@ -445,7 +461,7 @@ def test_killed_again_and_again_no_message_goes_twice_and_none_is_lost(
     states = {m.mark: m.state for m in outbox.messages(plan, 100_000)}
     with database.reading() as db:
         told, astray = db.execute(
-            "SELECT count(*), count(*) FILTER (WHERE message IS NULL) FROM news"
+            "SELECT count(*), count(*) FILTER (WHERE NOT told) FROM news"
         ).fetchone()
     assert told
     assert astray <= kills, "at most the piece that was being bundled waits for the next round"

@@ -1,7 +1,10 @@
 """From nothing to a proof: by a sketch, by paste; the actions of a person are counted."""
 
+from typing import Any
+
 import pytest
 from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
 
 from kavrel.sketches import SKETCHES
 from tests.browser.conftest import Page
@@ -120,6 +123,46 @@ def test_a_line_makes_a_box_with_its_disks_and_says_so_before(page: Page) -> Non
     field.send_keys("2 x wren")
     page.reads("write one, as 8TB or 500GB")
     assert field.get_attribute("value") == "2 x wren"
+
+
+def planned(page: Page) -> dict[str, Any]:
+    found: dict[str, Any] = page.served.http.get(f"/api/plans/{page.plan}").json()["plan"]
+    return found
+
+
+def test_disks_are_typed_and_pasted_into_a_table_and_one_undo_takes_them_back(page: Page) -> None:
+    before = len(planned(page)["disks"])
+    page.sheet("bench")
+    page.keys("t")
+    page.see("Disks as a table", "h2")
+    page.accessible()
+    page.see("Serial of D1", "input").send_keys(Keys.CONTROL, "a")
+    page.see("Serial of D1", "input").send_keys("T-0001", Keys.ARROW_DOWN)
+    page.see("Label of new row 1", "input").click()
+    rows = "Label\tSerial\tCapacity\tHost\tBay\nT1\tT-100\t8 TB\tnowhere\t3.5-11\nT2\tT-101\t8 TB\t\t\n"
+    page.driver.execute_script(PASTE, rows)
+    page.button("save 9 cells")
+    page.reads("one of: heron")
+    assert len(planned(page)["disks"]) == before
+    host = page.see("In host of new row 1", "input")
+    host.send_keys(Keys.CONTROL, "a")
+    host.send_keys("heron")
+    page.button("save 9 cells")
+    page.reads("saved")
+    disks = {d["label"]: d for d in planned(page)["disks"]}
+    assert len(disks) == before + 2
+    assert disks["D1"]["serial"] == "T-0001"
+    assert (disks["T1"]["bay"], disks["T1"]["shelf"]) == ("3.5-11", None)
+    assert disks["T2"]["capacity_bytes"] == 8_001_563_222_016  # IDEMA LBA1-03, as for a typed 8 TB
+    assert disks["T2"]["shelf"]
+    # What was typed and not saved is asked for before it goes.
+    page.see("Serial of T2", "input").send_keys("9")
+    page.keys(Keys.ESCAPE)
+    page.reads("Not saved yet.")
+    page.press("throw them away")
+    page.closed()
+    page.keys("u")
+    page.wait(lambda _: len(planned(page)["disks"]) == before)
 
 
 def test_what_was_found_is_read_taken_over_and_seen_in_the_proof(page: Page) -> None:

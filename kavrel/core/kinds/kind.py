@@ -240,7 +240,7 @@ class Kind:
             "credentials": self.copies,
             "limit_mbit": away and not self.by_hand,
             "resumable": away,
-            "alarm_days": self.copies and not self.by_pc,
+            "alarm_days": self.copies,
         }.get(head, True)
 
     def allows(self, field: str, choice: str) -> bool:

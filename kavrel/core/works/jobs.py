@@ -132,12 +132,17 @@ def watched_for(index: Index, host: str) -> tuple[Job, ...]:
     """Jobs of which a host says when nothing has come for too long.
 
     Whoever runs one; the box that it writes to, for the other may have fallen silent; and the one
-    that is pulled from, which hears of each good run.
+    that is pulled from, which hears of each good run. Of a PC's own copy the box that has the share: the
+    PC itself tells nobody.
     """
     found = []
     for job in index.plan.jobs:
         runner = runs_on(index, job)
         if job.alarm_days is None or runner is None:
+            continue
+        if KINDS[job.kind].by_pc:
+            if host == target_host(index, job):
+                found.append(job)
             continue
         there = host == target_host(index, job) and marks_target(job)
         hears = host == source_host(index, job) and tells_source(index, job)

@@ -56,11 +56,12 @@ def _locked(index: Index, box: Host) -> str:
 def _task(index: Index, box: Host, job: Job, dataset: str) -> list[tuple[str, str]]:
     share = next(s for s in index.plan.shares if s.id == job.lands_share)
     server = index.hosts[index.pools[index.datasets[share.dataset].pool].host]
-    folder = "/".join(copy_folders(index.plan)[job.id, dataset].rsplit("/", 2)[-2:])
+    whole = copy_folders(index.plan)[job.id, dataset]
+    folder, came = ("/".join(p.rsplit("/", 2)[-2:]) for p in (whole, came_mark(whole)))
     source = index.datasets[dataset].folder or index.datasets[dataset].name
     login = index.accounts[job.lands_as].login if job.lands_as else ""
     place = address_of(server)
-    program, checked = PROGRAM[box.system](source, place, share.name, folder)
+    program, checked = PROGRAM[box.system](source, place, share.name, folder, came)
     return [
         (
             "what",
@@ -75,39 +76,59 @@ def _task(index: Index, box: Host, job: Job, dataset: str) -> list[tuple[str, st
             "run it as soon as it is on again" if job.catch_up else "wait for the next",
         ),
         ("went well", checked),
+        (
+            "when it falls silent",
+            f"{server.name} mails root: its mark in the share is older than {job.alarm_days:g} days"
+            if job.alarm_days is not None
+            else "nobody is told: give the job an alarm",
+        ),
         ("at first", "run it once by hand, look into the share, and bring one file back"),
     ]
 
 
-def _windows(source: str, place: str, share: str, folder: str) -> tuple[str, str]:
-    target = f"\\\\{place}\\{share}\\" + folder.replace("/", "\\")
+def came_mark(folder: str) -> str:
+    """A file beside a PC's copy, written by each good run: the box that has the share looks at its age.
+
+    Files that did not change stay as old as they are, so they cannot tell that a run came.
+    """
+    above, _, name = folder.rpartition("/")
+    return f"{above}/.came-{name}"
+
+
+def _windows(source: str, place: str, share: str, folder: str, came: str) -> tuple[str, str]:
+    root = f"\\\\{place}\\{share}\\"
+    target, mark = (root + x.replace("/", "\\") for x in (folder, came))
     told = (
         f'robocopy "C:\\{source}" "{target}" /MIR /XJ /FFT /Z /R:2 /W:5 /NP /LOG:%TEMP%\\copy.log'
+        f' & if not errorlevel 8 echo came>"{mark}"'
     )
     return told, "its exit code is below 8; from 8 on something was not copied"
 
 
-def _unix(source: str, place: str, share: str, folder: str) -> tuple[str, str]:
+def _unix(source: str, place: str, share: str, folder: str, came: str) -> tuple[str, str]:
     target = f'"{{mounted}}/{folder}/"'
-    told = f'mkdir -p {target} && rsync -a --delete "$HOME/{source}/" {target}'
-    return told, "its exit code is 0, or 24 where files went meanwhile"
+    told = (
+        f'mkdir -p {target} && {{ rsync -a --delete "$HOME/{source}/" {target} || test $? = 24; }}'
+        f' && echo came >"{{mounted}}/{came}"'
+    )
+    return told, "its exit code is 0; files that went meanwhile (24 of rsync) are none of it"
 
 
-def _macos(source: str, place: str, share: str, folder: str) -> tuple[str, str]:
-    told, checked = _unix(source, place, share, folder)
+def _macos(source: str, place: str, share: str, folder: str, came: str) -> tuple[str, str]:
+    told, checked = _unix(source, place, share, folder, came)
     at = f"/Volumes/{share}"
     told = f'test -d "{at}" && {told.replace("{mounted}", at)}'
     return f"{told}; before it: open smb://{place}/{share}", checked
 
 
-def _linux(source: str, place: str, share: str, folder: str) -> tuple[str, str]:
-    told, checked = _unix(source, place, share, folder)
+def _linux(source: str, place: str, share: str, folder: str, came: str) -> tuple[str, str]:
+    told, checked = _unix(source, place, share, folder, came)
     at = f"/mnt/{share}"
     told = f'mountpoint -q "{at}" && {told.replace("{mounted}", at)}'
     return f"{told}; before it: mount {at}, see its card", checked
 
 
-PROGRAM: dict[str, Callable[[str, str, str, str], tuple[str, str]]] = {
+PROGRAM: dict[str, Callable[[str, str, str, str, str], tuple[str, str]]] = {
     "windows": _windows,
     "macos": _macos,
     "linux": _linux,

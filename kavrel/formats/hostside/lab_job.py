@@ -1102,6 +1102,9 @@ def newest_arrived(arrival: dict[str, Any], zone: str) -> float | None:
         return max(packed(side, arrival["folder"], job).values(), default=None)
     if "mark" in arrival:
         return side.marked(arrival["mark"])
+    if "came" in arrival:  # files that a PC writes after each good run
+        marks = [side.marked(mark) for mark in arrival["came"]]
+        return None if None in marks else min(m for m in marks if m is not None)
     script = OWN / f"{job}.newest"
     if arrival.get("own") and os.access(script, os.X_OK):
         lines = side.ask(str(script))
@@ -1135,7 +1138,8 @@ def overdue(config: dict[str, Any], now: float) -> list[str]:
             if since is None:
                 stamp(name, "watched", now)
                 since = now
-            if watched.get("stamp") != "heard" or now - since > days * DAY:
+            waits = watched.get("stamp") == "heard" or "came" in watched
+            if not waits or now - since > days * DAY:
                 found.append(f"{name}: nothing has ever arrived")
         elif newest > now + DAY:
             found.append(f"{name}: its newest point is from the future: the clock was wrong")

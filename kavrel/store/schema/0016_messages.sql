@@ -37,7 +37,7 @@ CREATE TABLE news (
   urgent INTEGER NOT NULL CHECK (urgent IN (0, 1)),
   title TEXT NOT NULL,
   body TEXT NOT NULL,
-  message INTEGER REFERENCES message (number) ON DELETE SET NULL,
+  told INTEGER NOT NULL DEFAULT 0 CHECK (told IN (0, 1)), -- a message has it; old messages go, this stays
   PRIMARY KEY (plan_id, way, key),
   FOREIGN KEY (plan_id, way) REFERENCES way (plan_id, id) ON DELETE CASCADE
 ) STRICT;

@@ -1,5 +1,6 @@
 """A PC that somebody works at: its data, its own copy into a share, and what malware there reaches."""
 
+import json
 import re
 from typing import Any
 
@@ -10,7 +11,9 @@ from kavrel.core.edit import EditError, checked
 from kavrel.core.index import Index
 from kavrel.core.paper.runbook import runbook
 from kavrel.core.plan import Dataset, Disk, Grant, Host, Plan, Pool, Retention, Share
+from kavrel.core.shares.names import copy_folders
 from kavrel.core.works.page import page_works
+from kavrel.formats.lab_jobs import lab_jobs
 from kavrel.formats.papers import PAPERS
 from kavrel.formats.servers.bundle import host_files
 from tests.builders import GB, TODAY, job, lab, result
@@ -81,6 +84,25 @@ def test_its_own_scheduler_copies_into_the_share_and_nothing_of_ours_runs_on_it(
     alone = plan.model_copy(update={"jobs": ()})
     assert "kept" not in Index(alone).landing
     assert "kept" in {c.about for c in result(alone).cautions if c.rule == "no_copy"}
+
+
+def test_the_box_that_has_the_share_says_when_a_pc_falls_silent() -> None:
+    told = replace(desk(), alarm_days=3.0)
+    (watched,) = json.loads(lab_jobs(told, "far", "r"))["watched"]
+    folder = copy_folders(told)["desk-copy", "pictures"].rpartition("/")[0]
+    assert watched == {"job": "desk-copy", "came": [f"{folder}/.came-pictures"], "days": 3.0}
+    works = {w.title: dict(w.values) for w in page_works(Index(told), "desk", TODAY)}
+    task = works["Task desk-copy: Pictures"]
+    assert "far mails root" in task["when it falls silent"]
+    assert ".came-pictures" in task["program"]
+    deaf = {w.title: dict(w.values) for w in page_works(Index(desk()), "desk", TODAY)}
+    assert deaf["Task desk-copy: Pictures"]["when it falls silent"].startswith("nobody is told")
+    assert json.loads(lab_jobs(desk(), "far", "r")).get("watched", []) == []
+
+
+def replace(plan: Plan, **more: Any) -> Plan:
+    """The plan with its only job changed."""
+    return plan.model_copy(update={"jobs": (plan.jobs[0].model_copy(update=more),)})
 
 
 def test_malware_on_it_takes_its_data_and_the_copy_that_its_user_can_write() -> None:

@@ -16,6 +16,7 @@ const KEYS: [string, string][] = [
   ['H', 'new host, on the Bench'],
   ['L', 'on the Bench: paste what a machine prints'],
   ['S', 'on the Bench: which disk is in the hand, by its label or serial'],
+  ['T', 'on the Bench: the disks as a table, to type and paste into'],
   ['Space', 'on the Bench: take the disk in focus into the hand; on a bay: put it there'],
   ['Arrows', 'move between views, the cells of Proof and those of the access matrix'],
   ['Enter', 'open what is in focus'],

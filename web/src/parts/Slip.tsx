@@ -8,6 +8,7 @@ export function Slip({
   onClose,
   wide = false,
   broad = false,
+  whole = false,
   children,
 }: {
   title: string;
@@ -15,6 +16,8 @@ export function Slip({
   wide?: boolean;
   /** Room for a drawing beside its words. */
   broad?: boolean;
+  /** Room for a table. */
+  whole?: boolean;
   children: ReactNode;
 }) {
   return (
@@ -22,7 +25,7 @@ export function Slip({
       <DialogBackdrop className="fixed inset-0 bg-ink/15" />
       <div className="fixed inset-y-0 right-0 flex max-w-full">
         <DialogPanel
-          className={`flex h-full flex-col border-l border-ink bg-paper text-ink ${broad ? 'w-[880px]' : wide ? 'w-[640px]' : 'w-[420px]'} max-w-[100vw]`}
+          className={`flex h-full flex-col border-l border-ink bg-paper text-ink ${whole ? 'w-[1160px]' : broad ? 'w-[880px]' : wide ? 'w-[640px]' : 'w-[420px]'} max-w-[100vw]`}
         >
           <div className="flex items-baseline gap-3 border-b border-ink px-4 py-2">
             <DialogTitle as="h2" className="flex-1 wrap-anywhere">

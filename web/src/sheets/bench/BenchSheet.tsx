@@ -14,6 +14,7 @@ import { DiskBar } from './DiskBar';
 import { LineEntry } from './LineEntry';
 import { Paste } from './Paste';
 import { Power } from './Power';
+import { ItemTable } from '../../parts/form/ItemTable';
 import { Scan } from './Scan';
 import { PriceList } from './PriceList';
 import { Sketches } from './Sketches';
@@ -31,6 +32,26 @@ const TITLES = {
   offers: 'offer',
 };
 
+/** What a table of disks has; all else is in the form of each. */
+const COLUMNS = [
+  'label',
+  'serial',
+  'capacity_bytes',
+  'kind',
+  'host',
+  'bay',
+  'shelf',
+  'condition',
+  'price_minor',
+] as const;
+
+/** A disk is in a bay or on a shelf: the cell that was typed into says which. */
+const placed = (disk: Disk, typed: ReadonlySet<string>, shelf: string | null): Disk => {
+  if (typed.has('host') && disk.host) return { ...disk, shelf: null };
+  if (typed.has('shelf') && disk.shelf) return { ...disk, host: null, bay: null };
+  return disk.host || disk.shelf ? disk : { ...disk, bay: null, shelf };
+};
+
 export function BenchSheet() {
   const { plan, evaluation } = usePlan();
   const change = useChange();
@@ -40,6 +61,7 @@ export function BenchSheet() {
   const [wrong, setWrong] = useState('');
   const [pasting, setPasting] = useState(false);
   const [scanning, setScanning] = useState(false);
+  const [tabled, setTabled] = useState(false);
   const [search, setSearch] = useSearchParams();
   const named = search.get('disk');
   useEffect(() => {
@@ -79,6 +101,7 @@ export function BenchSheet() {
     h: addHost,
     l: () => setPasting(true),
     s: () => setScanning(true),
+    t: () => setTabled(true),
     Escape: () => setHand(null),
   });
 
@@ -160,6 +183,9 @@ export function BenchSheet() {
           </button>
           <button className="act" onClick={() => setScanning(true)}>
             which disk <span className="unit">S</span>
+          </button>
+          <button data-for="plans" className="act" onClick={() => setTabled(true)}>
+            disks as a table <span className="unit">T</span>
           </button>
           <button data-for="plans" className="act" onClick={addDisk}>
             new disk <span className="unit">N</span>
@@ -307,6 +333,15 @@ export function BenchSheet() {
         onOpen={(item) => setEditing({ collection: 'offers', item, isNew: false })}
       />
       {pasting && <Paste onClose={() => setPasting(false)} />}
+      {tabled && (
+        <ItemTable
+          title="Disks as a table"
+          collection="disks"
+          columns={COLUMNS}
+          finish={(d, typed) => placed(d, typed, plan.sites[0]?.id ?? null)}
+          onClose={() => setTabled(false)}
+        />
+      )}
       {scanning && (
         <Scan
           onFound={(found) => {

@@ -4,23 +4,33 @@ import { usePlan } from '../../api/plan';
 import { Differs } from '../../parts/Differs';
 import { useFresh } from '../../api/forms';
 import { ItemForm } from '../../parts/form/ItemForm';
+import { ItemTable } from '../../parts/form/ItemTable';
 import { Slip } from '../../parts/Slip';
 import { size, words } from '../../text/format';
+
+const COLUMNS = [
+  ...(['name', 'pool', 'size_bytes', 'growth_bytes_per_year', 'change_bytes_per_day'] as const),
+  ...(['worth', 'quota_bytes'] as const),
+];
 
 /** The datasets of a pool, or of all pools, each opened for editing by its name. */
 export function DatasetTable({ pool }: { pool?: string | undefined }) {
   const { plan } = usePlan();
   const fresh = useFresh();
   const [editing, setEditing] = useState<{ item: Items['datasets']; isNew: boolean } | null>(null);
+  const [tabled, setTabled] = useState(false);
   const pools = new Map(plan.pools.map((p) => [p.id, p.name]));
   const rows = plan.datasets.filter((d) => pool === undefined || d.pool === pool);
   return (
     <section aria-label="Datasets" className="mt-3">
       <div className="flex items-baseline gap-3">
         <h2>Datasets</h2>
+        <button data-for="plans" className="act ml-auto" disabled={!plan.pools.length} onClick={() => setTabled(true)}>
+          all as a table
+        </button>
         <button
           data-for="plans"
-          className="act ml-auto"
+          className="act"
           disabled={!plan.pools.length}
           onClick={() => setEditing({ item: pool ? { ...fresh('datasets'), pool } : fresh('datasets'), isNew: true })}
         >
@@ -72,6 +82,14 @@ export function DatasetTable({ pool }: { pool?: string | undefined }) {
             ))}
           </tbody>
         </table>
+      )}
+      {tabled && (
+        <ItemTable
+          title="Datasets as a table"
+          collection="datasets"
+          columns={COLUMNS}
+          onClose={() => setTabled(false)}
+        />
       )}
       {editing && (
         <Slip title={editing.isNew ? 'New dataset' : 'Dataset'} onClose={() => setEditing(null)}>
