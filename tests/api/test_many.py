@@ -13,7 +13,7 @@ from tests.conftest import Served
 CLIENTS = 32
 
 
-@pytest.mark.parametrize("seconds", [6, pytest.param(60, marks=pytest.mark.prove)])
+@pytest.mark.parametrize("seconds", [4, pytest.param(60, marks=pytest.mark.prove)])
 def test_thirty_two_clients_edit_and_each_edit_is_there_once(tmp_path: Path, seconds: int) -> None:
     served = Served("demo", tmp_path / "many.db")
     plan = served.plans()[0]["id"]

@@ -86,6 +86,9 @@ def buy(
     tried = 0
     seen: set[tuple[str, ...]] = set()
     best_room = most_raw = 0
+    small: list[
+        tuple[int, list[DiskFacts]]
+    ] = []  # they may be the nearest, where nothing is enough
     for cost, basket in sorted(_purchases(offers, at_most, most), key=lambda b: b[0]):
         if wish.budget_minor is not None and cost > wish.budget_minor:
             break
@@ -100,12 +103,15 @@ def buy(
         raw = sum(d.capacity_bytes for d in (*bought, *at_hand))
         most_raw = max(most_raw, raw)
         if raw < wish.usable_bytes:
+            small.append((raw, bought))
             continue
-        fit = _fit(bought, at_hand, wish, conditions, most)
+        fit = _fit(bought, at_hand, wish, conditions, most, wish.usable_bytes)
         if fit is None:
+            small.append((raw, bought))
             continue
         best_room = max(best_room, fit.usable)
         if fit.usable < wish.usable_bytes:
+            small.append((raw, bought))
             continue
         kinds = tuple(sorted(o.id for o, _ in basket))
         if kinds in seen:
@@ -116,6 +122,11 @@ def buy(
             break
     why = ""
     if not found:
+        for raw, bought in sorted(small, key=lambda s: -s[0]):
+            if raw <= best_room or not tell(1.0, "looking for the nearest"):
+                break
+            fit = _fit(bought, at_hand, wish, conditions, most, best_room)
+            best_room = max(best_room, fit.usable if fit else 0)
         money = " for that money" if wish.budget_minor is not None else ""
         nearest = (
             f"the most is {best_room / 1e12:.2f} TB"
@@ -151,19 +162,29 @@ def _fit(
     wish: Wish,
     conditions: Conditions,
     most: int,
+    above: int,
 ) -> _Fit | None:
-    """The layout with the most room that takes all that is bought and the largest at hand."""
+    """The layout with the most room that takes all that is bought and the largest at hand.
+
+    Disks that hold less than `above` bytes in all are not laid out: no layout has more room than they.
+    """
     best: _Fit | None = None
     old = sorted(at_hand, key=lambda d: (d.worn, -d.capacity_bytes))
     for extra in range(min(len(old), most - len(bought)) + 1):
         disks = [*bought, *old[:extra]]
+        if sum(d.capacity_bytes for d in disks) < above:
+            continue
+        made: dict[tuple[tuple[int, ...], bool], list[list[DiskFacts]]] = {}  # families share them
         for family in FAMILIES.values():
             if family.card or (wish.over_time and family.grows_by != "disk"):
                 continue
             for widths in family.groupings(len(disks)):
                 if outlives(family, widths) < wish.survive:
                     continue
-                groups = grouped(disks, widths, family.parity_last)
+                key = (tuple(widths), family.parity_last)
+                if key not in made:
+                    made[key] = grouped(disks, widths, family.parity_last)
+                groups = made[key]
                 sizes = tuple(tuple(d.capacity_bytes for d in g) for g in groups)
                 if family.complaint(sizes):
                     continue
