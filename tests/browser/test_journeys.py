@@ -11,9 +11,11 @@ SHEETS = ("bench", "pools", "shares", "copies", "week", "proof", "log")
 
 
 @pytest.mark.parametrize("drawing", ["day", "night"])
+@pytest.mark.parametrize("width", [1280, 390])
 def test_every_sheet_of_the_demo_lab_is_accessible_by_day_and_night(
-    page: Page, drawing: str
+    page: Page, drawing: str, width: int
 ) -> None:
+    page.size(width, 844)
     page.sheet("bench")
     page.driver.execute_script(f"localStorage.setItem('kavrel-drawing', '{drawing}')")
     for sheet in SHEETS:

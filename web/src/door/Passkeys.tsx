@@ -91,7 +91,7 @@ export function Passkeys() {
       ) : (
         <p>
           None can be made at this address: browsers want a name in it instead of numbers, and a protected page, as{' '}
-          <code className="figure">kavrel serve --lan --name NAME</code> serves it.
+          <code className="figure whitespace-nowrap">kavrel serve --lan --name NAME</code> serves it.
         </p>
       )}
     </form>

@@ -102,6 +102,14 @@ export function People() {
   return (
     <section className="mt-6" aria-label="Who may come in">
       <h2 className="border-b border-ink">Who may come in</h2>
+      <div className="my-2 max-w-[390px]">
+        <PasswordField
+          label="Your own password"
+          hint="asked for again before anything changes below, or somebody is let in"
+          value={own}
+          onValue={setOwn}
+        />
+      </div>
       <ul>
         {data?.map((p) => (
           <li key={p.name} className="flex flex-wrap items-baseline gap-x-3 border-b border-hair py-1">
@@ -194,12 +202,6 @@ export function People() {
           void add();
         }}
       >
-        <PasswordField
-          label="Your own password"
-          hint="asked for again whenever anything changes above, or somebody is let in"
-          value={own}
-          onValue={setOwn}
-        />
         <Labelled
           label="Name of whoever comes"
           autoComplete="off"

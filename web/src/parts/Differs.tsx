@@ -16,7 +16,7 @@ export function Differs({ about }: { about: string }) {
       to={`/plan/${meta.id}/log?view=drift`}
       aria-label={`${first.name} was found otherwise than planned`}
       title={said}
-      className={`figure ml-1 border px-1 text-[12px] no-underline ${rows.some((d) => d.urgent) ? 'border-danger text-danger' : 'border-line text-quiet'} hover:border-accent`}
+      className={`figure ml-1 inline-flex size-[24px] items-center justify-center border text-[12px] no-underline max-md:size-[44px] ${rows.some((d) => d.urgent) ? 'border-danger text-danger' : 'border-line text-quiet'} hover:border-accent`}
     >
       ≠<span className="sr-only"> was found otherwise than planned</span>
     </Link>
