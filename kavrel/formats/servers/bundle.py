@@ -18,6 +18,7 @@ from kavrel.formats.servers.page import page_values
 from kavrel.formats.servers.setup import setup_script
 from kavrel.formats.servers.site import Box
 from kavrel.formats.servers.template import render
+from kavrel.formats.servers.tenants import tenant_files
 from kavrel.formats.servers.units import units
 from kavrel.formats.servers.ups import ups_files
 from kavrel.formats.timers import timed_files
@@ -86,6 +87,7 @@ def host_files(plan: Plan, host: str, origin: str, today: date) -> dict[str, tup
             found["smb.conf"] = (smb_conf(plan, host, origin, today), todo["smb.conf"])
     for name, text in ups_files(plan, host, origin).items():
         found[name] = (text, todo[name])
+    found |= tenant_files(plan, host, origin)
     for name, text in units(plan, host, origin).items():
         found[f"systemd/{name}"] = (text, UNIT)
     found["lab-look"] = (look_script(), LOOK)

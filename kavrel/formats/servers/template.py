@@ -16,6 +16,17 @@ def plain(text: str) -> str:
     return "".join(c if c.isprintable() else " " for c in line).strip("\\ ")
 
 
+def unit_path(path: str) -> str:
+    """A path as a word of a unit file. Source: systemd.syntax(7), systemd.unit(5) on specifiers."""
+    escaped = path.replace("\\", "\\\\").replace('"', '\\"').replace("%", "%%")
+    return f'"{escaped}"'
+
+
+def in_quotes(text: str) -> str:
+    """Text between the double quotes of an environment file. Source: systemd.exec(5)."""
+    return "".join(f"\\{c}" if c in '\\"$`' else c for c in text)
+
+
 @cache
 def _environment() -> Environment:
     made = Environment(
@@ -28,6 +39,8 @@ def _environment() -> Environment:
     )
     made.filters["plain"] = plain
     made.filters["shell"] = shlex.quote
+    made.filters["unit"] = unit_path
+    made.filters["env"] = in_quotes
     return made
 
 

@@ -55,8 +55,9 @@ S3 = Protocol(
         files=(),
         check="",
         start="",
-        by_hand="no package of Debian serves S3: install a server of your choice, with a folder, an account "
-        "and a unit of its own, and make the tenant's buckets and its lesser key there",
+        by_hand="no package of Debian serves S3: install a server of your choice and a script that starts it "
+        "(/usr/local/sbin/s3-serve); unit, environment and the lesser key's policy of each tenant are in the "
+        "bundle; make the tenant's buckets and that key there",
     ),
     why="a backup tool that speaks S3, with a key that cannot delete what is held",
     seen=by_account,
