@@ -27,7 +27,7 @@ from kavrel.core.seen.machine import Machine, SeenRun
 from kavrel.core.told.news import TOPICS, News
 from kavrel.demo import demo_plan
 from kavrel.store.backups import copies, folder_of
-from kavrel.store.database import Database
+from kavrel.store.database import Database, StoreFull
 from kavrel.store.looks import Looks
 from kavrel.store.outbox import AGAIN, MOST_MESSAGES, Message, Outbox, Way
 from kavrel.store.passwords import hashed
@@ -415,6 +415,27 @@ def _sends_until_killed(path: Path, plan: str, taken: Path) -> None:
         with taken.open("a") as file:
             file.write(found.mark + "\n")
         outbox.sent(found)
+
+
+def test_a_full_disk_is_told_once_a_day_though_nothing_can_be_written(
+    told: Told, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    told.way(topics=("backup", "failure"))
+    told.round()
+    told.failed()
+
+    def full(*_: object) -> None:
+        raise StoreFull("the disk that holds the database is full: nothing was changed")
+
+    with monkeypatch.context() as patched:
+        patched.setattr(told.outbox, "compose", full)
+        (message,) = told.round(minutes=20)
+        assert "is full" in message[0]
+        assert told.round(minutes=20) == []
+        assert told.round(hours=14) == [], "quiet hours"
+        assert len(told.round(hours=10)) == 1
+    (late,) = told.round(minutes=20)
+    assert "nightly failed on" in late[0], "what waited comes, once, when there is room"
 
 
 def test_what_an_old_message_told_is_not_told_again_once_that_message_is_gone(told: Told) -> None:

@@ -12,7 +12,7 @@ from kavrel.api.told.post import NotSent, post
 from kavrel.core.quantities import later
 from kavrel.core.told.news import News, heartbeat
 from kavrel.store.backups import USUAL, nightly, rule_of
-from kavrel.store.database import Database, StoreError
+from kavrel.store.database import Database, StoreError, StoreFull
 from kavrel.store.outbox import Message, NoSuchWay, Outbox, Way
 from kavrel.store.plans import NoSuchPlan
 from kavrel.store.thinning import thin
@@ -22,6 +22,11 @@ TICK_SECONDS = 30.0
 GATHER_SECONDS = 900.0
 NIGHT = time(3, 30)  # the copy of the database is made after this hour, UTC where there is no plan
 MOST_AT_ONCE = 20
+FULL = (
+    "No edit, no look of a machine and no message can be written down, and no copy of the database is made, "
+    "until there is room again. What was written before is whole. Until then this comes once a day, and "
+    "nothing else does: silence says nothing now.\n"
+)
 
 
 class Teller:
@@ -42,6 +47,7 @@ class Teller:
         self.service, self.outbox, self.database = service, outbox, database
         self._send, self._keep = send, keep
         self._gathered_at: dict[str, tuple[float, int]] = {}
+        self._full_on: dict[tuple[str, str], str] = {}
         self._stop = threading.Event()
         self._thread: threading.Thread | None = None
 
@@ -71,6 +77,47 @@ class Teller:
 
     def tick(self) -> None:
         """One round: the night's copy, what is new, what is to be sent."""
+        try:
+            self._round()
+        except StoreFull as error:
+            log.warning("nothing can be written down: %s", error)
+            self._full()
+
+    def _full(self) -> None:
+        """Says that the disk is full, past an outbox that cannot be written: once a day and way.
+
+        It is remembered by this process alone; whoever receives it knows it by its mark.
+        """
+        now = self.service.now()
+        for plan_id in self.outbox.plans():
+            _, plan = self.service.plans.head(plan_id)
+            here = now.astimezone(ZoneInfo(plan.zone))
+            for way in self._working(plan_id, "backup"):
+                day = here.date().isoformat()
+                if is_quiet(way, here.time()) or self._full_on.get((plan_id, way.id)) == day:
+                    continue
+                self._full_on[plan_id, way.id] = day
+                message = Message(
+                    number=0,
+                    plan_id=plan_id,
+                    way=way.id,
+                    mark=f"full-{plan_id}-{day}",
+                    made_at=now.timestamp(),
+                    daily=False,
+                    subject=f"{plan.name}: the disk of Kavrel's own database is full",
+                    body=FULL,
+                    state="sending",
+                    tries=0,
+                    next_at=now.timestamp(),
+                    settled_at=None,
+                    error="",
+                )
+                try:
+                    self._send(message, way)
+                except NotSent as error:
+                    log.warning("nobody could be told that the disk is full: %s", error)
+
+    def _round(self) -> None:
         self._night()
         for plan_id in self.outbox.plans():
             try:
