@@ -424,7 +424,7 @@ def test_a_full_disk_is_told_once_a_day_though_nothing_can_be_written(
     told.round()
     told.failed()
 
-    def full(*_: object) -> None:
+    def full(*_: object, **__: object) -> None:
         raise StoreFull("the disk that holds the database is full: nothing was changed")
 
     with monkeypatch.context() as patched:
