@@ -22,7 +22,7 @@ from starlette.testclient import TestClient
 
 from kavrel.api.app import create_app
 from kavrel.api.told.post import NotSent, letter, post
-from kavrel.api.told.teller import is_quiet
+from kavrel.api.told.teller import body_of, is_quiet
 from kavrel.core.seen.machine import Machine, SeenRun
 from kavrel.core.told.news import TOPICS, News
 from kavrel.demo import demo_plan
@@ -436,6 +436,23 @@ def test_a_full_disk_is_told_once_a_day_though_nothing_can_be_written(
         assert len(told.round(hours=10)) == 1
     (late,) = told.round(minutes=20)
     assert "nightly failed on" in late[0], "what waited comes, once, when there is room"
+
+
+def test_what_is_alike_is_said_once_with_all_names() -> None:
+    def piece(title: str, text: str, urgent: bool = False) -> News:
+        return News(key=title, topic="due", urgent=urgent, title=title, text=text)
+
+    news = [
+        piece("box: it failed", "no room", urgent=True),
+        *(piece(f"due: disk check: {d}", "before it carries data") for d in ("D1", "D2", "D3")),
+        piece("due: scrub: main", "every month"),
+    ]
+    said = body_of(news, [], MORNING.date()).splitlines()
+    assert said[:6] == [
+        "! box: it failed", "    no room",
+        "- due: disk check: D1, D2, D3", "    before it carries data",
+        "- due: scrub: main", "    every month",
+    ]  # fmt: skip
 
 
 def test_what_an_old_message_told_is_not_told_again_once_that_message_is_gone(told: Told) -> None:

@@ -272,13 +272,31 @@ def subject_of(name: str, news: list[News]) -> str:
 
 
 def body_of(news: list[News], unsure: list[str], today: date) -> str:
-    """The message itself: plain text, the urgent first."""
+    """The message itself: plain text, the urgent first, what is alike said once."""
     lines = []
-    for piece in news:
+    for titles, piece in _alike(news):
         mark = "! " if piece.urgent else "- "
-        lines.append(mark + piece.title)
+        lines.append(mark + titles)
         lines.extend(f"    {line}" for line in piece.text.splitlines())
     if unsure:
         lines += ["", "The server stopped while these were being sent; they may not have arrived:"]
         lines += [f"- {subject}" for subject in unsure]
     return "\n".join([*lines, "", f"Kavrel, {today.isoformat()}"]) + "\n"
+
+
+def _alike(news: list[News]) -> list[tuple[str, News]]:
+    """News in their order, those that say the same of several things as one: the first, with all names."""
+    found: dict[tuple[str, str, bool], tuple[list[str], News]] = {}
+    for piece in news:
+        head, colon, name = piece.title.rpartition(": ")
+        key = (head if piece.text and colon else piece.key, piece.text, piece.urgent)
+        found.setdefault(key, ([], piece))[0].append(name if piece.text and colon else "")
+    return [
+        (
+            f"{piece.title.rpartition(': ')[0]}: {', '.join(names)}"
+            if len(names) > 1
+            else piece.title,
+            piece,
+        )
+        for names, piece in found.values()
+    ]

@@ -91,8 +91,8 @@ function Ways() {
           {messages.data?.map((m) => (
             <li key={m.number} className="border-b border-hair py-1">
               <details>
-                <summary className="grid cursor-pointer grid-cols-[116px_minmax(0,1fr)_auto] gap-x-3">
-                  <span className="figure">{clock(m.made_at)}</span>
+                <summary className="grid cursor-pointer grid-cols-[auto_minmax(0,1fr)_auto] gap-x-3">
+                  <span className="figure whitespace-nowrap">{clock(m.made_at)}</span>
                   <span className="truncate">{m.subject}</span>
                   <span className={m.state === 'sent' ? 'text-quiet' : 'font-semibold text-danger'}>{m.state}</span>
                 </summary>
@@ -167,8 +167,10 @@ function WayRow({ way, onOpen, onChanged }: { way: Way; onOpen: () => void; onCh
         </button>
       </div>
       <p className="text-quiet wrap-anywhere">
-        {KINDS.find(([k]) => k === way.kind)?.[1]} {way.place && `to ${way.place}`}; {way.topics.length} of{' '}
-        {TOPICS.length} matters; quiet {way.quiet_from} to {way.quiet_until}, the day’s message at {way.daily_at}
+        {KINDS.find(([k]) => k === way.kind)?.[1]}
+        {way.place && ` to ${way.place}`}; {way.topics.length} of {TOPICS.length} matters;{' '}
+        {way.quiet_from === way.quiet_until ? 'no quiet hours' : `quiet from ${way.quiet_from} to ${way.quiet_until}`},
+        the day’s message at {way.daily_at}
       </p>
       {(wrong || said) && (
         <p role="status" className={said.startsWith('taken') ? '' : 'text-danger'}>
