@@ -1,8 +1,10 @@
 /** The house: who one is here, where one is signed in, who may come in, and the book at the door. */
 
 import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
 import { Link } from 'react-router';
 import { api, unwrap } from '../api/client';
+import { readQueue } from '../api/queue';
 import { useDoor, useVisitor } from '../api/visitor';
 import { useAct } from '../parts/useAct';
 import { Wrong } from '../parts/Wrong';
@@ -14,6 +16,7 @@ export function HousePage() {
   const who = useVisitor();
   const door = useDoor();
   const { act, wrong } = useAct();
+  const [lost, setLost] = useState<number | null>(null);
   return (
     <main className="mx-auto max-w-[860px] p-2 sm:p-4">
       <div className="border border-ink bg-paper px-4 py-4 sm:px-6">
@@ -25,12 +28,28 @@ export function HousePage() {
             </Link>
           )}
           {who.signed_in && (
-            <button className="act" onClick={() => void act(door.leave)}>
-              sign out
+            <button
+              className="act"
+              onClick={() =>
+                void act(async () => {
+                  const waits = lost === null ? (await readQueue()).length : 0;
+                  if (waits) setLost(waits);
+                  else await door.leave();
+                })
+              }
+            >
+              {lost ? 'sign out all the same' : 'sign out'}
             </button>
           )}
         </div>
         <Wrong>{wrong}</Wrong>
+        {lost !== null && (
+          <p role="alert" className="text-danger">
+            {lost === 1 ? 'One change waits' : `${lost} changes wait`} on this device and {lost === 1 ? 'was' : 'were'}{' '}
+            not taken yet: signing out lets go of {lost === 1 ? 'it' : 'them'}. On the plan’s page you can look at{' '}
+            {lost === 1 ? 'it' : 'them'} first.
+          </p>
+        )}
         {who.signed_in ? (
           <>
             <p className="text-quiet">
