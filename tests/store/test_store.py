@@ -308,6 +308,8 @@ def test_deleting_a_plan_takes_its_rows_along(plans: Plans, database: Database) 
             "person",
             "session",
             "door_note",
+            "door_rule",
+            "passkey",
             "chore_done",
         }:
             sql = f"SELECT count(*) FROM {table} WHERE plan_id = ?"

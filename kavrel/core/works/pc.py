@@ -108,7 +108,8 @@ def _windows(source: str, place: str, share: str, folder: str, came: str) -> tup
 def _unix(source: str, place: str, share: str, folder: str, came: str) -> tuple[str, str]:
     target = f'"{{mounted}}/{folder}/"'
     told = (
-        f'mkdir -p {target} && {{ rsync -a --delete "$HOME/{source}/" {target} || test $? = 24; }}'
+        f'mkdir -p {target} && (rsync -a --delete "$HOME/{source}/" {target}'
+        " || { code=$?; test $code = 24 || exit $code; })"
         f' && echo came >"{{mounted}}/{came}"'
     )
     return told, "its exit code is 0; files that went meanwhile (24 of rsync) are none of it"
