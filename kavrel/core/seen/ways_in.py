@@ -6,6 +6,7 @@ in a folder's list lets somebody read who, by the access matrix, may not.
 
 from collections.abc import Iterator
 from datetime import UTC, datetime
+from typing import Literal
 
 from kavrel.core.index import Index
 from kavrel.core.seen.drifted import Drifted
@@ -58,11 +59,18 @@ def ports_open(index: Index, host: str, machine: Machine) -> tuple[list[Drifted]
     return rows, len(wanted.keys() & there)
 
 
-def _port(index: Index, host: str, verdict: str, port: str, planned: str, seen: str) -> Drifted:
+def _port(
+    index: Index,
+    host: str,
+    verdict: Literal["missing", "extra"],
+    port: str,
+    planned: str,
+    seen: str,
+) -> Drifted:
     number, _, transport = port.partition("/")
     return Drifted(
         host=host,
-        verdict="missing" if verdict == "missing" else "extra",
+        verdict=verdict,
         collection="hosts",
         about=host,
         name=index.hosts[host].name,

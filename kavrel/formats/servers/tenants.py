@@ -71,12 +71,8 @@ def policy(export: Export, networks: list[str], origin: str) -> str:
     buckets = [f"arn:aws:s3:::{b}" for b in export.buckets]
     objects = [f"{b}/*" for b in buckets]
     near = {"Condition": {"IpAddress": {"aws:SourceIp": networks}}} if networks else {}
-    may = [*READS, *(WRITES if export.may == "write" else ())]
-    # A delete by this key only puts a marker over an object whose versions are kept.
-    if export.may == "write":
-        may.append("DeleteObject")
-    else:
-        may = [a for a in may if a not in WRITES]
+    # A delete by this key only puts a marker over an object, where the bucket keeps versions.
+    may = (*READS, *((*WRITES, "DeleteObject") if export.may == "write" else ()))
     statements = [
         {"Sid": "Buckets", "Effect": "Allow", "Action": _names(ON_BUCKET), "Resource": buckets, **near},
         {"Sid": "Objects", "Effect": "Allow", "Action": _names(may), "Resource": objects, **near},
@@ -90,7 +86,7 @@ def policy(export: Export, networks: list[str], origin: str) -> str:
     )
 
 
-def _names(actions: tuple[str, ...] | list[str]) -> list[str]:
+def _names(actions: tuple[str, ...]) -> list[str]:
     return [f"s3:{a}" for a in actions]
 
 
@@ -111,5 +107,6 @@ def _env_todo(name: str) -> str:
 
 POLICY = (
     "Make the buckets with versions kept (object lock, where a job of the plan wants it), then the lesser "
-    "key with this policy: it goes to the backup tool, and cannot delete what is held."
+    "key with this policy: it goes to the backup tool, and cannot delete versions. In a bucket that keeps "
+    "none its deletes are for good: try that before you trust it."
 )
