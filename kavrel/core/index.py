@@ -1,8 +1,10 @@
 """Quick ways round a plan: things by id, and what belongs to what."""
 
 from collections import defaultdict
+from collections.abc import Callable
 from datetime import date
 from functools import cached_property
+from typing import Any, TypeVar
 
 from kavrel.core.assumptions import Assumptions
 from kavrel.core.plan import (
@@ -14,6 +16,7 @@ from kavrel.core.plan import (
     Group,
     Host,
     Job,
+    JobKind,
     Link,
     LogKind,
     Plan,
@@ -23,12 +26,15 @@ from kavrel.core.plan import (
 )
 from kavrel.core.quantities import currency_minor
 
+Answer = TypeVar("Answer")
+
 
 class Index:
     """Look-ups over one plan, made once and then read."""
 
     def __init__(self, plan: Plan) -> None:
         self.plan = plan
+        self._said: dict[Callable[[Plan], Any], Any] = {}
 
     @cached_property
     def assumptions(self) -> Assumptions:
@@ -137,6 +143,31 @@ class Index:
             for dataset in job.datasets:
                 result[dataset].append(job)
         return result
+
+    @cached_property
+    def jobs_of_kind(self) -> dict[JobKind, list[Job]]:
+        """Kinds of the jobs that there are to the jobs of that kind."""
+        result: dict[JobKind, list[Job]] = defaultdict(list)
+        for job in self.plan.jobs:
+            result[job.kind].append(job)
+        return dict(result)
+
+    @cached_property
+    def readers_of(self) -> dict[str, list[Job]]:
+        """Job id to the jobs that read what it keeps."""
+        result: dict[str, list[Job]] = defaultdict(list)
+        for job in self.plan.jobs:
+            if job.reads_from:
+                result[job.reads_from].append(job)
+        return result
+
+    def once(self, work: Callable[[Plan], Answer]) -> Answer:
+        """What a function says of the plan alone, asked once."""
+        try:
+            found: Answer = self._said[work]
+        except KeyError:
+            found = self._said[work] = work(self.plan)
+        return found
 
     @cached_property
     def shelf_targets(self) -> set[str]:

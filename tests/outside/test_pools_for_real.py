@@ -218,7 +218,8 @@ for pool in pair row chunks; do
 done
 as bo "head -c 30000000 /dev/zero >/srv/pair/data/of-bo"
 echo "bo filled $(stat -c %s /srv/pair/data/of-bo)"
-echo ===; echo 900000 >/proc/sys/dev/raid/speed_limit_max
+# Up to the least speed md never makes way for others: on a busy machine it would take hours by 100 kB/s.
+echo ===; for limit in max min; do echo 900000 >/proc/sys/dev/raid/speed_limit_$limit; done
 export LAB_JOBS=/mnt/job/lab-jobs.json LAB_JOB_STATE=/run/job-state
 mdadm --wait /dev/md/pair; python3 /mnt/job/lab-job upkeep-scrub-pair; echo "whole $?"
 dd if=/dev/urandom of=/dev/ubdb bs=1M seek=700 count=1 conv=notrunc oflag=direct 2>/dev/null

@@ -10,7 +10,7 @@ def _find(view: View) -> Iterator[Finding]:
     plan = view.index.plan
 
     apps = {a.id: a for a in plan.apps}
-    kept_there = snapped(plan)
+    kept_there = snapped(view.index)
     for mount in plan.mounts:
         dataset = view.index.datasets[mount.dataset]
         if (

@@ -9,7 +9,7 @@ from kavrel.core.kinds import snapped
 def _find(view: View) -> Iterator[Finding]:
     plan = view.index.plan
 
-    kept_there = snapped(plan)
+    kept_there = snapped(view.index)
     for share in plan.shares:
         dataset = view.index.datasets[share.dataset]
         if (

@@ -7,7 +7,7 @@ from kavrel.core.kinds import scrubbed
 
 
 def _find(view: View) -> Iterator[Finding]:
-    planned = scrubbed(view.index.plan)
+    planned = scrubbed(view.index)
     for p in view.index.plan.pools:
         if p.standing and p.id not in planned and len(p.disks) > 1:
             yield (

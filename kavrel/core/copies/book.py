@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 
 from kavrel.core.copies.first import first_ways
+from kavrel.core.copies.remembered import remembered
 from kavrel.core.copies.resource import Resource
 from kavrel.core.copies.routes import Copy
 from kavrel.core.copies.timeline import Timeline
@@ -61,6 +62,7 @@ class CopyBook(Timeline):
         """How long a run takes that follows the one before after so many days."""
         return self.flow(job).run_seconds(days)
 
+    @remembered
     def first_copy(self, job: Job) -> Working:
         """Hours of the first whole copy the way the job says; None hours where it never ends."""
         if KINDS[job.kind].moves_nothing:

@@ -9,7 +9,7 @@ from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.kinds.kind import Whereabouts
 from kavrel.core.plan import Job
-from kavrel.core.shares.names import pool_roots, zfs_namer
+from kavrel.core.shares.names import pool_roots, zfs_namers
 
 
 def landing(index: Index, job: Job, copies: Mapping[tuple[str, str], str]) -> str:
@@ -75,9 +75,9 @@ def how_to_fetch(
             account=bucket.account if bucket else "",
             key=key,
             trash_days=job.retention.trash_days,
-            zfs_name=zfs_namer(index.plan, home.host)(home_folder) if home else "",
-            zfs_copy=zfs_namer(index.plan, host.id if host else home.host)(copy) if home else "",
-            home_root=pool_roots(index.plan)[home.id] if home else "",
+            zfs_name=index.once(zfs_namers)[home.host](home_folder) if home else "",
+            zfs_copy=index.once(zfs_namers)[host.id if host else home.host](copy) if home else "",
+            home_root=index.once(pool_roots)[home.id] if home else "",
         )
     )
     if lands:

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 
+from kavrel.core.index import Index
 from kavrel.core.kinds.backup import BACKUP
 from kavrel.core.kinds.bin import BIN
 from kavrel.core.kinds.bucket import BUCKET
@@ -24,7 +25,7 @@ from kavrel.core.kinds.smart_short import SMART_SHORT
 from kavrel.core.kinds.snapshot import SNAPSHOT
 from kavrel.core.kinds.sync import SYNC
 from kavrel.core.kinds.updates import UPDATES
-from kavrel.core.plan import Job, Plan
+from kavrel.core.plan import Job
 from kavrel.core.registry import Registry
 
 KINDS: Registry[Kind] = Registry(
@@ -54,16 +55,19 @@ KINDS: Registry[Kind] = Registry(
 )
 
 
-def jobs_that(plan: Plan, wanted: Callable[[Kind], bool]) -> list[Job]:
-    """The jobs whose kind is so."""
-    return [j for j in plan.jobs if wanted(KINDS[j.kind])]
+def jobs_that(index: Index, wanted: Callable[[Kind], bool]) -> list[Job]:
+    """The jobs whose kind is so, in the plan's order."""
+    kinds = [kind for kind in index.jobs_of_kind if wanted(KINDS[kind])]
+    if len(kinds) < 2:
+        return index.jobs_of_kind[kinds[0]] if kinds else []
+    return [j for j in index.plan.jobs if j.kind in kinds]
 
 
-def snapped(plan: Plan) -> set[str]:
+def snapped(index: Index) -> set[str]:
     """Ids of the datasets that some job keeps points of on their own pool."""
-    return {d for j in jobs_that(plan, lambda kind: kind.in_place) for d in j.datasets}
+    return {d for j in jobs_that(index, lambda kind: kind.in_place) for d in j.datasets}
 
 
-def scrubbed(plan: Plan) -> set[str]:
+def scrubbed(index: Index) -> set[str]:
     """Ids of the pools that some job scrubs."""
-    return {j.pool for j in jobs_that(plan, lambda kind: kind.scrubs) if j.pool}
+    return {j.pool for j in jobs_that(index, lambda kind: kind.scrubs) if j.pool}

@@ -52,7 +52,7 @@ def due(index: Index, today: date) -> list[Due]:
     for pool in plan.pools:
         why = f"scrub or parity check every {known['scrub_days']:.0f} days, in quiet hours"
         every("scrub", "pool", pool.id, pool.name, "scrub_days", why)
-    planned = {j.reads_from for j in jobs_that(plan, lambda kind: kind.tries)}
+    planned = {j.reads_from for j in jobs_that(index, lambda kind: kind.tries)}
     for job in plan.jobs:
         kind = KINDS[job.kind]
         if kind.copies and kind.target != "none" and job.id not in planned:

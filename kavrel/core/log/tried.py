@@ -7,15 +7,14 @@ is no other that it could have come from. Common practice, no source.
 from datetime import date, timedelta
 
 from kavrel.core.index import Index
-from kavrel.core.kinds import KINDS, jobs_that
+from kavrel.core.kinds import KINDS
 from kavrel.core.log.last import last_good
 from kavrel.core.plan import Job
 
 
 def last_tried(index: Index, job: Job, dataset: str | None = None) -> date | None:
     """Day of the newest good restore from a job's copy; of one dataset in it, where one is named."""
-    plan = index.plan
-    tests = [j.id for j in jobs_that(plan, lambda kind: kind.tries) if j.reads_from == job.id]
+    tests = [j.id for j in index.readers_of.get(job.id, ()) if KINDS[j.kind].tries]
     days = [last_good(index, "restore_test", "job", about) for about in (job.id, *tests)]
     for each in (dataset,) if dataset else job.datasets:
         kept = [

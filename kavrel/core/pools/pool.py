@@ -136,7 +136,7 @@ def scrub_days(index: Index, pool: Pool) -> float | None:
 
     None where nobody scrubs.
     """
-    found = [j for j in jobs_that(index.plan, lambda kind: kind.scrubs) if j.pool == pool.id]
+    found = [j for j in jobs_that(index, lambda kind: kind.scrubs) if j.pool == pool.id]
     if found:
         return min(longest_step_days(j.schedule) for j in found)
     checks = FILESYSTEMS[pool.filesystem].checksums

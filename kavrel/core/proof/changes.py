@@ -136,7 +136,7 @@ def snapshots(seen: Seen) -> Iterator[Candidate]:
     """Snapshots where there are none."""
     index, _, _ = seen
     plan = index.plan
-    kept_there = snapped(plan)
+    kept_there = snapped(index)
     for pool in plan.pools:
         if not FILESYSTEMS[pool.filesystem].snapshots:
             continue

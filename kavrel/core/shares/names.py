@@ -107,8 +107,19 @@ def pool_roots(plan: Plan) -> dict[str, str]:
 
 def zfs_namer(plan: Plan, host: str) -> Callable[[str], str]:
     """What a folder of a host is called by ZFS: the pool's name, and where it lies below the pool's root."""
+    return zfs_namers(plan)[host]
+
+
+def zfs_namers(plan: Plan) -> dict[str, Callable[[str], str]]:
+    """Host id to what its folders are called by ZFS."""
     names, roots = pool_names(plan), pool_roots(plan)
-    mine = [(f"{roots[p.id]}/", names[p.id]) for p in plan.pools if p.host == host]
+    mine: dict[str, list[tuple[str, str]]] = {h.id: [] for h in plan.hosts}
+    for pool in plan.pools:
+        mine[pool.host].append((f"{roots[pool.id]}/", names[pool.id]))
+    return {host: _zfs_namer(found) for host, found in mine.items()}
+
+
+def _zfs_namer(mine: list[tuple[str, str]]) -> Callable[[str], str]:
     # The longest first: one root may begin like another.
     mine.sort(key=lambda one: -len(one[0]))
 
@@ -128,8 +139,10 @@ def job_names(plan: Plan) -> dict[str, str]:
 
 def _distinct(wanted: Iterable[tuple[str, str]]) -> dict[str, str]:
     found: dict[str, str] = {}
+    taken: set[str] = set()
     for key, name in wanted:
-        found[key] = f"{name}-{key}" if name in found.values() else name
+        found[key] = f"{name}-{key}" if name in taken else name
+        taken.add(found[key])
     return found
 
 

@@ -3,10 +3,14 @@
 Between two events (a start, an end, a cap that begins or ends) all rates are constant. A job that
 is due while its last run is still going starts as soon as that has ended, once. Jobs that share
 nothing, directly or through others, are reckoned apart.
+
+Nights repeat: what happens from when nobody runs until nobody runs again follows from who falls due
+when in that spell, how long ago each ran before, and the capacities. It is reckoned once, and taken
+over for every spell that is the same but for its date.
 """
 
 import heapq
-from bisect import bisect_left
+from bisect import bisect_left, bisect_right
 from collections import defaultdict
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass
@@ -100,6 +104,25 @@ def _undisturbed(task: Task, until: float) -> list[TaskRun]:
     return found
 
 
+def _days(count: float) -> float:
+    """Days between two runs, to within which they ask the same."""
+    return round(count, 4)
+
+
+class _Spell(NamedTuple):
+    """From nobody running to nobody running again, in seconds from its first start on.
+
+    `dues`: what falls due in it; `gaps`: when each task in it first begins, and how many days, rounded,
+    after its run before; `runs`: what came of it.
+    """
+
+    dues: list[tuple[float, int]]
+    gaps: dict[int, tuple[float, float]]
+    capacities: list[tuple[float, tuple[tuple[Hashable, float], ...]]]
+    seconds: float
+    runs: list[tuple[int, TaskRun]]
+
+
 class _Fluid:
     def __init__(self, tasks: list[Task], caps: Steps, until: float) -> None:
         self.tasks = tasks
@@ -112,7 +135,9 @@ class _Fluid:
                 self.followers[task.after].append(n)
         mine = {r for t in tasks for r, _ in t.demand(t.usual_days).loads}
         mine |= {r for t in tasks if t.first for r, _ in t.first.loads}
+        self.number = {t.id: n for n, t in enumerate(tasks)}
         self.seeding: set[int] = {n for n, t in enumerate(tasks) if t.first}
+        self.seeded: set[int] = set()
         self.caps = {r: list(steps) for r, steps in caps.items() if r in mine}
         self.edges = sorted({t for steps in self.caps.values() for t, _ in steps})
 
@@ -120,7 +145,7 @@ class _Fluid:
         first = self.tasks[n].first
         if first and n in self.seeding:
             return first
-        key = (n, round(days, 4))
+        key = (n, _days(days))
         if key not in self.demands:
             self.demands[key] = self.tasks[n].demand(days)
         return self.demands[key]
@@ -135,16 +160,23 @@ class _Fluid:
     def run(self) -> list[TaskRun]:
         """Goes from event to event."""
         # (time, what, task, due): 0 a start falls due, 1 the fixed part is over.
-        events = [(t, 0, n, t) for n, task in enumerate(self.tasks) for t in task.due]
-        heapq.heapify(events)
-        self.events = events
+        self.dues = sorted((t, n) for n, task in enumerate(self.tasks) for t in task.due)
+        self.next_due = 0
+        self.events: list[tuple[float, int, int, float]] = []
+        events = self.events
         self.busy: dict[int, tuple[float, float, float, bool]] = {}  # due, begin, gap, late
         self.waiting: dict[int, float] = {}
         self.last: dict[int, float] = {}
         self.working: dict[int, tuple[float, Demand]] = {}  # share left
         self.found: list[TaskRun] = []
+        self.spells: dict[int, list[_Spell]] = defaultdict(list)
+        self.open: tuple[int, int] | None = None
         now, edge = 0.0, 0
-        while events or self.working:
+        while True:
+            if not self.busy:
+                now = self._nobody_runs(now)
+            if not (events or self.working or self.next_due < len(self.dues)):
+                break
             order = sorted(self.working)
             rates = self._rates(order, now)
             soonest = min(
@@ -153,7 +185,7 @@ class _Fluid:
             )
             while edge < len(self.edges) and self.edges[edge] <= now + SOON:
                 edge += 1
-            upcoming = events[0][0] if events else float("inf")
+            upcoming = self._upcoming()
             if edge < len(self.edges) and order:
                 upcoming = min(upcoming, self.edges[edge])
             at = min(upcoming, now + soonest)
@@ -167,9 +199,89 @@ class _Fluid:
                 if self.working[n][0] <= rate * SOON:
                     del self.working[n]
                     self._end(n, now)
-            while events and events[0][0] <= now:
+            while self._upcoming() <= now:
                 self._event(now)
         return self.found
+
+    def _upcoming(self) -> float:
+        """When something happens next that is known already."""
+        due = self.dues[self.next_due][0] if self.next_due < len(self.dues) else float("inf")
+        return min(due, self.events[0][0]) if self.events else due
+
+    def _nobody_runs(self, now: float) -> float:
+        """A spell is over: it is kept, and those that follow are taken over as long as they are known."""
+        if self.open:
+            self._keep(*self.open, now)
+        while self.next_due < len(self.dues):
+            begin, first = self.dues[self.next_due]
+            known = next((s for s in self.spells[first] if self._is_same(s, begin)), None)
+            if known is None:
+                break
+            self._take_over(known, begin)
+            now = begin + known.seconds
+        self.open = (self.next_due, len(self.found))
+        return now
+
+    def _keep(self, at: int, place: int, end: float) -> None:
+        """Remembers the spell that began with the due at this place, if all of it can come again."""
+        if self.next_due == at or end + SOON >= self.until:
+            return
+        begin, first = self.dues[at]
+        taken = [
+            (self.number[r.task], r) for r in sorted(self.found[place:], key=lambda r: r.begin)
+        ]
+        if self.seeded:  # a first copy comes once
+            self.seeded.clear()
+            return
+        gaps: dict[int, tuple[float, float]] = {}
+        for n, run in taken:
+            gaps.setdefault(n, (run.begin - begin, _days(run.gap_days)))
+        moved = [
+            (n, r._replace(due=r.due - begin, begin=r.begin - begin, end=r.end - begin))
+            for n, r in taken
+        ]
+        dues = [(t - begin, n) for t, n in self.dues[at : self.next_due]]
+        self.spells[first].append(
+            _Spell(dues, gaps, self._capacities(begin, end), end - begin, moved)
+        )
+
+    def _is_same(self, spell: _Spell, begin: float) -> bool:
+        """Whether what falls due from now on is what fell due in that spell, and finds the same."""
+        end, after = begin + spell.seconds, self.next_due + len(spell.dues)
+        if end + SOON >= self.until or after > len(self.dues):
+            return False
+        if after < len(self.dues) and self.dues[after][0] <= end + SOON:
+            return False
+        for (since, n), (t, m) in zip(spell.dues, self.dues[self.next_due : after], strict=True):
+            if n != m or abs(t - begin - since) > SOON / 100:
+                return False
+        for n, (since, gap) in spell.gaps.items():
+            if _days(self._gap(n, begin + since)) != gap:
+                return False
+        return self._capacities(begin, end) == spell.capacities
+
+    def _take_over(self, spell: _Spell, begin: float) -> None:
+        """The spell once more, from this instant on."""
+        met: set[int] = set()
+        for n, run in spell.runs:
+            at = begin + run.begin
+            gap = run.gap_days if n in met else self._gap(n, at)
+            met.add(n)
+            self.last[n] = at
+            self.found.append(
+                TaskRun(run.task, begin + run.due, at, begin + run.end, run.alone, gap, run.late)
+            )
+        self.next_due += len(spell.dues)
+
+    def _capacities(
+        self, begin: float, end: float
+    ) -> list[tuple[float, tuple[tuple[Hashable, float], ...]]]:
+        """What there is of each resource with limits at the begin, and from each change until the end."""
+        if not self.caps:
+            return []
+        low, high = (bisect_right(self.edges, t + SOON) for t in (begin, end))
+        changes = [begin, *self.edges[low:high]]
+        return [(round(t - begin, 3), self._capacity(t)) for t in changes]
 
     def _rates(self, order: list[int], now: float) -> list[float]:
         """Rates of those at work; nights repeat, so most are known already."""
@@ -184,7 +296,12 @@ class _Fluid:
         return found
 
     def _event(self, now: float) -> None:
-        _, what, n, due = heapq.heappop(self.events)
+        coming = self.dues[self.next_due] if self.next_due < len(self.dues) else None
+        if coming and (not self.events or (coming[0], 0, coming[1]) <= self.events[0][:3]):
+            self.next_due += 1
+            (due, n), what = coming, 0
+        else:
+            _, what, n, due = heapq.heappop(self.events)
         if what == 1:
             demand = self._demand(n, self.busy[n][2])
             if demand.alone > 0:
@@ -198,16 +315,22 @@ class _Fluid:
                 self._begin(n, due, max(now, due), False)
 
     def _begin(self, n: int, due: float, at: float, late: bool) -> None:
-        gap = (at - self.last[n]) / DAY if n in self.last else self.tasks[n].usual_days
+        gap = self._gap(n, at)
         self.last[n] = at
         self.busy[n] = (due, at, gap, late)
         heapq.heappush(self.events, (at + self.tasks[n].fixed, 1, n, at))
+
+    def _gap(self, n: int, at: float) -> float:
+        """Days since the task's run before."""
+        return (at - self.last[n]) / DAY if n in self.last else self.tasks[n].usual_days
 
     def _end(self, n: int, at: float) -> None:
         due, begun, gap, late = self.busy.pop(n)
         task = self.tasks[n]
         alone = task.fixed + self._demand(n, gap).alone
-        self.seeding.discard(n)
+        if n in self.seeding:
+            self.seeding.discard(n)
+            self.seeded.add(n)
         self.found.append(TaskRun(task.id, due, begun, at, alone, gap, late))
         for follower in self.followers.get(task.id, ()):
             if at < self.until:

@@ -64,14 +64,14 @@ def _chores(index: Index, host: str) -> Iterator[_Chore]:
                 f"{names[job.id]}-trash", f"trash cans of {job.name}", _daily("04:50"), "trash",
                 job, None, (),
             )  # fmt: skip
-    planned = {d for j in jobs_that(plan, lambda kind: kind.empties_bins) for d in j.datasets}
+    planned = {d for j in jobs_that(index, lambda kind: kind.empties_bins) for d in j.datasets}
     bins = binned(index, host, [s.dataset for s in plan.shares if s.dataset not in planned])
     if bins:
         yield "upkeep-bins", "bins of shares", _daily("04:40"), "bin", None, None, bins
     if _ends(index, host):
         title = "what runs out by its date"
         yield "upkeep-expiry", title, _daily("00:05"), "expiry", None, None, ()
-    moved = {j.pool for j in jobs_that(plan, lambda kind: kind.moves_tier)}
+    moved = {j.pool for j in jobs_that(index, lambda kind: kind.moves_tier)}
     mine = [p for p in plan.pools if p.host == host]
     for pool in mine:
         hour, name = FAMILIES[pool.family].parity_at, pools[pool.id]
@@ -81,7 +81,7 @@ def _chores(index: Index, host: str) -> Iterator[_Chore]:
         if hour:
             title = f"parity of pool {pool.name}, brought up to date"
             yield f"upkeep-parity-{name}", title, _daily(hour), "parity", None, pool, ()
-    looked_after = scrubbed(plan)
+    looked_after = scrubbed(index)
     for number, pool in enumerate(mine):
         if pool.standing and pool.id not in looked_after and _can_be_checked(pool):
             title = f"scrub of pool {pool.name}, about every three months"

@@ -3,8 +3,11 @@
 from collections.abc import Sequence
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from kavrel.core.quantities import DAY
+from kavrel.core.week import fluid
 from kavrel.core.week.fluid import Task, TaskRun, flow_through
 from kavrel.core.week.sharing import Demand
 
@@ -87,3 +90,50 @@ def test_the_work_of_a_year_is_the_same_however_it_is_shared() -> None:
     for held in by_day.values():
         # The link is never idle in between, so the night ends when all the work is done.
         assert max(r.end for r in held) - min(r.begin for r in held) == pytest.approx(20_000)
+
+
+RESOURCES = ("link", "disks", "lan")
+HOURS = st.integers(min_value=0, max_value=47).map(lambda half: half * 1800.0)
+
+
+@st.composite
+def nightly(draw: st.DrawFn, key: str, others: Sequence[str]) -> Task:
+    """A task that comes round every few days, or after another, and takes its time by what changed."""
+    every, at = draw(st.sampled_from([0.25, 1, 1, 2, 7])), draw(HOURS)
+    after = draw(st.sampled_from([None, None, *others]))
+    due = () if after else tuple(at + n * every * DAY for n in range(int(40 / every)))
+    asked = draw(st.sets(st.sampled_from(RESOURCES), max_size=2))
+    seconds = draw(st.sampled_from([60.0, 900.0, 5000.0, 20_000.0, 90_000.0]))
+
+    def demand(days: float) -> Demand:
+        took = seconds * min(days, 3.0)
+        return Demand(tuple((r, took) for r in sorted(asked)), took)
+
+    first = Demand((("link", 150_000.0),), 150_000.0) if draw(st.integers(0, 9)) == 0 else None
+    return Task(key, due, float(every), draw(st.sampled_from([0.0, 30.0])), demand, after, first)
+
+
+@st.composite
+def labs(draw: st.DrawFn) -> list[Task]:
+    found: list[Task] = []
+    for n in range(draw(st.integers(min_value=2, max_value=6))):
+        found.append(draw(nightly(f"t{n}", [t.id for t in found])))
+    return found
+
+
+@given(labs(), st.booleans())
+@settings(max_examples=150, deadline=None)
+def test_a_night_taken_over_from_one_before_is_what_it_would_be_reckoned_anew(
+    tasks: list[Task], capped: bool
+) -> None:
+    # By day the link is at half its speed, on every day but one.
+    days = [n for n in range(45) if n != 17]
+    steps = [(n * DAY + h * 3600, s) for n in days for h, s in ((8, 0.5), (18, 1.0))]
+    caps = {"link": steps} if capped else {}
+    quick = flow_through(tasks, caps, 38 * DAY)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(fluid._Fluid, "_is_same", lambda *_: False)
+        anew = flow_through(tasks, caps, 38 * DAY)
+    assert [(r.task, r.late) for r in quick] == [(r.task, r.late) for r in anew]
+    for one, other in zip(quick, anew, strict=True):
+        assert one[1:6] == pytest.approx(other[1:6], rel=1e-9, abs=0.01)

@@ -2,7 +2,7 @@
 
 import shutil
 import subprocess
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 HERE = Path(__file__).parent
@@ -15,7 +15,19 @@ def can_run() -> bool:
 
 
 def run(script: str, sizes: Sequence[int], work: Path, seconds: int = 240) -> str:
-    """What a shell script prints as root in it, over disks /dev/ubda, /dev/ubdb ... of these bytes."""
+    """What a shell script prints as root in it, over disks /dev/ubda, /dev/ubdb ... of these bytes.
+
+    The disks do not outlive it: those of a few tests fill a machine's own.
+    """
+    disks = [work / f"d{n}" for n in range(len(sizes))]
+    try:
+        return _run(script, dict(zip(disks, sizes, strict=True)), work, seconds)
+    finally:
+        for disk in disks:
+            disk.unlink(missing_ok=True)
+
+
+def _run(script: str, sizes: Mapping[Path, int], work: Path, seconds: int) -> str:
     version = next(p for p in MODULES.iterdir() if p.is_dir())
     modules = work / "mod" / "lib" / "modules"
     modules.mkdir(parents=True)
@@ -23,23 +35,27 @@ def run(script: str, sizes: Sequence[int], work: Path, seconds: int = 240) -> st
     (work / "job.sh").write_text(script, encoding="utf-8")
     shutil.copy(HERE / "init.sh", work / "init.sh")
     (work / "init.sh").chmod(0o755)
-    disks = []
-    for n, size in enumerate(sizes):
-        with (work / f"d{n}").open("wb") as file:
+    for disk, size in sizes.items():
+        with disk.open("wb") as file:
             file.truncate(size)
-        disks.append(f"ubd{n}={work / f'd{n}'}")
     command = ["linux.uml", "mem=512M", "rootfstype=hostfs", "rootflags=/", "ro"]
     command += [f"init={work / 'init.sh'}", f"jobdir={work}", "con=null", "con0=null,fd:1"]
-    command += [f"umid=t{work.name[-8:]}", "quiet", *disks]
-    said = subprocess.run(
-        command,
-        stdin=subprocess.DEVNULL,
-        stdout=subprocess.PIPE,
-        stderr=subprocess.STDOUT,
-        timeout=seconds,
-        check=False,
-        env={"HOME": str(work), "TMPDIR": "/dev/shm", "PATH": "/usr/sbin:/usr/bin:/sbin:/bin"},
-    )
+    command += [f"umid=t{work.name[-8:]}", "quiet", *(f"ubd{n}={d}" for n, d in enumerate(sizes))]
     out = work / "out.txt"
+    try:
+        said = subprocess.run(
+            command,
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            timeout=seconds,
+            check=False,
+            env={"HOME": str(work), "TMPDIR": "/dev/shm", "PATH": "/usr/sbin:/usr/bin:/sbin:/bin"},
+        )
+    except subprocess.TimeoutExpired:
+        so_far = out.read_text(encoding="utf-8", errors="replace") if out.exists() else ""
+        raise AssertionError(
+            f"not done after {seconds} s; it had said {so_far[-2000:]!r}"
+        ) from None
     assert out.exists(), said.stdout.decode(errors="replace")
     return out.read_text(encoding="utf-8", errors="replace")

@@ -13,7 +13,7 @@ STICKS = ("usb_stick", "sd_card")
 def configuration_kept(scene: Scene, host: str) -> str | None:
     """What keeps the configuration of a box somewhere else, or None."""
     index = scene.index
-    for job in jobs_that(index.plan, lambda kind: kind.keeps_settings):
+    for job in jobs_that(index, lambda kind: kind.keeps_settings):
         at = index.pools.get(job.target_pool or "")
         if job.host == host and at and at.host != host:
             return job.name

@@ -20,7 +20,7 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
     pool = index.pools[dataset.pool]
     layout = scene.book.states[pool.id].layout
     summed = FILESYSTEMS[pool.filesystem].checksums and dataset.checksums
-    scrubs = jobs_that(index.plan, lambda kind: kind.scrubs)
+    scrubs = jobs_that(index, lambda kind: kind.scrubs)
     scrubbed = next((j for j in scrubs if j.pool == pool.id), None)
     every = scene.book.mean_interval_days(scrubbed) if scrubbed else known["scrub_days"]
     if summed and layout.survives_any and mends_itself(pool):

@@ -36,7 +36,7 @@ def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
         tier_outlives = len(pool.tier) - 1 if pool.tier_mirrored else 0
         if pool.tier and count > tier_outlives:
             # The mover runs daily at its hour, unless a job says when.
-            movers = jobs_that(scene.index.plan, lambda kind: kind.moves_tier)
+            movers = jobs_that(scene.index, lambda kind: kind.moves_tier)
             mover = next((j for j in movers if j.pool == pool.id), None)
             days = scene.book.step_days(mover) if mover else 1.0
             at = mover.schedule.at if mover else pool.mover_at
@@ -83,7 +83,7 @@ def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
 
 def _from_parity(scene: Scene, pool: Pool) -> str:
     """How what was on a dead disk comes back: onto a new one, mounted in its place."""
-    file = parity_file(pool_names(scene.index.plan)[pool.id])
+    file = parity_file(scene.index.once(pool_names)[pool.id])
     return (
         f"give the new disk a file system and mount it where the dead one was; its name is in {file}: "
         f"snapraid -c {file} fix -d NAME"
