@@ -17,6 +17,10 @@ class Remembering:
     def __init__(self) -> None:
         self.remembered: dict[tuple[Any, ...], Any] = {}
 
+    def known_to(self, kind: type["Remembering"]) -> dict[tuple[Any, ...], Any]:
+        """The answers to what a kind of book is asked that this one is, without what it adds itself."""
+        return {k: v for k, v in self.remembered.items() if hasattr(kind, k[0])}
+
 
 def remembered(
     work: Callable[Concatenate[Remembers, Asked], Answer],

@@ -1,8 +1,10 @@
 """The timeline: when jobs run, which points there are at any moment, and what is lost without them."""
 
 from collections.abc import Mapping
+from copy import copy
 from datetime import date, datetime, time, timedelta
 from functools import cached_property
+from typing import Self
 from zoneinfo import ZoneInfo
 
 from kavrel.core.assumptions import REGISTRY
@@ -46,6 +48,17 @@ class Timeline(Loads):
     ) -> None:
         super().__init__(index, states, as_of)
         self.slowdowns = slowdowns or {}
+        self.alone = self
+
+    def slowed(self, slowdowns: Mapping[str, float]) -> Self:
+        """The same jobs, each this many times slower; `alone` stays the book in which none is.
+
+        Ways and loads do not hang on it: what is known of them stays known.
+        """
+        found = copy(self)
+        found.slowdowns, found.alone = slowdowns, self
+        found.remembered = self.known_to(Loads)
+        return found
 
     @remembered
     def flow(self, job: Job) -> Flow:

@@ -43,9 +43,8 @@ def counts(plan: Plan, today: date) -> Counts:
     book = scheduled_book(index, pool_states(index), today)
     zone = ZoneInfo(plan.zone)
     last = today + timedelta(days=MONTH_DAYS - 1)
-    bare = CopyBook(index, book.states, today)
-    runs = simulated(bare, today, last)
-    tasks = {t.id: t for t in prepared(bare, today, last)[0].tasks}
+    runs = simulated(book, today, last)
+    tasks = {t.id: t for t in prepared(book, today, last)[0].tasks}
     out, early, late = [], [], []
     for run in runs:
         job = index.jobs[run.task]

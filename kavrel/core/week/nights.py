@@ -58,8 +58,14 @@ def slowdown(runs: Sequence[TaskRun]) -> dict[str, float]:
 def scheduled_book(index: Index, states: dict[str, PoolState], as_of: date) -> CopyBook:
     """The copy book in which every run takes as long as in the worst night of the coming month."""
     plain = CopyBook(index, states, as_of)
-    slower = _slower(*prepared(plain, as_of, as_of + timedelta(days=MONTH_DAYS - 1)))
-    return CopyBook(index, states, as_of, dict(slower)) if slower else plain
+    slower = _slower(*month(plain, as_of))
+    return plain.slowed(dict(slower)) if slower else plain
+
+
+def month(book: CopyBook, day: date) -> tuple[Held, CapKey, float]:
+    """What `flowed` is asked for the week of a day and the five after it."""
+    monday = day - timedelta(days=day.weekday())
+    return prepared(book, monday, monday + timedelta(days=7 + MONTH_DAYS - 1))
 
 
 @lru_cache(maxsize=24)

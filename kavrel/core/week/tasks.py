@@ -157,6 +157,11 @@ def flowed(held: Held, caps: CapKey, until: float) -> tuple[TaskRun, ...]:
 
 def prepared(book: CopyBook, first: date, last: date) -> tuple[Held, CapKey, float]:
     """What `flowed` is asked for local days `first` to `last`."""
+    return _prepared(book.alone, first, last)
+
+
+@lru_cache(maxsize=8)
+def _prepared(book: CopyBook, first: date, last: date) -> tuple[Held, CapKey, float]:
     zone = ZoneInfo(book.index.plan.zone)
     until = datetime.combine(last + timedelta(days=1), time(), zone).timestamp()
     early = first - timedelta(days=MOST_BACK_DAYS + 8)

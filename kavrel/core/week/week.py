@@ -13,7 +13,8 @@ from kavrel.core.copies.flow import Flow
 from kavrel.core.copies.resource import Printed, Resource
 from kavrel.core.made import made
 from kavrel.core.week.fluid import Task, TaskRun
-from kavrel.core.week.tasks import CapKey, Held, flowed, prepared
+from kavrel.core.week.nights import month
+from kavrel.core.week.tasks import CapKey, Held, flowed
 from kavrel.core.week.verdict import kept_busy, meetings, outside, seeds, too_early
 
 
@@ -82,8 +83,9 @@ def week(book: CopyBook, day: date) -> Week:
     monday = day - timedelta(days=day.weekday())
     zone = ZoneInfo(book.index.plan.zone)
     begin = datetime.combine(monday, time(), zone)
-    held, caps, until = prepared(book, monday, monday + timedelta(days=6))
-    found, runs = _runs(held, caps, until, begin)
+    held, caps, until = month(book, day)
+    end = datetime.combine(monday + timedelta(days=7), time(), zone)
+    found, runs = _runs(held, caps, until, begin, end)
     by_id = {t.id: t for t in held.tasks}
     known = book.index.assumptions
     return Week(
@@ -99,10 +101,11 @@ def week(book: CopyBook, day: date) -> Week:
 
 @lru_cache(maxsize=16)
 def _runs(
-    held: Held, caps: CapKey, until: float, begin: datetime
+    held: Held, caps: CapKey, until: float, begin: datetime, end: datetime
 ) -> tuple[tuple[TaskRun, ...], tuple[Run, ...]]:
-    """Runs from `begin` on as the fluid has them, and the same to be shown, in order."""
-    found = tuple(r for r in flowed(held, caps, until) if r.end > begin.timestamp())
+    """Runs from `begin` to `end` as the fluid has them, and the same to be shown, in order."""
+    since, before = begin.timestamp(), end.timestamp()
+    found = tuple(r for r in flowed(held, caps, until) if r.end > since and r.begin < before)
     tasks = {t.id: t for t in held.tasks}
     runs = [_run(r, tasks[r.task], held.flows[r.task], begin) for r in found]
     return found, tuple(sorted(runs, key=lambda r: (r.starts_at, r.job)))
@@ -127,9 +130,11 @@ def _run(run: TaskRun, task: Task, flow: Flow, begin: datetime) -> Run:
 
 
 def _minutes(begin: datetime, moment: datetime) -> float:
-    """Wall-clock minutes since the week began, as the eye reads them off the axis."""
-    wall = moment.replace(tzinfo=None) - begin.replace(tzinfo=None)
-    return wall.total_seconds() / 60
+    """Wall-clock minutes since the week began, as the eye reads them off the axis.
+
+    Both in one zone: Python subtracts such by their clocks, whatever their offsets.
+    """
+    return (moment - begin).total_seconds() / 60
 
 
 def _clashes(
