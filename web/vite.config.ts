@@ -11,6 +11,8 @@ const keeps = (): Plugin => ({
     handler(_, bundle) {
       const worker = bundle['sw.js'];
       if (worker?.type !== 'chunk') return;
+      // A worker of one file: with an import it would be a module, and browsers would not take it.
+      if (worker.imports.length) this.error(`sw.js shares ${worker.imports.join()} with the page`);
       const names = Object.keys(bundle).filter((n) => n !== 'sw.js' && !n.endsWith('.map'));
       const all = createHash('sha256').update(names.join()).digest('hex').slice(0, 16);
       const entries = names

@@ -3,6 +3,8 @@
 import { clear, createStore } from 'idb-keyval';
 import { at } from './root';
 
+// The worker's cache: it is built apart, and nothing of it may be shared with the page.
+const STATE = 'kavrel-state';
 export const onDevice = createStore('kavrel', 'kept');
 
 /** What is kept on the device, if the browser keeps anything at all; else what there is without. */
@@ -27,9 +29,15 @@ export async function keepPapers(plan: string): Promise<void> {
   await Promise.all(papers.map((p) => fetch(at(`/api/plans/${plan}/${p}`)).catch(() => undefined)));
 }
 
+/** Paths whose answers are kept. */
+export async function keptPaths(): Promise<string[]> {
+  const found = await ifKept(async () => (await caches.open(STATE)).keys(), []);
+  return found.map((request) => new URL(request.url).pathname);
+}
+
 /** Lets go of the state that was kept; the page itself stays: it is the same for everybody. */
 export async function letGoOfState(): Promise<void> {
-  if ('caches' in window) await ifKept(() => caches.delete('kavrel-state'), false);
+  if ('caches' in window) await ifKept(() => caches.delete(STATE), false);
 }
 
 /** Lets go of everything that was kept for whoever was signed in. */

@@ -1,10 +1,16 @@
-/** Drills: a night that may come, played on a stand-in of one's own lab. Works with one hand on a phone. */
+/** Drills: a night that may come, played on a stand-in of one's own lab. Works with one hand on a phone.
+ *
+ * The stand-in lives in the server. Where nobody answers, a drill is played by two people from its sheet, which
+ * this device keeps once it was taken along.
+ */
 
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { api, unwrap, type Schemas } from '../../api/client';
+import { keptPaths } from '../../api/device';
 import { useChange, usePlan } from '../../api/plan';
+import { useKeptSince } from '../../api/since';
 import { span } from '../../text/format';
 
 type Step = Schemas['StepAsked'];
@@ -14,6 +20,7 @@ const HANDS = 'hands';
 export function DrillsView() {
   const { meta } = usePlan();
   const [open, setOpen] = useState<{ drill: Schemas['DrillView']; seed: number } | null>(null);
+  const away = useKeptSince() !== null;
   const { data, error } = useQuery({
     queryKey: ['drills', meta.id, meta.revision],
     queryFn: async () =>
@@ -30,19 +37,26 @@ export function DrillsView() {
         you would do; nothing real is touched. Have the restore sheet at hand: it says what helps.
       </p>
       {data.why && <p role="status">No drill can be played on this plan: {data.why}.</p>}
+      {!data.why && <Along drills={data.drills} away={away} />}
       <ul className="sm:columns-2">
         {data.drills.map((drill) => (
           <li key={drill.id} className="flex break-inside-avoid items-baseline gap-2 border-b border-hair py-1.5">
-            <button
-              className="pick text-left font-semibold"
-              disabled={data.why !== ''}
-              onClick={() => setOpen({ drill, seed: 0 })}
-            >
-              {drill.title}
-            </button>
+            {away ? (
+              <Link className="pick font-semibold" to={sheetOf(meta.id, drill.id, 0)}>
+                {drill.title}, for two
+              </Link>
+            ) : (
+              <button
+                className="pick text-left font-semibold"
+                disabled={data.why !== ''}
+                onClick={() => setOpen({ drill, seed: 0 })}
+              >
+                {drill.title}
+              </button>
+            )}
             <button
               className="pick ml-auto whitespace-nowrap text-quiet"
-              disabled={data.why !== ''}
+              disabled={data.why !== '' || away}
               onClick={() => setOpen({ drill, seed: 1 + Math.floor(Math.random() * 900) })}
               aria-label={`${drill.title}, another night`}
             >
@@ -52,6 +66,62 @@ export function DrillsView() {
         ))}
       </ul>
     </div>
+  );
+}
+
+const sheetOf = (plan: string, drill: string, seed: number) => `/plan/${plan}/drill/${drill}?seed=${seed}`;
+
+const sheet = (plan: string, drill: string) =>
+  api.GET('/api/plans/{plan_id}/drills/{drill}/sheet', {
+    params: { path: { plan_id: plan, drill }, query: { seed: 0 } },
+  });
+
+/** Takes the sheets for two along, one after the other: the server lives each one up to its night. */
+function Along({ drills, away }: { drills: Schemas['DrillView'][]; away: boolean }) {
+  const { meta } = usePlan();
+  const [taken, setTaken] = useState<number | null>(null);
+  const [failed, setFailed] = useState('');
+  const kept = useQuery({
+    queryKey: ['drills along', meta.id],
+    staleTime: 0,
+    queryFn: async () => {
+      const paths = await keptPaths();
+      return drills.filter((d) => paths.some((p) => p.endsWith(`/plans/${meta.id}/drills/${d.id}/sheet`))).length;
+    },
+    networkMode: 'always',
+  });
+  const all = drills.length;
+  if (away)
+    return (
+      <p role="status" className="mb-2">
+        Kavrel does not answer, and the stand-in is there. Two of you can play without it: one reads the sheet of a
+        drill, the other acts. {kept.data ?? 0} of {all} sheets are on this device. Enter it in the Log afterwards.
+      </p>
+    );
+  // Without the worker nothing is kept: the page is neither served over TLS nor by this machine.
+  if (!('serviceWorker' in navigator) || !navigator.serviceWorker.controller) return null;
+  const take = async () => {
+    setFailed('');
+    for (const [n, drill] of drills.entries()) {
+      setTaken(n);
+      const { error } = await sheet(meta.id, drill.id);
+      if (error) setFailed(`The sheet of “${drill.title}” could not be had.`);
+    }
+    await kept.refetch();
+    setTaken(null);
+  };
+  return (
+    <p className="mb-2 flex flex-wrap items-baseline gap-x-3">
+      <button className="act" disabled={taken !== null} onClick={() => void take()}>
+        take the sheets for two along
+      </button>
+      <span className="text-quiet" role="status">
+        {taken !== null
+          ? `${taken} of ${all} are here …`
+          : `${kept.data ?? 0} of ${all} are on this device, for where no network reaches`}
+      </span>
+      {failed && <span role="alert">{failed}</span>}
+    </p>
   );
 }
 
@@ -90,7 +160,7 @@ function Drill({ drill, seed, onClose }: { drill: Schemas['DrillView']; seed: nu
           <h2>{drill.title}</h2>
           <Link
             className="pick ml-auto"
-            to={`/plan/${meta.id}/drill/${drill.id}?seed=${seed}`}
+            to={sheetOf(meta.id, drill.id, seed)}
             target="_blank"
             title="one of you reads, the other one acts"
           >
