@@ -471,7 +471,7 @@ def test_what_an_old_message_told_is_not_told_again_once_that_message_is_gone(to
     assert outbox.untold(told.plan, way.id, True) == []
 
 
-@pytest.mark.parametrize("kills", [12, pytest.param(150, marks=pytest.mark.prove)])
+@pytest.mark.parametrize("kills", [12, pytest.param(1000, marks=pytest.mark.prove)])
 def test_killed_again_and_again_no_message_goes_twice_and_none_is_lost(
     tmp_path: Path, kills: int
 ) -> None:
