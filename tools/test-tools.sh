@@ -35,6 +35,7 @@ need cryptsetup cryptsetup-bin
 need mergerfs mergerfs
 need snapraid snapraid
 need setquota quota
+need exim4 exim4-daemon-light
 need upsd nut-server
 need upsmon nut-client
 need shellcheck shellcheck
