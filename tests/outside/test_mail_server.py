@@ -50,10 +50,10 @@ here:
 begin transports
 box:
   driver = appendfile
-  file = {folder}/boxes/box
+  directory = {folder}/boxes
   user = mail
   group = mail
-  check_string =
+  maildir_format
   envelope_to_add
   return_path_add
 begin authenticators
@@ -95,14 +95,12 @@ class Server:
 
     def mails(self) -> list[email.message.EmailMessage]:
         """What lies in the box, once its log says that all that was taken is done with."""
-        log, deadline = self.box.parents[1] / "mainlog", time.monotonic() + 20
+        log, deadline = self.box.parent / "mainlog", time.monotonic() + 20
         while (said := log.read_text()).count(" <= ") > said.count("Completed"):
             assert time.monotonic() < deadline, said
-        text = self.box.read_bytes() if self.box.exists() else b""
-        parts = [p for p in text.split(b"From lab@home.example ") if p]
         return [
-            email.message_from_bytes(p.partition(b"\n")[2], policy=email.policy.default)
-            for p in parts
+            email.message_from_bytes(f.read_bytes(), policy=email.policy.default)
+            for f in self.box.glob("new/*")
         ]
 
 
@@ -130,7 +128,7 @@ def server(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> I
         ["exim4", "-bdf", "-odi", "-C", folder / "exim.conf"], stderr=subprocess.PIPE
     )
     until_it_answers(port)
-    yield Server(port, folder / "boxes" / "box")
+    yield Server(port, folder / "boxes")
     running.terminate()
     running.communicate()
     shutil.rmtree(folder)
