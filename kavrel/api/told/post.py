@@ -57,7 +57,8 @@ def _mail(message: Message, way: Way) -> None:
                 server.starttls(context=secure)
             if way.login:
                 server.login(way.login, way.secret)
-            refused = server.send_message(letter(message, way))
+            # Not by send_message: it would put a ">" before a line that begins with "From ".
+            refused = server.sendmail(way.sender, [way.place], letter(message, way).as_bytes())
     except (smtplib.SMTPException, OSError, ValueError) as error:
         raise NotSent(one_line(str(error)) or type(error).__name__) from error
     if refused:
