@@ -160,12 +160,12 @@ def forget() -> None:
         flow.ages,
         flow.losses,
         space.held,
-        tasks.flowed,
         lay_out._lay_out,
         odds.ends,
     )
     for cached in caches:
         cached.cache_clear()
+    tasks.forget_runs()
     for part in PARTS:
         part.forget()
 
@@ -554,7 +554,7 @@ def proof(base: float) -> None:
         plain = CopyBook(index, states, TODAY)
 
         def year(plain: CopyBook = plain) -> object:
-            tasks.flowed.cache_clear()
+            tasks.forget_runs()
             return nights(plain, TODAY, 365)
 
         report(f"a year of the week, {name}", median_ms(year, 3), "ms", 3000, base)

@@ -14,6 +14,7 @@ from bisect import bisect_left, bisect_right
 from collections import defaultdict
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass
+from operator import attrgetter
 from typing import Any, NamedTuple
 
 from kavrel.core.quantities import DAY
@@ -57,18 +58,24 @@ Steps = Mapping[Any, Sequence[tuple[float, float]]]
 
 def flow_through(tasks: Sequence[Task], caps: Steps, until: float) -> list[TaskRun]:
     """All runs that begin before `until`, in order of their begin."""
-    found: list[TaskRun] = []
-    for group in _apart(tasks):
-        alone = group[0]
-        if len(group) == 1 and not (alone.demand(alone.usual_days).loads or alone.first):
-            found += _undisturbed(alone, until)
-        else:
-            found += _Fluid(group, caps, until).run()
-    found.sort(key=lambda r: (r.begin, r.task))
-    return found
+    return in_order([r for group in apart(tasks) for r in together(group, caps, until)])
 
 
-def _apart(tasks: Sequence[Task]) -> list[list[Task]]:
+def in_order(runs: list[TaskRun]) -> list[TaskRun]:
+    """The same runs in order of their begin."""
+    runs.sort(key=attrgetter("begin", "task"))
+    return runs
+
+
+def together(group: list[Task], caps: Steps, until: float) -> list[TaskRun]:
+    """The runs of tasks that share something, in no order."""
+    alone = group[0]
+    if len(group) == 1 and not (alone.demand(alone.usual_days).loads or alone.first):
+        return _undisturbed(alone, until)
+    return _Fluid(group, caps, until).run()
+
+
+def apart(tasks: Sequence[Task]) -> list[list[Task]]:
     """Tasks in groups that share nothing with one another."""
     from scipy.sparse import coo_array  # SciPy takes longer to load than a server to start
     from scipy.sparse.csgraph import connected_components
@@ -139,7 +146,11 @@ class _Fluid:
         self.seeding: set[int] = {n for n, t in enumerate(tasks) if t.first}
         self.seeded: set[int] = set()
         self.caps = {r: list(steps) for r, steps in caps.items() if r in mine}
-        self.edges = sorted({t for steps in self.caps.values() for t, _ in steps})
+        begin = min((t.due[0] for t in tasks if t.due), default=0.0)
+        later = {t for steps in self.caps.values() for t, _ in steps if t > begin}
+        self.edges = sorted(later)
+        # What there is of each at first, and from each change on.
+        self.levels = [self._level(t) for t in (begin, *self.edges)]
 
     def _demand(self, n: int, days: float) -> Demand:
         first = self.tasks[n].first
@@ -150,12 +161,15 @@ class _Fluid:
             self.demands[key] = self.tasks[n].demand(days)
         return self.demands[key]
 
-    def _capacity(self, now: float) -> tuple[tuple[Hashable, float], ...]:
+    def _level(self, at: float) -> tuple[tuple[Hashable, float], ...]:
         found = []
         for resource, steps in self.caps.items():
-            at = bisect_left(steps, (now + SOON, 2.0)) - 1
-            found.append((resource, steps[at][1] if at >= 0 else 1.0))
+            place = bisect_left(steps, (at + SOON, 2.0)) - 1
+            found.append((resource, steps[place][1] if place >= 0 else 1.0))
         return tuple(found)
+
+    def _capacity(self, now: float) -> tuple[tuple[Hashable, float], ...]:
+        return self.levels[bisect_right(self.edges, now + SOON)]
 
     def run(self) -> list[TaskRun]:
         """Goes from event to event."""
@@ -280,8 +294,8 @@ class _Fluid:
         if not self.caps:
             return []
         low, high = (bisect_right(self.edges, t + SOON) for t in (begin, end))
-        changes = [begin, *self.edges[low:high]]
-        return [(round(t - begin, 3), self._capacity(t)) for t in changes]
+        changes = [0.0, *(round(t - begin, 3) for t in self.edges[low:high])]
+        return list(zip(changes, self.levels[low : high + 1], strict=True))
 
     def _rates(self, order: list[int], now: float) -> list[float]:
         """Rates of those at work; nights repeat, so most are known already."""

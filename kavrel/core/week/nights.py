@@ -14,7 +14,7 @@ from kavrel.core.pools.pool import PoolState
 from kavrel.core.quantities import DAY
 from kavrel.core.schedule import starts
 from kavrel.core.week.fluid import TaskRun
-from kavrel.core.week.tasks import CapKey, Held, flowed, prepared, simulated
+from kavrel.core.week.tasks import CapKey, Held, prepared, simulated, slowed
 from kavrel.core.working import Working, local, step
 
 # The span in which every usual rhythm meets every other: five weeks hold each day of a month.
@@ -45,16 +45,6 @@ class Night(BaseModel):
     working: Working | None = None
 
 
-def slowdown(runs: Sequence[TaskRun]) -> dict[str, float]:
-    """How many times longer than alone each job's slowest run took."""
-    found: dict[str, float] = {}
-    for run in runs:
-        if run.alone > 0:
-            times = (run.end - run.begin) / run.alone
-            found[run.task] = max(found.get(run.task, 1.0), times)
-    return found
-
-
 def scheduled_book(index: Index, states: dict[str, PoolState], as_of: date) -> CopyBook:
     """The copy book in which every run takes as long as in the worst night of the coming month."""
     plain = CopyBook(index, states, as_of)
@@ -71,7 +61,7 @@ def month(book: CopyBook, day: date) -> tuple[Held, CapKey, float]:
 @lru_cache(maxsize=24)
 def _slower(held: Held, caps: CapKey, until: float) -> tuple[tuple[str, float], ...]:
     """Jobs that are slowed, and how much at worst; remembered while no job changes."""
-    found = slowdown(flowed(held, caps, until))
+    found = slowed(held, caps, until)
     return tuple((k, round(v, 4)) for k, v in found.items() if v > 1.0001)
 
 

@@ -1,5 +1,6 @@
 """The plan's jobs as tasks of the fluid, and the caps of its links as steps of capacity."""
 
+from collections.abc import Sequence
 from datetime import date, datetime, time, timedelta
 from functools import lru_cache
 from zoneinfo import ZoneInfo
@@ -8,10 +9,11 @@ from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.first import first_loads
 from kavrel.core.copies.path import link_mb_per_s
 from kavrel.core.copies.resource import Resource
+from kavrel.core.kept import Kept
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job
 from kavrel.core.schedule import starts, within
-from kavrel.core.week.fluid import Steps, Task, TaskRun, flow_through
+from kavrel.core.week.fluid import Steps, Task, TaskRun, apart, in_order, together
 from kavrel.core.week.sharing import Demand
 
 # A run that took longer than this to come round changes nothing in the days looked at.
@@ -125,8 +127,8 @@ class Held:
     def __init__(self, book: CopyBook, found: list[Task]) -> None:
         self.tasks = found
         self.flows = {t.id: book.flow(book.index.jobs[t.id]) for t in found}
-        self.key = tuple(
-            (
+        self.keys = {
+            task.id: (
                 task.id,
                 task.due,
                 task.after,
@@ -136,7 +138,8 @@ class Held:
                 book.index.jobs[task.id].pool,
             )
             for task in found
-        )
+        }
+        self.key = tuple(self.keys.values())
         self._hash = hash(self.key)
 
     def __hash__(self) -> int:
@@ -147,12 +150,52 @@ class Held:
 
 
 CapKey = tuple[tuple[str, tuple[tuple[float, float], ...]], ...]
+# Runs of tasks that share something, by all that they are.
+_runs: Kept[tuple[object, ...], tuple[list[TaskRun], dict[str, float]]] = Kept(400)
 
 
 @lru_cache(maxsize=24)
 def flowed(held: Held, caps: CapKey, until: float) -> tuple[TaskRun, ...]:
-    """What `flow_through` finds; remembered while nothing about the tasks changes."""
-    return tuple(flow_through(held.tasks, dict(caps), until))
+    """What `flow_through` finds; of tasks that share nothing with one that changed it is known."""
+    return tuple(in_order([r for runs, _ in _groups(held, caps, until) for r in runs]))
+
+
+def slowed(held: Held, caps: CapKey, until: float) -> dict[str, float]:
+    """How many times longer than alone each job's slowest run takes."""
+    return {k: v for _, found in _groups(held, caps, until) for k, v in found.items()}
+
+
+@lru_cache(maxsize=4)
+def _groups(held: Held, caps: CapKey, until: float) -> list[tuple[list[TaskRun], dict[str, float]]]:
+    found = []
+    steps = dict(caps)
+    for group in apart(held.tasks):
+        key = (*[held.keys[t.id] for t in group], caps, until)
+        known = _runs.get(key)
+        if known is None:
+            runs = together(group, steps, until)
+            known = runs, slowdown(runs)
+            _runs.put(key, known)
+        found.append(known)
+    return found
+
+
+def slowdown(runs: Sequence[TaskRun]) -> dict[str, float]:
+    """How many times longer than alone each job's slowest run took."""
+    found: dict[str, float] = {}
+    for run in runs:
+        if run.alone > 0:
+            times = (run.end - run.begin) / run.alone
+            if times > found.get(run.task, 1.0):
+                found[run.task] = times
+    return found
+
+
+def forget_runs() -> None:
+    """Empties what is known of runs."""
+    flowed.cache_clear()
+    _groups.cache_clear()
+    _runs.clear()
 
 
 def prepared(book: CopyBook, first: date, last: date) -> tuple[Held, CapKey, float]:

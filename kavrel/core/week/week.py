@@ -107,12 +107,21 @@ def _runs(
     since, before = begin.timestamp(), end.timestamp()
     found = tuple(r for r in flowed(held, caps, until) if r.end > since and r.begin < before)
     tasks = {t.id: t for t in held.tasks}
-    runs = [_run(r, tasks[r.task], held.flows[r.task], begin) for r in found]
+    runs = [
+        _run(r, _moved(r, tasks[r.task], held.flows[r.task]), kept_busy(r, tasks[r.task]), begin)
+        for r in found
+    ]
     return found, tuple(sorted(runs, key=lambda r: (r.starts_at, r.job)))
 
 
-def _run(run: TaskRun, task: Task, flow: Flow, begin: datetime) -> Run:
-    moved = flow.whole_bytes if seeds(run, task) else flow.changed_bytes(run.gap_days)
+def _moved(run: TaskRun, task: Task, flow: Flow) -> int:
+    if not flow.parts:
+        return 0
+    return flow.whole_bytes if seeds(run, task) else flow.changed_bytes(run.gap_days)
+
+
+@lru_cache(maxsize=8192)
+def _run(run: TaskRun, moved: int, busy: tuple[Printed, ...], begin: datetime) -> Run:
     starts_at = datetime.fromtimestamp(run.begin, begin.tzinfo)
     ends_at = datetime.fromtimestamp(run.end, begin.tzinfo)
     return made(
@@ -124,8 +133,8 @@ def _run(run: TaskRun, task: Task, flow: Flow, begin: datetime) -> Run:
         to_minute=_minutes(begin, ends_at),
         seconds=run.end - run.begin,
         alone_seconds=run.alone,
-        moved_bytes=moved if flow.parts else 0,
-        resources=kept_busy(run, task),
+        moved_bytes=moved,
+        resources=busy,
     )
 
 

@@ -7,8 +7,8 @@ from hypothesis import strategies as st
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan, Schedule
 from kavrel.core.pools.pool import pool_states
-from kavrel.core.week.nights import nights, scheduled_book, slowdown
-from kavrel.core.week.tasks import simulated
+from kavrel.core.week.nights import nights, scheduled_book
+from kavrel.core.week.tasks import simulated, slowdown
 from tests.builders import GB, TODAY, book, cell, daily, dataset, job, lab
 
 FAR = {"kind": "replication", "target_pool": "second"}
