@@ -135,11 +135,44 @@ class Data:
         """Takes over a state that takes no room, for something else holds it."""
         self.files, self._shared = files, True
 
-    def restore(self, before: "Data") -> None:
-        """Goes back to how it was, when what was on its way broke off."""
-        self.room.take(before.taken() - self.taken())
-        self.files, self.points, self._shared = before.files, dict(before.points), True
-        self._wrote = set(before._wrote)
+    def undo(self, before: "Data", after: "Data") -> None:
+        """Takes back what made the one state of it the other: it was on its way and broke off.
+
+        What others wrote here meanwhile stays.
+        """
+        taken = self.taken()
+        if self.files is after.files and list(self.points) == list(after.points):
+            self.files, self.points, self._shared = before.files, dict(before.points), True
+            self._wrote = set(before._wrote)
+        else:
+            files = self._own()
+            for name in before.files.keys() | after.files.keys():
+                old, new = before.files.get(name), after.files.get(name)
+                if old is new or files.get(name) is not new:
+                    continue
+                if old is None:
+                    del files[name]
+                else:
+                    files[name] = old
+            points = [
+                *(
+                    (n, p)
+                    for n, p in self.points.items()
+                    if n in before.points or n not in after.points
+                ),
+                *((n, p) for n, p in before.points.items() if n not in after.points),
+            ]
+            self._line_up(sorted(points, key=lambda one: one[1].created))
+        self.room.take(self.taken() - taken)
+
+    def _line_up(self, points: list[tuple[str, Point]]) -> None:
+        """These points in this order, each with what was written since the one before."""
+        last: dict[str, File] = {}
+        self.points = {}
+        for name, point in points:
+            self.points[name] = point._replace(wrote=frozenset(_differing(last, point.files)))
+            last = point.files
+        self._wrote = _differing(last, self.files)
 
     def taken(self) -> int:
         """Bytes of all versions of all files."""
@@ -162,3 +195,8 @@ class Data:
             return self.files
         cut = len(folder) + 1
         return {n[cut:]: f for n, f in self.files.items() if n.startswith(f"{folder}/")}
+
+
+def _differing(one: dict[str, File], other: dict[str, File]) -> set[str]:
+    """Names of which there is another version, or none, in the other state."""
+    return {n for n in one.keys() | other.keys() if one.get(n) is not other.get(n)}

@@ -206,8 +206,8 @@ class Days:
         before = hands.stamped(name)
         ended = hands.run(*words)
         lab.touched = None
-        run.ends = lab.now + lab.seconds
-        if run.before:
+        run.ended(lab.now + lab.seconds)
+        if run.written:
             lab.going.append(run)
             self.arrived.append((run.ends, name))
         if hands.stamped(name) != before or ended.code:
@@ -233,7 +233,7 @@ class Days:
         run = lab.touched = Run(job.id, "", lab.now, lab.now)
         try:
             keep(lab, job, states)
-            run.ends = lab.now + lab.seconds
+            run.ended(lab.now + lab.seconds)
             lab.going.append(run)
             self._ended(job.id, "ok", lab.seconds, "")
         except NoRoom:

@@ -7,6 +7,7 @@ from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from pathlib import Path
+from typing import NamedTuple
 from zoneinfo import ZoneInfo
 
 from kavrel.core.copies.book import CopyBook
@@ -40,15 +41,33 @@ class Mail:
     text: str
 
 
+class Written(NamedTuple):
+    """What a run writes to, as it was when the run began with it, and as it left it."""
+
+    data: Data
+    before: Data
+    after: Data | None = None
+
+
 @dataclass(slots=True)
 class Run:
-    """A job that is going on until `ends`; what it writes to was as in `before` when it began."""
+    """A job that is going on until `ends`, and what it writes to."""
 
     job: str
     box: str
     began: float
     ends: float
-    before: list[tuple[Data, Data]] = field(default_factory=list)
+    written: list[Written] = field(default_factory=list)
+
+    def ended(self, moment: float) -> None:
+        """All that it writes is written, and will be there at that moment."""
+        self.ends = moment
+        self.written = [w._replace(after=still(w.data)) for w in self.written]
+
+
+def still(data: Data) -> Data:
+    """How it is now, apart from what comes."""
+    return data.clone(Room(data.room.capacity, data.room.used))
 
 
 class Lab:
@@ -157,7 +176,12 @@ class Lab:
                 room = rooms.setdefault(id(old), Room(old.capacity, old.used))
                 new.kept[job][dataset] = same[id(data)] = data.clone(room)
         new.going = [
-            replace(run, before=[(same[id(d)], was) for d, was in run.before if id(d) in same])
+            replace(
+                run,
+                written=[
+                    w._replace(data=same[id(w.data)]) for w in run.written if id(w.data) in same
+                ],
+            )
             for run in self.going
         ]
         new.works = {}
@@ -216,8 +240,8 @@ class Lab:
     def arriving(self, data: Data) -> None:
         """A run begins to write here: what is there now is what is left should it break off."""
         run = self.touched
-        if run is not None and not any(d is data for d, _ in run.before):
-            run.before.append((data, data.clone(Room(data.room.capacity, data.room.used))))
+        if run is not None and not any(w.data is data for w in run.written):
+            run.written.append(Written(data, still(data)))
 
     def moved(
         self, size: float, source: Place, target: Place, limit_mbit: float | None = None
@@ -235,8 +259,8 @@ class Lab:
         """Ends what is going on at a moment, of these jobs: what had not arrived whole is not there."""
         broken = [r for r in self.going if r.ends > moment and (jobs is None or r.job in jobs)]
         for run in reversed(broken):
-            for data, before in reversed(run.before):
-                data.restore(before)
+            for data, before, after in reversed(run.written):
+                data.undo(before, after or before)
         self.going = [r for r in self.going if r not in broken and r.ends > moment]
 
     def offset(self, moment: float) -> int:

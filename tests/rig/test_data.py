@@ -61,10 +61,32 @@ def test_a_clone_and_what_broke_off_leave_the_first_as_it_was(
     for number, step in enumerate(more, len(steps)):
         if step[0] != "clone":
             other = done(other, step, number)
-    other.restore(was)
+    other.undo(was, other.clone(Room(other.room.capacity, other.room.used)))
     after = (
         dict(other.files),
         {n: dict(p.files) for n, p in other.points.items()},
         other.room.used,
     )
     assert after == before
+
+
+def test_what_breaks_off_takes_nothing_of_others_along() -> None:
+    """Two jobs write into one file system; the long one breaks off, the short one had ended."""
+    data = Data("d", "/srv/d", Room(10**9))
+    old, olden, long, longer, short, changed = (File(100 + n, f"{n}", n) for n in range(6))
+    data.write("long/kept", old)
+    data.write("short/kept", olden)
+    data.mark("before", 1.0)
+    was = data.clone(Room(data.room.capacity, data.room.used))
+    data.write("long/new", long)
+    data.write("long/kept", longer)
+    data.mark("of the long one", 3.0)
+    data.forget("before")
+    then = data.clone(Room(data.room.capacity, data.room.used))
+    data.write("short/new", short)
+    data.write("short/kept", changed)
+    data.mark("of the short one", 2.0)
+    data.undo(was, then)
+    assert data.files == {"long/kept": old, "short/kept": changed, "short/new": short}
+    assert list(data.points) == ["before", "of the short one"]
+    assert data.room.used == data.taken()
