@@ -40,12 +40,16 @@ class MailView(BaseModel):
 
 
 class RunSeen(BaseModel):
-    """How the lab fared. `more_mails` came beside those told."""
+    """How the lab fared. `more_mails` came beside those told.
+
+    `taken_as_made`: jobs whose first copy the plan has yet to make; in the stand-in it was there.
+    """
 
     days: Annotated[float, Field(ge=0)]
     lines: list[LineView]
     mails: list[MailView]
     more_mails: int
+    taken_as_made: list[str]
 
 
 @router.post("/plans/{plan_id}/run", response_model=RunSeen, operation_id="run_plan")
@@ -78,5 +82,6 @@ def run_plan(plan_id: str, asked: RunAsked, service: TheService) -> Response:
                 for m in mails
             ],
             more_mails=len(found.mails) - len(mails),
+            taken_as_made=list(found.taken_as_made),
         )
     )

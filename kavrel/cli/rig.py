@@ -79,6 +79,10 @@ def _lived(found: Lived, until: str, everything: bool, as_json: bool) -> int:
     for line in found.lines if everything else differ:
         mark = "agrees " if line.agrees else "DIFFERS"
         click.echo(f"{mark} {line.what}: predicted {line.predicted}, happened {line.happened}")
+    if found.taken_as_made:
+        click.echo(
+            f"taken as made, though they are not yet: first copies of {', '.join(found.taken_as_made)}"
+        )
     for mail in found.mails[:5]:
         words = " ".join(mail.text.split())
         click.echo(

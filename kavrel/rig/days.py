@@ -94,6 +94,9 @@ class Days:
             ]
             for host in self.hands
         }
+        names = job_names(lab.plan)
+        # What a job on another box looks for: it is there once it is there whole.
+        self.awaited = {names[j.id]: names[j.after] for j in lab.plan.jobs if j.after}
         self.told: dict[str, Told] = defaultdict(Told)
         self.arrived: list[
             tuple[float, str]
@@ -103,6 +106,7 @@ class Days:
         """The same days for a copy of the lab: its boxes keep on from what they had written down."""
         new = Days.__new__(Days)
         new.lab, new.lines, new.told, new.arrived = lab, self.lines, defaultdict(Told), []
+        new.awaited = self.awaited
         new.hands = {
             host: Hands(lab.boxes[host], json.dumps(hands.jobs()))
             for host, hands in self.hands.items()
@@ -146,10 +150,10 @@ class Days:
                     yield moment, "", (job.id,)
 
     def first_copies(self) -> None:
-        """Runs each job once whose first copy is there by the plan, as if nothing took time."""
+        """Runs each job once, as if nothing took time."""
         lab, names = self.lab, job_names(self.lab.plan)
         done: set[str] = set()
-        waiting = [j for j in lab.plan.jobs if KINDS[j.kind].copies and j.first_copy != "over_link"]
+        waiting = [j for j in lab.plan.jobs if KINDS[j.kind].copies]
         while waiting:
             ready = [
                 j for j in waiting if (j.reads_from or j.after or "") not in {w.id for w in waiting}
@@ -193,6 +197,8 @@ class Days:
         lab, box = self.lab, self.lab.boxes[host]
         name = words[-1]
         if not box.up or name in box.disabled or host not in self.hands:
+            return
+        if any(r.job == self.awaited.get(name) and r.box != host for r in lab.going):
             return
         if any(r.box == host and r.job == name for r in lab.going):
             if self.hands[host].run("due", name).code == 0:

@@ -22,21 +22,28 @@ Tell = Callable[[str], None]
 
 @dataclass(frozen=True)
 class Lived:
-    """How a lab fared: so many days, what was predicted against what happened, and the mails."""
+    """How a lab fared: so many days, what was predicted against what happened, and the mails.
+
+    `taken_as_made`: names of the jobs whose first copy the plan has yet to make: here it was there.
+    """
 
     days: float
     lines: tuple[Line, ...]
     mails: tuple[Mail, ...]
+    taken_as_made: tuple[str, ...] = ()
 
 
 @contextmanager
 def rig(plan: Plan, began: datetime, seed: int = 1) -> Iterator[Days]:
     """A lab that stands, with its first copies made, in a folder that goes when it is done.
 
-    Raises CannotBuild.
+    What is predicted of it is predicted with them, too. Raises CannotBuild.
     """
+    waiting = tuple(j.name for j in plan.jobs if j.first_copy != "done")
+    made = tuple(j.model_copy(update={"first_copy": "done", "first_on": None}) for j in plan.jobs)
     with workspace() as folder:
-        lab = Lab.built(plan, folder / "lab", began, seed)
+        lab = Lab.built(plan.model_copy(update={"jobs": made}), folder / "lab", began, seed)
+        lab.taken_as_made = waiting
         own.install(lab)
         days = Days(lab)
         days.first_copies()
@@ -47,7 +54,9 @@ def lived(days: Days, many: float) -> Lived:
     """Lives through so many days more."""
     lab = days.lab
     days.until(lab.now + many * 86_400)
-    return Lived((lab.now - lab.began) / 86_400, tuple(compared(days)), tuple(lab.mail))
+    return Lived(
+        (lab.now - lab.began) / 86_400, tuple(compared(days)), tuple(lab.mail), lab.taken_as_made
+    )
 
 
 def tried(days: Days, tell: Tell = lambda words: None) -> tuple[Compared, ...]:

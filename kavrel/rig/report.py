@@ -222,12 +222,20 @@ def _failed(days: Days, book: CopyBook) -> Iterator[Line]:
     jobs = {name: days.lab.index.jobs[key] for key, name in job_names(days.lab.plan).items()}
     for name, told in days.told.items():
         wrong, job = _wrong(told), jobs.get(name)
-        if name == "overdue" and any(book.ages(j) is None for j in jobs.values() if j.alarm_days):
-            continue  # it is right to complain of what can never come
+        if name == "overdue" and any(_overdue_by_plan(book, j) for j in jobs.values()):
+            continue  # it is right to complain of what cannot come in time
         if job and KINDS[job.kind].copies and book.ages(job) is None:
             continue  # the plan says itself that no run of it ever completes
         if wrong:
             yield Line(f"{name}: runs that failed", "0", f"{wrong}: {told.said[:160]}", False)
+
+
+def _overdue_by_plan(book: CopyBook, job: Job) -> bool:
+    """Whether a job's alarm says something though all goes as planned."""
+    if not job.alarm_days or not KINDS[job.kind].copies:
+        return False
+    ages = book.ages(job)
+    return ages is None or ages.worst > job.alarm_days * DAY
 
 
 def _wrong(told: Told) -> int:

@@ -1,7 +1,7 @@
 """What is on its way from one box to another: a point, or its difference from one before it."""
 
 from collections import OrderedDict
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from kavrel.core.copies.path import Place
 from kavrel.rig.data import Data
@@ -20,6 +20,7 @@ class Stream:
     since: str
     size: int
     source: Place
+    limit_mbit: float | None = None
 
     @classmethod
     def between(cls, data: Data, name: str, since: str, source: Place) -> "Stream":
@@ -49,3 +50,8 @@ class Streams:
     def get(self, token: bytes) -> Stream:
         """The stream of a token. Raises KeyError."""
         return self._known[token]
+
+    def slow(self, token: bytes, limit_mbit: float) -> None:
+        """It travels no faster than that."""
+        if token in self._known:
+            self._known[token] = replace(self._known[token], limit_mbit=limit_mbit)

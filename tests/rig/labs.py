@@ -2,8 +2,9 @@
 
 import random
 
+from kavrel.core.consistency import problems
 from kavrel.core.plan import Account, Bucket, Dataset, Job, Plan, Retention, Schedule, Site, Window
-from tests.builders import GB, dataset, job, lab
+from tests.builders import GB, dataset, disk, job, lab
 
 RULES = (
     Retention(all_days=10),
@@ -117,4 +118,49 @@ def drawn(seed: int, followers: bool = False) -> Plan:
         buckets=(bucket,),
         accounts=(*plain.accounts, keeper),
         jobs=tuple(jobs),
+    )
+
+
+# Families by file system, with how many disks each is drawn.
+WIDE = {
+    "zfs": (
+        ("raidz1", 3), ("raidz2", 4), ("raidz3", 5), ("mirror", 2), ("mirror", 3), ("striped_mirror", 4),
+        ("stripe", 2), ("single", 1),
+    ),
+    "ext4": (
+        ("raid5", 3), ("raid6", 4), ("raid10", 4), ("mirror", 2), ("single", 1), ("span", 2), ("stripe", 2),
+    ),
+    "btrfs": (("copies2", 2), ("copies2", 3), ("copies3", 3), ("copies10", 4), ("single", 1), ("raid6", 4)),
+}  # fmt: skip
+
+
+def wide(seed: int) -> Plan:
+    """Such a lab with any family, slow and fast lines, limits, first copies yet to be made, dumps."""
+    luck = random.Random(seed)
+    plan = drawn(seed, followers=True)
+    disks, pools = [disk(9, None)], []
+    for pool, host in zip(plan.pools, ("box", "far"), strict=True):
+        family, count = luck.choice(WIDE[pool.filesystem])
+        ids = tuple(f"{host}{n}" for n in range(1, count + 1))
+        disks += [disk(n, host) for n in range(1, count + 1)]
+        groups = (ids[:2], ids[2:]) if family == "striped_mirror" else (ids,)
+        pools.append(pool.model_copy(update={"family": family, "groups": groups}))
+    jobs: list[Job] = []
+    for one in plan.jobs:
+        more: dict[str, object] = {}
+        if one.target_pool and luck.random() < 0.2:
+            more["limit_mbit"] = luck.choice((1.0, 5.0, 50.0))
+        if one.target_pool and luck.random() < 0.2:
+            more["first_copy"] = luck.choice(("link", "lan", "carry"))
+        if one.kind == "image" and luck.random() < 0.4:
+            more["kind"] = "dump"
+        if one.schedule.kind not in ("after", "hourly") and luck.random() < 0.2:
+            more["catch_up"] = True
+        changed = one.model_copy(update=more)
+        late = plan.model_copy(update={"jobs": (*jobs, changed, *plan.jobs[len(jobs) + 1 :])})
+        jobs.append(one if problems(late) else changed)
+    speed = luck.choice((2.0, 20.0, 200.0))
+    links = (plan.links[0].model_copy(update={"mbit_a_to_b": speed}), *plan.links[1:])
+    return plan.model_copy(
+        update={"disks": tuple(disks), "pools": tuple(pools), "jobs": tuple(jobs), "links": links}
     )

@@ -12,7 +12,7 @@ from kavrel.rig.days import Line
 from kavrel.rig.live import lived, rig, tried
 from kavrel.rig.trial import Trial
 from tests.builders import job, lab
-from tests.rig.labs import drawn
+from tests.rig.labs import drawn, wide
 
 BEGAN = datetime(2026, 11, 24, tzinfo=UTC)
 DAY = 86_400.0
@@ -34,8 +34,8 @@ def test_the_demo_lab_lives_as_predicted_and_nobody_is_mailed(demo: Plan) -> Non
     assert found.mails == ()
 
 
-def compare(seed: int, moments: int) -> None:
-    with rig(drawn(seed, followers=True), BEGAN) as days:
+def compare(seed: int, moments: int, plan: Plan | None = None) -> None:
+    with rig(plan or drawn(seed, followers=True), BEGAN) as days:
         found = lived(days, 16)
         assert [line for line in found.lines if not line.agrees] == [], seed
         trial = Trial(days, days.lab.folder.parent)
@@ -54,6 +54,12 @@ def test_random_labs_fare_as_their_proof_says(seed: int) -> None:
 @pytest.mark.parametrize("seed", range(10, 50))
 def test_many_random_labs_fare_as_their_proof_says(seed: int) -> None:
     compare(seed, 4)
+
+
+@pytest.mark.prove
+@pytest.mark.parametrize("seed", range(2000, 2030))
+def test_labs_of_any_family_fare_as_their_proof_says(seed: int) -> None:
+    compare(seed, 3, wide(seed))
 
 
 @pytest.mark.prove

@@ -124,7 +124,7 @@ def _receive(box: Box, folder: str, stdin: bytes) -> Said:
     box.lab.arriving(data)
     data.become(stream.files)
     data.mark(name, stream.created, came=True)
-    box.lab.moved(stream.size, stream.source, place_of(box, data))
+    box.lab.moved(stream.size, stream.source, place_of(box, data), stream.limit_mbit)
     return FINE
 
 
@@ -139,7 +139,7 @@ def _received_whole(box: Box, folder: str, stream: Stream) -> Said:
     made = Data(f"{root.name}/{inner}{stream.name}", at, root.room, read_only=True)
     made.become(stream.files)
     box.datas[made.name] = made
-    box.lab.moved(stream.size, stream.source, place_of(box, root))
+    box.lab.moved(stream.size, stream.source, place_of(box, root), stream.limit_mbit)
     return FINE
 
 

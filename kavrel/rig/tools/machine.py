@@ -1,6 +1,7 @@
 """What a box says of itself: findmnt, lsblk, smartctl, upsc, uname, hostname, pv."""
 
 import json
+from itertools import pairwise
 from typing import Any
 
 from kavrel.rig.box import Box
@@ -81,7 +82,11 @@ def smartctl(box: Box, words: list[str], stdin: bytes) -> Said:
 
 
 def pv(box: Box, words: list[str], stdin: bytes) -> Said:
-    """Pv -q -L RATE: what it reads goes on, no faster than that."""
+    """Pv -q -L RATE: what it reads goes on, no faster than that (pv(1): k is 1024 bytes a second)."""
+    rate = next((after for word, after in pairwise(words) if word == "-L"), "")
+    if rate.endswith("k") and rate[:-1].isdigit():
+        token = stdin.rpartition(b" ")[2]  # after what its tool begins a stream with
+        box.lab.streams.slow(token, int(rate[:-1]) * 8192 / 1e6)
     return Said(0, stdin)
 
 

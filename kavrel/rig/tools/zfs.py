@@ -282,7 +282,7 @@ def _receive(box: Box, words: list[str], stdin: bytes) -> Said:
     data.become(stream.files)
     data.mark(stream.name, stream.created, came=True)
     data.read_only = data.read_only or values.get("o") == "readonly=on"
-    box.lab.moved(stream.size, stream.source, place_of(box, data))
+    box.lab.moved(stream.size, stream.source, place_of(box, data), stream.limit_mbit)
     return FINE
 
 

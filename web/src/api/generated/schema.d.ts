@@ -8236,6 +8236,8 @@ export interface components {
         /**
          * RunSeen
          * @description How the lab fared. `more_mails` came beside those told.
+         *
+         *     `taken_as_made`: jobs whose first copy the plan has yet to make; in the stand-in it was there.
          */
         RunSeen: {
             /** Days */
@@ -8246,6 +8248,8 @@ export interface components {
             mails: components["schemas"]["MailView"][];
             /** More Mails */
             more_mails: number;
+            /** Taken As Made */
+            taken_as_made: string[];
         };
         /**
          * RunView

@@ -53,6 +53,11 @@ export function RunView() {
             {differ.length === 0 ? 'what happened is what was predicted' : `${differ.length} differ`}
             {data.mails.length === 0 ? ', and nobody was mailed.' : '.'}
           </p>
+          {data.taken_as_made.length > 0 && (
+            <p className="mb-2">
+              Taken as made, though the plan has yet to make them: the first copies of {data.taken_as_made.join(', ')}.
+            </p>
+          )}
           <p className="mb-2">
             <label>
               <input type="checkbox" checked={all} onChange={(e) => setAll(e.target.checked)} /> show what agrees too
