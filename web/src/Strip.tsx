@@ -6,7 +6,7 @@ import { useNewest } from './api/looks';
 import { usePlan } from './api/plan';
 import { Slip } from './parts/Slip';
 import { WorkingTree } from './parts/WorkingTree';
-import { binary, decimal, duration, money, odds, size, span, text, type Quantity } from './text/format';
+import { binary, decimal, duration, money, odds, whole, size, span, text, type Quantity } from './text/format';
 
 /** When each box was looked at last, once any was. */
 function Looked() {
@@ -60,7 +60,7 @@ export function Strip({ onCautions }: { onCautions: () => void }) {
       <Cell
         label="Pool lost / a file damaged, 5 years"
         figure={plan.pools.length ? { value: odds(strip.loss_odds_5y), unit: '' } : NOTHING}
-        note={strip.damage_odds_5y ? `/ ${odds(strip.damage_odds_5y)}` : ''}
+        note={strip.damage_odds_5y ? whole(`/ ${odds(strip.damage_odds_5y)}`) : ''}
         delta={was(odds(strip.loss_odds_5y), pinned ? odds(pinned.loss_odds_5y) : undefined)}
         onOpen={() => setWorking(strip.odds.working)}
       />

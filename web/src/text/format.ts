@@ -97,7 +97,7 @@ export function odds(p: number): string {
 export const oddsRange = (seen: number, most: number): string =>
   odds(seen) === odds(most) ? odds(seen) : `${whole(odds(seen))}, at most ${whole(odds(most))}`;
 /** Figures that a line does not break in. */
-const whole = (words: string): string => words.replaceAll(' ', '\u00a0');
+export const whole = (words: string): string => words.replaceAll(' ', '\u00a0');
 
 export const percent = (share: number): string => `${(share * 100).toFixed(share < 0.1 && share > 0 ? 1 : 0)} %`;
 
