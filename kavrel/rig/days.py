@@ -198,7 +198,7 @@ class Days:
         name = words[-1]
         if not box.up or name in box.disabled or host not in self.hands:
             return
-        if any(r.job == self.awaited.get(name) and r.box != host for r in lab.going):
+        if self._is_on_its_way(self.awaited.get(name), host):
             return
         if any(r.box == host and r.job == name for r in lab.going):
             if self.hands[host].run("due", name).code == 0:
@@ -215,12 +215,21 @@ class Days:
         run.ended(lab.now + lab.seconds)
         if run.written:
             lab.going.append(run)
-            self.arrived.append((run.ends, name))
+            self.arrived += sorted({(w.ends, w.job) for w in run.written})
         if hands.stamped(name) != before or ended.code:
             result = {0: "ok", 3: "noted"}.get(ended.code, "failed")
             self._ended(name, result, lab.seconds, ended.err)
         if ended.out or ended.err:  # cron mails whatever a command says
             lab.tell(box, f"Subject: cron: lab-job {' '.join(words)}\n\n{ended.out}{ended.err}")
+
+    def _is_on_its_way(self, name: str | None, host: str) -> bool:
+        """Whether what a job of another box sends is not there whole."""
+        return any(
+            w.job == name and w.ends > self.lab.now
+            for r in self.lab.going
+            if r.box != host
+            for w in r.written
+        )
 
     def carry(self, job: Job) -> None:
         """Somebody takes a disk from its shelf, copies onto it, and puts it back."""

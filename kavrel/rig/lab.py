@@ -42,27 +42,43 @@ class Mail:
 
 
 class Written(NamedTuple):
-    """What a run writes to, as it was when the run began with it, and as it left it."""
+    """What a job writes to, as it was when it began with it, and as it left it, whole at `ends`."""
 
+    job: str
     data: Data
     before: Data
-    after: Data | None = None
+    after: Data
+    ends: float = float("inf")
 
 
 @dataclass(slots=True)
 class Run:
-    """A job that is going on until `ends`, and what it writes to."""
+    """A job, and what follows it in one go, until `ends`; and what each of them writes to."""
 
     job: str
     box: str
     began: float
     ends: float
     written: list[Written] = field(default_factory=list)
+    now: str = ""  # the job that is at it
+    since: int = 0  # where what it wrote begins
+
+    def begins(self, job: str) -> None:
+        """One of its jobs begins."""
+        self.now, self.since = job, len(self.written)
+
+    def arriving(self, data: Data) -> None:
+        """The job that is at it begins to write here: what is there now is left should it break off."""
+        if not any(w.data is data for w in self.written[self.since :]):
+            was = still(data)
+            self.written.append(Written(self.now or self.job, data, was, was))
 
     def ended(self, moment: float) -> None:
-        """All that it writes is written, and will be there at that moment."""
+        """All that the job at it writes is written, and will be there at that moment."""
         self.ends = moment
-        self.written = [w._replace(after=still(w.data)) for w in self.written]
+        for place, one in enumerate(self.written[self.since :], self.since):
+            self.written[place] = one._replace(after=still(one.data), ends=moment)
+        self.since = len(self.written)
 
 
 def still(data: Data) -> Data:
@@ -240,9 +256,8 @@ class Lab:
 
     def arriving(self, data: Data) -> None:
         """A run begins to write here: what is there now is what is left should it break off."""
-        run = self.touched
-        if run is not None and not any(w.data is data for w in run.written):
-            run.written.append(Written(data, still(data)))
+        if self.touched is not None:
+            self.touched.arriving(data)
 
     def moved(
         self, size: float, source: Place, target: Place, limit_mbit: float | None = None
@@ -258,11 +273,15 @@ class Lab:
 
     def break_off(self, moment: float, jobs: Collection[str] | None = None) -> None:
         """Ends what is going on at a moment, of these jobs: what had not arrived whole is not there."""
-        broken = [r for r in self.going if r.ends > moment and (jobs is None or r.job in jobs)]
-        for run in reversed(broken):
-            for data, before, after in reversed(run.written):
-                data.undo(before, after or before)
-        self.going = [r for r in self.going if r not in broken and r.ends > moment]
+        for run in reversed(self.going):
+            whole: list[Written] = []
+            for one in reversed(run.written):
+                if one.ends > moment and (jobs is None or one.job in jobs):
+                    one.data.undo(one.before, one.after)
+                else:
+                    whole.insert(0, one)
+            run.written = whole
+        self.going = [r for r in self.going if r.ends > moment and r.written]
 
     def offset(self, moment: float) -> int:
         """Seconds by which clocks there are ahead of UTC."""
