@@ -18,8 +18,9 @@ import pytest
 
 from kavrel.api.told.post import NotSent, post
 from kavrel.store.certificate import Certificate
-from kavrel.store.outbox import Message, Way
-from tests.conftest import NOW, free_port, needs, until_it_answers
+from kavrel.store.outbox import Way
+from tests.api.test_told import message
+from tests.conftest import free_port, needs, until_it_answers
 
 pytestmark = [
     needs("exim4"),
@@ -132,24 +133,6 @@ def server(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> I
     running.terminate()
     running.communicate()
     shutil.rmtree(folder)
-
-
-def message(subject: str, body: str) -> Message:
-    return Message(
-        1,
-        "p",
-        "post",
-        "abc123",
-        NOW.timestamp(),
-        False,
-        subject,
-        body,
-        "sending",
-        0,
-        0.0,
-        None,
-        "",
-    )
 
 
 def test_debians_mail_server_takes_and_delivers_it(
