@@ -14,6 +14,7 @@ from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Grant, Plan, Pool, Quota, Share
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.seen.drift import drift
 from kavrel.core.works.pools import ArrayRuns, FilesystemMade, works_of_pool
 from kavrel.formats.lab_jobs import lab_jobs
 from kavrel.formats.lab_jobs import script as lab_job
@@ -133,9 +134,15 @@ def is_seen_as_planned(work: Path, plan: Plan) -> None:
         assert (seen.family, seen.filesystem) == (pool.family, pool.filesystem), (pool.id, seen)
         assert there == wanted, (pool.id, seen)
         assert sorted(serials[d] for d in seen.spares) == sorted(by_id[d] for d in pool.spares)
+        assert [serials[d] for d in seen.tier] == [by_id[d] for d in pool.tier]
         assert seen.encrypted == pool.encrypted, (pool.id, seen)
         # md makes a RAID 5 by rebuilding onto its last member: until then it lacks one, and says so.
         assert seen.state == "online" or (seen.state, seen.busy[:8]) == ("degraded", "recovery")
+    # Beside the plan in which they stand nothing is missing, extra or otherwise.
+    standing = tuple(p.model_copy(update={"standing": True}) for p in plan.pools)
+    found = drift(Index(plan.model_copy(update={"pools": standing})), "box", machine)
+    rows = [r for r in found.differences if r.collection == "pools" and r.field != "state"]
+    assert rows == [], rows
 
 
 def words(said: str, *start: str) -> dict[str, str]:
@@ -257,6 +264,35 @@ def layout(
 ) -> dict[str, object]:
     named = [[f"box{n}" for n in g] for g in groups]
     return {"id": id_, "family": family, "filesystem": filesystem, "groups": named, **more}
+
+
+def test_trees_and_parity_of_separate_disks_are_seen_as_planned(tmp_path: Path) -> None:
+    plan = plan_of(
+        [2_000_000_512] * 9,
+        layout("many", "union", "ext4", range(1, 3)),
+        layout("kept", "parity1", "xfs", range(3, 5), range(5, 6)),
+        layout("quick", "mirror", "ext4", range(6, 8), tier=["box8"]),
+        of_bo="",
+    )
+    said = on_kernel(
+        plan,
+        tmp_path,
+        f"""
+cat /mnt/job/fstab >>/etc/fstab
+go 'many\\nkept\\nquick\\n' ''; echo "code $code"; grep LEFT /run/said
+{LAB_LOOK}
+findmnt -n -l -o TARGET,FSTYPE | grep /srv/
+umount /srv/many-disk2 2>/dev/null || umount -l /srv/many-disk2
+python3 /mnt/job/lab-look --out /mnt/job/later.json
+""",
+    )
+    assert "code 0" in said, said
+    assert "LEFT" not in said
+    is_seen_as_planned(tmp_path, plan)
+    # A branch that is not there any more is gone, and the tree is what it was.
+    later = read_look((tmp_path / "later.json").read_bytes(), 0).machine
+    (many,) = [p for p in later.pools if p.path == "/srv/many"]
+    assert (many.state, many.gone) == ("degraded", ("/srv/many-disk2 (not mounted)",))
 
 
 BY_ITSELF = {"encrypted": True, "unlock": "key_file"}

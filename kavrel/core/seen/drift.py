@@ -349,6 +349,17 @@ class _Reader:
                 seen.family,
                 urgent=True,
             )
+        fast = {self.known.disks[d].id for d in seen.tier if d in self.known.disks}
+        if not seen.gone and fast != set(pool.tier):
+            yield self.say(
+                "different",
+                "pools",
+                pool.id,
+                pool.name,
+                "fast tier",
+                self._labels(set(pool.tier)) or "none",
+                self._labels(fast) or "none",
+            )
         for field, planned, there in (
             ("file system", pool.filesystem, seen.filesystem),
             ("folder", self.roots[pool.id], seen.path),

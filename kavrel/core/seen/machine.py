@@ -53,9 +53,9 @@ class SeenDisk(Readings):
 class SeenPool(Seen):
     """A store: what made it, of which disks, and how it is.
 
-    `groups` and `spares` have devices of disks, as `SeenDisk.device`; a member that is gone is in
-    `gone` by the name that the tool still knows. `family` is that of the plan which it most likely
-    is, empty where none is. `state` is the tool's word in small letters: online, degraded, faulted.
+    `groups`, `spares` and the fast `tier` have devices of disks, as `SeenDisk.device`; a member that
+    is gone is in `gone` by the name that the tool still knows. `family` is that of the plan which it
+    most likely is, empty where none is. `state` is the tool's word in small letters: online, degraded, faulted.
     """
 
     name: str
@@ -63,6 +63,7 @@ class SeenPool(Seen):
     family: str = ""
     groups: tuple[tuple[str, ...], ...] = ()
     spares: tuple[str, ...] = ()
+    tier: tuple[str, ...] = ()
     gone: tuple[str, ...] = ()
     state: str = ""
     size_bytes: int | None = None

@@ -55,7 +55,10 @@ class StoreOffer(BoxOffer):
             "spares": [self.ids[d] for d in seen.spares if d in self.ids],
             "standing": True,
         }
-        if FAMILIES[seen.family].one_set and len(seen.groups) > 1:
+        if seen.tier and all(d in self.ids for d in seen.tier):
+            item["tier"] = [self.ids[d] for d in seen.tier]
+        family = FAMILIES[seen.family]
+        if family.one_set and not family.parity_last and len(seen.groups) > 1:
             item["groups"] = [[d for g in item["groups"] for d in g]]
         if FILESYSTEMS[seen.filesystem].sector_shift and seen.ashift:
             item["ashift"] = seen.ashift
@@ -82,7 +85,11 @@ class StoreOffer(BoxOffer):
             guess=guess,
             needs=(
                 f"hosts/{self.host.id}",
-                *(f"disks/{d}" for g in (*item["groups"], item["spares"]) for d in g),
+                *(
+                    f"disks/{d}"
+                    for g in (*item["groups"], item["spares"], item.get("tier", []))
+                    for d in g
+                ),
             ),
             item_id=known.id if known else None,
         )

@@ -77,6 +77,7 @@ FILES = (
     ("mdstat", "proc/mdstat"),
     ("meminfo", "proc/meminfo"),
     ("fstab", "etc/fstab"),
+    ("snapraid.conf", "etc/snapraid*.conf"),
     ("exports", "etc/exports"),
     ("exports", "etc/exports.d/*.exports"),
     ("rsyncd.conf", "etc/rsyncd.conf"),

@@ -19,6 +19,7 @@ from kavrel.formats.looks.files import (
     RSYNCD,
     TESTPARM,
 )
+from kavrel.formats.looks.joined import SNAPRAID
 from kavrel.formats.looks.listing import ListingReader
 from kavrel.formats.looks.lsblk import LSBLK, LSBLK_TABLE
 from kavrel.formats.looks.lvm import LVS, PVS, VGS
@@ -72,6 +73,7 @@ LISTINGS: Registry[ListingReader] = Registry(
         EXPORTS,
         RSYNCD,
         FSTAB,
+        SNAPRAID,
         PASSWD,
         GROUP,
         ACL,

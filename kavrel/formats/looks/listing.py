@@ -107,6 +107,7 @@ class Notes:
     tasks: list[dict[str, Any]] = field(default_factory=list)
     runs: list[dict[str, Any]] = field(default_factory=list)
     files: dict[str, str] = field(default_factory=dict)
+    parities: list[Any] = field(default_factory=list)  # of separate disks, see `joined`
     sizes: dict[str, int] = field(default_factory=dict)
     machine: dict[str, Any] = field(default_factory=dict)
     looked_at: set[str] = field(default_factory=set)

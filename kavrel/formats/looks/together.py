@@ -15,6 +15,7 @@ from kavrel.core.seen.machine import (
     SeenRun,
     SeenTask,
 )
+from kavrel.formats.looks.joined import joined
 from kavrel.formats.looks.listing import Block, Notes, Store, Vdev
 
 WHOLE = ("disk",)
@@ -29,7 +30,8 @@ READINGS = (
 def together(notes: Notes) -> Machine:
     """The machine."""
     disks = {d.device: d for d in _disks(notes)}
-    pools = tuple(sorted(_pools(notes, set(disks)), key=lambda p: (p.filesystem, p.name)))
+    found = joined(notes, list(_pools(notes, set(disks))))
+    pools = tuple(sorted(found, key=lambda p: (p.filesystem, p.name)))
     known = notes.machine
     return Machine(
         host=notes.host,
