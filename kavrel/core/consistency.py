@@ -6,6 +6,8 @@ A plan with problems is refused as a whole; each problem names the field and wha
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date
+from functools import cache
+from typing import Any, get_args
 
 from pydantic import BaseModel
 
@@ -67,11 +69,26 @@ def _calendar(plan: Plan) -> Iterator[Problem]:
 
 
 def _dates(item: BaseModel, above: str = "") -> Iterator[tuple[str, date]]:
-    for name, value in item:
+    for name in _dated(type(item)):
+        value = getattr(item, name)
         if isinstance(value, date):
             yield above + name, value
         elif isinstance(value, BaseModel):
             yield from _dates(value, f"{above}{name}.")
+
+
+@cache
+def _dated(model: type[BaseModel]) -> tuple[str, ...]:
+    """Fields that can hold a date, or a thing that has such."""
+    return tuple(n for n, f in model.model_fields.items() if _can_be_dated(f.annotation))
+
+
+def _can_be_dated(kind: Any) -> bool:
+    if isinstance(kind, type) and issubclass(kind, date):
+        return True
+    if isinstance(kind, type) and issubclass(kind, BaseModel):
+        return bool(_dated(kind))
+    return any(_can_be_dated(one) for one in get_args(kind))
 
 
 def not_carried_out(plan: Plan) -> list[Problem]:

@@ -22,6 +22,7 @@ TABLES = (
     ("offer", "offers", OFFER),
     ("disk", "disks", DISK),
 )
+COLLECTIONS = ("sites", "links", "hosts", "supplies", "offers", "disks")
 
 
 def read(db: sqlite3.Connection, plan_id: str) -> dict[str, Any]:

@@ -17,6 +17,7 @@ RISK = ("id", "dataset", "hazard", "reason", "made_on", "who", "basis")
 SCHEDULE = tuple(f"schedule_{f}" for f in Schedule.model_fields)
 KEEP = tuple(f"keep_{f}" for f in Retention.model_fields)
 JOB = (*PLAIN, *SCHEDULE, *KEEP)
+COLLECTIONS = ("caps", "buckets", "jobs", "accepted")
 
 
 def read(db: sqlite3.Connection, plan_id: str) -> dict[str, Any]:

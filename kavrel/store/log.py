@@ -8,6 +8,7 @@ from kavrel.store.rows import read_rows, write_rows
 
 ENTRY = ("id", "made_on", "kind", "about_kind", "about", "result", "who", "minutes", "note")
 ASSUMPTION = ("id", "value", "note")
+COLLECTIONS = ("log", "assumptions")
 
 
 def read(db: sqlite3.Connection, plan_id: str) -> dict[str, Any]:

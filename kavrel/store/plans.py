@@ -216,8 +216,11 @@ class Plans:
                 if touched is None or find(before, *touched) != find(plan, *touched):
                     raise Conflict(row.head, row.summary)
             changed, summary = make(plan)
-            if changed != plan:
-                self._save(db, plan_id, changed, row.head, summary, key)
+            if changed == plan:
+                return
+            number = self._save(db, plan_id, changed, row.head, summary, key, before=plan)
+        # It stands now. What did not change is the very same thing, and known to be so.
+        self._remember(plan_id, number, changed)
 
     @staticmethod
     def _made(db: sqlite3.Connection, plan_id: str, key: str) -> bool:
@@ -240,7 +243,7 @@ class Plans:
             if number is None:
                 raise NoSuchRevision(direction)
             plan = self._at(db, plan_id, number)
-            self._write(db, plan_id, plan, number)
+            self._write(db, plan_id, plan, number, before=self._load(db, row))
 
     def pin(self, plan_id: str, number: int | None) -> None:
         """Marks a revision to compare with, or none; raises NoSuchRevision."""
@@ -258,7 +261,8 @@ class Plans:
         parent: int | None,
         summary: str,
         key: str | None = None,
-    ) -> None:
+        before: Plan | None = None,
+    ) -> int:
         (last,) = db.execute(
             "SELECT coalesce(max(number), 0) FROM revision WHERE plan_id = ?", (plan_id,)
         ).fetchone()
@@ -268,11 +272,23 @@ class Plans:
             " VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
             (plan_id, last + 1, parent, self._stamp(), summary, content, key, self._by),
         )
-        self._write(db, plan_id, plan, last + 1)
+        self._write(db, plan_id, plan, last + 1, before)
+        return int(last) + 1
 
-    def _write(self, db: sqlite3.Connection, plan_id: str, plan: Plan, head: int) -> None:
+    def _write(
+        self,
+        db: sqlite3.Connection,
+        plan_id: str,
+        plan: Plan,
+        head: int,
+        before: Plan | None = None,
+    ) -> None:
+        """Brings the tables from what they hold, `before`, to the plan."""
         for aggregate in AGGREGATES:
-            aggregate.write(db, plan_id, plan)
+            if before is None or any(
+                getattr(before, c) != getattr(plan, c) for c in aggregate.COLLECTIONS
+            ):
+                aggregate.write(db, plan_id, plan)
         db.execute(
             "UPDATE plan SET name = ?, variant = ?, currency = ?, zone = ?, head = ? WHERE id = ?",
             (plan.name, plan.variant, plan.currency, plan.zone, head, plan_id),

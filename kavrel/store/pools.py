@@ -12,6 +12,7 @@ POOL_DISK = ("disk", "pool", "group_number", "place", "role")
 DATASET = tuple(Dataset.model_fields)
 HOLDING = tuple(Holding.model_fields)
 TICK = ("id", "step", "made_on", "outcome", "hours", "who", "note")
+COLLECTIONS = ("pools", "datasets", "holdings", "ticks")
 
 
 def read(db: sqlite3.Connection, plan_id: str) -> dict[str, Any]:

@@ -35,6 +35,19 @@ BESIDE: tuple[tuple[str, str, type[Any]], ...] = (
     ("default_logins", "default_login", DefaultLogin),
     ("openings", "opening", Opening),
 )
+COLLECTIONS = (
+    "shares",
+    "accounts",
+    "groups",
+    "grants",
+    "networks",
+    "quotas",
+    "exports",
+    "apps",
+    "mounts",
+    "default_logins",
+    "openings",
+)
 
 
 def read(db: sqlite3.Connection, plan_id: str) -> dict[str, Any]:

@@ -11,11 +11,15 @@ import pytest
 
 from kavrel.core.edit import EditError, put, remove
 from kavrel.core.evaluate import evaluate
-from kavrel.core.plan import Plan, Site
+from kavrel.core.plan import COLLECTIONS, LogEntry, Plan, Site
 from kavrel.store.database import Database, StoreError, StoreFull, backup, migrations
-from kavrel.store.plans import Conflict, NoSuchPlan, NoSuchRevision, Plans
+from kavrel.store.plans import AGGREGATES, Conflict, NoSuchPlan, NoSuchRevision, Plans
 from tests.builders import TODAY, disk, job, lab
 from tests.conftest import NOW
+
+ENTRY = LogEntry(
+    id="e1", kind="incident", about_kind="disk", about="box1", on=TODAY, result="ok", who="", note="x"
+)
 
 
 def reopened(plans: Plans) -> Plans:
@@ -46,6 +50,40 @@ def test_every_kind_of_change_reaches_the_tables(plans: Plans) -> None:
     for number, wanted in enumerate(steps, 1):
         plans.change(key, number, None, lambda _, w=wanted: (w, "step"))  # type: ignore[misc]
         assert reopened(plans).head(key)[1] == wanted
+
+
+def test_what_an_edit_leaves_alone_is_the_very_same_thing_afterwards(plans: Plans) -> None:
+    """So that nothing has to be read, compared or reckoned again."""
+    key = plans.create(lab(), "new")
+    before = plans.head(key)[1]
+    plans.change(key, 1, ("disks", "box1"), rename("other"))
+    after = plans.head(key)[1]
+    assert after.disks[0].label == "other"
+    assert all(one is two for one, two in zip(before.disks[1:], after.disks[1:], strict=True))
+    assert after.jobs is before.jobs
+    assert reopened(plans).head(key)[1] == after
+
+
+def test_a_change_that_fails_at_its_end_is_not_remembered(
+    plans: Plans, database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    key = plans.create(lab(), "new")
+
+    def broken(*_: object) -> None:
+        raise RuntimeError("at the very end")
+
+    with monkeypatch.context() as patch:
+        patch.setattr("kavrel.store.plans.log.write", broken)
+        with pytest.raises(RuntimeError):
+            plans.change(key, 1, None, lambda p: (p.model_copy(update={"log": (ENTRY,)}), "x"))
+    plans.change(key, 1, ("disks", "box1"), rename("instead"))
+    assert plans.head(key)[1].log == ()
+    assert plans.head(key)[1].disks[0].label == "instead"
+
+
+def test_every_part_of_a_plan_has_its_tables() -> None:
+    named = [c for aggregate in AGGREGATES for c in aggregate.COLLECTIONS]
+    assert sorted(named) == sorted(COLLECTIONS)
 
 
 def test_two_disks_may_swap_their_bays(plans: Plans) -> None:
