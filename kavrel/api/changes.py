@@ -15,6 +15,9 @@ from kavrel.core.kept import Kept
 DEEPEST = 3  # plan.disks.0, evaluation.strip.odds: what lies below is one part
 KEPT = 12
 
+# Things that were written lately, by themselves: they never change.
+_texts: Kept[int, tuple[BaseModel, bytes]] = Kept(12_000)
+
 Node = bytes | tuple[bytes, ...] | dict[str, "Node"]
 
 
@@ -39,8 +42,20 @@ def parts_of(value: Any, depth: int = 0) -> Node:
     if isinstance(value, BaseModel) and depth < DEEPEST:
         return {name: parts_of(part, depth + 1) for name, part in value}
     if isinstance(value, tuple | list) and value:
-        return tuple(to_json(item) for item in value)
+        return tuple([_text(item) for item in value])
     return to_json(value)
+
+
+def _text(item: Any) -> bytes:
+    """A thing as JSON; what an edit left alone is the very same thing, and was written already."""
+    if not isinstance(item, BaseModel):
+        return to_json(item)
+    known = _texts.get(id(item))
+    if known is not None and known[0] is item:
+        return known[1]
+    text = to_json(item)
+    _texts.put(id(item), (item, text))
+    return text
 
 
 def whole(node: Node) -> bytes:
