@@ -18,7 +18,14 @@ from tests.builders import TODAY, disk, job, lab
 from tests.conftest import NOW
 
 ENTRY = LogEntry(
-    id="e1", kind="incident", about_kind="disk", about="box1", on=TODAY, result="ok", who="", note="x"
+    id="e1",
+    kind="incident",
+    about_kind="disk",
+    about="box1",
+    on=TODAY,
+    result="ok",
+    who="",
+    note="x",
 )
 
 
