@@ -132,7 +132,7 @@ function Cell({
       title="show the working"
     >
       <span className="block truncate text-[12px] text-quiet max-sm:whitespace-normal">{label}</span>
-      <span className="flex min-w-0 items-baseline gap-1.5 whitespace-nowrap">
+      <span className="flex min-w-0 items-baseline gap-x-1.5 whitespace-nowrap max-sm:flex-wrap">
         <span className="figure text-[18px] font-bold">{figure.value}</span>
         {figure.unit && <span className="text-quiet">{figure.unit}</span>}
         {alarm && <span className="font-semibold text-danger">{alarm}</span>}
