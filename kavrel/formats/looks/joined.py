@@ -78,7 +78,8 @@ def joined(notes: Notes, pools: list[SeenPool]) -> list[SeenPool]:
         whole.append(_one(target, row, slow, fast, parity, left))
     for parity in parities:
         if all(folder in left for folder in parity.data):
-            name = parity.data[0] if len(parity.data) == 1 else _above(parity.data)
+            # Several without a tree over them have no folder in common that anybody said.
+            name = parity.data[0] if len(parity.data) == 1 else ""
             row = (
                 {k: getattr(left[name], f"{k}_bytes") for k in ("size", "used")}
                 if name in left
@@ -114,11 +115,6 @@ def _created(notes: Notes, target: str, options: str) -> str:
     return match[1] if match else ""
 
 
-def _above(folders: list[str]) -> str:
-    first = folders[0].rpartition("/")[0]
-    return first or "/"
-
-
 def _one(
     target: str,
     row: dict[str, object],
@@ -147,7 +143,7 @@ def _one(
     states = [p.state for p in every if p.state not in ("online", "")]
     size, used = row.get("size"), row.get("used")
     return SeenPool(
-        name=target.rpartition("/")[2],
+        name=(target or slow[0]).rpartition("/")[2],
         filesystem=systems.pop() if len(systems) == 1 else "",
         family=family,
         groups=groups,

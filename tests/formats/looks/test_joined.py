@@ -79,5 +79,7 @@ def test_parity_without_a_tree_and_a_parity_disk_that_is_not_mounted() -> None:
     one = "parity /mnt/parity1/p.parity\ndata d1 /mnt/disk1\nwhat of it\n"
     (pool,) = [p for p in seen(*DISKS, conf=one).pools if p.path == "/mnt/disk1"]
     assert (pool.family, pool.groups) == ("parity1", (("/dev/sda",), ("/dev/sdc",)))
+    (pool,) = [p for p in seen(*DISKS, conf=CONF).pools if p.family == "parity2"]
+    assert (pool.name, pool.path) == ("disk1", ""), "nobody said where all of it is one folder"
     (pool,) = [p for p in seen(DISKS[0], conf=one).pools if p.path == "/mnt/disk1"]
     assert (pool.state, pool.gone) == ("degraded", ("/mnt/parity1 (not mounted)",))

@@ -29,10 +29,10 @@ export async function keepPapers(plan: string): Promise<void> {
   await Promise.all(papers.map((p) => fetch(at(`/api/plans/${plan}/${p}`)).catch(() => undefined)));
 }
 
-/** Paths whose answers are kept. */
+/** What answers are kept of: paths with what was asked of them. */
 export async function keptPaths(): Promise<string[]> {
   const found = await ifKept(async () => (await caches.open(STATE)).keys(), []);
-  return found.map((request) => new URL(request.url).pathname);
+  return found.map(({ url }) => new URL(url).pathname + new URL(url).search);
 }
 
 /** Lets go of the state that was kept; the page itself stays: it is the same for everybody. */

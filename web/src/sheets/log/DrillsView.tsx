@@ -86,7 +86,8 @@ function Along({ drills, away }: { drills: Schemas['DrillView'][]; away: boolean
     staleTime: 0,
     queryFn: async () => {
       const paths = await keptPaths();
-      return drills.filter((d) => paths.some((p) => p.endsWith(`/plans/${meta.id}/drills/${d.id}/sheet`))).length;
+      return drills.filter((d) => paths.some((p) => p.endsWith(`/plans/${meta.id}/drills/${d.id}/sheet?seed=0`)))
+        .length;
     },
     networkMode: 'always',
   });
