@@ -1,5 +1,7 @@
 # Kavrel: `make demo` starts it with the demo lab, `make test` runs every check.
 PORT ?= 8321
+# Compiled once and kept, not at each start of a command: the tests start some hundreds.
+unexport PYTHONDONTWRITEBYTECODE
 PYTHON ?= $(shell for p in python3 python3.14 python3.13 python3.12 python3.11; do \
   $$p -c 'import sys; sys.exit(sys.version_info < (3, 11))' 2>/dev/null && echo $$p && break; done)
 SOURCES := $(shell find web/src web/index.html web/*.ts -type f 2>/dev/null)

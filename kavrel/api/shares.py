@@ -19,7 +19,7 @@ from kavrel.core.shares.chooser import Choice, choose
 from kavrel.core.shares.protocols.protocol import Gives, System
 from kavrel.core.shares.reach import AccessChange, Reach, access_changes, reach
 from kavrel.formats.readers import Report, Unreadable, read_file
-from kavrel.formats.servers.clients import Card, cards
+from kavrel.formats.servers.clients import Card, cards, codes
 
 router = APIRouter(prefix="/api", tags=["shares"], responses=PROBLEMS)
 NEW_ID = "not-saved-yet"
@@ -52,9 +52,10 @@ class ChoiceList(BaseModel):
 
 
 class CardList(BaseModel):
-    """Cards for those who connect."""
+    """Cards for those who connect, and QR codes (SVG data URIs) by the text of what is scanned."""
 
     cards: list[Card]
+    codes: dict[str, str]
 
 
 @router.get("/plans/{plan_id}/reach", response_model=ReachList, operation_id="list_reach")
@@ -165,8 +166,8 @@ def choose_protocol(
 def list_cards(plan_id: str, service: TheService, who: str | None = None) -> Response:
     """What to type on each system to reach each thing; for one login or machine, or for all."""
     _, plan = service.plans.head(plan_id)
-    found = cards(plan, service.today(plan))
-    return body(CardList(cards=[c for c in found if who is None or c.who == who]))
+    handed = cards(plan, service.today(plan), who)
+    return body(CardList(cards=handed, codes=codes(handed)))
 
 
 @router.post(

@@ -62,9 +62,8 @@ def access_diff(before: Path, after: Path, today: datetime | None) -> None:
 def cards_command(plan_path: Path, who: str | None, today: datetime | None) -> None:
     """Print what to type on each system to reach each share or export."""
     plan = load(plan_path)
-    for card in cards(plan, today_of(plan, today)):
-        if who in (None, card.who):
-            click.echo(f"{card.who:14} {card.thing:16} {card.system:13} {card.text}")
+    for card in cards(plan, today_of(plan, today), who):
+        click.echo(f"{card.who:14} {card.thing:16} {card.system:13} {card.text}")
 
 
 @click.command("read")

@@ -3,6 +3,7 @@
 import shlex
 from collections.abc import Callable, Iterator
 from datetime import date
+from functools import lru_cache
 from urllib.parse import quote
 
 import segno
@@ -39,7 +40,7 @@ CONTENTS = {"vm_disks": "disk images", "isos": "installation images", "files": "
 
 
 class Card(BaseModel):
-    """What one system is told to reach one thing; `qr` is an SVG data URI, or nothing."""
+    """What one system is told to reach one thing; `scanned`: its text is worth a QR code."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -48,28 +49,31 @@ class Card(BaseModel):
     system: str
     text: str
     note: str
-    qr: str = ""
+    scanned: bool = False
 
 
-def cards(plan: Plan, today: date) -> list[Card]:
-    """All cards: people's shares first, then what machines mount."""
+def cards(plan: Plan, today: date, who: str | None = None) -> list[Card]:
+    """All cards, or those of one login or machine: people's shares first, then what machines mount."""
     index = Index(plan)
-    found: list[Card] = []
+    handed: list[Card] = []
     letters: dict[str, int] = {}
     shares = {s.id: s for s in plan.shares}
     for cell in sorted(access_matrix(index, today), key=lambda c: c.account):
         if cell.right == "none":
             continue
         account = index.accounts[cell.account]
+        if who not in (None, account.login):
+            continue
         share = shares[cell.share]
         used = letters.get(account.login, 0)
         letters[account.login] = used + 1
         host = index.hosts[index.pools[index.datasets[share.dataset].pool].host]
         letter = f"{LETTERS[used]}:" if used < len(LETTERS) else "*"
-        found += _share_cards(account.login, share, host, letter, cell.right)
+        handed += _share_cards(account.login, share, host, letter, cell.right)
     for host in plan.hosts:
-        found += _export_cards(Box(plan, host.id), today)
-    return found
+        mounted = _export_cards(Box(plan, host.id), today)
+        handed += [card for card in mounted if who in (None, card.who)]
+    return handed
 
 
 def _at(host: Host) -> str:
@@ -149,7 +153,7 @@ def _share_cards(login: str, share: Share, host: Host, letter: str, right: str) 
         system="phone",
         text=address,
         note=f"sign in as {login}; {note}{ALLOWED[host.smb].get('phone', '')}",
-        qr=_qr(address),
+        scanned=True,
     )
 
 
@@ -204,7 +208,7 @@ def _export_cards(box: Box, today: date) -> Iterator[Card]:
                 text=f"{path} /mnt/{export.name} ext4 _netdev,nofail,noatime 0 2",
                 note="one client at a time; node.startup is automatic in its record",
             )
-    for protocol, system, text, qr in SIGNED_IN:
+    for protocol, system, text, scanned in SIGNED_IN:
         for export in box.exports(protocol):
             for key in export.accounts:
                 if box.index.accounts[key].works_on(today):
@@ -216,7 +220,7 @@ def _export_cards(box: Box, today: date) -> Iterator[Card]:
                         system=system,
                         text=said,
                         note="reading only" if export.may == "read" else "read and write",
-                        qr=_qr(said) if qr else "",
+                        scanned=scanned,
                     )
 
 
@@ -261,5 +265,11 @@ def _iscsi(export: Export, place: str) -> Iterator[str]:
     yield f"iscsiadm -m node -T {target} -p {place} --login"
 
 
+def codes(of: list[Card]) -> dict[str, str]:
+    """QR codes as SVG data URIs by their text: a share has one, however many people reach it."""
+    return {text: _qr(text) for text in dict.fromkeys(c.text for c in of if c.scanned)}
+
+
+@lru_cache(maxsize=512)
 def _qr(text: str) -> str:
     return str(segno.make(text, error="m").svg_data_uri(scale=3, border=2))

@@ -25,7 +25,7 @@ export function keepPage(): void {
 /** Fetches the papers of a plan once, so that they are there when the network is not. */
 export async function keepPapers(plan: string): Promise<void> {
   if (!('serviceWorker' in navigator) || !navigator.serviceWorker.controller) return;
-  const papers = ['restore-sheet', 'cards', 'drills'];
+  const papers = ['restore-sheet', 'runbook', 'cards', 'drills'];
   await Promise.all(papers.map((p) => fetch(at(`/api/plans/${plan}/${p}`)).catch(() => undefined)));
 }
 

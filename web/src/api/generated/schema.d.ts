@@ -3104,7 +3104,7 @@ export interface components {
         };
         /**
          * Card
-         * @description What one system is told to reach one thing; `qr` is an SVG data URI, or nothing.
+         * @description What one system is told to reach one thing; `scanned`: its text is worth a QR code.
          */
         Card: {
             /** Who */
@@ -3118,18 +3118,22 @@ export interface components {
             /** Note */
             note: string;
             /**
-             * Qr
-             * @default
+             * Scanned
+             * @default false
              */
-            qr: string;
+            scanned: boolean;
         };
         /**
          * CardList
-         * @description Cards for those who connect.
+         * @description Cards for those who connect, and QR codes (SVG data URIs) by the text of what is scanned.
          */
         CardList: {
             /** Cards */
             cards: components["schemas"]["Card"][];
+            /** Codes */
+            codes: {
+                [key: string]: string;
+            };
         };
         /**
          * Cause

@@ -6,18 +6,28 @@ import { api, type PlanState, type Schemas } from '../../api/client';
 import { PlanProvider } from '../../api/plan';
 import { Cards } from './Cards';
 
-const card = (thing: string, system: string, text: string, qr = ''): Schemas['Card'] => ({
+const card = (thing: string, system: string, text: string, scanned = false): Schemas['Card'] => ({
   who: 'ana',
   thing,
   system,
   text,
   note: 'reading only',
-  qr,
+  scanned,
 });
 const account = (login: string, enabled = true) => ({ id: login, login, full_name: login, enabled });
 
-function shown(cards: Schemas['Card'][], accounts = [account('ana'), account('bo', false)], clients: string[] = []) {
-  vi.spyOn(api, 'GET').mockResolvedValue({ data: { cards }, response: new Response() } as never);
+function shown(
+  cards: Schemas['Card'][],
+  accounts = [account('ana'), account('bo', false)],
+  clients: string[] = [],
+  served = true,
+) {
+  const asked = vi.spyOn(api, 'GET');
+  if (!served) asked.mockRejectedValueOnce(new TypeError('Failed to fetch'));
+  asked.mockResolvedValue({
+    data: { cards, codes: { 'smb://box/files': 'data:image/svg+xml,x' } },
+    response: new Response(),
+  } as never);
   const state = {
     meta: { id: 'p', revision: 1 },
     plan: { accounts, exports: clients.length ? [{ clients }, { clients }] : [] },
@@ -48,13 +58,20 @@ describe('Cards', () => {
   it('gathers the systems of one share on one card, with what the code says', async () => {
     shown([
       card('files', 'Windows', 'net use Z: files'),
-      card('files', 'phone', 'smb://box/files', 'data:image/svg+xml,x'),
+      card('files', 'phone', 'smb://box/files', true),
       card('films', 'Windows', 'net use Y: films'),
     ]);
     const files = within(await screen.findByRole('region', { name: 'Card files' }));
     expect(files.getByText('net use Z: files')).toBeTruthy();
     expect(files.getByAltText('QR code of smb://box/files')).toBeTruthy();
     expect(files.queryByText('net use Y: films')).toBeNull();
+  });
+
+  it('finds the cards of one among all that the device took along, where nobody answers', async () => {
+    const all = [card('files', 'Windows', 'net use Z: files'), { ...card('films', 'Windows', 'for bo'), who: 'bo' }];
+    shown(all, undefined, [], false);
+    expect(await screen.findByText('net use Z: files')).toBeTruthy();
+    expect(screen.queryByText('for bo')).toBeNull();
   });
 
   it('copies a text and says so', async () => {
