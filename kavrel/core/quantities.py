@@ -171,6 +171,15 @@ def size_words(size_bytes: int) -> str:
     return f"{size_bytes} bytes"
 
 
+def sizes_apart(*sizes_bytes: float) -> tuple[str, ...]:
+    """Sizes that are held against each other, with as many digits as it takes to tell them apart."""
+    sizes = [int(size) for size in sizes_bytes]
+    words = [size_words(size) for size in sizes]
+    if len(set(words)) < len(set(sizes)):
+        words = [f"{size:,} bytes" for size in sizes]
+    return tuple(words)
+
+
 def span_words(seconds: float) -> str:
     """A span of time as people say it: 40 s, 12 min, 5.3 h, 3.2 days."""
     if seconds < 60:

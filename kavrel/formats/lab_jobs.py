@@ -26,6 +26,7 @@ from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job, Plan
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.pools.parts import has_tier
 from kavrel.core.shares.names import (
     SYSTEM_NAMES,
     copy_folders,
@@ -39,7 +40,7 @@ from kavrel.core.works.chores import ChoreRuns, binned, chore_works
 from kavrel.core.works.jobs import NightRuns, job_works, watched_for
 from kavrel.core.works.pc import came_mark
 from kavrel.core.works.pools import parity_file
-from kavrel.core.works.volumes import has_tier, tree_of, volumes_of
+from kavrel.core.works.volumes import tree_of, volumes_of
 from kavrel.formats.servers.site import Box
 
 

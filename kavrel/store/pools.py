@@ -2,12 +2,15 @@
 
 import sqlite3
 from collections import defaultdict
+from itertools import zip_longest
 from typing import Any
 
 from kavrel.core.plan import Dataset, Holding, Plan, Pool, Tick
 from kavrel.store.rows import flags, read_rows, values, write_rows
 
-POOL = tuple(f for f in Pool.model_fields if f not in ("groups", "spares", "tier"))
+ELSEWHERE = ("groups", "spares", "tier", "branch_paths", "branch_uuids")
+POOL = tuple(f for f in Pool.model_fields if f not in ELSEWHERE)
+POOL_PART = ("pool", "place", "path", "uuid")
 POOL_DISK = ("disk", "pool", "group_number", "place", "role")
 DATASET = tuple(Dataset.model_fields)
 HOLDING = tuple(Holding.model_fields)
@@ -24,12 +27,19 @@ def read(db: sqlite3.Connection, plan_id: str) -> dict[str, Any]:
             beside[row["pool"], row["role"]].append(row["disk"])
         else:
             groups[row["pool"]][row["group_number"]].append(row["disk"])
+    parts: dict[tuple[str, str], list[str]] = defaultdict(list)
+    for row in read_rows(db, "pool_part", POOL_PART, plan_id, "pool, place"):
+        for fact in ("path", "uuid"):
+            if row[fact] is not None:
+                parts[row["pool"], fact].append(row[fact])
     pools = [
         Pool(
             **flags(row, "encrypted", "standing", "tier_mirrored", "spare_card", "card_readable"),
             groups=tuple(tuple(g) for _, g in sorted(groups[row["id"]].items())),
             spares=tuple(beside[row["id"], "spare"]),
             tier=tuple(beside[row["id"], "tier"]),
+            branch_paths=tuple(parts[row["id"], "path"]),
+            branch_uuids=tuple(parts[row["id"], "uuid"]),
         )
         for row in read_rows(db, "pool", POOL, plan_id, "position")
     ]
@@ -66,6 +76,12 @@ def write(db: sqlite3.Connection, plan_id: str, plan: Plan) -> None:
         members += [(disk, pool.id, None, n, "spare") for n, disk in enumerate(pool.spares)]
         members += [(disk, pool.id, None, n, "tier") for n, disk in enumerate(pool.tier)]
     write_rows(db, "pool_disk", POOL_DISK, plan_id, members)
+    parts = [
+        (pool.id, place, path, uuid)
+        for pool in plan.pools
+        for place, (path, uuid) in enumerate(zip_longest(pool.branch_paths, pool.branch_uuids))
+    ]
+    write_rows(db, "pool_part", POOL_PART, plan_id, parts)
     datasets = [values(d, DATASET, n) for n, d in enumerate(plan.datasets)]
     write_rows(db, "dataset", (*DATASET, "position"), plan_id, datasets)
     holdings = [values(h, HOLDING, n) for n, h in enumerate(plan.holdings)]

@@ -16,10 +16,12 @@ from kavrel.core.plan import Dataset, Grant, Plan, Pool, Quota, Share
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.seen.drift import drift
 from kavrel.core.works.pools import ArrayRuns, FilesystemMade, works_of_pool
+from kavrel.core.works.volumes import volumes_of
 from kavrel.formats.lab_jobs import lab_jobs
 from kavrel.formats.lab_jobs import script as lab_job
 from kavrel.formats.lab_look import look_script
 from kavrel.formats.looks.read import read_look
+from kavrel.formats.readers import read_file
 from kavrel.formats.servers.files import fstab
 from kavrel.formats.servers.setup import setup_script
 from tests.builders import GB, disk, lab
@@ -274,14 +276,30 @@ def test_trees_and_parity_of_separate_disks_are_seen_as_planned(tmp_path: Path) 
         layout("quick", "mirror", "ext4", range(6, 8), tier=["box8"]),
         of_bo="",
     )
+    index = Index(plan)
+    known = [
+        p.model_copy(
+            update={"standing": True, "branch_uuids": [v.uuid for v in volumes_of(index, p)]}
+        )
+        for p in plan.pools
+    ]
+    stands = plan.model_copy(update={"pools": known})
+    later_script = setup_script(stands, "box", "revision 2")
+    (tmp_path / "later.sh").write_text(later_script, encoding="utf-8")
     said = on_kernel(
         plan,
         tmp_path,
         f"""
 cat /mnt/job/fstab >>/etc/fstab
 go 'many\\nkept\\nquick\\n' ''; echo "code $code"; grep LEFT /run/said
+cp /run/kavrel/done /mnt/job/done
 {LAB_LOOK}
 findmnt -n -l -o TARGET,FSTYPE | grep /srv/
+there() {{ findmnt -n -l -o TARGET,FSTYPE,UUID | grep /srv/ | sort; }}
+there >/run/before; umount /srv/many /srv/kept /srv/quick; umount /srv/*
+there | sed 's/^/still /'; cp /mnt/job/later.sh /mnt/job/setup.sh
+go '' ''; echo "again $code"; grep -E 'LEFT|^[+] (mkfs|wipefs)' /run/said
+there | diff /run/before - && echo "mounted again as before"
 umount /srv/many-disk2 2>/dev/null || umount -l /srv/many-disk2
 python3 /mnt/job/lab-look --out /mnt/job/later.json
 """,
@@ -289,6 +307,16 @@ python3 /mnt/job/lab-look --out /mnt/job/later.json
     assert "code 0" in said, said
     assert "LEFT" not in said
     is_seen_as_planned(tmp_path, plan)
+    # What was made is read back with the UUID of each part; from then on all of it is known by them.
+    report = read_file("setup.done", (tmp_path / "done").read_bytes(), plan, "box")
+    back = {p.item["id"]: p.item for p in report.proposals if p.collection == "pools"}
+    assert {k: tuple(i["branch_uuids"]) for k, i in back.items()} == {
+        p.id: tuple(p.branch_uuids) for p in known
+    }
+    assert fstab(stands, "box", "r") == fstab(plan, "box", "r")
+    assert "still" not in said
+    assert "again 0" in said, said
+    assert "mounted again as before" in said, said
     # A branch that is not there any more is gone, and the tree is what it was.
     later = read_look((tmp_path / "later.json").read_bytes(), 0).machine
     (many,) = [p for p in later.pools if p.path == "/srv/many"]

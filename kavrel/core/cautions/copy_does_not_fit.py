@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
-from kavrel.core.quantities import YEAR_DAYS
+from kavrel.core.quantities import YEAR_DAYS, sizes_apart
 
 SOON_DAYS = 2 * YEAR_DAYS
 
@@ -16,7 +16,8 @@ def _find(view: View) -> Iterator[Finding]:
             continue
         need, there = room
         where = book.place(job).name(index)
-        sizes = f"{need / 1e12:.2f} TB, and {where} has {there / 1e12:.2f} TB for it"
+        size, room_there = sizes_apart(need, there)
+        sizes = f"{size}, and {where} has {room_there} for it"
         datasets = [index.datasets[d] for d in job.datasets]
         grows = sum(d.growth_bytes_per_year * book.stored_share(job, d) for d in datasets)
         if need > there:

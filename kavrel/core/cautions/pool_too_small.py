@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
+from kavrel.core.quantities import sizes_apart
 
 
 def _find(view: View) -> Iterator[Finding]:
@@ -10,14 +11,12 @@ def _find(view: View) -> Iterator[Finding]:
         stored = view.stored_bytes(state.pool.id)
         need = state.taken_bytes + stored
         if need > state.layout.usable_bytes:
-            yield (
-                state.pool.id,
-                state.pool.name,
-                (
-                    f"Datasets with what is kept for them of {state.taken_bytes / 1e12:.2f} TB and copies "
-                    f"of {stored / 1e12:.2f} TB do not fit into {state.layout.usable_bytes / 1e12:.2f} TB."
-                ),
+            taken, copies, room = sizes_apart(state.taken_bytes, stored, state.layout.usable_bytes)
+            why = (
+                f"Datasets with what is kept for them of {taken} and copies of {copies} do not fit "
+                f"into {room}."
             )
+            yield state.pool.id, state.pool.name, why
 
 
 POOL_TOO_SMALL = Rule(

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
+from kavrel.core.quantities import sizes_apart
 
 
 def _find(view: View) -> Iterator[Finding]:
@@ -10,7 +11,8 @@ def _find(view: View) -> Iterator[Finding]:
     for promise in view.promises:
         promised = promise.thick_bytes + promise.thin_bytes
         if not promise.short_bytes and promised > factor * promise.has_bytes:
-            why = f"{promised / 1e12:.2f} TB are promised, {promise.has_bytes / 1e12:.2f} TB are there."
+            much, there = sizes_apart(promised, promise.has_bytes)
+            why = f"{much} are promised, {there} are there."
             yield promise.id, promise.name, why
 
 

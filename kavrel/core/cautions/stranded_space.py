@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
-from kavrel.core.quantities import currency_minor
+from kavrel.core.quantities import currency_minor, size_words
 
 
 def _find(view: View) -> Iterator[Finding]:
@@ -17,7 +17,7 @@ def _find(view: View) -> Iterator[Finding]:
                 state.pool.id,
                 state.pool.name,
                 (
-                    f"{layout.stranded_bytes / 1e12:.1f} TB cannot be used because the smallest disk of a "
+                    f"{size_words(layout.stranded_bytes)} cannot be used because the smallest disk of a "
                     f"group rules: about {paid:.0f} {plan.currency} of what the disks cost."
                 ),
             )

@@ -19,6 +19,7 @@ from kavrel.core.moves.state import Move, MovedDataset, PossibleSteps, State, Wo
 from kavrel.core.moves.times import MoveTimes
 from kavrel.core.plan import Disk, Tick
 from kavrel.core.progress import Tell, nobody
+from kavrel.core.quantities import size_words, sizes_apart
 from kavrel.core.working import Working, step
 
 MOST_STATES = 30_000
@@ -389,7 +390,8 @@ def _impossible(
         full = possible.usable(p, possible.pool_masks[p])
         need = sum(c.bytes for c in world.cargo if c.pool == p)
         if need > full:
-            why = f"pool {pool.name} will hold {full / 1e12:.2f} TB, and {need / 1e12:.2f} TB belong on it"
+            holds, belongs = sizes_apart(full, need)
+            why = f"pool {pool.name} will hold {holds}, and {belongs} belong on it"
             return _answer(True, False, lanes, ticked, why)
     soiled = [d for d in world.disks if d.holds_data and d.id not in index.held]
     wanted = {d for p in world.pools for d in p.disks}
@@ -430,7 +432,7 @@ def _impossible(
     buy = f", such as {cheapest.label} of the price list" if cheapest else ""
     why = (
         "No order keeps a whole copy of everything with the disks at hand. The least that helps is "
-        f"one more blank disk of {size / 1e12:.2f} TB, borrowed or bought{buy}."
+        f"one more blank disk of {size_words(size)}, borrowed or bought{buy}."
     )
     return _answer(True, False, lanes, ticked, why).model_copy(update={"borrow_bytes": size})
 

@@ -10,6 +10,7 @@ from kavrel.core.plan import Disk, Pool
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.loss import reads_used_alone
 from kavrel.core.pools.passes import pass_hours
+from kavrel.core.quantities import size_words
 from kavrel.core.working import Working, step
 
 LONG_HOURS = 4.0
@@ -140,7 +141,7 @@ class MoveTimes:
             assert move.cargo is not None
             cargo = self.world.cargo[move.cargo]
             return (
-                f"Copy {cargo.name} ({cargo.bytes / 1e12:.2f} TB) from {self._name(move.source)} to "
+                f"Copy {cargo.name} ({size_words(cargo.bytes)}) from {self._name(move.source)} to "
                 f"{self._name(move.target)}, and verify it: read both back and compare."
             )
         if move.verb == "verify":

@@ -33,6 +33,12 @@ FolderName = Annotated[str, Field(pattern=rf"^{_STEP}(/{_STEP}){{0,4}}$")]
 _BY_CARD = ((When("family", is_=("card_mirror",)),),)
 _LOCKED = ((When("encrypted", filled=True),),)
 _TIERED = ((When("tier", filled=True),),)
+# Several file systems under one folder, which somebody made.
+_STANDS = When("standing", filled=True)
+_IN_PARTS = (
+    (When("family", is_=("union", "parity1", "parity2")), _STANDS),
+    (When("tier", filled=True), _STANDS),
+)
 
 
 class Pool(Value):
@@ -151,6 +157,25 @@ class Pool(Value):
         ]
         | None
     ) = None
+    # Of a tree over several file systems that stands: fast tier, data disks in their order, parity.
+    branch_paths: Annotated[
+        tuple[FolderPath, ...],
+        Field(max_length=80),
+        Shown(
+            "Parts mounted at",
+            "the fast tier first, then each data disk, then parity; empty: as setup.sh names them",
+            when=_IN_PARTS,
+        ),
+    ] = ()
+    branch_uuids: Annotated[
+        tuple[FilesystemUuid, ...],
+        Field(max_length=80),
+        Shown(
+            "UUIDs of its parts",
+            "in the same order, each from findmnt -no UUID: jobs refuse whatever else is mounted there",
+            when=_IN_PARTS,
+        ),
+    ] = ()
 
     @property
     def waits(self) -> bool:

@@ -21,6 +21,7 @@ from kavrel.core.pools.layout import Layout
 from kavrel.core.pools.options import grouped
 from kavrel.core.pools.survival import outlives
 from kavrel.core.progress import Tell, nobody
+from kavrel.core.quantities import size_words
 
 ALTERNATIVES = 4
 
@@ -129,12 +130,12 @@ def buy(
             best_room = max(best_room, fit.usable if fit else 0)
         money = " for that money" if wish.budget_minor is not None else ""
         nearest = (
-            f"the most is {best_room / 1e12:.2f} TB"
+            f"the most is {size_words(best_room)}"
             if best_room
-            else f"even the largest has {most_raw / 1e12:.2f} TB in all"
+            else f"even the largest has {size_words(most_raw)} in all"
         )
         why = (
-            f"no purchase{money} gives {wish.usable_bytes / 1e12:.2f} TB that outlives any "
+            f"no purchase{money} gives {size_words(wish.usable_bytes)} that outlives any "
             f"{wish.survive} in {most} bays; {nearest}"
         )
     return Baskets(baskets=tuple(found), tried=tried, why_not=why)

@@ -31,7 +31,7 @@ from kavrel.core.pools.loss import HORIZON_YEARS, Risk, failures_per_hour, risk_
 from kavrel.core.pools.options import grouped
 from kavrel.core.pools.survival import outlives
 from kavrel.core.progress import Tell, nobody
-from kavrel.core.quantities import Bytes, Flag, Money, whole
+from kavrel.core.quantities import Bytes, Flag, Money, size_words, whole
 from kavrel.core.working import Working, step
 
 MOST_DISKS = 24
@@ -744,4 +744,4 @@ def _notes(
         if len({d.sector for d in disks} & {"4kn"}) and len({d.sector for d in disks}) > 1:
             yield "4Kn and 512-byte disks in one group: create it for 4 KiB sectors (ashift 12)."
     if layout.stranded_bytes:
-        yield f"{layout.stranded_bytes / 1e12:.2f} TB of it stays stranded."
+        yield f"{size_words(layout.stranded_bytes)} of it stays stranded."

@@ -21,7 +21,7 @@ from kavrel.core.proof.hazards import HAZARDS, hazards_of
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Step, Strike
 from kavrel.core.proof.restores import WORTH_ORDER, WayBack, together, way_back
 from kavrel.core.proof.today import Standing
-from kavrel.core.quantities import DAY
+from kavrel.core.quantities import DAY, sizes_apart
 from kavrel.core.shares.access import Access
 from kavrel.core.working import Working, step
 
@@ -202,7 +202,7 @@ class _Judge:
         scene = self.scene
         room = scene.book.room_for(copy.job)
         if room and room[0] > room[1]:
-            size, there = (f"{n / 1e12:.2f} TB" for n in room)
+            size, there = sizes_apart(*room)
             where = copy.place.name(scene.index)
             why = f"{size} do not go into the {there} of {where}: half a copy is none"
             return Judged(copy, None, why, False)

@@ -13,13 +13,14 @@ from kavrel.core.plan import Dataset, Disk, Pool
 from kavrel.core.quantities import size_words
 from kavrel.core.seen.battery import battery
 from kavrel.core.seen.drifted import Drift, Drifted
-from kavrel.core.seen.known import Known
+from kavrel.core.seen.known import Known, is_made_alike
 from kavrel.core.seen.machine import Machine, SeenDataset, SeenDisk, SeenPool
 from kavrel.core.seen.taking import Taker
 from kavrel.core.seen.ways_in import folders_open, ports_open
 from kavrel.core.shares.names import folders, job_names, pool_names, pool_roots, zfs_namer
 from kavrel.core.works.chores import chore_works
 from kavrel.core.works.jobs import JobRuns, job_works
+from kavrel.core.works.volumes import volumes_of
 
 AGAIN = "sh setup.sh"
 WATCH = "lab-overdue"  # the timer that looks out for silence
@@ -338,7 +339,7 @@ class _Reader:
                 self._labels(members),
                 urgent=True,
             )
-        elif seen.family and seen.family != pool.family and not seen.gone:
+        elif seen.family and not seen.gone and not is_made_alike(self.index, pool, seen.family):
             yield self.say(
                 "different",
                 "pools",
@@ -364,6 +365,7 @@ class _Reader:
             ("file system", pool.filesystem, seen.filesystem),
             ("folder", self.roots[pool.id], seen.path),
             ("UUID", pool.uuid or "", seen.uuid if pool.uuid else ""),
+            *self._parts(pool, seen),
         ):
             if there and planned != there:
                 yield self.say("different", "pools", pool.id, pool.name, field, planned, there)
@@ -379,6 +381,16 @@ class _Reader:
                 urgent=True,
                 change=None,
             )
+
+    def _parts(self, pool: Pool, seen: SeenPool) -> Iterator[tuple[str, str, str]]:
+        """Of several file systems under one folder: where each is, and which it is."""
+        planned = volumes_of(self.index, pool)
+        if seen.gone or len(seen.branch_paths) != len(planned):
+            return
+        yield "parts", ", ".join(v.folder for v in planned), ", ".join(seen.branch_paths)
+        if all(v.uuid for v in planned):
+            uuids = ", ".join(v.uuid or "" for v in planned)
+            yield "UUIDs of its parts", uuids, ", ".join(seen.branch_uuids)
 
     def _labels(self, ids: set[str]) -> str:
         return ", ".join(sorted(self.index.disks[d].label for d in ids))

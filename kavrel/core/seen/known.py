@@ -4,6 +4,7 @@ from functools import cached_property
 
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Disk, Host, Pool
+from kavrel.core.pools.families import FAMILIES
 from kavrel.core.seen.machine import Machine, SeenDataset, SeenDisk, SeenPool
 from kavrel.core.shares.names import folders, pool_names, pool_roots
 
@@ -24,6 +25,18 @@ def host_of(index: Index, machine: Machine) -> Host | None:
     reached = set(machine.addresses)
     at = [h for h in index.plan.hosts if reached & {h.address, h.vpn_address} - {None}]
     return at[0] if len(at) == 1 else None
+
+
+def is_made_alike(index: Index, pool: Pool, family: str) -> bool:
+    """Whether a machine has nothing to tell a pool of the plan from one of this family by.
+
+    Disks of which one part alone is taken have one array: that of an ordinary layout.
+    """
+    mine = FAMILIES[pool.family]
+    if mine.id == family or mine.cuts is None:
+        return mine.id == family
+    cuts = mine.cuts([index.disks[d].capacity_bytes for d in pool.disks])
+    return len(cuts) == 1 and cuts[0].level == FAMILIES[family].md_level
 
 
 def _plain(name: str) -> str:

@@ -55,7 +55,9 @@ class SeenPool(Seen):
 
     `groups`, `spares` and the fast `tier` have devices of disks, as `SeenDisk.device`; a member that
     is gone is in `gone` by the name that the tool still knows. `family` is that of the plan which it
-    most likely is, empty where none is. `state` is the tool's word in small letters: online, degraded, faulted.
+    most likely is, empty where none is. Of a tree over several file systems `branch_paths` and
+    `branch_uuids` are theirs: the fast one, those of data, those of parity. `state` is the tool's word in
+    small letters: online, degraded, faulted.
     """
 
     name: str
@@ -70,6 +72,8 @@ class SeenPool(Seen):
     used_bytes: int | None = None
     path: str = ""
     uuid: str = ""
+    branch_paths: tuple[str, ...] = ()
+    branch_uuids: tuple[str, ...] = ()
     ashift: int | None = None
     encrypted: bool = False
     errors: str = ""

@@ -4,8 +4,11 @@ import re
 from typing import Any
 
 from kavrel.core.filesystems import FILESYSTEMS
+from kavrel.core.plan import Pool
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.pools.parts import parts_of
 from kavrel.core.seen.box import BoxOffer
+from kavrel.core.seen.known import is_made_alike
 from kavrel.core.seen.machine import SeenDataset, SeenPool
 from kavrel.core.shares.names import folders, pool_roots, slug
 
@@ -46,10 +49,11 @@ class StoreOffer(BoxOffer):
             if known
             else {"name": self._free_name("pools", seen.name)}
         )
+        alike = known and is_made_alike(self.known.index, known, seen.family)
         item = {
             **base,
             "host": self.host.id,
-            "family": seen.family,
+            "family": known.family if alike and known else seen.family,
             "filesystem": seen.filesystem,
             "groups": [[self.ids[d] for d in g] for g in seen.groups],
             "spares": [self.ids[d] for d in seen.spares if d in self.ids],
@@ -57,6 +61,7 @@ class StoreOffer(BoxOffer):
         }
         if seen.tier and all(d in self.ids for d in seen.tier):
             item["tier"] = [self.ids[d] for d in seen.tier]
+            item["tier_mirrored"] = len(seen.tier) > 1
         family = FAMILIES[seen.family]
         if family.one_set and not family.parity_last and len(seen.groups) > 1:
             item["groups"] = [[d for g in item["groups"] for d in g]]
@@ -75,6 +80,13 @@ class StoreOffer(BoxOffer):
             and seen.path.startswith("/")
         ):
             item["path"] = seen.path
+        parts = parts_of(Pool.model_validate({"id": "seen", **item}))
+        if len(parts) == len(seen.branch_paths) > 1:
+            root = item.get("path") or f"/srv/{item.get('known_as') or named}"
+            made = [f"{root}{p.end}" for p in parts]
+            item["branch_paths"] = [] if made == [*seen.branch_paths] else [*seen.branch_paths]
+            if all(UUID.match(uuid) for uuid in seen.branch_uuids):
+                item["branch_uuids"] = [*seen.branch_uuids]
         guess = "how it is opened: by passphrase" if seen.encrypted and not known else ""
         why = "" if known is None else self._pool_differs(base, item)
         self.take(

@@ -6,8 +6,9 @@ from collections.abc import Iterator
 
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
-from kavrel.core.plan import Network, Plan
+from kavrel.core.plan import Network, Plan, Pool
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.pools.parts import parts_of
 from kavrel.core.shares.names import pool_names, pool_roots
 from kavrel.core.shares.protocols import PROTOCOLS
 
@@ -54,6 +55,7 @@ def _places(plan: Plan) -> Iterator[Place]:
         if FILESYSTEMS[pool.filesystem].by_name and KEPT_BY_ZFS.match(name):
             text = f"ZFS keeps names like {name} for itself: say what it is known as there"
             yield "pools", pool.id, "known_as", text
+        yield from _parts(pool)
         for other in plan.pools:
             if other.id == pool.id or other.host != pool.host:
                 continue
@@ -63,6 +65,23 @@ def _places(plan: Plan) -> Iterator[Place]:
             if f"{root}/".startswith(f"{roots[other.id]}/"):
                 text = f"{root} lies in pool {other.name}: a pool has a folder of its own"
                 yield "pools", pool.id, "path", text
+
+
+def _parts(pool: Pool) -> Iterator[Place]:
+    """What is said of several file systems under one folder, where it cannot be."""
+    said = (("branch_paths", pool.branch_paths), ("branch_uuids", pool.branch_uuids))
+    for field, values in said:
+        if not values or not pool.standing:
+            continue
+        parts = parts_of(pool)
+        if len(parts) < 2:
+            text = "it has one file system: where it is and which it is stands under Mounted at and UUID"
+            yield "pools", pool.id, field, text
+        elif len(values) != len(parts):
+            text = f"it has {len(parts)} file systems, and here are {len(values)}"
+            yield "pools", pool.id, field, text
+        elif len(set(values)) < len(values):
+            yield "pools", pool.id, field, "each of its file systems is another"
 
 
 def _tree(index: Index) -> Iterator[Place]:

@@ -15,8 +15,8 @@ from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS, jobs_that, scrubbed
 from kavrel.core.plan import Job, Pool, Schedule
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.pools.parts import has_tier
 from kavrel.core.shares.names import SYSTEM_NAMES, job_names, pool_names
-from kavrel.core.works.volumes import has_tier
 from kavrel.core.works.work import Work
 
 ChoreKind = Literal["trash", "bin", "expiry", "mover", "parity", "scrub"]

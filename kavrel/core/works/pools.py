@@ -13,8 +13,9 @@ from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Pool
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.pools.parts import has_tier
 from kavrel.core.shares.names import pool_names, pool_roots
-from kavrel.core.works.volumes import Tree, Volume, has_tier, identifier, tree_of, volumes_of
+from kavrel.core.works.volumes import Tree, Volume, identifier, tree_of, volumes_of
 from kavrel.core.works.work import Work
 
 

@@ -6,12 +6,13 @@ is one tree over them. Sources: fstab(5); mergerfs(1).
 
 import uuid
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Pool
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.pools.parts import Part, has_tier, parts_of
 from kavrel.core.shares.names import pool_roots
 
 # File systems are made with these, so that fstab can name them before they exist.
@@ -40,6 +41,11 @@ class Volume:
     fast: bool = False  # the tier, where new files land until the mover takes them on
 
     @property
+    def apart(self) -> bool:
+        """Whether it is one of several that the pool has."""
+        return self.disks != self.pool.disks
+
+    @property
     def options(self) -> str:
         """Options of fstab and of a mount unit."""
         system = FILESYSTEMS[self.pool.filesystem]
@@ -64,6 +70,7 @@ class Tree:
     pool: Pool
     folder: str
     branches: tuple[str, ...]  # the fast one first
+    known: bool  # each of them by its UUID: else whoever joined them does so
     lands: str  # where new files land: mergerfs(1), create policies
     kept_free_mib: int
 
@@ -87,12 +94,6 @@ class Tree:
         return f"{self.mounted}{after}{locked}"
 
 
-def has_tier(pool: Pool) -> bool:
-    """Whether its fast tier can be a branch of a tree: one over ZFS or Btrfs would take no snapshots."""
-    system = FILESYSTEMS[pool.filesystem]
-    return bool(pool.tier) and not (system.by_name or system.subvolumes or system.bare)
-
-
 def counts_datasets(pool: Pool) -> bool:
     """Whether the machine can limit one dataset of a pool: a tree over several file systems counts none."""
     joined = FAMILIES[pool.family].apart or has_tier(pool)
@@ -114,58 +115,51 @@ def identifier(index: Index, pool: Pool, what: str) -> str:
 
 def volumes_of(index: Index, pool: Pool) -> tuple[Volume, ...]:
     """The volumes of a pool; none where the file system is ZFS, or there is none."""
-    system, family = FILESYSTEMS[pool.filesystem], FAMILIES[pool.family]
+    system = FILESYSTEMS[pool.filesystem]
     if system.by_name or system.bare:
         return ()
+    made = _made(index, pool)
+    if not pool.standing or len(made) == 1:
+        return made
+    # What stands is where it is, and called as it is: the plan only knows that it has so many parts.
+    data = [v for v in made if not (v.parity or v.fast)]
+    uuids: tuple[str | None, ...] = tuple(pool.uuid if [v] == data else None for v in made)
+    folders = tuple(v.folder for v in made)
+    if len(pool.branch_uuids) == len(made):
+        uuids = pool.branch_uuids
+    if len(pool.branch_paths) == len(made):
+        folders = pool.branch_paths
+    return tuple(
+        replace(volume, uuid=key, folder=folder)
+        for volume, key, folder in zip(made, uuids, folders, strict=True)
+    )
+
+
+def _made(index: Index, pool: Pool) -> tuple[Volume, ...]:
+    """The volumes as setup.sh makes them: the fast one, those of data, those of parity."""
     root = pool_roots(index.plan)[pool.id]
-    tiered = has_tier(pool)
-    fast = [_volume(index, pool, f"{root}-fast", "tier", pool.tier, fast=True)] if tiered else []
-    if not family.apart:
-        slow = f"{root}-slow" if tiered else root
-        return (*fast, _volume(index, pool, slow, "0", pool.disks))
-    single = len(pool.groups[0]) == 1 and not tiered
-    found = [*fast]
-    found += [
-        _volume(index, pool, root if single else f"{root}-disk{n + 1}", str(n), (disk,))
-        for n, disk in enumerate(pool.groups[0])
-    ]
-    if family.parity_last:
-        found += [
-            _volume(index, pool, f"{root}-parity{n + 1}", f"parity/{n}", (disk,), parity=True)
-            for n, disk in enumerate(pool.groups[1])
-        ]
-    return tuple(found)
+    return tuple(_volume(index, pool, f"{root}{part.end}", part) for part in parts_of(pool))
 
 
-def _volume(
-    index: Index,
-    pool: Pool,
-    folder: str,
-    what: str,
-    disks: tuple[str, ...],
-    parity: bool = False,
-    fast: bool = False,
-) -> Volume:
-    removable = any((index.disks[d].bay or "").startswith("usb") for d in disks)
-    key: str | None = identifier(index, pool, what)
-    if pool.standing:
-        alone = disks == pool.disks or (len(pool.groups[0]) == 1 and not parity and not fast)
-        key = pool.uuid if alone else None
+def _volume(index: Index, pool: Pool, folder: str, part: Part) -> Volume:
+    removable = any((index.disks[d].bay or "").startswith("usb") for d in part.disks)
+    key = pool.uuid if pool.standing else identifier(index, pool, part.what)
     counting = counts_datasets(pool) and limited(index, pool)
     counting &= FILESYSTEMS[pool.filesystem].project_quotas
-    return Volume(pool, folder, key, removable, disks, parity, counting, fast)
+    return Volume(pool, folder, key, removable, part.disks, part.parity, counting, part.fast)
 
 
 def tree_of(index: Index, pool: Pool) -> Tree | None:
     """The tree over a pool's volumes, where it has several."""
-    data = tuple(v.folder for v in volumes_of(index, pool) if not v.parity)
+    data = [v for v in volumes_of(index, pool) if not v.parity]
     if len(data) < 2:
         return None
+    branches, known = tuple(v.folder for v in data), all(v.uuid for v in data)
     smallest = min(index.disks[d].capacity_bytes for d in (*pool.groups[0], *pool.tier))
     kept_free = min(smallest // 100 >> 20, MOST_KEPT_FREE_MIB)
     # Where most is free; with a tier on it as long as it has room.
     lands = "ff" if has_tier(pool) else "mfs"
-    return Tree(pool, pool_roots(index.plan)[pool.id], data, lands, kept_free)
+    return Tree(pool, pool_roots(index.plan)[pool.id], branches, known, lands, kept_free)
 
 
 def volumes(index: Index, host: str) -> Iterator[Volume]:

@@ -139,6 +139,7 @@ def _one(
         family = f"parity{len(kept)}" if simple and len(kept) in (1, 2) else ""
         groups = (disks, tuple(d for p in parities for g in p.groups for d in g))
     every = [*parts, *tier, *parities]
+    apart = [*tier, *parts, *parities] if len(every) > 1 else []
     systems = {p.filesystem for p in every}
     states = [p.state for p in every if p.state not in ("online", "")]
     size, used = row.get("size"), row.get("used")
@@ -154,5 +155,7 @@ def _one(
         used_bytes=used if isinstance(used, int) else None,
         path=target,
         uuid=parts[0].uuid if len(slow) == 1 and parts and not fast else "",
+        branch_paths=tuple(p.path for p in apart),
+        branch_uuids=tuple(p.uuid for p in apart),
         encrypted=bool(every) and all(p.encrypted for p in every),
     )

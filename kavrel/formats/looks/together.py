@@ -248,6 +248,8 @@ def _pools(notes: Notes, disks: set[str]) -> Iterator[SeenPool]:
         elif maker == "btrfs":
             sources = {devices.known(m) for v in store.vdevs for m in v.members}
             taken |= sources
+            # One device has several names (LVM's above all), the file system has one.
+            taken.add(str(store.facts.get("uuid", "")))
             pool = _btrfs(notes, store, devices, sources)
             if pool is not None:
                 yield pool
@@ -314,7 +316,8 @@ def _btrfs(notes: Notes, store: Store, devices: _Devices, sources: set[str]) -> 
     spots = {
         t: r
         for t, r in notes.mounts.items()
-        if devices.known(str(r.get("source", "")).partition("[")[0]) in sources
+        if devices.known(_source(r)) in sources
+        or (r.get("uuid") and r["uuid"] == store.facts.get("uuid"))
     }
     members = tuple(d for s in sorted(sources) for d in sorted(devices.disks_of(s)))
     place = min(spots, key=lambda t: (t.count("/"), t), default="")
@@ -417,7 +420,9 @@ def _mounted(
 ) -> Iterator[SeenPool]:
     """File systems on one device, and unions over several of them."""
     kind, source = str(row.get("fstype", "")), devices.known(str(row.get("source", "")))
-    if kind not in ("ext4", "xfs", "btrfs", "ntfs", "ntfs3", "apfs") or source in taken:
+    if kind not in ("ext4", "xfs", "btrfs", "ntfs", "ntfs3", "apfs"):
+        return
+    if source in taken or (row.get("uuid") and row["uuid"] in taken):
         return
     if target in SYSTEM_PLACES or target.startswith(("/boot", "/var/lib/docker", "/snap")):
         return

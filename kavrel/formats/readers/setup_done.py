@@ -48,14 +48,16 @@ def read_setup_done(text: str, plan: Plan, host: str) -> Report:
 
 
 def _stands(report: Report, index: Index, pool_id: str, fact: str) -> None:
-    """The pool, with the UUID that its one file system has."""
+    """The pool, with the UUIDs that its file systems have."""
     pool = index.pools[pool_id]
     base = pool.model_dump(mode="json")
-    uuid = fact.removeprefix("uuid=") if fact.startswith("uuid=") else None
-    wanted = {v.uuid for v in volumes_of(index, pool)}
+    uuids = fact.removeprefix("uuid=").split(",") if fact.startswith("uuid=") else []
+    wanted = [v.uuid for v in volumes_of(index, pool)]
     item = {**base, "standing": True}
-    if uuid and (pool.standing or uuid in wanted):
-        item["uuid"] = uuid
+    if len(uuids) == 1 and (pool.standing or uuids[0] in wanted):
+        item["uuid"] = uuids[0]
+    elif len(uuids) > 1 and (pool.standing or uuids == wanted):
+        item["branch_uuids"] = uuids
     what = "same" if item == base else "changed"
     why = (
         "" if what == "same" else "it was made: from now on it is looked for, and never made again"

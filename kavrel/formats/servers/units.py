@@ -55,6 +55,8 @@ def _units(box: Box, origin: str) -> Iterator[tuple[str, str]]:
         }
         yield name, render("mount_unit.j2", unit=name, **facts, **common)
     for tree in box.trees:
+        if not tree.known:
+            continue
         name = unit_name(tree.folder)
         facts = {
             "pool": tree.pool,

@@ -5,8 +5,20 @@ Sources: mergerfs(1), snapraid(1), fstab(5); texts from memory of both manuals.
 
 import json
 
+import pytest
+
+from kavrel.core.edit import EditError, put
+from kavrel.core.index import Index
+from kavrel.core.plan import Plan, Pool
+from kavrel.core.seen.drift import drift
 from kavrel.core.seen.machine import Machine
+from kavrel.formats.lab_jobs import upkeep
 from kavrel.formats.looks.read import read_look
+from kavrel.formats.looks.taking import takes
+from kavrel.formats.servers.files import fstab
+from kavrel.formats.servers.setup import setup_script
+from tests.builders import TODAY, lab
+from tests.builders import disk as disk_of
 from tests.formats.looks.machines import NOON, disk, look, lsblk, system_disk
 
 CONF = """# made by hand
@@ -83,3 +95,65 @@ def test_parity_without_a_tree_and_a_parity_disk_that_is_not_mounted() -> None:
     assert (pool.name, pool.path) == ("disk1", ""), "nobody said where all of it is one folder"
     (pool,) = [p for p in seen(DISKS[0], conf=one).pools if p.path == "/mnt/disk1"]
     assert (pool.state, pool.gone) == ("degraded", ("/mnt/parity1 (not mounted)",))
+
+
+UUIDS = tuple(f"00000000-0000-4000-8000-00000000000{n}" for n in range(5))
+
+
+def test_a_tree_is_taken_over_where_its_parts_are_and_its_files_name_them_so() -> None:
+    named = [d | {"uuid": u} for d, u in zip(DISKS, UUIDS, strict=True)]
+    fstab_there = "/mnt/disk1:/mnt/disk2 /mnt/all fuse.mergerfs category.create=mfs 0 0\n"
+    machine = seen(*named, TREE, fstab=fstab_there, conf=CONF)
+    empty = Plan(name="mine")
+    plan = takes(empty, machine, None, TODAY).into(empty)
+    (pool,) = [p for p in plan.pools if p.family == "parity2"]
+    assert pool.branch_paths == ("/mnt/disk1", "/mnt/disk2", "/mnt/parity1", "/mnt/parity2")
+    assert pool.branch_uuids == UUIDS[:4]
+    host = plan.hosts[0].id
+    written = fstab(plan, host, "revision 1").splitlines()
+    assert f"UUID={UUIDS[1]} /mnt/disk2 ext4 defaults,noatime 0 2" in written
+    assert any(x.startswith("/mnt/disk1:/mnt/disk2 /mnt/all fuse.mergerfs ") for x in written)
+    # What its jobs ask for before they touch it is what is mounted there.
+    (chore,) = [c for n, c in upkeep(plan, host).items() if n.startswith("upkeep-parity")]
+    assert [(m["at"], m.get("uuid")) for m in chore["mounted"]] == [
+        *zip(pool.branch_paths, UUIDS, strict=False),
+        ("/mnt/all", None),
+    ]
+    said = setup_script(plan, host, "revision 1")
+    assert f"UUID={UUIDS[0]} /mnt/disk1" in said, "what is not mounted is mounted as it was"
+    assert "left 'parity of pool all: link the settings" in said
+    rows = drift(Index(plan), host, machine).differences
+    assert not [r for r in rows if r.collection == "pools"]
+    # A disk that was put in another's place is another file system.
+    changed = [*named[:1], named[1] | {"uuid": UUIDS[4]}, *named[2:4]]
+    other = seen(*changed, TREE, fstab=fstab_there, conf=CONF)
+    (row,) = [r for r in drift(Index(plan), host, other).differences if r.about == pool.id]
+    assert (row.field, row.seen.split(", ")[1]) == ("UUIDs of its parts", UUIDS[4])
+    # Known by nothing but its folder, it is mounted by whoever does so now.
+    bare = pool.model_copy(update={"branch_uuids": (), "branch_paths": ()})
+    text = fstab(put(plan, "pools", bare), host, "revision 1")
+    assert "# /mnt/all: keep the line that joins its parts now" in text
+    assert "fuse.mergerfs" not in text
+
+
+@pytest.mark.parametrize(
+    ("changed", "said"),
+    [
+        ({"branch_uuids": UUIDS[:3]}, "it has 4 file systems, and here are 3"),
+        ({"branch_paths": ("/a", "/b", "/c", "/a")}, "each of its file systems is another"),
+        ({"family": "raid10", "branch_uuids": UUIDS[:4]}, "it has one file system"),
+    ],
+)
+def test_parts_that_cannot_be_are_refused_at_their_field(
+    changed: dict[str, object], said: str
+) -> None:
+    base = lab()
+    hosts = (base.hosts[0].model_copy(update={"bays_35": 20}), *base.hosts[1:])
+    plan = lab(hosts=hosts, disks=(*base.disks, *(disk_of(n) for n in (11, 12, 13, 14))))
+    fields: dict[str, object] = {
+        "id": "tree", "name": "tree", "host": "box", "family": "union", "filesystem": "ext4",
+        "groups": (("box11", "box12", "box13", "box14"),), **changed,
+    }  # fmt: skip
+    with pytest.raises(EditError, match=said) as refused:
+        put(plan, "pools", Pool.model_validate(fields))
+    assert {p.field for p in refused.value.problems} <= {"branch_paths", "branch_uuids"}

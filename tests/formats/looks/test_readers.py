@@ -374,3 +374,24 @@ def test_a_disk_of_which_smartctl_can_say_nothing_says_why() -> None:
     # Nothing is known of how it is: that is no reading of zero.
     assert machine.disks[0].hours is None
     assert "smart" not in machine.looked_at
+
+
+def test_a_btrfs_that_its_mount_names_by_another_device_is_one_pool() -> None:
+    """LVM gives a volume two names: /dev/vg/lv and /dev/mapper/vg-lv (lvm(8))."""
+    uuid = "eb709225-e25b-51bc-b72c-26fbe8bb1975"
+    mounted = {"target": "/srv/all", "source": "/dev/vg-all/data", "fstype": "btrfs", "uuid": uuid}
+    shown = (
+        f"Label: none  uuid: {uuid}\n\tTotal devices 1 FS bytes used 163840\n"
+        "\tdevid    1 size 1992294400 used 224395264 path /dev/mapper/vg--all-data\n\n"
+    )
+    physical = {"pv_name": "/dev/sda", "vg_name": "vg-all", "pv_size": "1992294400"}
+    logical = {"lv_name": "data", "vg_name": "vg-all", "lv_path": "/dev/vg-all/data"}
+    machine, _ = read(
+        lsblk(system_disk(), disk("sda", "A", children=[])),
+        ("findmnt", "findmnt -J -b", json.dumps({"filesystems": [mounted]})),
+        ("pvs", "pvs --reportformat json", json.dumps({"report": [{"pv": [physical]}]})),
+        ("lvs", "lvs --reportformat json", json.dumps({"report": [{"lv": [logical]}]})),
+        ("btrfs-show", "btrfs filesystem show --raw", shown),
+    )
+    (pool,) = machine.pools
+    assert (pool.path, pool.uuid, pool.groups) == ("/srv/all", uuid, (("/dev/sda",),))

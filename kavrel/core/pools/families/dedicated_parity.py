@@ -10,6 +10,7 @@ and what was deleted or changed since on one disk can spoil old files of another
 from kavrel.core.plan import FamilyId
 from kavrel.core.pools import pace
 from kavrel.core.pools.families.family import Family, Groups, Room, below, no_vdevs
+from kavrel.core.quantities import sizes_apart
 
 
 def _dedicated(family: FamilyId, parity: int) -> Family:
@@ -24,9 +25,10 @@ def _dedicated(family: FamilyId, parity: int) -> Family:
         largest, smallest = max(groups[0]), min(groups[1])
         if smallest >= largest:
             return None
+        parity_size, data_size = sizes_apart(smallest, largest)
         return (
-            f"a parity disk of {smallest / 1e12:.2f} TB is smaller than the largest data disk "
-            f"({largest / 1e12:.2f} TB) and protects nothing: make the largest disks the parity"
+            f"a parity disk of {parity_size} is smaller than the largest data disk "
+            f"({data_size}) and protects nothing: make the largest disks the parity"
         )
 
     return Family(

@@ -3,11 +3,11 @@
 from kavrel.core.kinds import jobs_that
 from kavrel.core.plan import Dataset, Pool
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.pools.parts import has_tier
 from kavrel.core.pools.pool import spare_for
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Step, Strike, on_pool
 from kavrel.core.shares.names import pool_names
 from kavrel.core.works.pools import parity_file
-from kavrel.core.works.volumes import has_tier
 
 
 def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:

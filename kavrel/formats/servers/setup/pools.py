@@ -12,6 +12,9 @@ from functools import singledispatch
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Disk, Pool
+from kavrel.core.pools.families import FAMILIES
+from kavrel.core.pools.parts import has_tier
+from kavrel.core.quantities import size_words
 from kavrel.core.shares.names import pool_names, pool_roots
 from kavrel.core.works import Work
 from kavrel.core.works.pools import (
@@ -28,10 +31,11 @@ from kavrel.core.works.pools import (
     TreeMounted,
     VolumesJoined,
     ZpoolMade,
+    parity_file,
     spares_within,
     works_of_pool,
 )
-from kavrel.core.works.volumes import UNION, Volume, has_tier, tree_of, volumes_of
+from kavrel.core.works.volumes import UNION, Tree, Volume, tree_of, volumes_of
 from kavrel.formats.servers.setup.words import all_or_left, left, quoted
 from kavrel.formats.servers.site import Box
 
@@ -71,11 +75,21 @@ def _held(box: Box, pool: Pool) -> str:
 def _standing(box: Box, pool: Pool, work: PoolStands) -> Iterator[str]:
     said = f"pool {pool.name} stands by the plan and is not here: {work.back}"
     known = [v for v in volumes_of(box.index, pool) if v.uuid and not pool.encrypted]
-    mounting = ""
-    for volume in known:  # as it is: nothing on it changes
+    everything = volumes_of(box.index, pool)
+    mounts = []
+    for volume in known if len(known) == len(everything) else ():  # as it is: nothing on it changes
         mount = f"run mount -o {_mount_options(volume)} UUID={volume.uuid} {volume.folder}"
-        mounting = f"{{ run mkdir -p {volume.folder} && {mount}; }} || "
+        there = f"have is_mounted {volume.folder} {volume.uuid}"
+        mounts.append(f"{{ {there} || {{ run mkdir -p {volume.folder} && {mount}; }}; }}")
+    tree = tree_of(box.index, pool)
+    if mounts and tree:
+        mounts.append(" && ".join(_joined(tree)))
+    mounting = f"{{ {' && '.join(mounts)}; }} || " if mounts else ""
     yield f"{{ {there_test(box.index, pool)}; }} || {mounting}{left(said)}"
+    if FAMILIES[pool.family].parity_at:
+        file = parity_file(pool_names(box.plan)[pool.id])
+        here = f"link the settings that its parity is kept by to {file}, or its job finds none"
+        yield f"have test -e {file} || {left(f'parity of pool {pool.name}: {here}')}"
     for one in (box.index.disks[d] for d in (*pool.disks, *pool.spares, *pool.tier)):
         if one.serial:
             label = quoted(f"disk {one.label}, serial {one.serial}, of pool {pool.name}")
@@ -149,8 +163,8 @@ def _wanted(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
 
 def _done(box: Box, pool: Pool, name: str) -> str:
     """Notes that the pool was made, with what it is known by."""
-    volumes = [v for v in volumes_of(box.index, pool) if not v.parity]
-    known = f" uuid={volumes[0].uuid}" if len(volumes) == 1 else ""
+    volumes = volumes_of(box.index, pool)
+    known = f" uuid={','.join(v.uuid or '' for v in volumes)}" if volumes else ""
     return f"done_with pool/{name}{known}"
 
 
@@ -164,7 +178,7 @@ def _variable(disk: Disk) -> str:
 
 
 def _said(disk: Disk) -> str:
-    size = f"{disk.capacity_bytes / 1e12:.2f} TB"
+    size = size_words(disk.capacity_bytes)
     return f"{disk.label}  serial {disk.serial}  {disk.bay or 'shelf'}  {size}"
 
 
@@ -265,12 +279,15 @@ def _(work: ParityKept, box: Box) -> Iterator[str]:
     yield from (f"keep_line {work.file} '{line}'" for line in work.lines)
 
 
-@make.register
-def _(work: TreeMounted, box: Box) -> Iterator[str]:
-    tree = work.tree
+def _joined(tree: Tree) -> Iterator[str]:
     yield f"run mkdir -p {tree.folder}"
     mount = f"run mount -t {UNION} -o {tree.mounted} {tree.what} {tree.folder}"
     yield f"{{ have is_mounted {tree.folder} || {mount}; }}"
+
+
+@make.register
+def _(work: TreeMounted, box: Box) -> Iterator[str]:
+    yield from _joined(work.tree)
 
 
 @make.register

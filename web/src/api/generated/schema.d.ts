@@ -6782,6 +6782,16 @@ export interface components {
             known_as?: string | null;
             /** Path */
             path?: string | null;
+            /**
+             * Branch Paths
+             * @default []
+             */
+            branch_paths: string[];
+            /**
+             * Branch Uuids
+             * @default []
+             */
+            branch_uuids: string[];
         };
         /** NewQuota */
         NewQuota: {
@@ -7756,6 +7766,16 @@ export interface components {
             known_as?: string | null;
             /** Path */
             path?: string | null;
+            /**
+             * Branch Paths
+             * @default []
+             */
+            branch_paths: string[];
+            /**
+             * Branch Uuids
+             * @default []
+             */
+            branch_uuids: string[];
         };
         /**
          * PoolSpace
