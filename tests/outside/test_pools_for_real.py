@@ -290,7 +290,6 @@ def test_trees_and_parity_of_separate_disks_are_seen_as_planned(tmp_path: Path) 
         plan,
         tmp_path,
         f"""
-cat /mnt/job/fstab >>/etc/fstab
 go 'many\\nkept\\nquick\\n' ''; echo "code $code"; grep LEFT /run/said
 cp /run/kavrel/done /mnt/job/done
 {LAB_LOOK}

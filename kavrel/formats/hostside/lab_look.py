@@ -90,6 +90,8 @@ FILES = (
     ("setup.done", "var/lib/kavrel/done"),
     ("run", "var/lib/lab-job/runs/*.json"),
 )
+TREE = "fuse.mergerfs"
+TREE_ASKED = "getfattr --absolute-names -d -m user.mergerfs"
 # What may stand in a listing and is nobody's business.
 # A name ends where its word does: `passed` and `passive` are none.
 NAMES = (
@@ -243,6 +245,19 @@ class Look:
                 said = without_hashes(said)
             self._keep(listing, f"/{file.relative_to(ROOT)}", said, 0)
 
+    def tree(self, place: str) -> None:
+        """What a tree of mergerfs is over, as getfattr -d prints it: with fsname its mount hides it."""
+        said = [f"# file: {place}/.mergerfs"]
+        for name in ("branches", "category.create", "func.create"):
+            try:
+                value = os.getxattr(f"{place}/.mergerfs", f"user.mergerfs.{name}")
+            except OSError:
+                continue
+            text = value.decode("utf-8", "replace").replace("\\", "\\\\").replace('"', '\\"')
+            said.append(f'user.mergerfs.{name}="{text}"')
+        if len(said) > 1:
+            self._keep("mergerfs", f"{TREE_ASKED} {place}/.mergerfs", "\n".join([*said, ""]), 0)
+
     def _keep(self, listing: str, asked: str, said: str, code: int) -> None:
         said = blanked(said)
         one = {"listing": listing, "asked": asked, "code": code, "said": said[:LARGEST]}
@@ -269,6 +284,8 @@ class Look:
                 ["btrfs", "subvolume", "list", "-s", "-r", "-u", "-q", "-R", place],
             )
             self.run("btrfs-quotas", ["btrfs", "qgroup", "show", "--raw", "-r", place])
+        for place in mounted(TREE):
+            self.tree(place)
         names = self.run("ups-names", ["upsc", "-l"])
         for ups in names.split():
             self.run("ups", ["upsc", ups])
@@ -281,6 +298,7 @@ class Look:
                 self.run("points", [str(script)])
         if self.only_list:
             self.asked += ["upsc UPS (for each that upsc -l names)"]
+            self.asked += [f"{TREE_ASKED} FOLDER/.mergerfs (for each tree of mergerfs)"]
             self.asked += ["getfacl -p FOLDER (for each folder that is shared)"]
             self.asked += ["du -xsB1 FOLDER (the same)"] if self.sizes else []
 
@@ -330,6 +348,7 @@ def mounted(kind: str) -> list[str]:
                     .encode("latin-1")
                     .decode("utf-8", "replace")
                 )
+                source = place if kind == TREE else source  # two trees may be called alike
                 if source not in found or len(plain) < len(found[source]):
                     found[source] = plain
     return sorted(found.values())

@@ -19,7 +19,7 @@ from kavrel.formats.looks.files import (
     RSYNCD,
     TESTPARM,
 )
-from kavrel.formats.looks.joined import SNAPRAID
+from kavrel.formats.looks.joined import MERGERFS, SNAPRAID
 from kavrel.formats.looks.listing import ListingReader
 from kavrel.formats.looks.lsblk import LSBLK, LSBLK_TABLE
 from kavrel.formats.looks.lvm import LVS, PVS, VGS
@@ -74,6 +74,7 @@ LISTINGS: Registry[ListingReader] = Registry(
         RSYNCD,
         FSTAB,
         SNAPRAID,
+        MERGERFS,
         PASSWD,
         GROUP,
         ACL,

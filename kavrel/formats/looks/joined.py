@@ -1,6 +1,7 @@
 """Several file systems that people see as one folder: a tree over them, and the parity beside it.
 
-A tree's branches stand in fstab (with `fsname` the mount itself does not say them), or in its source;
+A tree's branches are what mergerfs itself says, else they stand in fstab (with `fsname` the mount does not
+say them) or in its source;
 what has parity, and where that lies, in the settings of the parity. The fast tier is the branch that is
 listed first where new files land on the first with room. Sources: mergerfs(1), snapraid(1), fstab(5).
 """
@@ -58,6 +59,31 @@ SNAPRAID = ListingReader(
 )
 
 
+TOLD = re.compile(r'^user\.mergerfs\.([\w.]+)="(.*)"$')
+
+
+def read_tree(listing: Listing, notes: Notes) -> None:
+    """What a tree is over and where new files land, as getfattr(1) prints it."""
+    place = ""
+    for line in listing.text.splitlines():
+        if line.startswith("# file: "):
+            place = "/" + line.removeprefix("# file: ").strip("/").removesuffix("/.mergerfs")
+        elif match := TOLD.match(line):
+            plain = re.sub(r"\\(.)", r"\1", match[2])
+            notes.trees.setdefault(place, {})[match[1]] = plain
+            listing.took()
+        elif line.strip():
+            listing.puzzled(line)
+
+
+MERGERFS = ListingReader(
+    "mergerfs",
+    "getfattr --absolute-names -d -m user.mergerfs FOLDER/.mergerfs",
+    read_tree,
+    lambda t: bool(re.search(r"^user\.mergerfs\.", t, re.MULTILINE)),
+)
+
+
 def joined(notes: Notes, pools: list[SeenPool]) -> list[SeenPool]:
     """The same pools, with those that are parts of a tree or have parity put together to one each."""
     left = {p.path: p for p in pools if p.path}
@@ -97,6 +123,7 @@ def _branches(notes: Notes, target: str, source: str, left: Iterable[str]) -> It
         words = line.split()
         if len(words) >= 3 and words[1] == target and "mergerfs" in words[2]:
             said = words[0].replace("\\040", " ")
+    said = notes.trees.get(target, {}).get("branches", said)
     for part in said.split(":"):
         folder = part.partition("=")[0].rstrip("/")  # /srv/disk1=NC
         if glob.has_magic(folder):
@@ -107,6 +134,9 @@ def _branches(notes: Notes, target: str, source: str, left: Iterable[str]) -> It
 
 def _created(notes: Notes, target: str, options: str) -> str:
     """Where new files land: a word of mergerfs(1)."""
+    told = notes.trees.get(target, {})
+    if word := told.get("func.create") or told.get("category.create"):
+        return word
     for line in notes.files.get("fstab", "").splitlines():
         words = line.split()
         if len(words) >= 4 and words[1] == target and "mergerfs" in words[2]:

@@ -108,6 +108,9 @@ class Notes:
     runs: list[dict[str, Any]] = field(default_factory=list)
     files: dict[str, str] = field(default_factory=dict)
     parities: list[Any] = field(default_factory=list)  # of separate disks, see `joined`
+    trees: dict[str, dict[str, str]] = field(
+        default_factory=dict
+    )  # folder to what mergerfs says of it
     sizes: dict[str, int] = field(default_factory=dict)
     machine: dict[str, Any] = field(default_factory=dict)
     looked_at: set[str] = field(default_factory=set)

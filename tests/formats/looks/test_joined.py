@@ -157,3 +157,22 @@ def test_parts_that_cannot_be_are_refused_at_their_field(
     with pytest.raises(EditError, match=said) as refused:
         put(plan, "pools", Pool.model_validate(fields))
     assert {p.field for p in refused.value.problems} <= {"branch_paths", "branch_uuids"}
+
+
+def test_a_tree_says_itself_what_it_is_over() -> None:
+    """As mergerfs 2.33 answers getfattr(1) on its control file."""
+    said = (
+        "# file: /mnt/all/.mergerfs\n"
+        'user.mergerfs.branches="/mnt/loose=RW:/mnt/disk1=NC:/mnt/disk2"\n'
+        'user.mergerfs.category.create="ff"\nuser.mergerfs.func.create="ff"\n\n'
+    )
+    rows = (
+        ("lsblk", "lsblk", lsblk(*(disk(f"sd{c}", f"S-{c}") for c in "abcde"))[2]),
+        ("findmnt", "findmnt", json.dumps({"filesystems": [*DISKS, TREE]})),
+        ("mergerfs", "getfattr", said),
+    )
+    (tree,) = [p for p in read_look(look("box", *rows), NOON).machine.pools if p.path == "/mnt/all"]
+    assert tree.tier == ("/dev/sde",)
+    assert tree.branch_paths == ("/mnt/loose", "/mnt/disk1", "/mnt/disk2")
+    alone = read_look(said.encode(), NOON)
+    assert [(h.listing, h.understood) for h in alone.heard] == [("mergerfs", 3)]
