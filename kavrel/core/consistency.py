@@ -93,7 +93,7 @@ def _can_be_dated(kind: Any) -> bool:
 
 def not_carried_out(plan: Plan) -> list[Problem]:
     """What an older plan may have that no box does; the plan is consistent otherwise."""
-    return [p for p in _jobs(plan) if p.tolerated]
+    return [p for p in (*_pools(plan), *_jobs(plan)) if p.tolerated]
 
 
 def _duplicates(plan: Plan) -> Iterator[Problem]:
@@ -274,12 +274,16 @@ def _pools(plan: Plan) -> Iterator[Problem]:
                 pool.id,
                 "filesystem",
                 f"{family.title} does not go with {pool.filesystem}: choose {allowed}",
+                tolerated=family.apart,
             )
         elif not complaint_:
             sizes = [[disks[d].capacity_bytes for d in g] for g in pool.groups]
             misfit_ = family.complaint(sizes)
             if misfit_:
                 yield Problem("pools", pool.id, "groups", misfit_)
+        if pool.spares and not complaint_ and not any(family.outlives(len(g)) for g in pool.groups):
+            said = f"{family.title} outlives no disk: a spare would have nothing to be filled from"
+            yield Problem("pools", pool.id, "spares", said, tolerated=True)
         if pool.tier_mirrored and len(pool.tier) == 1:
             yield Problem("pools", pool.id, "tier", "a mirrored tier needs at least two disks")
         for disk_id in (*pool.disks, *pool.spares, *pool.tier):

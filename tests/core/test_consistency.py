@@ -5,6 +5,9 @@ from typing import Any
 import pytest
 
 from kavrel.core.consistency import problems
+from kavrel.core.copies.carrier import never_starts
+from kavrel.core.edit import EditError, put
+from kavrel.core.index import Index
 from kavrel.core.plan import (
     Account,
     AssumptionValue,
@@ -17,7 +20,8 @@ from kavrel.core.plan import (
     Schedule,
     Share,
 )
-from tests.builders import disk, job, lab
+from kavrel.core.works.pools import spares_within
+from tests.builders import cell, disk, job, lab
 
 FAR = {"kind": "replication", "target_pool": "second"}
 
@@ -165,3 +169,39 @@ def test_one_job_reads_one_pool() -> None:
         jobs=(job("s", datasets=("files", "b")),),
     )
     assert [p.field for p in problems(plan)] == ["datasets"]
+
+
+def test_a_pool_without_redundancy_takes_no_spare() -> None:
+    """Only levels with redundancy take spares: mdadm(8)."""
+    base = lab()
+    stripe = base.pools[0].model_copy(
+        update={
+            "family": "stripe",
+            "filesystem": "ext4",
+            "groups": (("box1", "box2"),),
+            "spares": ("box3",),
+        }
+    )
+    found = problems(base.model_copy(update={"pools": (stripe, *base.pools[1:])}))
+    assert [(p.field, p.tolerated) for p in found if p.item == stripe.id] == [("spares", True)]
+    assert spares_within(stripe) == ()
+    mirror = stripe.model_copy(update={"family": "mirror"})
+    assert not problems(base.model_copy(update={"pools": (mirror, *base.pools[1:])}))
+    assert spares_within(mirror) == ("box3",)
+
+
+def test_a_tree_over_several_btrfs_takes_no_points_and_its_jobs_count_for_nothing() -> None:
+    """btrfs subvolume create on a tree of mergerfs: "not a btrfs filesystem" (btrfs-progs 6.2)."""
+    base = lab(jobs=(job("snaps", retention=Retention(all_days=40)),))
+    several = {"family": "union", "filesystem": "btrfs", "groups": (("box1", "box2", "box3"),)}
+    pool = base.pools[0].model_copy(update=several)
+    old = base.model_copy(update={"pools": (pool, *base.pools[1:])})
+    with pytest.raises(EditError, match="union of separate disks does not go with btrfs"):
+        put(base, "pools", pool)
+    assert put(old, "jobs", old.jobs[0].model_copy(update={"name": "other"})), "it can be edited"
+    (problem,) = problems(old)
+    assert (problem.field, problem.tolerated) == ("filesystem", True)
+    assert never_starts(Index(old), old.jobs[0])
+    assert not never_starts(Index(base), base.jobs[0])
+    assert cell(base, "deleted").fate == "restored"
+    assert cell(old, "deleted").fate == "lost"

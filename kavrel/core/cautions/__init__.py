@@ -72,6 +72,7 @@ from kavrel.core.cautions.nfs_to_a_network import NFS_TO_A_NETWORK
 from kavrel.core.cautions.nfs_to_the_world import NFS_TO_THE_WORLD
 from kavrel.core.cautions.no_administrator import NO_ADMINISTRATOR
 from kavrel.core.cautions.no_bin import NO_BIN
+from kavrel.core.cautions.no_box_makes_it import NO_BOX_MAKES_IT
 from kavrel.core.cautions.no_copy import NO_COPY
 from kavrel.core.cautions.no_offsite import NO_OFFSITE
 from kavrel.core.cautions.no_redundancy import NO_REDUNDANCY
@@ -144,6 +145,7 @@ from kavrel.core.cautions.windows_names import WINDOWS_NAMES
 RULES: tuple[Rule, ...] = (
     NO_COPY,
     NOT_CARRIED_OUT,
+    NO_BOX_MAKES_IT,
     COPY_DOES_NOT_FIT,
     SYSTEM_GROUP,
     SYSTEM_ACCOUNT,

@@ -8,7 +8,7 @@ from kavrel.core.cautions.caution import Finding, Rule, View
 def _find(view: View) -> Iterator[Finding]:
     seen = set()
     for problem in view.impossible:
-        if problem.item not in seen:
+        if problem.collection == "jobs" and problem.item not in seen:
             seen.add(problem.item)
             name = view.index.jobs[problem.item].name
             yield problem.item, name, f"{problem.message[:1].upper()}{problem.message[1:]}."

@@ -13,6 +13,7 @@ from typing import Literal
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Host, Job
+from kavrel.core.pools.families import FAMILIES
 
 # How often a follower on another box looks whether what it waits for has arrived.
 LOOKS_EVERY_MINUTES = 10
@@ -144,14 +145,23 @@ def reached_from(ways: Collection[tuple[str, str]], host: str) -> set[str]:
 
 
 def never_starts(index: Index, job: Job) -> bool:
-    """Whether nothing starts a job, or one of those that it follows."""
+    """Whether nothing starts a job, or one of those that it follows, or a box could not run it."""
     found: Job | None = job
     while found:
         how = chain(index, found)
-        if how and how.how == "broken":
+        if (how and how.how == "broken") or _has_no_points(index, found):
             return True
         found = index.jobs[found.after] if found.after else None
     return False
+
+
+def _has_no_points(index: Index, job: Job) -> bool:
+    """Whether it is about points of a pool that has none as it is laid out: a tree over several."""
+    if not KINDS[job.kind].snapshots:
+        return False
+    homes = {index.datasets[d].pool for d in job.datasets} | ({job.target_pool} - {None})
+    pools = [index.pools[p] for p in homes if p]
+    return any(p.filesystem not in FAMILIES[p.family].filesystems for p in pools)
 
 
 def address_of(host: Host) -> str:

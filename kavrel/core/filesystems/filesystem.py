@@ -98,7 +98,8 @@ class Filesystem:
 
     def uses(self, field: str) -> bool:
         """Whether a field of a pool means anything with it."""
-        return field != "uuid" or not self.by_name
+        used = {"uuid": not self.by_name, "record_kib": self.by_name, "ashift": self.sector_shift}
+        return used.get(field, True)
 
     def allows(self, field: str, choice: str) -> bool:
         """Whether a field of a pool may have a choice with it."""

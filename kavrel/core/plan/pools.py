@@ -34,9 +34,10 @@ _BY_CARD = ((When("family", is_=("card_mirror",)),),)
 _LOCKED = ((When("encrypted", filled=True),),)
 _TIERED = ((When("tier", filled=True),),)
 # Several file systems under one folder, which somebody made.
+_APART = ("union", "parity1", "parity2")
 _STANDS = When("standing", filled=True)
 _IN_PARTS = (
-    (When("family", is_=("union", "parity1", "parity2")), _STANDS),
+    (When("family", is_=_APART), _STANDS),
     (When("tier", filled=True), _STANDS),
 )
 
@@ -64,11 +65,12 @@ class Pool(Value):
             "Record size",
             "4 to 1024, a power of two; small ones waste room on RAIDZ",
             "KiB",
+            by="filesystem",
         ),
     ] = 128
-    ashift: Annotated[int, whole(9, 16), Shown("Sector shift", "12 for 4 KiB sectors (ashift)")] = (
-        12
-    )
+    ashift: Annotated[
+        int, whole(9, 16), Shown("Sector shift", "12 for 4 KiB sectors (ashift)", by="filesystem")
+    ] = 12
     encrypted: Annotated[Flag, Shown("Encrypted at rest")] = False
     unlock: Annotated[
         Unlock,
@@ -108,7 +110,7 @@ class Pool(Value):
                 "UUID",
                 "of its file system, from findmnt -no UUID: jobs refuse whatever else is mounted in "
                 "its place",
-                when=((When("standing", filled=True),),),
+                when=((_STANDS, When("family", not_=_APART)),),
                 by="filesystem",
             ),
         ]

@@ -203,7 +203,9 @@ def refusal(index: Index, pool: Pool) -> str:
 def spares_within(pool: Pool) -> tuple[str, ...]:
     """The spares that become part of the pool when it is made."""
     family = FAMILIES[pool.family]
-    whole_array = bool(family.md_level) and not family.nested
+    # Source: mdadm(8): only levels with redundancy take spares.
+    redundant = any(family.outlives(len(g)) for g in pool.groups)
+    whole_array = bool(family.md_level) and redundant and not family.nested
     return pool.spares if FILESYSTEMS[pool.filesystem].whole_disks or whole_array else ()
 
 

@@ -316,8 +316,8 @@ def _btrfs(notes: Notes, store: Store, devices: _Devices, sources: set[str]) -> 
     spots = {
         t: r
         for t, r in notes.mounts.items()
-        if devices.known(_source(r)) in sources
-        or (r.get("uuid") and r["uuid"] == store.facts.get("uuid"))
+        if r.get("fstype") == "btrfs"
+        and (devices.known(_source(r)) in sources or r.get("uuid") == store.facts.get("uuid"))
     }
     members = tuple(d for s in sorted(sources) for d in sorted(devices.disks_of(s)))
     place = min(spots, key=lambda t: (t.count("/"), t), default="")
@@ -410,7 +410,10 @@ def _lvm(devices: _Devices, group: dict[str, Any]) -> tuple[str, tuple[tuple[str
     if len(arrays) == 1 and not devices.cut(arrays[0]):
         return _md(devices, arrays)
     levels = {devices.arrays[a].level for a in arrays}
-    twice = "slices2" if levels & {"raid6"} else "slices1"
+    # Of two that may die the narrowest parts are three whole copies.
+    wide = [a for a in arrays if sum(len(v.members) for v in devices.arrays[a].vdevs) > 2]
+    thrice = any(devices.arrays[a].level == "raid1" for a in wide)
+    twice = "slices2" if thrice or "raid6" in levels else "slices1"
     able = twice in FAMILIES and levels <= {"raid1", "raid5", "raid6"}
     return (twice if able else ""), (members,)
 

@@ -161,6 +161,8 @@ LAN = Network(
     dhcp_to="192.168.1.200",
 )
 WRITE = Grant(id="g1", share="share", account="ana", right="write")
+# Disks with a Btrfs each below one tree, as an older plan may have them.
+SEVERAL = {"family": "union", "filesystem": "btrfs", "groups": (("box1", "box2", "box3"),)}
 
 MADE: dict[str, Callable[[], Plan]] = {
     "no_copy": lambda: lab(jobs=(job("s"),)),
@@ -225,6 +227,9 @@ MADE: dict[str, Callable[[], Plan]] = {
     # As an older plan may have it: an edit that brings it in is refused.
     "not_carried_out": lambda: (p := lab(jobs=(job("r", **FAR),))).model_copy(
         update={"jobs": (p.jobs[0].model_copy(update={"encrypted": True}),)}
+    ),
+    "no_box_makes_it": lambda: (p := lab()).model_copy(
+        update={"pools": (p.pools[0].model_copy(update=SEVERAL), *p.pools[1:])}
     ),
     "key_burns": lambda: lab(jobs=(job("r", key_kept_at=("home",), **SEALED),)),
     "tunnel_missing": lambda: lab(

@@ -9,7 +9,7 @@ and what was deleted or changed since on one disk can spoil old files of another
 
 from kavrel.core.plan import FamilyId
 from kavrel.core.pools import pace
-from kavrel.core.pools.families.family import Family, Groups, Room, below, no_vdevs
+from kavrel.core.pools.families.family import Family, Groups, Room, no_vdevs, under_a_tree
 from kavrel.core.quantities import sizes_apart
 
 
@@ -35,7 +35,7 @@ def _dedicated(family: FamilyId, parity: int) -> Family:
         id=family,
         title=f"dedicated parity, {parity} {'disk' if parity == 1 else 'disks'}",
         minimum=parity + 1,
-        takes=below,
+        takes=under_a_tree,
         groupings=lambda n: [(n - parity, parity)] if n >= parity + 1 else [],
         outlives=lambda width: parity,
         volumes=lambda groups: tuple(groups[0]),

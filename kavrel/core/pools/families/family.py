@@ -28,6 +28,14 @@ def below(filesystem: Filesystem) -> bool:
     return not (filesystem.whole_disks or filesystem.foreign)
 
 
+def under_a_tree(filesystem: Filesystem) -> bool:
+    """A file system on each disk, below a tree over them: what it can do that folders cannot is lost there.
+
+    Btrfs has no subvolume through the tree, and so neither points nor limits.
+    """
+    return below(filesystem) and not filesystem.subvolumes
+
+
 def by_itself(filesystem: Filesystem) -> bool:
     """Only file systems that make their pool of the disks themselves have it."""
     return filesystem.whole_disks

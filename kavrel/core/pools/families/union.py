@@ -3,9 +3,9 @@
 from kavrel.core.pools import pace
 from kavrel.core.pools.families.family import (
     Family,
-    below,
     no_vdevs,
     one_group,
+    under_a_tree,
     whole_disk_rooms,
 )
 
@@ -13,7 +13,7 @@ UNION = Family(
     id="union",
     title="union of separate disks",
     minimum=2,
-    takes=below,
+    takes=under_a_tree,
     groupings=one_group(2),
     outlives=lambda width: 0,
     volumes=lambda groups: tuple(groups[0]),

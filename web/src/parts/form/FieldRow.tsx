@@ -56,11 +56,11 @@ export function FieldRow({ field, options, value, wrong, onChange, onCommit }: R
             </select>
             {field.unit && <span className="unit shrink-0">{said(field.unit)}</span>}
           </div>
-        ) : field.kind === 'note' ? (
+        ) : field.kind === 'note' || field.kind === 'words' ? (
           <textarea
             {...common}
-            className="entry"
-            rows={3}
+            className={`entry ${field.kind === 'words' ? 'figure block resize-none [field-sizing:content]' : ''}`}
+            rows={field.kind === 'note' ? 3 : (value as string).split('\n').length}
             value={value as string}
             onChange={(e) => onChange(e.target.value)}
             onBlur={onCommit}

@@ -41,12 +41,19 @@ export function place(item: Plain, path: string, value: unknown): Plain {
   return { ...item, [head]: place(item[head] as Plain, rest.join('.'), value) };
 }
 
+// Characters that a narrow field shows without cutting them.
+const ONE_LINE = 28;
+
 export function write(field: Field, value: unknown, currency: string): Written {
   if (field.kind === 'windows') return showWindows(value);
   if (field.kind === 'check') return value === true;
   if (field.kind === 'several') return (value as unknown[] | undefined)?.map(String) ?? [];
   if (value === null || value === undefined) return '';
-  if (field.kind === 'words' || field.kind === 'numbers') return (value as unknown[]).join(' ');
+  if (field.kind === 'numbers') return (value as unknown[]).join(' ');
+  if (field.kind === 'words') {
+    const short = (value as string[]).join(' ');
+    return short.length > ONE_LINE ? (value as string[]).join('\n') : short;
+  }
   if (field.kind === 'size') return writeSize(value as number);
   if (field.kind === 'capacity' && typeof value === 'number') return value ? value.toFixed(0) : '';
   if (field.kind === 'money') return String((value as number) / minorUnits(currency));
