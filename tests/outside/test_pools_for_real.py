@@ -15,6 +15,8 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Grant, Plan, Pool, Quota, Share
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.seen.drift import drift
+from kavrel.core.seen.known import is_made_alike
+from kavrel.core.shares.names import pool_roots
 from kavrel.core.works.pools import ArrayRuns, FilesystemMade, works_of_pool
 from kavrel.core.works.volumes import volumes_of
 from kavrel.formats.lab_jobs import lab_jobs
@@ -129,11 +131,13 @@ def is_seen_as_planned(work: Path, plan: Plan) -> None:
     machine = reading.machine
     serials = {d.device: d.serial for d in machine.disks}
     by_id = {d.id: d.serial for d in plan.disks}
+    roots = pool_roots(plan)
     for pool in plan.pools:
-        (seen,) = [p for p in machine.pools if p.path == f"/srv/{pool.id}"]
+        (seen,) = [p for p in machine.pools if p.path == roots[pool.id]]
         there = sorted(sorted(serials[d] for d in g) for g in seen.groups)
         wanted = sorted(sorted(by_id[d] for d in g) for g in pool.groups)
-        assert (seen.family, seen.filesystem) == (pool.family, pool.filesystem), (pool.id, seen)
+        assert is_made_alike(Index(plan), pool, seen.family), (pool.id, seen)
+        assert seen.filesystem == pool.filesystem
         assert there == wanted, (pool.id, seen)
         assert sorted(serials[d] for d in seen.spares) == sorted(by_id[d] for d in pool.spares)
         assert [serials[d] for d in seen.tier] == [by_id[d] for d in pool.tier]

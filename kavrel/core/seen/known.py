@@ -30,9 +30,11 @@ def host_of(index: Index, machine: Machine) -> Host | None:
 def is_made_alike(index: Index, pool: Pool, family: str) -> bool:
     """Whether a machine has nothing to tell a pool of the plan from one of this family by.
 
-    Disks of which one part alone is taken have one array: that of an ordinary layout.
+    Disks of which one part alone is taken have one array: that of an ordinary layout. One disk is one disk.
     """
     mine = FAMILIES[pool.family]
+    if len(pool.disks) == 1:
+        return True
     if mine.id == family or mine.cuts is None:
         return mine.id == family
     cuts = mine.cuts([index.disks[d].capacity_bytes for d in pool.disks])

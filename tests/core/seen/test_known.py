@@ -20,6 +20,7 @@ def test_slices_of_one_part_are_an_ordinary_array_and_those_of_several_are_not()
     assert alike("slices1", "raid5", "box2", "box3", "box4")
     assert not alike("slices1", "raid5", "box1", "box2", "box3")  # the upper parts are a mirror
     assert not alike("slices1", "raid6", "box2", "box3", "box4")
+    assert alike("span", "single", "box1")
     # Of every other family the machine tells which it is.
     others = [f for f in FAMILIES.values() if f.cuts is None]
     assert not any(alike(f.id, g.id, "box1", "box2") for f in others for g in others if f != g)
