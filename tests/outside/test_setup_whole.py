@@ -8,6 +8,8 @@ Sources: the manual pages of those programs; udev's names in /dev/disk/by-id, va
 import hashlib
 import json
 import os
+import re
+import shutil
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -19,7 +21,18 @@ import pytest
 
 from kavrel.core.edit import put
 from kavrel.core.index import Index
-from kavrel.core.plan import Account, Dataset, Grant, Group, LogEntry, Plan, Pool, Quota, Share
+from kavrel.core.plan import (
+    Account,
+    Dataset,
+    Export,
+    Grant,
+    Group,
+    LogEntry,
+    Plan,
+    Pool,
+    Quota,
+    Share,
+)
 from kavrel.core.works.volumes import volumes_of
 from kavrel.formats.lab_jobs import lab_jobs, script
 from kavrel.formats.readers import read_file
@@ -495,6 +508,31 @@ def test_files_of_an_older_revision_say_so_and_do_nothing_without_the_word(house
     house.pools("main")
     assert house.run(other, origin="revision 2").code == 0
     assert house.run(lab(), args="--wipe").code == 2
+
+
+def test_no_function_of_the_script_hides_a_program_that_it_calls(demo: Plan) -> None:
+    text = setup_script(demo, "heron", "revision 1")
+    names = re.findall(r"^([a-z_]+)\(\)", text, re.MULTILINE)
+    assert len(names) > 20
+    assert [n for n in names if shutil.which(n)] == []
+
+
+def test_whoever_has_a_home_keeps_it_and_a_second_run_notes_nothing_twice(house: House) -> None:
+    house.pools("main")
+    inbox = Export(
+        id="in", protocol="ftp", name="in", dataset="files", accounts=("ana", "bo"), port=2121
+    )
+    plan = lab(exports=(inbox,))
+    homes = "useradd -m -d /srv/home-of-ana ana"
+    after = "getent passwd ana bo | cut -d: -f1,6"
+    ran = house.run(plan, before=homes, after=after)
+    assert (ran.code, ran.left) == (0, []), ran.said
+    assert ran.seen.splitlines() == ["ana:/srv/home-of-ana", "bo:/srv/main/files"]
+    assert "invalid option" not in ran.said
+    house.run(plan, before=homes)
+    noted = (house.folder / "state" / "done").read_text(encoding="utf-8").splitlines()
+    assert noted
+    assert len({x.partition(" ")[2] for x in noted}) == len(noted)
 
 
 TREE = """

@@ -5,14 +5,17 @@ Sources: sshd, sftp, vsftpd, rsync, PAM and setfacl of Debian; their manual page
 
 import json
 import os
+import random
 import shlex
 import sys
 from pathlib import Path
+from typing import Any
 
 import pytest
 
+from kavrel.core.consistency import problems
 from kavrel.core.index import Index
-from kavrel.core.plan import Account, Dataset, Export, Grant, Plan
+from kavrel.core.plan import Account, Dataset, Export, Grant, Plan, Share
 from kavrel.core.shares.names import folders
 from kavrel.core.shares.reach import reach
 from kavrel.formats.servers.bundle import host_files
@@ -85,15 +88,15 @@ def offered() -> Plan:
     return lab(accounts=people, datasets=(*data, inner), exports=exports, grants=(grant,))
 
 
-def test_who_signs_in_gets_what_the_plan_says_and_nobody_else_anything(house: House) -> None:
-    plan = offered()
+def agree(house: House, plan: Plan) -> None:
+    """Everybody really gets what the plan says, at every export."""
     index, paths = Index(plan), folders(plan)
     house.pools("main")
     texts = host_files(plan, "box", "revision 1", TODAY)
     logins = [a.login for a in plan.accounts if a.works_on(TODAY)]
     secrets = "".join(f"{x}:Correct-horse-9\n" for x in logins)
     given = {
-        "files": {place: texts[name][0] for name, place in PLACES.items()}
+        "files": {place: texts[name][0] for name, place in PLACES.items() if name in texts}
         | {"/etc/rsyncd.secrets": secrets},
         "fstab": texts["fstab"][0],
         "logins": logins,
@@ -125,3 +128,64 @@ def test_who_signs_in_gets_what_the_plan_says_and_nobody_else_anything(house: Ho
             expected |= {f"{a.login} {export.id}": export.may for a in mine if a.works_on(TODAY)}
     wrong = {k: (found.get(k), v) for k, v in expected.items() if found.get(k) != v}
     assert not wrong, f"{wrong}\n{ran.said}\n{ran.seen}"
+
+
+def test_who_signs_in_gets_what_the_plan_says_and_nobody_else_anything(house: House) -> None:
+    agree(house, offered())
+
+
+def anybody(seed: int) -> Plan:
+    """People, folders in one another, shares with grants, and exports that some of them sign in at."""
+    luck = random.Random(seed)
+    people = tuple(
+        Account(id=f"a{n}", login=f"kv{seed}u{n}", full_name="x", enabled=n != 4) for n in range(5)
+    )
+    data: list[Dataset] = []
+    for n in range(5):
+        above = luck.choice(data).id if data and luck.random() < 0.5 else None
+        owner = luck.choice((None, None, "a0", "a1"))
+        data.append(
+            Dataset(
+                id=f"d{n}", name=f"data {n}", pool="main", size_bytes=GB, parent=above, owner=owner
+            )
+        )
+    shares = tuple(Share(id=f"s{n}", name=f"share {n}", dataset=f"d{n}") for n in range(3))
+    grants = [
+        Grant(
+            id=f"g{s.id}{a.id}",
+            share=s.id,
+            account=a.id,
+            right=luck.choice(("none", "read", "write")),
+        )
+        for s in shares
+        for a in people
+        if luck.random() < 0.3
+    ]
+    base = lab(
+        accounts=people,
+        datasets=tuple(data),
+        shares=shares,
+        grants=tuple(grants),
+        groups=(),
+        jobs=(),
+    )
+    plan, ftp = base, free_port()
+    for n in range(7):
+        protocol = luck.choice(("sftp", "sftp", "ftp", "rsync"))
+        fields: dict[str, Any] = {
+            "id": f"e{n}", "protocol": protocol, "name": f"e{n}", "dataset": luck.choice(data).id,
+            "accounts": tuple(a.id for a in people if luck.random() < 0.5),
+            "may": luck.choice(("read", "write")),
+        }  # fmt: skip
+        fields |= {"clients": ("127.0.0.1",)} if protocol == "rsync" else {}
+        fields |= {"port": ftp} if protocol == "ftp" else {}
+        with_it = plan.model_copy(update={"exports": (*plan.exports, Export(**fields))})
+        if fields["accounts"] and not problems(with_it):
+            plan = with_it
+    return plan
+
+
+@pytest.mark.prove
+@pytest.mark.parametrize("seed", range(1, 31))
+def test_random_people_sign_in_and_get_what_the_plan_says(seed: int, house: House) -> None:
+    agree(house, anybody(seed))

@@ -29,7 +29,7 @@ def dataset_lines(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
         exists = _dataset_there(box, pool, folder)
         yield f"if have {exists} && ! unfinished {folder}; then"
         yield f"say {there}"
-        yield all_or_left([lists, f"more {_given(list_of)}"], said)
+        yield all_or_left([lists, f"let_more_in {_given(list_of)}"], said)
         yield "else"
         create = " && ".join(_dataset(box, pool, dataset))
         made = [f"making {folder}", f"{{ have {exists} || {{ {create}; }}; }}"]

@@ -204,7 +204,7 @@ def _(work: PoolComplete, box: Box) -> Iterator[str]:
 def _(work: DiskCut, box: Box) -> Iterator[str]:
     disk = _device(Device(work.disk), box)
     parts = " ".join(f"'start={s}MiB, size={n}MiB'" for s, n in work.parts)
-    yield f"{{ have is_cut {work.identifier} {disk} || cut {work.identifier} {disk} {parts}; }}"
+    yield f"{{ have is_cut {work.identifier} {disk} || cut_disk {work.identifier} {disk} {parts}; }}"
 
 
 @make.register
