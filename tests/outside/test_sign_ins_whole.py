@@ -180,12 +180,14 @@ def anybody(seed: int) -> Plan:
         fields |= {"clients": ("127.0.0.1",)} if protocol == "rsync" else {}
         fields |= {"port": ftp} if protocol == "ftp" else {}
         with_it = plan.model_copy(update={"exports": (*plan.exports, Export(**fields))})
-        if fields["accounts"] and not problems(with_it):
+        # Whoever is shut in at one export cannot be told from a visitor of another over the same folder.
+        over = {e.dataset for e in plan.exports if e.protocol == protocol == "sftp"}
+        if fields["accounts"] and fields["dataset"] not in over and not problems(with_it):
             plan = with_it
     return plan
 
 
 @pytest.mark.prove
-@pytest.mark.parametrize("seed", range(1, 31))
+@pytest.mark.parametrize("seed", range(1, 13))
 def test_random_people_sign_in_and_get_what_the_plan_says(seed: int, house: House) -> None:
     agree(house, anybody(seed))
