@@ -535,6 +535,19 @@ def test_whoever_has_a_home_keeps_it_and_a_second_run_notes_nothing_twice(house:
     assert len({x.partition(" ")[2] for x in noted}) == len(noted)
 
 
+def test_of_a_pool_that_was_made_twice_the_later_is_what_stands() -> None:
+    """By a note of each: a disk was wiped by hand, and the script made its pool anew."""
+    plan = plan_with(wanted("mirror", "ext4", "box4", "box5"))
+    now = volumes_of(Index(plan), next(p for p in plan.pools if p.id == "fresh"))[0].uuid
+    old = "00000000-0000-4000-8000-000000000000"
+    said = f"2026-01-02 pool/fresh uuid={old}\n2026-03-04 pool/fresh uuid={now}\n"
+    report = read_file("setup.done", said.encode(), plan, "box")
+    (pool,) = [p for p in report.proposals if p.collection == "pools"]
+    assert (pool.item["standing"], pool.item["uuid"]) == (True, now)
+    (entry,) = [p for p in report.proposals if p.collection == "log"]
+    assert entry.item["on"] == "2026-03-04"
+
+
 TREE = """
 findmnt -n -l -o TARGET,FSTYPE,UUID | grep /srv/fresh
 as() {{ who=$1; shift; setpriv --reuid=$who --regid=$who --init-groups sh -c "$*"; }}

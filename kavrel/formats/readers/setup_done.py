@@ -26,6 +26,7 @@ def read_setup_done(text: str, plan: Plan, host: str) -> Report:
         if index.pools[d.pool].host == host
     }
     known |= {f"account/{a.login}": ("account", a.id, a.login) for a in plan.accounts}
+    latest: dict[str, tuple[date, str]] = {}  # what was made anew is what it is now
     for number, line in numbered(text, report):
         day, _, rest = line.partition(" ")
         key, _, fact = rest.partition(" ")
@@ -40,6 +41,8 @@ def read_setup_done(text: str, plan: Plan, host: str) -> Report:
             )
             continue
         report.say(number, line, "understood")
+        latest[key] = on, fact
+    for key, (on, fact) in latest.items():
         about_kind, about, name = known[key]
         if about_kind == "pool":
             _stands(report, index, about, fact)
