@@ -535,6 +535,38 @@ def test_whoever_has_a_home_keeps_it_and_a_second_run_notes_nothing_twice(house:
     assert len({x.partition(" ")[2] for x in noted}) == len(noted)
 
 
+def test_whoever_the_plan_let_in_once_and_lets_in_no_more_is_named(house: House) -> None:
+    family = Group(id="all", name="kvall", members=("ana", "bo"))
+    share = Share(id="share", name="files", dataset="files")
+    let_in = Grant(id="g", share="share", account="bo", right="write")
+    plan = lab(groups=(family,), shares=(share,), grants=(let_in,))
+    house.pools("main")
+    assert house.run(plan).left == []
+    # Both are made again in each run's own /etc and /srv: as the first left them.
+    people = "useradd -M ana; useradd -M bo; useradd -M eve; groupadd kvall"
+    state = json.loads((house.folder / "zfs.json").read_text(encoding="utf-8"))
+    before = f"{people}; for one in ana bo eve; do usermod -a -G kvall $one; done; "
+    before += "chmod 2770 /srv/main/files; setfacl -m u:bo:rwx,g:kvall:r-x,u:ana:--x,d:u:bo:rwx /srv/main/files"
+    out = plan.model_copy(
+        update={"grants": (), "groups": (family.model_copy(update={"members": ("ana",)}),)}
+    )
+    assert "main/files" in state["sets"]
+    ran = house.run(out, before=before, after="id -nG bo; getfacl -cpE /srv/main/files")
+    assert [x for x in ran.left if "not by the plan" in x] == [
+        "bo is in group kvall and not by the plan: gpasswd -d bo kvall",
+        "eve is in group kvall and not by the plan: gpasswd -d eve kvall",
+    ]
+    assert [x.split(" may open")[0] for x in ran.left if "not let in" in x] == [
+        "user:bo",
+        "group:kvall",
+    ]
+    assert "user:bo:rwx" in ran.seen, "nobody is thrown out without being asked"
+    # What is said takes them out.
+    told = "; ".join(x.split(": ", 1)[1] for x in ran.left if "plan: " in x)
+    again = house.run(out, before=f"{before}; {told}")
+    assert not [x for x in again.left if "by the plan:" in x]
+
+
 def test_of_a_pool_that_was_made_twice_the_later_is_what_stands() -> None:
     """By a note of each: a disk was wiped by hand, and the script made its pool anew."""
     plan = plan_with(wanted("mirror", "ext4", "box4", "box5"))

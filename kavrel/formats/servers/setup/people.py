@@ -19,6 +19,13 @@ def people_lines(works: Sequence[Work]) -> Iterator[str]:
         elif isinstance(work, AccountShut):
             shut = f"run usermod --lock --expiredate 1 {work.login}"
             yield f"if have id {work.login}; then {shut}; fi"
+    # Who is locked gets in nowhere, in whatever group.
+    locked = [w.login for w in works if isinstance(w, AccountShut)]
+    for work in works:
+        if isinstance(work, GroupThere) and not work.by_hand:
+            people = (w for w in works if isinstance(w, AccountThere) and not w.by_hand)
+            members = [w.login for w in people if work.name in w.groups]
+            yield " ".join(("beyond", work.name, *members, *locked))
 
 
 def _account(work: AccountThere) -> Iterator[str]:
