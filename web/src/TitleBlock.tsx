@@ -80,8 +80,8 @@ export function TitleBlock({
 function Part({ label, children }: { label: string; children: ReactNode }) {
   return (
     <div className="min-w-0 border-b border-l border-line px-2.5 py-1 nth-[3n+1]:border-l-0 nth-[n+4]:border-b-0">
-      <div className="truncate text-[12px] text-quiet">{label}</div>
-      <div className="truncate">{children}</div>
+      <div className="truncate text-[12px] text-quiet max-sm:whitespace-normal">{label}</div>
+      <div className="truncate max-sm:whitespace-normal">{children}</div>
     </div>
   );
 }

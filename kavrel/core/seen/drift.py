@@ -290,77 +290,22 @@ class _Reader:
         return f"mount {self.roots[pool.id]}"
 
     def _pool(self, pool: Pool, seen: SeenPool) -> Iterator[Drifted]:
+        def off(field: str, planned: str, there: str, **more: Any) -> Drifted:
+            return self.say("different", "pools", pool.id, pool.name, field, planned, there, **more)
+
+        bad: dict[str, Any] = {"urgent": True, "change": None}  # nothing of the plan mends it
         if seen.state not in ("online", ""):
             lost = f": gone are {', '.join(seen.gone)}" if seen.gone else ""
-            yield self.say(
-                "different",
-                "pools",
-                pool.id,
-                pool.name,
-                "state",
-                "all its disks at work",
-                f"{seen.state}{lost}{f' ({seen.busy})' if seen.busy else ''}",
-                urgent=True,
-                change=None,
-            )
+            there = f"{seen.state}{lost}{f' ({seen.busy})' if seen.busy else ''}"
+            yield off("state", "all its disks at work", there, **bad)
         else:
             self.agreed += 1
         if seen.errors:
-            yield self.say(
-                "different",
-                "pools",
-                pool.id,
-                pool.name,
-                "errors",
-                "none",
-                seen.errors,
-                urgent=True,
-                change=None,
-            )
+            yield off("errors", "none", seen.errors, **bad)
         if not pool.standing:
-            yield self.say(
-                "different",
-                "pools",
-                pool.id,
-                pool.name,
-                "standing",
-                "wanted, not made yet",
-                "it stands",
-            )
-        members = {self.known.disks[d].id for g in seen.groups for d in g if d in self.known.disks}
-        if not seen.gone and members and members != set(pool.disks):
-            yield self.say(
-                "different",
-                "pools",
-                pool.id,
-                pool.name,
-                "disks",
-                self._labels(set(pool.disks)),
-                self._labels(members),
-                urgent=True,
-            )
-        elif seen.family and not seen.gone and not is_made_alike(self.index, pool, seen.family):
-            yield self.say(
-                "different",
-                "pools",
-                pool.id,
-                pool.name,
-                "layout",
-                pool.family,
-                seen.family,
-                urgent=True,
-            )
-        fast = {self.known.disks[d].id for d in seen.tier if d in self.known.disks}
-        if not seen.gone and fast != set(pool.tier):
-            yield self.say(
-                "different",
-                "pools",
-                pool.id,
-                pool.name,
-                "fast tier",
-                self._labels(set(pool.tier)) or "none",
-                self._labels(fast) or "none",
-            )
+            yield off("standing", "wanted, not made yet", "it stands")
+        for field, planned, there in self._laid_out(pool, seen):
+            yield off(field, planned, there, urgent=field != "fast tier")
         for field, planned, there in (
             ("file system", pool.filesystem, seen.filesystem),
             ("folder", self.roots[pool.id], seen.path),
@@ -368,18 +313,26 @@ class _Reader:
             *self._parts(pool, seen),
         ):
             if there and planned != there:
-                yield self.say("different", "pools", pool.id, pool.name, field, planned, there)
+                yield off(field, planned, there)
         if pool.encrypted and not seen.encrypted and seen.filesystem in ("zfs", pool.filesystem):
-            yield self.say(
-                "different",
-                "pools",
-                pool.id,
-                pool.name,
-                "encryption",
-                "encrypted at rest",
-                "in the clear: whoever carries a disk off reads it",
-                urgent=True,
-                change=None,
+            there = "in the clear: whoever carries a disk off reads it"
+            yield off("encryption", "encrypted at rest", there, **bad)
+
+    def _laid_out(self, pool: Pool, seen: SeenPool) -> Iterator[tuple[str, str, str]]:
+        """Which disks it is made of, and how; with one gone nobody can tell."""
+        if seen.gone:
+            return
+        members = {self.known.disks[d].id for g in seen.groups for d in g if d in self.known.disks}
+        if members and members != set(pool.disks):
+            yield "disks", self._labels(set(pool.disks)), self._labels(members)
+        elif seen.family and not is_made_alike(self.index, pool, seen.family):
+            yield "layout", pool.family, seen.family
+        fast = {self.known.disks[d].id for d in seen.tier if d in self.known.disks}
+        if fast != set(pool.tier):
+            yield (
+                "fast tier",
+                self._labels(set(pool.tier)) or "none",
+                self._labels(fast) or "none",
             )
 
     def _parts(self, pool: Pool, seen: SeenPool) -> Iterator[tuple[str, str, str]]:
