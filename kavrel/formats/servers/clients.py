@@ -158,6 +158,12 @@ def _share_cards(login: str, share: Share, host: Host, letter: str, right: str) 
 
 
 def _export_cards(box: Box, today: date) -> Iterator[Card]:
+    yield from _nfs_cards(box)
+    yield from _iscsi_cards(box)
+    yield from _signed_in_cards(box, today)
+
+
+def _nfs_cards(box: Box) -> Iterator[Card]:
     place = _in_address(_at(box.host))
     guests = {
         str(h.address): h.name for h in box.plan.hosts if h.kind == "hypervisor" and h.address
@@ -183,6 +189,10 @@ def _export_cards(box: Box, today: date) -> Iterator[Card]:
                     if root_is_let_in(export)
                     else "its root is nobody there: a hypervisor that writes as root is refused",
                 )
+
+
+def _iscsi_cards(box: Box) -> Iterator[Card]:
+    place = _in_address(_at(box.host))
     for export in box.exports("iscsi"):
         for client in export.clients:
             yield Card(
@@ -208,6 +218,10 @@ def _export_cards(box: Box, today: date) -> Iterator[Card]:
                 text=f"{path} /mnt/{export.name} ext4 _netdev,nofail,noatime 0 2",
                 note="one client at a time; node.startup is automatic in its record",
             )
+
+
+def _signed_in_cards(box: Box, today: date) -> Iterator[Card]:
+    place = _in_address(_at(box.host))
     for protocol, system, text, scanned in SIGNED_IN:
         for export in box.exports(protocol):
             for key in export.accounts:
