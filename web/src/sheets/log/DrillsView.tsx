@@ -76,6 +76,8 @@ const sheet = (plan: string, drill: string) =>
     params: { path: { plan_id: plan, drill }, query: { seed: 0 } },
   });
 
+const MOST_LOOKS = 100; // ten seconds
+
 /** Takes the sheets for two along, one after the other: the server lives each one up to its night. */
 function Along({ drills, away }: { drills: Schemas['DrillView'][]; away: boolean }) {
   const { meta } = usePlan();
@@ -103,12 +105,18 @@ function Along({ drills, away }: { drills: Schemas['DrillView'][]; away: boolean
   if (!('serviceWorker' in navigator) || !navigator.serviceWorker.controller) return null;
   const take = async () => {
     setFailed('');
+    let came = 0;
     for (const [n, drill] of drills.entries()) {
       setTaken(n);
       const { error } = await sheet(meta.id, drill.id);
       if (error) setFailed(`The sheet of “${drill.title}” could not be had.`);
+      else came += 1;
     }
-    await kept.refetch();
+    // The worker hands an answer on before it has put it away: the last one may still be under way.
+    for (let looks = 0; looks < MOST_LOOKS; looks += 1) {
+      if (((await kept.refetch()).data ?? 0) >= came) break;
+      await new Promise((resolve) => setTimeout(resolve, 100));
+    }
     setTaken(null);
   };
   return (
