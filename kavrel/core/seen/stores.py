@@ -14,6 +14,7 @@ from kavrel.core.shares.names import folders, pool_roots, slug
 
 UUID = re.compile(r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$")
 STEP = re.compile(r"^[A-Za-z0-9_][A-Za-z0-9_.-]{0,59}$")
+FOLDER = re.compile(r"^(/[A-Za-z0-9_][A-Za-z0-9_.-]{0,59}){1,8}$")
 WORTH = "that it is irreplaceable, until you say what it is worth; how it grows"
 UNMEASURED = "its size (what is used, in even parts: lab-look --sizes measures it), "
 COPIES_OF_OURS = ".points"
@@ -80,8 +81,9 @@ class StoreOffer(BoxOffer):
             and seen.path.startswith("/")
         ):
             item["path"] = seen.path
-        parts = parts_of(Pool.model_validate({"id": "seen", **item}))
-        if len(parts) == len(seen.branch_paths) > 1:
+        # What a plan cannot hold is said when it is taken: a folder's name with a blank, say.
+        parts = parts_of(Pool.model_construct(None, **item))
+        if len(parts) == len(seen.branch_paths) > 1 and all(map(FOLDER.match, seen.branch_paths)):
             root = item.get("path") or f"/srv/{item.get('known_as') or named}"
             made = [f"{root}{p.end}" for p in parts]
             item["branch_paths"] = [] if made == [*seen.branch_paths] else [*seen.branch_paths]

@@ -176,3 +176,24 @@ def test_a_tree_says_itself_what_it_is_over() -> None:
     assert tree.branch_paths == ("/mnt/loose", "/mnt/disk1", "/mnt/disk2")
     alone = read_look(said.encode(), NOON)
     assert [(h.listing, h.understood) for h in alone.heard] == [("mergerfs", 3)]
+
+
+def test_folders_that_no_plan_can_hold_stop_no_look() -> None:
+    """A disk that a desktop mounted by its label, and a tree over two such."""
+    blank = [mount("/media/My Disk 1", "/dev/sda1"), mount("/media/My Disk 2", "/dev/sdb1")]
+    alone = mount("/media/Old Films", "/dev/sdc1", uuid=UUIDS[0])
+    over = (
+        '# file: /mnt/all/.mergerfs\nuser.mergerfs.branches="/media/My Disk 1:/media/My Disk 2"\n'
+    )
+    rows = (
+        ("lsblk", "lsblk", lsblk(*(disk(f"sd{c}", f"S-{c}") for c in "abc"))[2]),
+        ("findmnt", "findmnt", json.dumps({"filesystems": [*blank, alone, TREE]})),
+        ("mergerfs", "getfattr", over),
+    )
+    machine = read_look(look("box", *rows), NOON).machine
+    offer = takes(Plan(name="mine"), machine, None, TODAY)
+    (tree,) = [t for t in offer.things if t.collection == "pools" and t.name == "all"]
+    assert tree.item["family"] == "union"
+    assert not tree.item.get("branch_paths")
+    base = lab()
+    drift(Index(base), base.hosts[0].id, machine)
