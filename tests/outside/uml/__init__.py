@@ -39,7 +39,13 @@ def _run(script: str, sizes: Mapping[Path, int], work: Path, seconds: int) -> st
         with disk.open("wb") as file:
             file.truncate(size)
     command = ["linux.uml", "mem=512M", "rootfstype=hostfs", "rootflags=/", "ro"]
-    command += [f"init={work / 'init.sh'}", f"jobdir={work}", "con=null", "con0=null,fd:1"]
+    command += [
+        f"init={work / 'init.sh'}",
+        f"jobdir={work}",
+        f"patience={seconds}",
+        "con=null",
+        "con0=null,fd:1",
+    ]
     command += [f"umid=t{work.name[-8:]}", "quiet", *(f"ubd{n}={d}" for n, d in enumerate(sizes))]
     out = work / "out.txt"
     try:
@@ -54,8 +60,10 @@ def _run(script: str, sizes: Mapping[Path, int], work: Path, seconds: int) -> st
         )
     except subprocess.TimeoutExpired:
         so_far = out.read_text(encoding="utf-8", errors="replace") if out.exists() else ""
+        hangs = work / "hangs.txt"
+        why = hangs.read_text(encoding="utf-8", errors="replace") if hangs.exists() else "nothing"
         raise AssertionError(
-            f"not done after {seconds} s; it had said {so_far[-2000:]!r}"
+            f"not done after {seconds} s; it had said {so_far[-2000:]!r}\nand what hangs: {why}"
         ) from None
     assert out.exists(), said.stdout.decode(errors="replace")
     return out.read_text(encoding="utf-8", errors="replace")
