@@ -16,7 +16,6 @@ from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Dataset, Disk, Job, Pool
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.shares.addresses import listeners
 from kavrel.core.shares.names import (
     copy_folders,
     folders,
@@ -26,13 +25,12 @@ from kavrel.core.shares.names import (
     zfs_namer,
 )
 from kavrel.core.works.chores import chore_works
-from kavrel.core.works.folders import FolderAccess, folder_works
+from kavrel.core.works.folders import folder_works
 from kavrel.core.works.jobs import JobRuns, job_works
+from kavrel.rig import as_planned
 
 DAY = 86_400.0
 STAMP = "%Y%m%dT%H%M%SZ"
-GIB = 2**30
-YEAR_BEGAN = 1_767_225_600.0  # of 2026
 
 
 @dataclass(frozen=True)
@@ -90,10 +88,11 @@ class Stand:
 
     def listings(self) -> Iterator[tuple[str, str, str]]:
         """Listing after listing."""
-        box = self.index.hosts[self.host]
         yield "lsblk", "lsblk -J -b -O", json.dumps({"blockdevices": list(self._blocks())})
         for n, disk in enumerate(self.disks):
-            yield "smartctl", f"smartctl -j -a {_device(n)}", json.dumps(self._smart(n, disk))
+            told = self.twist.readings.get(disk.id, {})
+            said = as_planned.smart(disk, _device(n), n, self.moment, told)
+            yield "smartctl", f"smartctl -j -a {_device(n)}", json.dumps(said)
         able = [p for p in self.mine if FILESYSTEMS[p.filesystem].by_name]
         yield "zpool-status", "zpool status -P", "\n".join(self._status(p) for p in able)
         yield (
@@ -103,39 +102,20 @@ class Stand:
         )
         yield "zfs-list", "zfs list -Hp", "\n".join(self._sets(able))
         yield "zfs-snapshots", "zfs list -Hp -t snapshot", "\n".join(self._points())
-        yield "meminfo", "/proc/meminfo", f"MemTotal: {int(box.ram_gib * GIB * 0.97) // 1024} kB\n"
-        told = [a for a in (box.address, box.vpn_address) if a]
-        info = [{"family": "inet", "local": a, "scope": "global"} for a in told]
-        yield "ip-addr", "ip -j addr", json.dumps([{"ifname": "eth0", "addr_info": info}])
+        yield "meminfo", "/proc/meminfo", as_planned.memory(self.index, self.host)
+        yield "ip-addr", "ip -j addr", as_planned.addresses(self.index, self.host)
         yield "timers", "systemctl show *.timer", "\n\n".join(self._timers())
         yield "lab-job-points", "lab-job points", json.dumps({"points": self._done()})
-        if any(self.host in s.signals for s in self.index.plan.supplies):
+        if battery := as_planned.supply(self.index, self.host, self.twist.ups):
             yield "ups-names", "upsc -l", "ups\n"
-            yield "ups", "upsc ups", self._ups()
-        yield "ss", "ss -Hlntu", "\n".join(self._ports())
+            yield "ups", "upsc ups", battery
+        open_ports = as_planned.ports(self.index, self.host, self.twist.ports)
+        yield "ss", "ss -Hlntu", "\n".join(open_ports)
         for work in folder_works(self.index, self.host, self.at.date()):
-            yield "getfacl", f"getfacl -p {work.folder}", self._list(work)
+            more = self.twist.lists.get(work.makes[0][1], ())
+            yield "getfacl", f"getfacl -p {work.folder}", as_planned.access(work, more)
         for run in self._runs():
             yield "run", "/var/lib/lab-job/runs/1.json", json.dumps(run)
-
-    def _ups(self) -> str:
-        (supply, *_) = [s for s in self.index.plan.supplies if self.host in s.signals]
-        told = {
-            "battery.charge": "100",
-            "ups.status": self.twist.ups or "OL",
-            "ups.realpower.nominal": f"{supply.watts:g}",
-        }
-        return "".join(f"{name}: {value}\n" for name, value in told.items())
-
-    def _ports(self) -> Iterator[str]:
-        wanted = [(n.port, n.transport) for n in listeners(self.index) if n.host == self.host]
-        for port, transport in [*wanted, (22, "tcp"), *((p, "tcp") for p in self.twist.ports)]:
-            yield f"{transport} LISTEN 0 4096 0.0.0.0:{port} 0.0.0.0:*"
-
-    def _list(self, work: FolderAccess) -> str:
-        more = self.twist.lists.get(work.makes[0][1], ())
-        lines = (f"# file: {work.folder}", f"# owner: {work.owner}", f"# group: {work.group}")
-        return "\n".join((*lines, *work.entries(), *more)) + "\n"
 
     # -- disks -------------------------------------------------------------------------------------
 
@@ -144,46 +124,6 @@ class Stand:
             yield _block(_device(n), disk.serial, disk.capacity_bytes, disk)
         for n, (serial, size) in enumerate(self.twist.more, len(self.disks)):
             yield _block(_device(n), serial, size, None)
-
-    def _smart(self, number: int, disk: Disk) -> dict[str, Any]:
-        told = self.twist.readings.get(disk.id, {})
-        names = {5: "reallocated", 197: "pending", 198: "uncorrectable", 199: "crc"}
-        table = [{"id": i, "name": k, "raw": {"value": told.get(k, 0)}} for i, k in names.items()]
-        begun = (
-            datetime.combine(disk.bought_on, datetime.min.time(), UTC)
-            if disk.bought_on
-            else self.at
-        )
-        hours = disk.run_hours + max(0, int((self.moment - begun.timestamp()) // 3600))
-        if not disk.bought_on and not disk.run_hours:  # nobody wrote down since when it runs
-            hours = 9_000 + 137 * number + int((self.moment - YEAR_BEGAN) // 3600)
-        said: dict[str, Any] = {
-            "smartctl": {"version": [7, 3]},
-            "device": {
-                "name": _device(number),
-                "protocol": "NVMe" if disk.kind == "nvme" else "ATA",
-            },
-            "serial_number": disk.serial,
-            "user_capacity": {"bytes": disk.capacity_bytes},
-            "rotation_rate": 7200 if disk.kind == "hdd" else 0,
-            "form_factor": {"name": f"{disk.form} inches" if disk.form != "m.2" else "M.2"},
-            "smart_status": {"passed": True},
-            "power_on_time": {"hours": told.get("hours", hours)},
-            "temperature": {"current": told.get("temperature", 33 + len(disk.label) % 5)},
-        }
-        if disk.kind == "nvme":
-            said["nvme_smart_health_information_log"] = {
-                "data_units_written": told.get("written", disk.wear_percent * 1_200_000),
-                "percentage_used": told.get("wear_percent", disk.wear_percent),
-                "media_errors": told.get("uncorrectable", 0),
-            }
-        else:
-            said["ata_smart_attributes"] = {"table": table}
-            if disk.kind == "ssd":
-                said["endurance_used"] = {
-                    "current_percent": told.get("wear_percent", disk.wear_percent)
-                }
-        return said
 
     # -- pools and data ----------------------------------------------------------------------------
 

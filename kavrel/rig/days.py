@@ -98,15 +98,16 @@ class Days:
         # What a job on another box looks for: it is there once it is there whole.
         self.awaited = {names[j.id]: names[j.after] for j in lab.plan.jobs if j.after}
         self.told: dict[str, Told] = defaultdict(Told)
-        self.arrived: list[
-            tuple[float, str]
-        ] = []  # when something came somewhere, and by which job
+        # When something came somewhere, and by which job.
+        self.arrived: list[tuple[float, str]] = []
+        # What is next in a line, by when: the box, and the jobs.
+        self.lined_up: list[tuple[float, str, tuple[str, ...]]] = []
 
     def copied_to(self, lab: Lab) -> "Days":
         """The same days for a copy of the lab: its boxes keep on from what they had written down."""
         new = Days.__new__(Days)
         new.lab, new.lines, new.told, new.arrived = lab, self.lines, defaultdict(Told), []
-        new.awaited = self.awaited
+        new.awaited, new.lined_up = self.awaited, list(self.lined_up)
         new.hands = {
             host: Hands(lab.boxes[host], json.dumps(hands.jobs()))
             for host, hands in self.hands.items()
@@ -180,6 +181,7 @@ class Days:
                     continue
                 if at >= moment:
                     break
+                self._go_on_in_line(at)
                 lab.now = at
                 lab.settle()
                 if host:
@@ -189,19 +191,28 @@ class Days:
             day += timedelta(days=1)
             if datetime.combine(day.date(), time(), lab.zone).timestamp() > moment:
                 break
+        self._go_on_in_line(moment)
         lab.now = moment
         lab.settle()
 
-    def start(self, host: str, words: tuple[str, ...]) -> None:
-        """Cron starts lab-job on a box."""
+    def _go_on_in_line(self, moment: float) -> None:
+        """Starts what follows others in their line until a moment."""
+        while self.lined_up and self.lined_up[0][0] <= moment:
+            at, host, names = heapq.heappop(self.lined_up)
+            self.lab.now = at
+            self.lab.settle()
+            self.start(host, names[:1], names)
+
+    def start(self, host: str, words: tuple[str, ...], line: tuple[str, ...] = ()) -> None:
+        """Cron starts lab-job on a box, or it goes on to the next of its `line`."""
         lab, box = self.lab, self.lab.boxes[host]
         name = words[-1]
         if not box.up or name in box.disabled or host not in self.hands:
             return
         if self._is_on_its_way(self.awaited.get(name), host):
             return
-        if any(r.box == host and r.job == name for r in lab.going):
-            if self.hands[host].run("due", name).code == 0:
+        if lab.is_at(box, name):
+            if line or self.hands[host].run("due", name).code == 0:
                 said = f"lab-job {name}: its last run has not ended"
                 self._ended(name, "still running", 0.0, said)
                 lab.tell(box, f"Subject: cron: lab-job {' '.join(words)}\n\n{said}\n")
@@ -210,9 +221,12 @@ class Days:
         lab.seconds = 0.0
         hands = self.hands[host]
         before = hands.stamped(name)
-        ended = hands.run(*words)
+        ended = hands.run(*words, in_line=bool(line))
         lab.touched = None
         run.ended(lab.now + lab.seconds)
+        behind = (*hands.behind, *line[1:])
+        if behind and not ended.code:
+            heapq.heappush(self.lined_up, (run.ends, host, behind))
         if run.written:
             lab.going.append(run)
             self.arrived += sorted({(w.ends, w.job) for w in run.written})

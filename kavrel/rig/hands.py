@@ -181,10 +181,13 @@ class Hands:
         self.module = module = ModuleType(f"lab_job of {box.name}")
         exec(_code(), module.__dict__)  # noqa: S102  # our own script, as it is put on every box
         self.folders = Folders(box)
+        self.behind: list[str] = []  # what follows the job that ran last in its line
+        self._in_line = False
         self._run_job = module.run_job
         names = module.__dict__
         names |= {
             "run_job": self._one_of_them,
+            "run_with_followers": self._first_of_line,
             "CONFIG": SimpleNamespace(read_text=lambda encoding: self.text),
             "json": SimpleNamespace(loads=self._loads, dumps=json.dumps),
             "STATE": box.folder / "state",
@@ -211,6 +214,14 @@ class Hands:
             if lab.touched is not None:
                 lab.touched.ended(lab.moment)
 
+    def _first_of_line(
+        self, name: str, jobs: dict[str, Any], zone: str, show: bool, now: float, by_cron: bool
+    ) -> None:
+        """What is behind it starts when it has ended, and here that may be days after what others do."""
+        self._one_of_them(name, jobs[name], zone, show, now)
+        if by_cron or self._in_line:
+            self.behind = list(jobs[name].get("then", ()))
+
     def _now(self) -> float:
         return self.box.lab.moment
 
@@ -228,8 +239,9 @@ class Hands:
         found = (f"{above}/{name}{below}" for name in self.box.listed(above))
         return [path for path in found if self.box.is_folder(path)]
 
-    def run(self, *words: str) -> Ended:
-        """lab-job WORDS, now."""
+    def run(self, *words: str, in_line: bool = False) -> Ended:
+        """lab-job WORDS, now; `in_line` as the next job of a line that goes on."""
+        self.behind, self._in_line = [], in_line
         # Not by redirecting the real ones: other threads of a server print meanwhile.
         out, err = io.StringIO(), io.StringIO()
         names = self.module.__dict__

@@ -62,6 +62,7 @@ class Run:
     written: list[Written] = field(default_factory=list)
     now: str = ""  # the job that is at it
     since: int = 0  # where what it wrote begins
+    until: dict[str, float] = field(default_factory=dict)  # when each of its jobs is done
 
     def begins(self, job: str) -> None:
         """One of its jobs begins."""
@@ -76,6 +77,7 @@ class Run:
     def ended(self, moment: float) -> None:
         """All that the job at it writes is written, and will be there at that moment."""
         self.ends = moment
+        self.until[self.now or self.job] = moment
         for place, one in enumerate(self.written[self.since :], self.since):
             self.written[place] = one._replace(after=still(one.data), ends=moment)
         self.since = len(self.written)
@@ -270,6 +272,11 @@ class Lab:
             speed = self._speeds[way] = found.mb_per_s
         if speed:
             self.seconds += size / (speed * MB)
+
+    def is_at(self, box: Box, job: str) -> bool:
+        """Whether a run of a job has not ended there: then it holds the job's lock."""
+        going = (r for r in self.going if r.box == box.host.id and r is not self.touched)
+        return any(r.until.get(job, 0.0) > self.moment for r in going)
 
     def break_off(self, moment: float, jobs: Collection[str] | None = None) -> None:
         """Ends what is going on at a moment, of these jobs: what had not arrived whole is not there."""

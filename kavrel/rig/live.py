@@ -5,9 +5,11 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime
 
+from kavrel.core.copies.book import CopyBook
 from kavrel.core.plan import Plan
 from kavrel.rig import own
 from kavrel.rig.days import Days
+from kavrel.rig.found import found
 from kavrel.rig.lab import Lab, Mail
 from kavrel.rig.report import Line, compared
 from kavrel.rig.trial import Compared, Trial
@@ -54,9 +56,10 @@ def lived(days: Days, many: float) -> Lived:
     """Lives through so many days more."""
     lab = days.lab
     days.until(lab.now + many * 86_400)
-    return Lived(
-        (lab.now - lab.began) / 86_400, tuple(compared(days)), tuple(lab.mail), lab.taken_as_made
-    )
+    day = datetime.fromtimestamp(lab.now - 1, lab.zone).date()
+    book = CopyBook(lab.index, lab.states, day)
+    lines = (*compared(days), *found(days, book))
+    return Lived((lab.now - lab.began) / 86_400, lines, tuple(lab.mail), lab.taken_as_made)
 
 
 def tried(days: Days, tell: Tell = lambda words: None) -> tuple[Compared, ...]:

@@ -5,6 +5,7 @@ images or a bucket keep points by the job's own retention, each file once where 
 once, and whole archives where it does not.
 """
 
+import json
 from collections.abc import Callable, Sequence
 
 from kavrel.core.copies.carrier import runs_on
@@ -42,6 +43,7 @@ def install(lab: Lab) -> None:
             own = Own(job)
             box.own[own_script(box.folder, names[job.id])] = own.run
             box.own[own_script(box.folder, f"{names[job.id]}.newest")] = own.newest
+            box.own[own_script(box.folder, f"{names[job.id]}.points")] = own.points
 
 
 class Own:
@@ -74,6 +76,11 @@ class Own:
         """When its newest point is from."""
         points = [m for d in box.lab.kept[self.job.id].values() for m in d.points]
         return lines(max(points, key=float)) if points else failed("no point yet")
+
+    def points(self, box: Box, words: list[str], stdin: bytes) -> Said:
+        """When each of its points is from, as JSON."""
+        moments = {m for d in box.lab.kept[self.job.id].values() for m in d.points}
+        return lines(json.dumps(sorted(float(m) for m in moments)))
 
 
 def target_box(lab: Lab, job: Job) -> Box | None:

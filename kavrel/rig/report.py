@@ -5,7 +5,8 @@ Every difference is a fault of ours, of the script or of the reckoning, and is s
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
+from itertools import pairwise
 
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.carrier import runs_on
@@ -14,6 +15,7 @@ from kavrel.core.copies.space import held_bytes
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job
 from kavrel.core.quantities import DAY, YEAR_DAYS
+from kavrel.core.schedule import starts
 from kavrel.core.shares.names import copy_folders, folders, job_names
 from kavrel.rig.data import Data
 from kavrel.rig.days import Days, Told
@@ -101,10 +103,9 @@ def _points(lab: Lab, book: CopyBook, job: Job) -> Iterator[Line]:
         dataset: [m for m in moments(lab, job, data) if m > lab.began + 1]
         for dataset, data in copies_of(lab, job).items()
     }
-    going = {r.job for r in lab.going}
-    interval = book.mean_interval_days(job)
-    length = book.run_seconds(job, interval)
-    sure = length <= NEARLY_ALWAYS * interval * DAY
+    going = {job for r in lab.going for job, until in r.until.items() if until > lab.now}
+    length = book.run_seconds(job, book.mean_interval_days(job))
+    sure = _is_sure(lab, book, job)
     name = job_names(lab.plan)[job.id]
     planned = [
         p.data_time
@@ -131,7 +132,8 @@ def _points(lab: Lab, book: CopyBook, job: Job) -> Iterator[Line]:
             or (len(off) <= 2 and (name in going or lab.now - max(off) < 1.5 * length))
         )
         if not sure:
-            fine = abs(len(planned) - len(found)) <= 1  # which starts are skipped hangs on minutes
+            # Which starts are skipped hangs on minutes; the rig has what is under way among the points.
+            fine = abs(len(planned) - len(found)) <= 1 + (name in going)
         said = ", ".join(lab.local(m) for m in off[:3])
         yield Line(
             f"{job.name}: points of {lab.index.datasets[dataset].name}",
@@ -141,6 +143,8 @@ def _points(lab: Lab, book: CopyBook, job: Job) -> Iterator[Line]:
         )
     held = sum(d.held() for d in copies_of(lab, job).values())
     reckoned = _held_since(lab, book, job, _day(lab))
+    if KINDS[job.kind].whole_points(job) and name in going:
+        return  # what is half there is held too
     if sure and reckoned is not None and held and max(held, reckoned) > LEAST_BYTES:
         yield Line(
             f"{job.name}: held by points",
@@ -148,6 +152,23 @@ def _points(lab: Lab, book: CopyBook, job: Job) -> Iterator[Line]:
             f"{held / 1e9:.1f} GB",
             abs(held - reckoned) <= NEAR_SHARE * max(held, reckoned) + LEAST_BYTES,
         )
+
+
+def _is_sure(lab: Lab, book: CopyBook, job: Job) -> bool:
+    """Whether every start of a job, and of what it follows, finds the last run ended."""
+    interval = book.mean_interval_days(job)
+    if book.run_seconds(job, interval) > NEARLY_ALWAYS * min(interval * DAY, _least_gap(lab, job)):
+        return False
+    return not job.after or _is_sure(lab, book, lab.index.jobs[job.after])
+
+
+def _least_gap(lab: Lab, job: Job) -> float:
+    """Seconds between the two starts of a job that lie nearest to one another, of a month."""
+    if job.schedule.kind == "after":
+        return float("inf")
+    first = _day(lab)
+    told = list(starts(job.schedule, lab.plan.zone, first, first + timedelta(days=31)))
+    return min((b - a for a, b in pairwise(told)), default=float("inf"))
 
 
 def _held_since(lab: Lab, book: CopyBook, job: Job, day: date) -> float | None:
@@ -190,18 +211,19 @@ def _length(days: Days, book: CopyBook, job: Job) -> Line | None:
         return None
     if runs_on(days.lab.index, job) is None:
         return None
-    if any(j.after == job.id for j in days.lab.plan.jobs):
-        return None  # what follows in the same line takes its time too
-    later = told.seconds[1:] or told.seconds  # the first follows the first copy sooner than usual
+    if job.after and (len(told.seconds) < 2 or not _is_sure(days.lab, book, job)):
+        return None  # when it starts hangs on the first, whose first run is shorter, or is skipped
+    later = told.seconds[1:] or told.seconds
     mean = sum(later) / len(later)
-    first, last = (
-        datetime.fromtimestamp(m, days.lab.zone).date() for m in (days.lab.began, days.lab.now)
-    )
-    begun = [r for r in runs(book.flow(job), first, last) if r.start < days.lab.now]
+    began = days.lab.began
+    first, last = (datetime.fromtimestamp(m, days.lab.zone).date() for m in (began, days.lab.now))
+    begun = [r for r in runs(book.flow(job), first, last) if began <= r.start < days.lab.now]
     planned_runs = begun[-len(later) :]
     if not planned_runs:
         return None
-    lengths = [book.flow(job).run_seconds(r.gap_days) for r in planned_runs]
+    # The first follows the first copy sooner than usual.
+    gaps = [min(r.gap_days, (r.start - began) / DAY) for r in planned_runs]
+    lengths = [book.flow(job).run_seconds(gap) for gap in gaps]
     planned = sum(lengths) / len(lengths) - _beside(book, job)
     return Line(
         f"{job.name}: length of a run",
@@ -224,10 +246,15 @@ def _failed(days: Days, book: CopyBook) -> Iterator[Line]:
         wrong, job = _wrong(told), jobs.get(name)
         if name == "overdue" and any(_overdue_by_plan(book, j) for j in jobs.values()):
             continue  # it is right to complain of what cannot come in time
-        if job and KINDS[job.kind].copies and book.ages(job) is None:
-            continue  # the plan says itself that no run of it ever completes
+        if job and KINDS[job.kind].copies and (book.ages(job) is None or _is_full(book, job)):
+            continue  # the plan says itself that no run of it ever completes, or that it does not fit
         if wrong:
             yield Line(f"{name}: runs that failed", "0", f"{wrong}: {told.said[:160]}", False)
+
+
+def _is_full(book: CopyBook, job: Job) -> bool:
+    room = book.room_for(job)
+    return room is not None and room[0] > room[1]
 
 
 def _overdue_by_plan(book: CopyBook, job: Job) -> bool:

@@ -78,7 +78,7 @@ def test_a_proof_that_promised_too_much_is_found_out() -> None:
         days.lab.boxes["far"].disabled.add("far")
         found = lived(days, 5)
         wrong = [line.what for line in found.lines if not line.agrees]
-        assert wrong == ["far: points of files"]
+        assert wrong == ["far: points of files", "far: what a look finds"]
         trial = Trial(days, days.lab.folder.parent)
         trial.at(days.lab.now + DAY / 2, late=False)
         broken = {c.hazard for c in trial.compared() if not c.agrees}

@@ -211,14 +211,14 @@ class _Judge:
         now = scene.now.get(copy.job.id)
         if now and not now.there(scene.book.as_of):
             return Judged(copy, None, f"not there yet: {now.why}", False)
+        newest = self._newest(copy, late)
+        if newest is None or newest.never == 1:
+            return Judged(copy, None, f"keeps no point from before, {late:.0f} days later", False)
         if late is not None and now and now.since:
             damaged = scene.book.as_of - timedelta(days=late)
             if damaged < now.since:
                 why = f"its first point is of {now.since}, from after the damage"
-                return Judged(copy, None, why, False)
-        newest = self._newest(copy, late)
-        if newest is None or newest.never == 1:
-            return Judged(copy, None, f"keeps no point from before, {late:.0f} days later", False)
+                return Judged(copy, None, now.since_why or why, False)
         if newest.never:
             why = f"keeps no point from before, {late:.0f} days later, in {share(newest.never)} of the moments"
             luck = newest.older(now.older_seconds) if now else newest

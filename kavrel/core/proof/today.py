@@ -28,13 +28,14 @@ class Standing(NamedTuple):
 
     `covers_from`: the day from which it counts, today or before when it is there; `date.max` where
     that never comes. `older_seconds`: by how much its newest state is older than usual. `since`:
-    nothing in it is from before that day.
+    nothing in it is from before that day, or as far as `since_why` nobody knows.
     """
 
     why: str
     covers_from: date
     older_seconds: float = 0.0
     since: date | None = None
+    since_why: str = ""
 
     def there(self, today: date) -> bool:
         """Whether it is a copy already."""
@@ -93,6 +94,7 @@ def _worse(a: Standing, b: Standing) -> Standing:
         first.covers_from,
         max(a.older_seconds, b.older_seconds),
         max(days) if days else None,
+        first.since_why or other.since_why,
     )
 
 

@@ -96,10 +96,15 @@ class SeenDataset(Seen):
     volume: bool = False
 
 
+# The place of points that a repository's own tool lists: all that there are.
+LISTED = "repository"
+
+
 class SeenPoints(Seen):
     """Points of time that exist in one place, oldest first, under the name that made them.
 
     `maker` is a job's name where the name of the points says it, else what their names have in common.
+    Without a place it is when the last good run of that job was; LISTED is what a repository has.
     """
 
     place: str

@@ -20,11 +20,12 @@ from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job
 from kavrel.core.proof.today import NEVER, Standing, standing
 from kavrel.core.quantities import DAY, span_words
-from kavrel.core.seen.machine import Machine
+from kavrel.core.seen.machine import LISTED, Machine
 from kavrel.core.shares.names import copy_folders, folders, job_names, zfs_namer
 
 Known = Literal["seen", "told", "by hand", "unknown"]
 SHOWN = 12
+NOT_LISTED = "of older points than its newest nobody has told: a NAME.points script lists them"
 MOST_TIMES = 1000  # of the points that are there, the newest
 SLACK = 0.6  # of the gap between two points: a run that came late took the place of its start
 
@@ -32,8 +33,8 @@ SLACK = 0.6  # of the gap between two points: a run that came late took the plac
 class FoundPoints(BaseModel):
     """What there is of one job for one dataset, against the plan on the day of the look.
 
-    `how`: the points themselves were `seen`; only the last good run was `told` by the box that made
-    it; a hand does it, and the log says; or it is `unknown`. `missing` are planned points that are
+    `how`: the points themselves were `seen`; only the newest was `told`, by its mark or by the box that
+    made it; a hand does it, and the log says; or it is `unknown`. `missing` are planned points that are
     not there, `too_many` those that should have been pruned, `pruned_early` of the missing those
     older than the newest that is there. `late_seconds`: by how much the newest is older than it
     ever should be. `times` are those that are there, `first_missing` the newest that are not.
@@ -106,7 +107,7 @@ class Finder:
         return _Evidence("seen", pool.host, machine.at, tuple(sorted(times)))
 
     def _told(self, job: Job) -> _Evidence:
-        """Archives and marks where it lies; else what the box that runs it says of its last good run."""
+        """All points where somebody lists them; else the newest: by its mark, or by the last good run."""
         name = self.names[job.id]
         for host, how in (
             (target_host(self.index, job), "seen"),
@@ -116,11 +117,15 @@ class Finder:
             if machine is None:
                 continue
             places = {p: t for (p, m), t in self._by_place[host or ""].items() if m == name}
-            real = [t for place, times in places.items() if place for t in times]
+            if LISTED in places:
+                return _Evidence("seen", host, machine.at, places[LISTED])
+            real = sorted({t for place, times in places.items() if place for t in times})
+            if real and KINDS[job.kind].keeps_settings:
+                return _Evidence("seen", host, machine.at, tuple(real))
             if real:
-                return _Evidence("seen", host, machine.at, tuple(sorted(set(real))))
+                return _Evidence("told", host, machine.at, tuple(real[-1:]))
             if how == "told" and (said := places.get("")):
-                return _Evidence("told", host, machine.at, said)
+                return _Evidence("told", host, machine.at, said[-1:])
             if how == "told" and "lab-job points" in machine.looked_at:
                 return _Evidence("told", host, machine.at, ())
         return _Evidence("unknown", runs_on(self.index, job), 0.0, ())
@@ -174,7 +179,7 @@ class Finder:
         newest = got.at - got.times[-1]
         if late > 0:
             return f"its newest point was {span_words(newest)} old when {box} was looked at"
-        told = "" if got.how == "seen" else f"; {box} says so, nobody saw it where it lies"
+        told = "" if got.how == "seen" else f"; {box} says so, and nobody listed the older ones"
         return f"its newest point was {span_words(newest)} old{told}"
 
     def _day(self, at: float) -> date:
@@ -202,10 +207,13 @@ class Finder:
         worst = max(rows, key=lambda r: r.late_seconds)
         # One moment for all datasets of the job: the least that reaches back.
         oldest = max(r.oldest for r in rows if r.oldest)
-        since = self._day(oldest.timestamp()) if any(r.how == "seen" for r in rows) else None
+        since = self._day(oldest.timestamp())
+        # What nobody listed is not there as far as anybody knows.
+        told = any(r.how == "told" for r in rows)
         passed = self._since(rows)
         why = worst.why if worst.late_seconds or passed else ""
-        return Standing(why or worst.why, self.book.as_of, worst.late_seconds + passed, since)
+        late = worst.late_seconds + passed
+        return Standing(why or worst.why, self.book.as_of, late, since, NOT_LISTED if told else "")
 
     def _since(self, rows: list[FoundPoints]) -> float:
         """Whole days that went by since the look: what came meanwhile nobody saw."""

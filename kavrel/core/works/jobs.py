@@ -247,4 +247,8 @@ def _tool(index: Index, job: Job, names: _Names) -> str:
     said += (
         f". It ends with 0 only when all went well; {OWN}/{name}.newest prints the moment of its "
     )
-    return said + "newest point. Run it once by hand, and bring one file back"
+    said += (
+        f"newest point, and {OWN}/{name}.points those of all of them as JSON: what lab-look cannot "
+    )
+    said += "list does not count as found"
+    return said + ". Run it once by hand, and bring one file back"

@@ -162,7 +162,7 @@ def works_of_pool(index: Index, pool: Pool) -> Iterator[Work]:
         )  # fmt: skip
         return
     refused = refusal(index, pool)
-    layers = () if refused else tuple(_layers(index, pool, name))
+    layers = () if refused else tuple(layers_of(index, pool, name))
     yield from layers
     yield PoolComplete(
         f"pool/{name}", f"pool {pool.name}", makes, tuple(w.key for w in layers), _see(index, pool),
@@ -209,7 +209,7 @@ def spares_within(pool: Pool) -> tuple[str, ...]:
     return pool.spares if FILESYSTEMS[pool.filesystem].whole_disks or whole_array else ()
 
 
-def _layers(index: Index, pool: Pool, name: str) -> Iterator[Work]:
+def layers_of(index: Index, pool: Pool, name: str) -> Iterator[Work]:
     """Every layer of a wanted pool but the last word."""
     makes = (("pools", pool.id),)
     used = (*pool.disks, *spares_within(pool), *(pool.tier if has_tier(pool) else ()))

@@ -16,9 +16,9 @@
 Snapshots are named lab-JOB-TIME in UTC; only those of the job itself are ever pruned, by its
 retention. Nothing is written to a place that is not what the plan says is mounted there. What no
 common tool does (a repository, a bucket, a hypervisor) is a script of your own in
-/usr/local/lib/lab-job.d/JOB; JOB.newest beside it prints when its newest point is from. It says
-nothing when all goes well, so that mail means trouble. Exit codes: 0 went well, 1 did not, 2 asked
-wrongly, 3 went well and has something to tell.
+/usr/local/lib/lab-job.d/JOB; JOB.newest beside it prints when its newest point is from, JOB.points
+when all of them are, as JSON, for lab-look. It says nothing when all goes well, so that mail means
+trouble. Exit codes: 0 went well, 1 did not, 2 asked wrongly, 3 went well and has something to tell.
 """
 
 from __future__ import annotations

@@ -314,7 +314,7 @@ class Look:
             pattern = said.get(one["listing"])
             if pattern:
                 found.update(dict.fromkeys(re.findall(pattern, one["said"], re.MULTILINE)))
-        return [p for p in found if p != "/" and Path(p).is_dir()][:100]
+        return [p for p in found if p != "/" and (ROOT / p.lstrip("/")).is_dir()][:100]
 
     def document(self) -> dict[str, Any]:
         """As it is printed and sent."""

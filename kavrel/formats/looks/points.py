@@ -3,6 +3,7 @@
 import json
 from typing import Any
 
+from kavrel.core.seen.machine import LISTED
 from kavrel.formats.looks.amounts import moment_of
 from kavrel.formats.looks.listing import Listing, ListingReader, Notes
 
@@ -34,7 +35,7 @@ def read_repository(listing: Listing, notes: Notes) -> None:
             continue
         times.append(moment)
         listing.took()
-    notes.machine.setdefault("points", []).append(("", job, sorted(times)))
+    notes.machine.setdefault("points", []).append((LISTED, job, sorted(times)))
 
 
 def _moment(row: Any) -> float | None:

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 
 from kavrel.rig.box import Tool
-from kavrel.rig.tools import folders, machine
+from kavrel.rig.tools import blocks, folders, machine
 from kavrel.rig.tools.btrfs import btrfs
 from kavrel.rig.tools.rsync import rsync
 from kavrel.rig.tools.sh import sh
@@ -16,15 +16,20 @@ TOOLS: Mapping[str, Tool] = {
     "btrfs": btrfs,
     "cat": folders.cat,
     "date": folders.date,
-    "findmnt": machine.findmnt,
+    "findmnt": blocks.findmnt,
+    "getfacl": machine.getfacl,
     "gzip": folders.gzip,
     "hostname": machine.hostname,
+    "ip": machine.ip,
     "journalctl": machine.nothing,
     "ls": folders.ls,
-    "lsblk": machine.lsblk,
+    "lsblk": blocks.lsblk,
+    "lvs": blocks.lvs,
+    "mdadm": blocks.mdadm,
     "mkdir": folders.mkdir,
     "mv": folders.mv,
     "pv": machine.pv,
+    "pvs": blocks.pvs,
     "rm": folders.rm,
     "rsync": rsync,
     "sendmail": machine.mail,
@@ -32,6 +37,7 @@ TOOLS: Mapping[str, Tool] = {
     "sha256sum": folders.sha256sum,
     "smartctl": machine.smartctl,
     "smbpasswd": machine.nothing,
+    "ss": machine.ss,
     "ssh": ssh,
     "stat": folders.stat,
     "systemctl": machine.systemctl,
@@ -39,7 +45,10 @@ TOOLS: Mapping[str, Tool] = {
     "test": folders.test,
     "touch": folders.touch,
     "true": machine.nothing,
+    "uname": machine.uname,
+    "upsc": machine.upsc,
     "usermod": machine.nothing,
+    "vgs": blocks.vgs,
     "zfs": zfs,
     "zpool": zpool,
 }

@@ -9,6 +9,7 @@ from kavrel.rig.box import Box
 from kavrel.rig.data import Data
 from kavrel.rig.said import FINE, Said, failed, lines
 from kavrel.rig.streams import Stream
+from kavrel.rig.tools import btrfs_shows
 from kavrel.rig.tools.folders import place_of, split
 
 MAGIC = b"btrfs-stream "
@@ -16,8 +17,16 @@ MAGIC = b"btrfs-stream "
 
 def btrfs(box: Box, words: list[str], stdin: bytes) -> Said:
     """Btrfs GROUP COMMAND ..."""
-    _flags, values, names = split(words, "p")
+    flags, values, names = split(words, "p")
     asked = tuple(names[:2])
+    if asked == ("filesystem", "show"):
+        return btrfs_shows.show(box)
+    if asked == ("filesystem", "usage"):
+        return btrfs_shows.usage(box, names[-1])
+    if asked == ("subvolume", "list"):
+        return btrfs_shows.subvolumes(box, names[-1], "s" in flags)
+    if asked == ("qgroup", "show"):
+        return btrfs_shows.quotas(box, names[-1])
     if asked == ("subvolume", "snapshot"):
         return _snapshot(box, names[2], names[3])
     if asked == ("subvolume", "delete"):

@@ -1,71 +1,31 @@
-"""What a box says of itself: findmnt, lsblk, smartctl, upsc, uname, hostname, pv."""
+"""What a box says of itself: smartctl, uname, ip, ss, getfacl, upsc, systemctl, hostname, pv."""
 
 import json
+from collections.abc import Iterator
+from datetime import UTC, datetime
 from itertools import pairwise
-from typing import Any
 
+from kavrel.core.works.folders import folder_works
+from kavrel.rig import as_planned
 from kavrel.rig.box import Box
 from kavrel.rig.disks import Drive
+from kavrel.rig.layers import drives
 from kavrel.rig.said import FINE, Said, failed, lines
 from kavrel.rig.tools.folders import split
 
 TESTS = {"short": 2, "long": 600}
 
 
-def findmnt(box: Box, words: list[str], stdin: bytes) -> Said:
-    """Findmnt -n [-r] -o COLUMNS --mountpoint FOLDER."""
-    _, values, rest = split(words, "o")
-    at = rest[-1] if rest else ""
-    for data in box.mounted():
-        if data.at == at and data.name:
-            store = box.stores[data.name.partition("/")[0]]
-            columns = {
-                "FSTYPE": store.pool.filesystem,
-                "SOURCE": data.name if store.pool.filesystem == "zfs" else f"/dev/{store.name}",
-                "UUID": store.pool.uuid or "",
-                "TARGET": data.at,
-            }
-            wanted = values.get("o", "TARGET,SOURCE,FSTYPE").split(",")
-            return lines(" ".join(columns.get(w, "") for w in wanted))
-    return failed("")
-
-
-def drives(box: Box) -> list[tuple[str, Drive]]:
-    """The disks that answer in a box, with the names that the kernel gives them."""
-    found = [d for d in box.lab.drives.values() if d.host == box.host.id and d.alive]
-    return [(f"/dev/sd{chr(ord('a') + n)}" if n < 26 else f"/dev/sda{chr(ord('a') + n - 26)}", d)
-            for n, d in enumerate(found)]  # fmt: skip
-
-
-def lsblk(box: Box, words: list[str], stdin: bytes) -> Said:
-    """lsblk, as a table or as JSON."""
-    rows: list[dict[str, Any]] = [
-        {
-            "name": path.removeprefix("/dev/"),
-            "path": path,
-            "type": "disk",
-            "size": drive.disk.capacity_bytes,
-            "serial": drive.disk.serial or None,
-            "rota": drive.disk.kind == "hdd",
-        }
-        for path, drive in drives(box)
-    ]
-    if "--json" in words or "-J" in words:
-        return lines(json.dumps({"blockdevices": rows}))
-    return lines(
-        "NAME  SIZE  SERIAL",
-        *(f"{r['name']}  {r['size'] / 1e12:.2f}T  {r['serial'] or ''}" for r in rows),
-    )
-
-
 def smartctl(box: Box, words: list[str], stdin: bytes) -> Said:
     """Smartctl -a, -t, of one disk."""
-    _, values, rest = split(words, "qt")
+    flags, values, rest = split(words, "qt")
     found = dict(drives(box)).get(rest[-1] if rest else "")
     if found is None:
         return failed(f"Smartctl open device: {rest[-1] if rest else ''} failed: No such device", 2)
     if "t" in values:
         return FINE if values["t"] in TESTS else failed(f"unknown test {values['t']}")
+    if "j" in flags:
+        return lines(json.dumps(_as_json(box, found, rest[-1])))
     readings = (
         (5, "Reallocated_Sector_Ct", found.readings.get("reallocated", 0)),
         (197, "Current_Pending_Sector", found.bad_sectors),
@@ -79,6 +39,45 @@ def smartctl(box: Box, words: list[str], stdin: bytes) -> Said:
             for n, name, value in readings
         ),
     )
+
+
+def _as_json(box: Box, drive: Drive, path: str) -> dict[str, object]:
+    number = [p for p, _ in drives(box)].index(path)
+    told = {**drive.readings, "pending": drive.bad_sectors}
+    return as_planned.smart(drive.disk, path, number, box.lab.now, told)
+
+
+def uname(box: Box, words: list[str], stdin: bytes) -> Said:
+    """Uname -srm."""
+    return lines("Linux 6.1.0 x86_64")
+
+
+def ip(box: Box, words: list[str], stdin: bytes) -> Said:
+    """Ip -j addr, ip -j route."""
+    return lines(as_planned.addresses(box.lab.index, box.host.id) if "addr" in words else "[]")
+
+
+def ss(box: Box, words: list[str], stdin: bytes) -> Said:
+    """Ss -Hlntu."""
+    return lines(*as_planned.ports(box.lab.index, box.host.id))
+
+
+def getfacl(box: Box, words: list[str], stdin: bytes) -> Said:
+    """Getfacl -p FOLDER: as the works of its folders left it."""
+    _, _, folders = split(words)
+    today = datetime.fromtimestamp(box.lab.now, UTC).date()
+    for work in folder_works(box.lab.index, box.host.id, today):
+        if [work.folder] == folders:
+            return lines(as_planned.access(work))
+    return failed(f"getfacl: {''.join(folders)}: No such file or directory")
+
+
+def upsc(box: Box, words: list[str], stdin: bytes) -> Said:
+    """Upsc -l, and the readings of one."""
+    said = as_planned.supply(box.lab.index, box.host.id)
+    if not said:
+        return failed("Error: Connection failure: Connection refused")
+    return lines("ups") if "-l" in words else lines(said.rstrip())
 
 
 def pv(box: Box, words: list[str], stdin: bytes) -> Said:
@@ -108,6 +107,8 @@ def mail(box: Box, words: list[str], stdin: bytes) -> Said:
 
 def systemctl(box: Box, words: list[str], stdin: bytes) -> Said:
     """Systemctl reboot, and the state of timers."""
+    if words[:1] == ["show"]:
+        return lines(*_shown(box, words[1]))
     if words[:1] == ["reboot"]:
         box.lab.restarted(box)
         return FINE
@@ -118,3 +119,11 @@ def systemctl(box: Box, words: list[str], stdin: bytes) -> Said:
         box.disabled -= {w.removeprefix("lab-").removesuffix(".timer") for w in words[2:]}
         return FINE
     return failed(f"Unknown command verb {' '.join(words[:1])}.")
+
+
+def _shown(box: Box, pattern: str) -> Iterator[str]:
+    """Units of the box: it starts its jobs by its crontab, so it has none of ours."""
+    if pattern == "*.timer":
+        yield "Id=logrotate.timer\nUnit=logrotate.service"
+        yield "TimersCalendar={ OnCalendar=*-*-* 00:00:00 ; next_elapse=0 }"
+        yield "ActiveState=active\nUnitFileState=enabled\nLastTriggerUSec="

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 
+from kavrel.core.plan import Dataset
 from kavrel.rig.box import Box
 from kavrel.rig.data import Data
 from kavrel.rig.said import FINE, Said, failed, lines
@@ -89,6 +90,8 @@ def _value(box: Box, data: Data, point: str | None, column: str, exact: bool) ->
         return "0" if column == "used" else "-"
     refer = sum(f.size for f in box.current(data).files.values())
     store = box.stores[data.name.partition("/")[0]]
+    locks = _is_locked(box, data)
+    told = _as_made(box, data)
     known: dict[str, Callable[[], str]] = {
         "name": lambda: data.name,
         "type": lambda: "filesystem",
@@ -101,14 +104,44 @@ def _value(box: Box, data: Data, point: str | None, column: str, exact: bool) ->
         "referenced": lambda: size(refer),
         "mountpoint": lambda: data.props.get("mountpoint", data.at),
         "mounted": lambda: "yes" if box.here(data) else "no",
-        "encryption": lambda: "aes-256-gcm" if store.pool.encrypted else "off",
-        "keystatus": lambda: (
-            "-" if not store.pool.encrypted else "unavailable" if store.locked else "available"
-        ),
-        "quota": lambda: data.props.get("quota", "0" if exact else "none"),
+        "encryption": lambda: "aes-256-gcm" if locks else "off",
+        "keystatus": lambda: "-" if not locks else "unavailable" if store.locked else "available",
+        "quota": lambda: _limit(data.props.get("quota", told.get("quota", "")), exact),
+        "reservation": lambda: _limit(told.get("reservation", ""), exact),
+        "recordsize": lambda: size(int(told["recordsize"])),
+        "compression": lambda: data.props.get("compression", told["compression"]),
         "readonly": lambda: "on" if data.read_only else "off",
     }
     return known[column]() if column in known else data.props.get(column, "-")
+
+
+def _dataset_of(box: Box, data: Data) -> Dataset | None:
+    work = box.lab.works.get((box.host.id, data.name))
+    return work.dataset if work else None
+
+
+def _is_locked(box: Box, data: Data) -> bool:
+    of = _dataset_of(box, data)
+    pool = box.stores[data.name.partition("/")[0]].pool
+    return pool.encrypted or bool(of and of.encrypted)
+
+
+def _as_made(box: Box, data: Data) -> dict[str, str]:
+    """Properties as the works of its dataset set them; what jobs made has those of its pool."""
+    of, pool = _dataset_of(box, data), box.stores[data.name.partition("/")[0]].pool
+    record = (of and of.record_kib) or pool.record_kib
+    found = {"recordsize": str(record * 1024), "compression": of.compression if of else "lz4"}
+    if of and of.quota_bytes:
+        found["quota"] = str(of.quota_bytes)
+    if of and of.reserve_bytes:
+        found["reservation"] = str(of.reserve_bytes)
+    return found
+
+
+def _limit(value: str, exact: bool) -> str:
+    if not value or value == "none":
+        return "0" if exact else "none"
+    return value if exact or not value.isdecimal() else human(int(value))
 
 
 def human(number: float) -> str:

@@ -1,9 +1,14 @@
 """zpool: state of a pool, scrubs, replacing a disk. Source: zpool(8)."""
 
+from uuid import NAMESPACE_OID, uuid5
+
 from kavrel.core.pools.families import FAMILIES
 from kavrel.rig.box import Box, Store
+from kavrel.rig.layers import drives
 from kavrel.rig.said import FINE, Said, failed, lines
 from kavrel.rig.tools.folders import split
+
+COLUMNS = "name,size,alloc,free,ckpoint,expandsz,frag,cap,dedup,health,altroot"
 
 
 def zpool(box: Box, words: list[str], stdin: bytes) -> Said:
@@ -22,13 +27,8 @@ def zpool(box: Box, words: list[str], stdin: bytes) -> Said:
         return failed(f"cannot open '{unknown}': no such pool")
     asked = [there[n] for n in names[:1]] or list(there.values())
     if command == "list":
-        rows = [
-            s.name
-            if values.get("o") == "name"
-            else f"{s.name}\t{s.room.capacity}\t{s.room.used}\t{s.room.capacity - s.room.used}"
-            f"\t-\t-\t0\t{100 * s.room.used // max(s.room.capacity, 1)}\t1.00\t{box.lab.health(s.pool)}\t-"
-            for s in asked
-        ]
+        wanted = values.get("o", COLUMNS).split(",")
+        rows = ["\t".join(_columns(box, s)[w] for w in wanted) for s in asked]
         return lines(*rows)
     if command == "status":
         if "x" in flags:
@@ -36,7 +36,9 @@ def zpool(box: Box, words: list[str], stdin: bytes) -> Said:
             if not ill:
                 return lines(f"pool '{names[0]}' is healthy" if names else "all pools are healthy")
             asked = ill
-        return lines(*(row for s in asked for row in status(box, s)))
+        if not asked:
+            return lines("no pools available")
+        return lines(*(row for s in asked for row in status(box, s, "P" in flags)))
     if command == "scrub":
         for store in asked:
             box.lab.scrubbed(box, store)
@@ -44,6 +46,26 @@ def zpool(box: Box, words: list[str], stdin: bytes) -> Said:
     if command == "replace":
         return _replaced(box, there[names[0]], names[1:])
     return failed(f"unrecognized command '{command}'", 2)
+
+
+def _columns(box: Box, store: Store) -> dict[str, str]:
+    room, free = store.room, store.room.capacity - store.room.used
+    state = box.lab.health(store.pool)
+    return {
+        "name": store.name,
+        "size": str(room.capacity),
+        "alloc": str(room.used),
+        "allocated": str(room.used),
+        "free": str(free),
+        "ckpoint": "-",
+        "expandsz": "-",
+        "frag": "0",
+        "cap": str(100 * room.used // max(room.capacity, 1)),
+        "dedup": "1.00",
+        "health": state,
+        "altroot": "-",
+        "guid": str(uuid5(NAMESPACE_OID, store.pool.id).int % 2**64),
+    }
 
 
 def _ill(box: Box, store: Store) -> bool:
@@ -59,15 +81,22 @@ def _imported(box: Box, name: str) -> Said:
     return failed(f"cannot import '{name}': a pool with that name already exists")
 
 
-def status(box: Box, store: Store) -> list[str]:
-    """What `zpool status` prints of a pool."""
+def status(box: Box, store: Store, by_path: bool = False) -> list[str]:
+    """What `zpool status` prints of a pool; its members by their devices with -P."""
+    devices = {d.disk.id: path for path, d in drives(box)} if by_path else {}
     lab, pool = box.lab, store.pool
     state, word = lab.health(pool), FAMILIES[pool.family].vdev_word
+
+    def shown(disk: str) -> str:
+        if disk in devices:
+            return f"{devices[disk]}1"
+        serial = lab.drives[disk].disk.serial
+        return f"ata-{serial}" if serial else disk
 
     def member(disk: str, inset: str) -> str:
         drive = lab.drives[disk]
         here = drive.alive and drive.host == pool.host
-        name = f"ata-{drive.disk.serial}" if drive.disk.serial else disk
+        name = shown(disk)
         errors = f"{drive.bad_sectors:6}" if here else "     0"
         return f"\t{inset}{name:30}  {'ONLINE' if here else 'UNAVAIL':8}  {errors}     0     0"
 
@@ -86,7 +115,7 @@ def status(box: Box, store: Store) -> list[str]:
             rows.append(f"\t  {word}-{n}  {'DEGRADED' if dead else 'ONLINE'}  0 0 0")
         rows += [member(d, "    " if word else "  ") for d in group]
     if pool.spares:
-        rows += ["\tspares", *(f"\t  ata-{lab.drives[d].disk.serial}  AVAIL" for d in pool.spares)]
+        rows += ["\tspares", *(f"\t  {shown(d)}  AVAIL" for d in pool.spares)]
     return [*rows, "", "errors: No known data errors", ""]
 
 

@@ -1,0 +1,211 @@
+"""What the disks of a box are made into, layer by layer, as the works of its pools would make them.
+
+Devices have the names that the kernel gives them: arrays count down from md127 (md(4)), what LUKS and
+LVM open is below /dev/mapper, with the dashes of names doubled (lvm(8)).
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from kavrel.core.filesystems import FILESYSTEMS
+from kavrel.core.index import Index
+from kavrel.core.plan import Pool
+from kavrel.core.works.pools import (
+    ArrayRuns,
+    Device,
+    DeviceLocked,
+    DiskCut,
+    FilesystemMade,
+    VolumesJoined,
+    layers_of,
+)
+from kavrel.rig.box import Box, Store
+from kavrel.rig.disks import Drive
+
+MIB = 2**20
+FIRST_ARRAY = 127
+# How many members' worth of room an array of so many has. Source: md(4).
+ROOM = {
+    "0": lambda n: n, "1": lambda n: 1, "5": lambda n: n - 1, "6": lambda n: n - 2, "10": lambda n: n / 2,
+    "linear": lambda n: n,
+}  # fmt: skip
+
+
+@dataclass(slots=True)
+class Block:
+    """A device: its path, what lsblk calls its kind, bytes, what lies on it, and what is made of it."""
+
+    path: str
+    kind: str
+    size: int
+    fstype: str = ""
+    uuid: str = ""
+    drive: Drive | None = None
+    children: list["Block"] = field(default_factory=list)
+
+
+@dataclass(slots=True)
+class Array:
+    """An md array: members in their order, None for one that does not answer."""
+
+    block: Block
+    name: str
+    level: str
+    uuid: str
+    members: list[Block | None]
+    spares: list[Block]
+
+    @property
+    def missing(self) -> int:
+        """How many do not answer."""
+        return sum(m is None for m in self.members)
+
+
+@dataclass(slots=True)
+class Group:
+    """An LVM group: what it is of, and its one volume."""
+
+    name: str
+    devices: list[Block]
+    volume: Block
+
+
+@dataclass(slots=True)
+class System:
+    """A file system on devices; None for one that does not answer."""
+
+    store: Store
+    kind: str
+    profile: str
+    uuid: str
+    devices: list[Block | None]
+    counting: bool
+
+    @property
+    def source(self) -> str:
+        """The device that it is mounted by."""
+        return next((b.path for b in self.devices if b), "")
+
+
+class Layers:
+    """All layers of a box, now."""
+
+    def __init__(self, box: Box) -> None:
+        self.box = box
+        self.disks: dict[str, Block] = {}
+        self.arrays: list[Array] = []
+        self.groups: list[Group] = []
+        self.systems: list[System] = []
+        self._named: dict[str, Block | None] = {}
+        for path, drive in drives(box):
+            self.disks[drive.disk.id] = Block(path, "disk", drive.disk.capacity_bytes, drive=drive)
+        for store in box.stores.values():
+            if FILESYSTEMS[store.pool.filesystem].whole_disks:
+                self._parts_of_zfs(store)
+            else:
+                self._made(store)
+
+    def _parts_of_zfs(self, store: Store) -> None:
+        """ZFS cuts whole disks itself: a part for data, and a small one behind it."""
+        for disk in (*store.pool.disks, *store.pool.spares, *store.pool.tier):
+            whole = self.disks.get(disk)
+            if whole and not whole.children:
+                path = f"{whole.path}1"
+                whole.children.append(Block(path, "part", whole.size - 9 * MIB, "zfs_member"))
+
+    def _made(self, store: Store) -> None:
+        index, pool = _unmade(self.box, store.pool)
+        lost = self.box.lab.health(store.pool) == "LOST"
+        for work in layers_of(index, pool, store.name):
+            if isinstance(work, DiskCut):
+                whole = self.disks.get(work.disk)
+                for number, (_, mib) in enumerate(work.parts, 1):
+                    part = whole and Block(f"{whole.path}{number}", "part", mib * MIB)
+                    self._named[f"{work.disk} {number}"] = part
+                    if whole and part:
+                        whole.children.append(part)
+            elif isinstance(work, ArrayRuns):
+                self._array(work, lost)
+            elif isinstance(work, VolumesJoined):
+                self._group(work)
+            elif isinstance(work, DeviceLocked):
+                self._locked(work, store)
+            elif isinstance(work, FilesystemMade):
+                key = store.pool.uuid if store.pool.uuid else work.identifier
+                on = [self._at(d) for d in work.devices]
+                for block in on:
+                    if block:
+                        block.fstype, block.uuid = work.filesystem, key
+                self.systems.append(
+                    System(store, work.filesystem, work.profile, key, on, work.counting)
+                )
+
+    def _at(self, device: Device) -> Block | None:
+        if not device.disk:
+            return self._named.get(device.path)
+        return (
+            self._named.get(f"{device.disk} {device.part}")
+            if device.part
+            else self.disks.get(device.disk)
+        )
+
+    def _array(self, work: ArrayRuns, lost: bool) -> None:
+        members = [self._at(d) for d in work.members]
+        there = [m for m in members if m]
+        size = int(
+            min((m.size for m in there), default=0) * ROOM[work.level](len(members))  # type: ignore[no-untyped-call]
+        )
+        path = f"/dev/md{FIRST_ARRAY - len(self.arrays)}"
+        block = Block(path, f"raid{work.level}" if work.level.isdigit() else work.level, size)
+        for member in there:
+            member.fstype = "linux_raid_member"
+            member.children.append(block)
+        spares = [s for d in work.spares if (s := self._at(d))]
+        for spare in spares:
+            spare.fstype = "linux_raid_member"
+        self._named[f"/dev/md/{work.name}"] = None if lost else block
+        self.arrays.append(Array(block, work.name, work.level, work.identifier, members, spares))
+
+    def _group(self, work: VolumesJoined) -> None:
+        devices = [b for d, _ in work.devices if (b := self._at(d))]
+        mapped = f"/dev/mapper/{work.name.replace('-', '--')}-data"
+        volume = Block(mapped, "lvm", sum(b.size for b in devices))
+        whole = len(devices) == len(work.devices)
+        for device in devices:
+            device.fstype = "LVM2_member"
+            if whole:
+                device.children.append(volume)
+        self._named[f"/dev/{work.name}/data"] = volume if whole else None
+        self.groups.append(Group(work.name, devices, volume))
+
+    def _locked(self, work: DeviceLocked, store: Store) -> None:
+        below = self._at(work.device)
+        if below is None:
+            return
+        below.fstype, below.uuid = "crypto_LUKS", work.identifier
+        if not store.locked:
+            opened = Block(f"/dev/mapper/{work.name}", "crypt", below.size - 16 * MIB)
+            below.children.append(opened)
+            self._named[opened.path] = opened
+
+    def mounted(self) -> Iterator[System]:
+        """File systems whose pool is there and opened."""
+        for one in self.systems:
+            if self.box.alive(self.box.datas[one.store.name]) and one.source:
+                yield one
+
+
+def drives(box: Box) -> list[tuple[str, Drive]]:
+    """The disks that answer in a box, with the names that the kernel gives them."""
+    found = [d for d in box.lab.drives.values() if d.host == box.host.id and d.alive]
+    return [(f"/dev/sd{chr(ord('a') + n)}" if n < 26 else f"/dev/sda{chr(ord('a') + n - 26)}", d)
+            for n, d in enumerate(found)]  # fmt: skip
+
+
+def _unmade(box: Box, pool: Pool) -> tuple[Index, Pool]:
+    """The plan with this pool yet to be made, of the disks that it has by now: then its works say how."""
+    plan = box.lab.index.plan
+    wanted = pool.model_copy(update={"standing": False, "uuid": None})
+    others = tuple(wanted if p.id == pool.id else p for p in plan.pools)
+    disks = tuple(d.disk for d in box.lab.drives.values())
+    return Index(plan.model_copy(update={"pools": others, "disks": disks})), wanted
