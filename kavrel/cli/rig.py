@@ -11,8 +11,10 @@ import click
 from kavrel.cli.common import json_option, load, plan_argument, today_of, today_option
 from kavrel.core.plan import Plan
 from kavrel.core.proof.hazards import HAZARDS
+from kavrel.rig.days import Days
 from kavrel.rig.lab import CannotBuild
 from kavrel.rig.live import Lived, lived, rig, tried
+from kavrel.rig.looking import look
 from kavrel.rig.trial import Compared
 
 
@@ -28,6 +30,11 @@ from kavrel.rig.trial import Compared
 @click.option("--prove", "proving", is_flag=True, help="Do every hazard to it, and compare.")
 @click.option("--all", "everything", is_flag=True, help="Print what agrees too.")
 @click.option("--seed", default=1, show_default=True, help="Of what people write.")
+@click.option(
+    "--looks",
+    type=click.Path(file_okay=False, path_type=Path),
+    help="Write what lab-look finds on each box in the end there, to be taken as any look.",
+)
 @json_option
 @today_option
 def rig_command(
@@ -36,6 +43,7 @@ def rig_command(
     proving: bool,
     everything: bool,
     seed: int,
+    looks: Path | None,
     as_json: bool,
     today: datetime | None,
 ) -> None:
@@ -55,6 +63,8 @@ def rig_command(
             else:
                 found = lived(running, days)
                 differ = _lived(found, running.lab.local(running.lab.now), everything, as_json)
+            if looks:
+                _keep_looks(running, looks)
             span = timedelta(seconds=running.lab.now - running.lab.began)
     except CannotBuild as error:
         raise click.ClickException(f"this plan has no stand-in: {error}") from error
@@ -65,6 +75,12 @@ def rig_command(
     )
     if differ:
         raise SystemExit(1)
+
+
+def _keep_looks(running: Days, folder: Path) -> None:
+    folder.mkdir(parents=True, exist_ok=True)
+    for host in running.lab.boxes:
+        (folder / f"{host}.json").write_bytes(look(running, host))
 
 
 def _told(words: str) -> None:

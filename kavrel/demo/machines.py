@@ -106,6 +106,10 @@ class Stand:
         yield "ip-addr", "ip -j addr", as_planned.addresses(self.index, self.host)
         yield "timers", "systemctl show *.timer", "\n\n".join(self._timers())
         yield "lab-job-points", "lab-job points", json.dumps({"points": self._done()})
+        for job in self._mine():
+            if KINDS[job.kind].by_tool and KINDS[job.kind].copies:
+                asked = f"/usr/local/lib/lab-job.d/{self.names[job.id]}.points"
+                yield "points", asked, json.dumps(self._there(job))
         if battery := as_planned.supply(self.index, self.host, self.twist.ups):
             yield "ups-names", "upsc -l", "ups\n"
             yield "ups", "upsc ups", battery

@@ -17,6 +17,13 @@ class Remembering:
     def __init__(self) -> None:
         self.remembered: dict[tuple[Any, ...], Any] = {}
 
+    def once(self, name: str, work: Callable[[], Answer]) -> Answer:
+        """The answer of a question about the whole book, worked out the first time."""
+        if (name,) not in self.remembered:
+            self.remembered[name,] = work()
+        found: Answer = self.remembered[name,]
+        return found
+
     def known_to(self, kind: type["Remembering"]) -> dict[tuple[Any, ...], Any]:
         """The answers to what a kind of book is asked that this one is, without what it adds itself."""
         return {k: v for k, v in self.remembered.items() if hasattr(kind, k[0])}

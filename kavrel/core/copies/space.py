@@ -81,8 +81,24 @@ def held_bytes(book: CopyBook, job: Job, day: date) -> float:
     )
 
 
+def in_the_making(book: CopyBook, job: Job) -> int:
+    """Bytes that a run writes before an old point goes: a whole archive; what only changed is little.
+
+    Common practice, no source: a tool prunes once the new archive is there.
+    """
+    whole = job.target_pool and KINDS[job.kind].whole_points(job)
+    return book.first_bytes(job) if whole else 0
+
+
 def stored_on(book: CopyBook) -> dict[str, Stored]:
-    """Pool to what others' newest copies and all points on it take, now and more each year."""
+    """Pool to what others' newest copies and all points on it take, now and more each year.
+
+    Room for the archives that are being made is part of it.
+    """
+    return book.once("stored_on", lambda: _stored_on(book))
+
+
+def _stored_on(book: CopyBook) -> dict[str, Stored]:
     index = book.index
     now: dict[str, float] = defaultdict(float)
     a_year: dict[str, float] = defaultdict(float)
@@ -90,11 +106,42 @@ def stored_on(book: CopyBook) -> dict[str, Stored]:
         pool = book.place(job).pool
         if not pool or not KINDS[job.kind].copies:
             continue
-        now[pool] += held_bytes(book, job, book.as_of)
+        now[pool] += held_bytes(book, job, book.as_of) + in_the_making(book, job)
         if job.target_pool:
             now[pool] += book.first_bytes(job)
             a_year[pool] += growing(book, job)
     return {p: Stored(int(now[p]), int(a_year[p])) for p in now}
+
+
+def crowded_out(book: CopyBook, job: Job) -> tuple[int, int] | None:
+    """Bytes needed and there on the pool of a copy whose runs end half-way once its points are as planned.
+
+    None where they go on: what only others need while they make an archive is not counted, nor are
+    copies of which not even the newest state goes in.
+    """
+    pool = job.target_pool
+    if not pool or not KINDS[job.kind].copies:
+        return None
+    state = book.states[pool]
+    need = state.taken_bytes + _kept_on(book)[pool] + in_the_making(book, job)
+    there = state.layout.usable_bytes
+    return (int(need), there) if need > there else None
+
+
+def _kept_on(book: CopyBook) -> dict[str, float]:
+    """Pool to what copies that go in, and all points, take on it."""
+
+    def reckoned() -> dict[str, float]:
+        kept: dict[str, float] = defaultdict(float)
+        for job in book.index.plan.jobs:
+            pool, room = book.place(job).pool, book.room_for(job)
+            if not pool or not KINDS[job.kind].copies or (room and room[0] > room[1]):
+                continue
+            kept[pool] += held_bytes(book, job, book.as_of)
+            kept[pool] += book.first_bytes(job) if job.target_pool else 0
+        return kept
+
+    return book.once("kept_on", reckoned)
 
 
 def growing(book: CopyBook, job: Job) -> float:
@@ -170,6 +217,11 @@ def pool_space(book: CopyBook, pool: str, years: int) -> PoolSpace:
                 step(f"points of {job.name}", hold, "bytes", f"gaps between {count} points")
             )
         points += hold
+        if new := in_the_making(book, job):
+            name = f"{job.name}: the archive that a run makes before an old one goes"
+            layers.append(Layer(name=name, kind="points", bytes=new))
+            parts.append(step(name, new, "bytes"))
+            points += new
         if not KINDS[job.kind].in_place:
             whole = book.first_bytes(job)
             layers.append(Layer(name=job.name, kind="copy", bytes=whole))

@@ -12,6 +12,7 @@ from typing import Literal, NamedTuple
 
 from kavrel.core.copies.book import Copy, CopyBook
 from kavrel.core.copies.retention import FOREVER, Ages
+from kavrel.core.copies.space import crowded_out
 from kavrel.core.index import Index
 from kavrel.core.made import made
 from kavrel.core.plan import Dataset
@@ -208,6 +209,12 @@ class _Judge:
             return Judged(copy, None, why, False)
         if scene.book.ages(copy.job) is None:
             return Judged(copy, None, "no run of it ever completes", False)
+        crowd = crowded_out(scene.book, copy.job)
+        if crowd:
+            size, there = sizes_apart(*crowd)
+            where = copy.place.name(scene.index)
+            why = f"its runs end half-way: with all points {where} needs {size} and has {there}"
+            return Judged(copy, None, why, False)
         now = scene.now.get(copy.job.id)
         if now and not now.there(scene.book.as_of):
             return Judged(copy, None, f"not there yet: {now.why}", False)

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Dataset
 from kavrel.rig.box import Box
 from kavrel.rig.data import Data
@@ -25,7 +26,11 @@ def dataset(box: Box, name: str) -> Data | None:
     data = box.datas.get(name)
     if data is None or not name or name.startswith("@") or not box.alive_pool(data):
         return None
-    return data
+    return data if name.partition("/")[0] in _pools(box) else None
+
+
+def _pools(box: Box) -> list[str]:
+    return [n for n, s in box.stores.items() if FILESYSTEMS[s.pool.filesystem].by_name]
 
 
 def absent(name: str) -> Said:
@@ -38,7 +43,7 @@ def _list(box: Box, words: list[str], stdin: bytes) -> Said:
     wanted = values.get("o", "name,used,avail,refer,mountpoint").split(",")
     rows: list[list[str]] = []
     kinds = values.get("t", "filesystem").split(",")
-    roots = names or list(box.stores)
+    roots = names or _pools(box)
     for name in roots:
         base, _, point = name.partition("@")
         data = dataset(box, base)
@@ -201,7 +206,7 @@ def _create(box: Box, words: list[str], stdin: bytes) -> Said:
     flags, values, names = split(words, "oVb")
     name = names[0] if names else ""
     root = name.partition("/")[0]
-    if root not in box.stores or not box.alive_pool(box.datas[root]):
+    if root not in _pools(box) or not box.alive_pool(box.datas[root]):
         return failed(f"cannot create '{name}': no such pool '{root}'")
     if name in box.datas:
         return FINE if "p" in flags else failed(f"cannot create '{name}': dataset already exists")
@@ -288,7 +293,7 @@ def _receive(box: Box, words: list[str], stdin: bytes) -> Said:
         return failed("cannot receive: failed to read from stream")
     stream = box.lab.streams.get(stdin[len(MAGIC) :])
     root = name.partition("/")[0]
-    if root not in box.stores or not box.alive_pool(box.datas[root]):
+    if root not in _pools(box) or not box.alive_pool(box.datas[root]):
         return failed(f"cannot receive new filesystem stream: no such pool '{root}'")
     data = box.datas.get(name)
     if data is None:

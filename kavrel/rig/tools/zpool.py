@@ -2,6 +2,7 @@
 
 from uuid import NAMESPACE_OID, uuid5
 
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.pools.families import FAMILIES
 from kavrel.rig.box import Box, Store
 from kavrel.rig.layers import drives
@@ -16,7 +17,11 @@ def zpool(box: Box, words: list[str], stdin: bytes) -> Said:
     if not words:
         return failed("missing command", 2)
     command, (flags, values, names) = words[0], split(words[1:], "odg")
-    there = {s.name: s for s in box.stores.values() if box.lab.health(s.pool) != "LOST"}
+    there = {
+        s.name: s
+        for s in box.stores.values()
+        if FILESYSTEMS[s.pool.filesystem].by_name and box.lab.health(s.pool) != "LOST"
+    }
     if command == "import":
         return failed("no pools available to import") if not names else _imported(box, names[0])
     if command == "get":
@@ -76,7 +81,11 @@ def _ill(box: Box, store: Store) -> bool:
 
 def _imported(box: Box, name: str) -> Said:
     store = box.stores.get(name)
-    if store is None or box.lab.health(store.pool) == "LOST":
+    if (
+        store is None
+        or not FILESYSTEMS[store.pool.filesystem].by_name
+        or box.lab.health(store.pool) == "LOST"
+    ):
         return failed(f"cannot import '{name}': no such pool available")
     return failed(f"cannot import '{name}': a pool with that name already exists")
 

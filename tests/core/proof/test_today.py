@@ -147,6 +147,20 @@ def test_a_monthly_disk_fails_in_a_share_of_the_moments() -> None:
     assert settled(lab(), "fire").never_share == 1
 
 
+@pytest.mark.parametrize(("kept", "goes_on"), [(2, True), (3, False)])
+def test_a_new_archive_needs_room_before_an_old_one_goes(kept: int, goes_on: bool) -> None:
+    # 3.86 TB hold three images of 1 TB; with three kept, the fourth has to go in before the first goes.
+    # Found in the rig: the plan said 95 % full, and from then on every dump ended with no room left.
+    images = job("far", "image", target_pool="second", retention=Retention(last=kept))
+    wire = lab().links[0].model_copy(update={"mbit_a_to_b": 2000.0})
+    plan = lab(jobs=(images,), links=(wire,))
+    verdict = settled(plan).copies[0]
+    assert verdict.usable == goes_on
+    if not goes_on:
+        assert "its runs end half-way: with all points second needs 4.00 TB" in verdict.why
+    assert ("pool_too_small" in rules(plan)) != goes_on
+
+
 def test_a_pool_that_is_filled_by_others_has_no_room_for_a_copy() -> None:
     # 3.86 TB on the far mirror: three copies of 1 TB go in beside each other, the fourth does not.
     four = tuple(job(f"j{n}", **FAR) for n in range(4))

@@ -14,7 +14,7 @@ from kavrel.core.proof.cell import Cell
 from kavrel.core.proof.proof import prove_found
 from kavrel.core.proof.today import NEVER
 from kavrel.core.seen.drift import drift
-from kavrel.core.seen.machine import Machine
+from kavrel.core.seen.machine import Machine, SeenPoints
 from kavrel.core.seen.points import Finder, FoundPoints
 from kavrel.core.shares.access import access_matrix
 from kavrel.core.week.nights import scheduled_book
@@ -86,6 +86,33 @@ def test_three_nights_that_did_not_come_are_missing_and_cost_as_much_work(demo: 
     assert more == pytest.approx(one.late_seconds, abs=3600)
     verdict = next(c for c in as_found[key].copies if c.job == "to-mill")
     assert "3.2 days old when dipper was looked at" in verdict.why
+
+
+def test_a_mark_says_when_the_newest_came_and_nothing_of_older_ones(demo: Plan) -> None:
+    """Found in the rig: a bucket's mark was taken for its whole list, and 35 nights were called missing."""
+    seen, name = machines(demo), "papers-to-the-ark"
+    kept = tuple(p for p in seen["heron"].points if p.maker != name)
+    newest = AT.timestamp() - 3 * 3600
+    marks = {
+        "place": f"/var/lib/lab-job/{name}.done",
+        "maker": name,
+        "ours": True,
+        "times": (newest,),
+    }
+    told = (*kept, SeenPoints.model_validate(marks))
+    seen["heron"] = seen["heron"].model_copy(update={"points": told})
+    one = row(demo, seen, "papers-ark", "papers")
+    assert (one.how, one.there, one.missing, one.too_many) == ("told", 1, 0, 0)
+    assert "nobody listed the older ones" in one.why
+    # So what is noticed weeks later does not come back from it, as far as anybody knows.
+    standing = finder(demo, seen).standings()["papers-ark"]
+    assert standing.since is not None
+    late = next(c for c in cells(demo, seen)["papers", "deleted"].copies if c.job == "papers-ark")
+    assert not late.usable
+    assert "a NAME.points script lists them" in late.why
+    # The list of a repository's own tool says all.
+    listed = row(demo, machines(demo), "papers-ark", "papers")
+    assert (listed.how, listed.there, listed.missing) == ("seen", listed.planned, 0)
 
 
 def test_what_nobody_looked_at_does_not_count(demo: Plan) -> None:

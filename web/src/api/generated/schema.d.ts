@@ -4469,8 +4469,8 @@ export interface components {
          * FoundPoints
          * @description What there is of one job for one dataset, against the plan on the day of the look.
          *
-         *     `how`: the points themselves were `seen`; only the last good run was `told` by the box that made
-         *     it; a hand does it, and the log says; or it is `unknown`. `missing` are planned points that are
+         *     `how`: the points themselves were `seen`; only the newest was `told`, by its mark or by the box that
+         *     made it; a hand does it, and the log says; or it is `unknown`. `missing` are planned points that are
          *     not there, `too_many` those that should have been pruned, `pruned_early` of the missing those
          *     older than the newest that is there. `late_seconds`: by how much the newest is older than it
          *     ever should be. `times` are those that are there, `first_missing` the newest that are not.

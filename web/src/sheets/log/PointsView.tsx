@@ -66,7 +66,9 @@ export function PointsView() {
                     <b>{job.get(p.job)}</b>, {dataset.get(p.dataset)}
                   </td>
                   <td className="figure text-right">{p.planned}</td>
-                  <td className="figure text-right">{p.how === 'seen' || p.how === 'told' ? p.there : '—'}</td>
+                  <td className="figure text-right">
+                    {p.how === 'seen' ? p.there : p.how === 'told' && p.there ? '1 known' : '—'}
+                  </td>
                   <td className={`figure text-right ${p.missing ? 'font-semibold text-danger' : ''}`}>
                     {p.how === 'seen' ? p.missing : '—'}
                     {p.pruned_early > 0 && <span className="unit"> {p.pruned_early} pruned early</span>}
