@@ -3,7 +3,9 @@
 Source: rsync(1), --delete with --backup and --backup-dir; the common practice of seven days.
 """
 
+import json
 import os
+import shutil
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -76,6 +78,34 @@ def test_what_comes_back_is_what_the_retention_predicts(tmp_path: Path) -> None:
             for p in [target / "diary", *(trash.rglob("diary") if trash.exists() else ())]
         }
         assert days == seen
+        assert listed(box, night) == [runs[n] for n in sorted(seen)]
     assert len(seen) == TRASH_DAYS + 1
     assert os.listdir(source)
+
+
+def listed(box: Box, night: int) -> list[float]:
+    """The states that the script says can be had back."""
+    said = box.run("points", now=(FIRST + timedelta(days=night, hours=3)).timestamp())
+    found: list[float] = json.loads(said.stdout)["points"]["m"]["listed"]
+    return found
+
+
+@needs("rsync")
+def test_a_can_that_somebody_emptied_takes_every_older_state_along(tmp_path: Path) -> None:
+    source, target = tmp_path / "source", tmp_path / "far" / "target"
+    source.mkdir()
+    box = Box(tmp_path)
+    pairs = [[str(source), str(target)]]
+    box.jobs(m={"kind": "folder_mirror", "pairs": pairs, "trash_days": TRASH_DAYS})
+    runs = [(FIRST + timedelta(days=n)).timestamp() for n in range(6)]
+    for night, moment in enumerate(runs):
+        (source / "diary").write_text(f"day {night}", encoding="utf-8")
+        os.utime(source / "diary", (moment, moment))
+        if night == 4:
+            shutil.rmtree(sorted((target.parent / ".trash-target").iterdir())[-2])  # of night 2
+        mirror(box, night)
+    assert listed(box, 5) == runs[2:]
+    # A night on which nothing was replaced leaves no can, and no gap either.
+    mirror(box, 6)
+    assert listed(box, 6) == [*runs[2:], (FIRST + timedelta(days=6)).timestamp()]
     assert DAY == 86_400

@@ -136,7 +136,7 @@ def test_what_is_switched_off_is_missing_and_the_script_keeps_its_files_to_itsel
 
 
 def as_found(plan: Plan, days_lived: float, seed: int) -> list[tuple[str, str, str, str]]:
-    """Cells that are not as planned by what looks at all boxes find, but for points older than the rig."""
+    """Fates that are not as planned by what looks at all boxes find, but for points older than the rig."""
     done = {"first_copy": "done", "first_on": None}
     plan = plan.model_copy(update={"jobs": tuple(j.model_copy(update=done) for j in plan.jobs)})
     with rig(plan, BEGAN - timedelta(days=100), seed) as days:
@@ -154,7 +154,8 @@ def as_found(plan: Plan, days_lived: float, seed: int) -> list[tuple[str, str, s
     return [
         (c.dataset, c.hazard, before[c.dataset, c.hazard].fate, c.fate)
         for c in cells
-        if not any(young in v.why or "a hand" in v.why for v in c.copies)
+        if before[c.dataset, c.hazard].fate != c.fate
+        and not any(young in v.why or "a hand" in v.why for v in c.copies)
     ]
 
 

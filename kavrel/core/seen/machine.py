@@ -96,15 +96,15 @@ class SeenDataset(Seen):
     volume: bool = False
 
 
-# The place of points that a repository's own tool lists: all that there are.
-LISTED = "repository"
+# The place of points of which all are told: by a repository's own tool, or by lab-job for its trash cans.
+LISTED = "listed"
 
 
 class SeenPoints(Seen):
     """Points of time that exist in one place, oldest first, under the name that made them.
 
     `maker` is a job's name where the name of the points says it, else what their names have in common.
-    Without a place it is when the last good run of that job was; LISTED is what a repository has.
+    Without a place it is when the last good run of that job was; at LISTED they are all that there are.
     """
 
     place: str

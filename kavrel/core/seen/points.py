@@ -109,16 +109,16 @@ class Finder:
     def _told(self, job: Job) -> _Evidence:
         """All points where somebody lists them; else the newest: by its mark, or by the last good run."""
         name = self.names[job.id]
-        for host, how in (
-            (target_host(self.index, job), "seen"),
-            (runs_on(self.index, job), "told"),
-        ):
+        boxes = (target_host(self.index, job), "seen"), (runs_on(self.index, job), "told")
+        for host, _ in boxes:
+            there = self._by_place.get(host or "", {}).get((LISTED, name))
+            if there is not None:
+                return _Evidence("seen", host, self.machines[host or ""].at, there)
+        for host, how in boxes:
             machine = self.machines.get(host or "")
             if machine is None:
                 continue
             places = {p: t for (p, m), t in self._by_place[host or ""].items() if m == name}
-            if LISTED in places:
-                return _Evidence("seen", host, machine.at, places[LISTED])
             real = sorted({t for place, times in places.items() if place for t in times})
             if real and KINDS[job.kind].keeps_settings:
                 return _Evidence("seen", host, machine.at, tuple(real))

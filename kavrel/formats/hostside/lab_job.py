@@ -168,6 +168,8 @@ def prunes(
 
 # --- commands, here or on the other box ------------------------------------------------------
 
+LISTED = "listed"  # the place of points of which all are told
+
 # The lock of the run; children keep it too, so that it holds until the last of them has ended.
 _held: list[int] = []
 
@@ -640,6 +642,34 @@ class Job:
         """Makes the folder at the other end equal; what goes is kept in a trash can, if there is one."""
         for place, copy in self.told["pairs"]:
             self.each(place, partial(self.mirror_one, place, copy))
+        days = self.told.get("trash_days", 0)
+        if days and not self.told.get("module") and not self.troubles and not self.show:
+            self.remember(days)
+
+    def remember(self, days: int) -> None:
+        """Writes down which states can be had back: each takes all that later runs threw away.
+
+        A folder of the trash can has the name of the run that filled it; one that somebody took away
+        before its time takes every older state along.
+        """
+        cans = []
+        for _, copy in self.told["pairs"]:
+            above, _, leaf = copy.rpartition("/")
+            there = self.target.ask("ls", "-1", f"{above}/.trash-{leaf}")
+            cans += [f"{leaf}/{n}" for n in there if thrown_at(n, self.zone) is not None]
+        memory = STATE / f"{self.name}.states"
+        known: dict[str, Any] = {"runs": [], "cans": []}
+        if memory.exists():
+            known = json.loads(memory.read_text(encoding="utf-8"))
+        thrown = [
+            thrown_at(c.rpartition("/")[2], self.zone) for c in known["cans"] if c not in cans
+        ]
+        lost = [m for m in thrown if m is not None and self.now - m < days * DAY]
+        runs: list[float] = [*(t for t in known["runs"] if t < self.now), self.now]
+        # A state goes when the can that the run after it filled does.
+        left = [t for n, t in enumerate(runs[:-1]) if self.now - runs[n + 1] < days * DAY]
+        left = [t for t in left if t >= max(lost, default=0.0)]
+        write_whole(memory, json.dumps({"runs": [*left, self.now], "cans": cans}))
 
     def mirror_one(self, place: str, copy: str) -> None:
         """One dataset."""
@@ -1338,7 +1368,8 @@ def write_run(name: str, began: float, result: str, said: str) -> None:
 def points_here(config: dict[str, Any]) -> dict[str, dict[str, list[float]]]:
     """Job to place to moments: of archives that lie on this box, of marks, and of the last good run.
 
-    Snapshots are not among them: their own tools list them. Nobody else is asked.
+    Snapshots are not among them: their own tools list them. Nobody else is asked; what a mirror's trash
+    can brings back is as its last run here saw it.
     """
     here = Side("")
     result: dict[str, dict[str, list[float]]] = {}
@@ -1347,6 +1378,9 @@ def points_here(config: dict[str, Any]) -> dict[str, dict[str, list[float]]]:
         done = stamped(name, "done")
         if done is not None:
             places[""] = [done]
+        states = STATE / f"{name}.states"
+        if told.get("trash_days") and states.exists():
+            places[LISTED] = json.loads(states.read_text(encoding="utf-8"))["runs"]
         if told["kind"] == "config" and (not told.get("peer") or told.get("pulls")):
             places[told["folder"]] = list(packed(here, told["folder"], name).values())
         if told.get("marks") and not told.get("peer") and (moment := here.marked(told["marks"])):
