@@ -16,6 +16,7 @@ from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Dataset, Disk, Job, Pool
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.seen.machine import LISTED
 from kavrel.core.shares.names import (
     copy_folders,
     folders,
@@ -210,6 +211,8 @@ class Stand:
         for job in self._mine():
             times = self._there(job) if KINDS[job.kind].copies else [self.moment - DAY]
             found[self.names[job.id]] = {"": times[-1:]}
+            if KINDS[job.kind].trash and job.retention.trash_days:
+                found[self.names[job.id]][LISTED] = times
         return found
 
     def _runs(self) -> Iterator[dict[str, Any]]:

@@ -4,7 +4,6 @@ A difference is a fault of ours: of the script, of a reader, or of what the work
 """
 
 from collections.abc import Iterator
-from datetime import datetime
 
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.kinds import KINDS
@@ -17,7 +16,7 @@ from kavrel.formats.looks.read import read_look
 from kavrel.rig.days import Days
 from kavrel.rig.lab import Lab
 from kavrel.rig.looking import look
-from kavrel.rig.report import Line, copies_of, moments
+from kavrel.rig.report import Line, copies_of, moments, points_words
 
 SHOWN = 3
 APART_SECONDS = 1.5  # names of points say whole seconds
@@ -71,15 +70,11 @@ def _points(lab: Lab, job: Job, dataset: str, row: FoundPoints) -> Iterator[Line
     )
     if row.how == "told":  # a run is good when it has ended, its point is from when it began
         same = bool(there) == bool(told)
-    last = f", the newest of {lab.local(there[-1])}" if there else ""
-    seen = f", the newest of {_local(lab, row.times[-1])}" if row.times else ""
+    last = f", the newest of {lab.local(there[-1])}" if there and not same else ""
+    seen = f", the newest of {lab.local(told[-1])}" if told and not same else ""
     yield Line(
         f"{job.name}: points of {lab.index.datasets[dataset].name} as a look finds them",
-        f"{len(there)} points{last}",
-        f"{len(told)} points{seen}",
+        f"{points_words(len(there))}{last}",
+        f"{points_words(len(told))}{seen}",
         same,
     )
-
-
-def _local(lab: Lab, moment: datetime) -> str:
-    return lab.local(moment.timestamp())

@@ -65,6 +65,11 @@ def copies_of(lab: Lab, job: Job) -> dict[str, Data]:
     return found
 
 
+def points_words(count: int) -> str:
+    """So many points."""
+    return f"{count} point{'' if count == 1 else 's'}"
+
+
 def moments(lab: Lab, job: Job, data: Data) -> list[float]:
     """When the points of a job are from, oldest first."""
     if job.id in lab.kept and job.reads_from:  # a copy of a copy is of when that one was made
@@ -137,8 +142,8 @@ def _points(lab: Lab, book: CopyBook, job: Job) -> Iterator[Line]:
         said = ", ".join(lab.local(m) for m in off[:3])
         yield Line(
             f"{job.name}: points of {lab.index.datasets[dataset].name}",
-            f"{len(planned)} points",
-            f"{len(found)} points" + (f"; not on both sides: {said}" if off else ""),
+            points_words(len(planned)),
+            points_words(len(found)) + (f"; not on both sides: {said}" if off else ""),
             fine,
         )
     held = sum(d.held() for d in copies_of(lab, job).values())

@@ -30,8 +30,8 @@ export function RunView() {
     <div className="max-w-[1000px]">
       <h2>Run it</h2>
       <p className="mb-2 text-quiet">
-        A stand-in of this lab lives through days by its own crontabs, with the script that your boxes get. Each
-        difference between what was predicted and what happened is shown.
+        A stand-in of this lab lives through days by its own crontabs, with the script that your boxes get; in the end
+        lab-look looks at each box. Each difference between what was predicted and what happened, or is found, is shown.
       </p>
       <p className="flex flex-wrap items-center gap-2">
         {DAYS.map((n) => (
