@@ -17,11 +17,11 @@ class Remembering:
     def __init__(self) -> None:
         self.remembered: dict[tuple[Any, ...], Any] = {}
 
-    def once(self, name: str, work: Callable[[], Answer]) -> Answer:
-        """The answer of a question about the whole book, worked out the first time."""
-        if (name,) not in self.remembered:
-            self.remembered[name,] = work()
-        found: Answer = self.remembered[name,]
+    def once(self, work: Callable[[], Answer], *asked: object) -> Answer:
+        """What somebody else works out from this book, the first time that they ask so."""
+        if asked not in self.remembered:
+            self.remembered[asked] = work()
+        found: Answer = self.remembered[asked]
         return found
 
     def known_to(self, kind: type["Remembering"]) -> dict[tuple[Any, ...], Any]:

@@ -64,6 +64,10 @@ def freed_bytes(book: CopyBook, job: Job, times: Sequence[float], now: float, wh
 
 def held_bytes(book: CopyBook, job: Job, day: date) -> float:
     """Bytes that a job's points hold beside the newest state, on its own store."""
+    return book.once(lambda: _held_bytes(book, job, day), "held_bytes", job.id, day)
+
+
+def _held_bytes(book: CopyBook, job: Job, day: date) -> float:
     if not KINDS[job.kind].copies:
         return 0.0
     times = tuple(p.data_time for p in book.points_on(job, day))
@@ -95,7 +99,7 @@ def stored_on(book: CopyBook) -> dict[str, Stored]:
 
     Room for the archives that are being made is part of it.
     """
-    return book.once("stored_on", lambda: _stored_on(book))
+    return book.once(lambda: _stored_on(book), "stored_on")
 
 
 def _stored_on(book: CopyBook) -> dict[str, Stored]:
@@ -141,7 +145,7 @@ def _kept_on(book: CopyBook) -> dict[str, float]:
             kept[pool] += book.first_bytes(job) if job.target_pool else 0
         return kept
 
-    return book.once("kept_on", reckoned)
+    return book.once(reckoned, "kept_on")
 
 
 def growing(book: CopyBook, job: Job) -> float:
