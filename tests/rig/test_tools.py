@@ -186,6 +186,23 @@ def test_a_full_pool_takes_nothing_more_and_says_so(box: Box) -> None:
     assert data.files
 
 
+def test_the_tools_of_one_file_system_know_nothing_of_another(box: Box) -> None:
+    """Found when an md array was listed by zpool: the wrong tool has to say so, as on a real box."""
+    zfs = box.stores["main"]
+    for words in (
+        ["btrfs", "subvolume", "snapshot", "-r", f"{zfs.at}/files", f"{zfs.at}/.points/files/x"],
+        ["btrfs", "scrub", "start", "-B", zfs.at],
+        ["btrfs", "device", "stats", zfs.at],
+        ["mdadm", "--detail", "/dev/md127"],
+    ):
+        assert box.command(words).code, words
+    zfs.pool = zfs.pool.model_copy(update={"filesystem": "ext4", "family": "raid5"})
+    assert box.command(["zpool", "list", "-H"]).out == b""
+    assert box.command(["zfs", "snapshot", "main/files@x"]).code
+    assert box.command(["mdadm", "--detail", "/dev/md127"]).code == 0
+    assert b"raid5" in box.command(["lsblk"]).out
+
+
 def test_points_on_btrfs_are_read_by_the_scripts_own_eyes(tmp_path: Path) -> None:
     plan = next(
         p

@@ -5,6 +5,7 @@ Points lie at ABOVE/.points/NAME/POINT, beside the subvolume ABOVE/NAME that the
 
 import os
 
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.rig.box import Box
 from kavrel.rig.data import Data
 from kavrel.rig.said import FINE, Said, failed, lines
@@ -46,7 +47,7 @@ def btrfs(box: Box, words: list[str], stdin: bytes) -> Said:
     if asked == ("scrub", "start"):
         data, _ = box.find(names[2])
         store = box.stores.get(data.name.partition("/")[0])
-        if store is None:
+        if store is None or not is_btrfs(box, data):
             return failed(f"ERROR: cannot open {names[2]}: not a btrfs filesystem")
         box.lab.scrubbed(box, store)
         return FINE
@@ -63,15 +64,21 @@ def point_at(box: Box, path: str) -> tuple[Data, str] | None:
         return None
     home = f"{os.path.dirname(above)}/{leaf}"
     for data in box.datas.values():
-        if data.at == home and box.alive_pool(data):
+        if data.at == home and box.alive_pool(data) and is_btrfs(box, data):
             return data, name
     return None
+
+
+def is_btrfs(box: Box, data: Data) -> bool:
+    """Whether a folder's file system is one."""
+    store = box.stores.get(data.name.partition("/")[0])
+    return store is not None and FILESYSTEMS[store.pool.filesystem].subvolumes
 
 
 def _snapshot(box: Box, source: str, target: str) -> Said:
     data = next((d for d in box.mounted() if d.at == source.rstrip("/")), None)
     found = point_at(box, target)
-    if data is None:
+    if data is None or not is_btrfs(box, data):
         return failed(f"ERROR: Not a Btrfs subvolume: {source}")
     if found is None or found[0] is not data:
         return failed(
@@ -119,7 +126,7 @@ def _receive(box: Box, folder: str, stdin: bytes) -> Said:
     if found is None:
         above, leaf = os.path.split(folder.rstrip("/"))
         root, _ = box.find(os.path.dirname(above))
-        if root.name not in box.stores:
+        if root.name not in box.stores or not is_btrfs(box, root):
             return failed(f"ERROR: cannot open {folder}: not a btrfs filesystem")
         at = f"{os.path.dirname(above)}/{leaf}"
         made = Data(f"{root.name}{at[len(root.at) :]}", at, root.room, read_only=True)
@@ -141,7 +148,7 @@ def _received_whole(box: Box, folder: str, stream: Stream) -> Said:
     """A point that arrives anywhere else: a read-only subvolume of its own."""
     root, inner = box.find(folder)
     at = f"{folder.rstrip('/')}/{stream.name}"
-    if root.name.partition("/")[0] not in box.stores:
+    if not is_btrfs(box, root):
         return failed(f"ERROR: cannot open {folder}: not a btrfs filesystem")
     if stream.since or any(d.at == at for d in box.datas.values()):
         return failed(f"ERROR: creating subvolume {stream.name} failed: File exists")
@@ -155,7 +162,7 @@ def _received_whole(box: Box, folder: str, stream: Stream) -> Said:
 def _stats(box: Box, folder: str) -> Said:
     data, _ = box.find(folder)
     store = box.stores.get(data.name.partition("/")[0])
-    if store is None:
+    if store is None or not is_btrfs(box, data):
         return failed(f"ERROR: getting device info for {folder} failed")
     drives = [box.lab.drives[d] for d in store.pool.disks]
     rows = [f"[/dev/{d.disk.id}].read_io_errs    {d.bad_sectors}" for d in drives]
