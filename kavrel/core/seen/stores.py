@@ -27,24 +27,43 @@ class StoreOffer(BoxOffer):
 
     def _pool(self, seen: SeenPool) -> None:
         assert self.host is not None
+        if why := self._cannot_be_planned(seen):
+            self.not_taken.append(f"pool {seen.name}: {why}")
+            return
         known = self.known.pools.get(seen.name)
+        item = self._made_of(seen, known, self.host.id) | self._known_by(seen)
+        if seen.encrypted and not (known and known.encrypted):
+            item["encrypted"] = True
+        item |= self._places(seen, item)
+        guess = "how it is opened: by passphrase" if seen.encrypted and not known else ""
+        base = known.model_dump(mode="json") if known else item
+        disks = [*(d for g in item["groups"] for d in g), *item["spares"], *item.get("tier", [])]
+        self.take(
+            "pools",
+            seen.name,
+            item,
+            why=self._pool_differs(base, item) if known else "",
+            guess=guess,
+            needs=(f"hosts/{self.host.id}", *(f"disks/{d}" for d in disks)),
+            item_id=known.id if known else None,
+        )
+
+    def _cannot_be_planned(self, seen: SeenPool) -> str:
+        """Why a pool cannot be taken over as it is; empty where it can."""
         devices = [d for g in seen.groups for d in g]
         missing = [d for d in devices if d not in self.ids]
         if seen.gone:
-            self.not_taken.append(
-                f"pool {seen.name}: {len(seen.gone)} of its disks is gone ({', '.join(seen.gone)}): "
-                "replace it, then look again"
-            )
-            return
+            gone = f"{len(seen.gone)} of its disks is gone ({', '.join(seen.gone)})"
+            return f"{gone}: replace it, then look again"
         if not seen.family or seen.filesystem not in FILESYSTEMS:
-            self.not_taken.append(f"pool {seen.name}: no layout of Kavrel's is like it")
-            return
+            return "no layout of Kavrel's is like it"
         if not devices or missing:
             lacks = ", ".join(missing) or "all of its disks"
-            self.not_taken.append(
-                f"pool {seen.name}: {lacks} not in the listing: paste lsblk -J -b -O as well"
-            )
-            return
+            return f"{lacks} not in the listing: paste lsblk -J -b -O as well"
+        return ""
+
+    def _made_of(self, seen: SeenPool, known: Pool | None, host: str) -> dict[str, Any]:
+        """The pool as planned, if it is, with its layout and its disks as they were seen."""
         base = (
             known.model_dump(mode="json")
             if known
@@ -53,7 +72,7 @@ class StoreOffer(BoxOffer):
         alike = known and is_made_alike(self.known.index, known, seen.family)
         item = {
             **base,
-            "host": self.host.id,
+            "host": host,
             "family": known.family if alike and known else seen.family,
             "filesystem": seen.filesystem,
             "groups": [[self.ids[d] for d in g] for g in seen.groups],
@@ -66,47 +85,37 @@ class StoreOffer(BoxOffer):
         family = FAMILIES[seen.family]
         if family.one_set and not family.parity_last and len(seen.groups) > 1:
             item["groups"] = [[d for g in item["groups"] for d in g]]
-        if FILESYSTEMS[seen.filesystem].sector_shift and seen.ashift:
+        return item
+
+    @staticmethod
+    def _known_by(seen: SeenPool) -> dict[str, Any]:
+        """What its file system is known by."""
+        system, item = FILESYSTEMS[seen.filesystem], dict[str, Any]()
+        if system.sector_shift and seen.ashift:
             item["ashift"] = seen.ashift
-        if FILESYSTEMS[seen.filesystem].uses("uuid") and UUID.match(seen.uuid):
+        if system.uses("uuid") and UUID.match(seen.uuid):
             item["uuid"] = seen.uuid
-        if seen.encrypted and not (known and known.encrypted):
-            item["encrypted"] = True
+        return item
+
+    @staticmethod
+    def _places(seen: SeenPool, item: dict[str, Any]) -> dict[str, Any]:
+        """Its name on the machine, where it is mounted, and where its parts are."""
+        found: dict[str, Any] = {}
         named = slug(item["name"], "pool")
         if FILESYSTEMS[seen.filesystem].by_name and named != seen.name:
-            item["known_as"] = seen.name
-        if (
-            seen.path
-            and seen.path != f"/srv/{item.get('known_as') or named}"
-            and seen.path.startswith("/")
-        ):
-            item["path"] = seen.path
+            found["known_as"] = seen.name
+        root = f"/srv/{found.get('known_as') or item.get('known_as') or named}"
+        if seen.path and seen.path != root and seen.path.startswith("/"):
+            found["path"] = seen.path
         # What a plan cannot hold is said when it is taken: a folder's name with a blank, say.
         parts = parts_of(Pool.model_construct(None, **item))
         if len(parts) == len(seen.branch_paths) > 1 and all(map(FOLDER.match, seen.branch_paths)):
-            root = item.get("path") or f"/srv/{item.get('known_as') or named}"
+            root = found.get("path") or item.get("path") or root
             made = [f"{root}{p.end}" for p in parts]
-            item["branch_paths"] = [] if made == [*seen.branch_paths] else [*seen.branch_paths]
+            found["branch_paths"] = [] if made == [*seen.branch_paths] else [*seen.branch_paths]
             if all(UUID.match(uuid) for uuid in seen.branch_uuids):
-                item["branch_uuids"] = [*seen.branch_uuids]
-        guess = "how it is opened: by passphrase" if seen.encrypted and not known else ""
-        why = "" if known is None else self._pool_differs(base, item)
-        self.take(
-            "pools",
-            seen.name,
-            item,
-            why=why,
-            guess=guess,
-            needs=(
-                f"hosts/{self.host.id}",
-                *(
-                    f"disks/{d}"
-                    for g in (*item["groups"], item["spares"], item.get("tier", []))
-                    for d in g
-                ),
-            ),
-            item_id=known.id if known else None,
-        )
+                found["branch_uuids"] = [*seen.branch_uuids]
+        return found
 
     @staticmethod
     def _pool_differs(old: dict[str, Any], new: dict[str, Any]) -> str:
