@@ -10,7 +10,7 @@ from typing import Any, Literal
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Disk, Pool
-from kavrel.core.quantities import size_words
+from kavrel.core.quantities import size_words, sizes_apart
 from kavrel.core.seen.battery import battery
 from kavrel.core.seen.drifted import Drift, Drifted
 from kavrel.core.seen.known import Known, is_made_alike
@@ -386,59 +386,19 @@ class _Reader:
         if seen.used_bytes is not None:
             off = abs(seen.used_bytes - dataset.size_bytes)
             if off > max(dataset.size_bytes * SIZE_SLACK, SMALLEST_SLACK):
+                planned, there = sizes_apart(dataset.size_bytes, seen.used_bytes)
+                yield self._off(dataset, "size", planned, there, "")
+        for field, want, have, option in self._limits(dataset, seen, bool(zfs)):
+            if want != have:
+                planned, there = sizes_apart(want or 0, have or 0)
+                command = set_to(option, want or "none")
                 yield self._off(
-                    dataset, "size", size_words(dataset.size_bytes), size_words(seen.used_bytes), ""
+                    dataset, field, planned if want else "none", there if have else "none", command
                 )
-        rows: list[tuple[str, Any, Any, str]] = []
-        if zfs or seen.quota_bytes is not None or dataset.quota_bytes:
-            rows.append(
-                (
-                    "quota",
-                    dataset.quota_bytes,
-                    seen.quota_bytes,
-                    set_to("quota", dataset.quota_bytes or "none"),
-                )
-            )
-        if zfs:
-            record = dataset.record_kib or self.index.pools[dataset.pool].record_kib
-            rows.append(
-                (
-                    "reservation",
-                    dataset.reserve_bytes or None,
-                    seen.reserve_bytes,
-                    set_to("reservation", dataset.reserve_bytes or "none"),
-                )
-            )
-            if seen.record_kib and not seen.volume:
-                rows.append(
-                    (
-                        "record size",
-                        record * 1024,
-                        seen.record_kib * 1024,
-                        set_to("recordsize", f"{record}K"),
-                    )
-                )
-        for field, planned, there, command in rows:
-            if planned != there:
-                yield self._off(
-                    dataset,
-                    field,
-                    size_words(planned) if planned else "none",
-                    size_words(there) if there else "none",
-                    command,
-                )
-        if (
-            zfs
-            and seen.compression
-            and dataset.compression != seen.compression.partition("-")[0].replace("on", "lz4")
-        ):
-            yield self._off(
-                dataset,
-                "compression",
-                dataset.compression,
-                seen.compression,
-                set_to("compression", dataset.compression),
-            )
+        packed = seen.compression.partition("-")[0].replace("on", "lz4")
+        if zfs and packed and dataset.compression != packed:
+            command = set_to("compression", dataset.compression)
+            yield self._off(dataset, "compression", dataset.compression, seen.compression, command)
         wanted = dataset.encrypted or self.index.pools[dataset.pool].encrypted
         if seen.encrypted is False and wanted:
             yield self.say(
@@ -452,6 +412,19 @@ class _Reader:
                 urgent=True,
                 change=None,
             )
+
+    def _limits(
+        self, dataset: Dataset, seen: SeenDataset, zfs: bool
+    ) -> Iterator[tuple[str, int | None, int | None, str]]:
+        """Limits in bytes: what each is called, as planned and as seen, and the property of ZFS."""
+        if zfs or seen.quota_bytes is not None or dataset.quota_bytes:
+            yield "quota", dataset.quota_bytes, seen.quota_bytes, "quota"
+        if not zfs:
+            return
+        yield "reservation", dataset.reserve_bytes or None, seen.reserve_bytes, "reservation"
+        if seen.record_kib and not seen.volume:
+            record = dataset.record_kib or self.index.pools[dataset.pool].record_kib
+            yield "record size", record * 1024, seen.record_kib * 1024, "recordsize"
 
     def _off(self, dataset: Dataset, field: str, planned: str, seen: str, command: str) -> Drifted:
         return self.say(

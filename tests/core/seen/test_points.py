@@ -174,6 +174,16 @@ def test_the_history_of_the_demo_shows_drift_a_wearing_disk_and_a_silent_job(dem
     assert list(looks(demo, now)) == list(looks(demo, now))
 
 
+def test_limits_that_differ_by_little_are_told_apart(demo: Plan) -> None:
+    planned = Index(demo).datasets["homes"].quota_bytes or 0
+    assert planned
+    seen = machines(demo, heron=Twist(quotas={"homes": planned + 4096}))["heron"]
+    (row,) = drift(Index(demo), "heron", seen).differences
+    assert (row.field, row.planned) == ("quota", f"{planned:,} bytes")
+    assert row.seen == f"{planned + 4096:,} bytes"
+    assert row.command.endswith(f"zfs set quota={planned} {row.command.split()[-1]}")
+
+
 def test_what_goes_later_that_day_is_still_planned_in_the_small_hours() -> None:
     hourly = builders.job("hourly", "snapshot", schedule=Schedule(kind="hourly"))
     hourly = hourly.model_copy(update={"retention": Retention(hourly=24)})
