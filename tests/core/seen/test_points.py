@@ -175,10 +175,10 @@ def test_the_history_of_the_demo_shows_drift_a_wearing_disk_and_a_silent_job(dem
 
 
 def test_limits_that_differ_by_little_are_told_apart(demo: Plan) -> None:
-    planned = Index(demo).datasets["homes"].quota_bytes or 0
+    planned = Index(demo).datasets["vault"].quota_bytes or 0
     assert planned
-    seen = machines(demo, heron=Twist(quotas={"homes": planned + 4096}))["heron"]
-    (row,) = drift(Index(demo), "heron", seen).differences
+    seen = machines(demo, dipper=Twist(quotas={"vault": planned + 4096}))["dipper"]
+    (row,) = drift(Index(demo), "dipper", seen).differences
     assert (row.field, row.planned) == ("quota", f"{planned:,} bytes")
     assert row.seen == f"{planned + 4096:,} bytes"
     assert row.command.endswith(f"zfs set quota={planned} {row.command.split()[-1]}")
