@@ -26,6 +26,7 @@ from kavrel.rig.days import Days
 from kavrel.rig.lab import CannotBuild
 from kavrel.rig.live import rig
 from kavrel.rig.looking import look
+from kavrel.rig.said import FINE
 from tests.builders import disk, job, lab
 from tests.rig.labs import drawn, wide
 
@@ -133,6 +134,29 @@ def test_what_is_switched_off_is_missing_and_the_script_keeps_its_files_to_itsel
     assert [(d.about, d.field, d.seen) for d in found if d.collection == "jobs"] == [
         ("far", "start", "no timer and no crontab starts it")
     ]
+
+
+def test_a_script_that_ends_well_and_copies_nothing_is_found_out() -> None:
+    """Its runs are good by all that is logged; only where its points lie does it show."""
+    plan = lab(jobs=(job("far", "backup", target_pool="second", alarm_days=2.0),))
+    with rig(plan, BEGAN) as days:
+        lab_ = days.lab
+        days.until(lab_.now + 3.5 * 86_400)
+        for box in lab_.boxes.values():
+            for path in box.own:
+                if not path.endswith((".newest", ".points")):
+                    box.own[path] = lambda box, words, stdin: FINE
+        assert lab_.mail == []
+        days.until(lab_.now + 4 * 86_400)
+        assert days.told["far"].ended["failed"] == 0
+        book = scheduled_book(lab_.index, lab_.states, datetime.fromtimestamp(lab_.now, UTC).date())
+        machines = {host: seen(days, host) for host in lab_.boxes}
+        row = Finder(book, machines).found(plan.jobs[0], "files")
+    assert row.how == "seen"
+    assert row.late_seconds > 2 * 86_400
+    assert len([m for m in row.first_missing if m > BEGAN]) == 4
+    # And whoever reads root's mail heard of it on the third day.
+    assert any("far" in m.text and "days" in m.text for m in lab_.mail)
 
 
 def as_found(plan: Plan, days_lived: float, seed: int) -> list[tuple[str, str, str, str]]:
