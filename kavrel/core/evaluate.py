@@ -287,7 +287,9 @@ RUNS_BY = (
     "assumptions",
 )
 RUNNING = Part(_running, RUNS_BY, BLIND)
-PROVEN = Part(_proven, (*RUNS_BY, "log", "accepted", "shares", "supplies", "holdings"), BLIND)
+PROVEN = Part(
+    _proven, (*RUNS_BY, "log", "accepted", "shares", "exports", "supplies", "holdings"), BLIND
+)
 
 
 def evaluate(plan: Plan, today: date) -> Evaluation:

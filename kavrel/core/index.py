@@ -130,6 +130,12 @@ class Index:
         peopled = {s.dataset for s in self.plan.shares if not s.pc_backups}
         return frozenset((found | kept) - peopled - others)
 
+    def lands_on(self, job: Job) -> Dataset | None:
+        """The dataset that a job's copy lies in; None where it has a folder of its own."""
+        found = [e.dataset for e in self.plan.exports if e.id == job.lands_in]
+        found += [s.dataset for s in self.plan.shares if s.id == job.lands_share]
+        return self.datasets[found[0]] if found else None
+
     def lost_for_good(self, dataset: Dataset) -> bool:
         """Whether it is worth a copy: what is thrown away, fetched again or itself a copy is not."""
         again = dataset.worth == "fetch_again" or dataset.throw_away

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
+from kavrel.core.copies.space import crowded_quota
 from kavrel.core.quantities import YEAR_DAYS, sizes_apart
 
 SOON_DAYS = 2 * YEAR_DAYS
@@ -11,6 +12,11 @@ SOON_DAYS = 2 * YEAR_DAYS
 def _find(view: View) -> Iterator[Finding]:
     index, book = view.index, view.book
     for job in index.plan.jobs:
+        if quota := crowded_quota(book, index, job):
+            need_all, limit = sizes_apart(*quota[1:])
+            why = f"With all its points {need_all} go into {quota[0].name}, whose quota is {limit}."
+            yield job.id, job.name, why
+            continue
         room = book.room_for(job)
         if room is None:
             continue
@@ -32,7 +38,7 @@ COPY_DOES_NOT_FIT = Rule(
     "serious",
     "copies",
     "job",
-    "Take a larger disk, or a second one for part of the datasets.",
+    "Give it a larger disk or quota, or a second place for part of the datasets.",
     _find,
     could="The copy ends in the middle, and what it lacks is found out when it is needed.",
 )

@@ -18,6 +18,7 @@ from zoneinfo import ZoneInfo
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.copies.book import CopyBook
+from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Dataset, Job
 from kavrel.core.pools.taken import Need, Stored, reserved_bytes, trees
@@ -130,6 +131,24 @@ def crowded_out(book: CopyBook, job: Job) -> tuple[int, int] | None:
     need = state.taken_bytes + _kept_on(book)[pool] + in_the_making(book, job)
     there = state.layout.usable_bytes
     return (int(need), there) if need > there else None
+
+
+def crowded_quota(book: CopyBook, index: Index, job: Job) -> tuple[Dataset, int, int] | None:
+    """The dataset that a copy lands in, where its quota is full with all points; bytes needed, and the quota.
+
+    What PCs back up by their own program makes room itself when its quota is full: there the newest
+    state has to go in.
+    """
+    lands, kind = index.lands_on(job), KINDS[job.kind]
+    if lands is None or lands.quota_bytes is None or not kind.copies:
+        return None
+    # What lies in a place for copies are the copies.
+    need = in_the_making(book, job) + (0 if lands.id in index.landing else lands.size_bytes)
+    for other in index.plan.jobs:
+        if index.lands_on(other) is lands and KINDS[other.kind].copies:
+            points = 0.0 if KINDS[other.kind].by_pc else held_bytes(book, other, book.as_of)
+            need += book.first_bytes(other) + int(points)
+    return (lands, need, lands.quota_bytes) if need > lands.quota_bytes else None
 
 
 def _kept_on(book: CopyBook) -> dict[str, float]:

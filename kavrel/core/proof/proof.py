@@ -12,7 +12,7 @@ from typing import Literal, NamedTuple
 
 from kavrel.core.copies.book import Copy, CopyBook
 from kavrel.core.copies.retention import FOREVER, Ages
-from kavrel.core.copies.space import crowded_out
+from kavrel.core.copies.space import crowded_out, crowded_quota
 from kavrel.core.index import Index
 from kavrel.core.made import made
 from kavrel.core.plan import Dataset
@@ -214,6 +214,11 @@ class _Judge:
             size, there = sizes_apart(*crowd)
             where = copy.place.name(scene.index)
             why = f"its runs end half-way: with all points {where} needs {size} and has {there}"
+            return Judged(copy, None, why, False)
+        quota = crowded_quota(scene.book, scene.index, copy.job)
+        if quota:
+            size, there = sizes_apart(*quota[1:])
+            why = f"its runs end half-way: {size} do not go into the quota of {quota[0].name}, {there}"
             return Judged(copy, None, why, False)
         now = scene.now.get(copy.job.id)
         if now and not now.there(scene.book.as_of):

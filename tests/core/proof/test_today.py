@@ -5,9 +5,9 @@ from typing import Any
 
 import pytest
 
-from kavrel.core.plan import LogEntry, Plan, Retention
+from kavrel.core.plan import Account, Export, LogEntry, Plan, Retention
 from kavrel.core.proof.cell import Cell
-from tests.builders import TODAY, daily, dataset, job, lab, result, rules
+from tests.builders import GB, TODAY, daily, dataset, job, lab, result, rules
 
 FAR: dict[str, Any] = {"kind": "replication", "target_pool": "second"}
 LONG: dict[str, Any] = {**FAR, "retention": Retention(all_days=60)}
@@ -159,6 +159,35 @@ def test_a_new_archive_needs_room_before_an_old_one_goes(kept: int, goes_on: boo
     if not goes_on:
         assert "its runs end half-way: with all points second needs 4.00 TB" in verdict.why
     assert ("pool_too_small" in rules(plan)) != goes_on
+
+
+@pytest.mark.parametrize(("quota", "goes_on"), [(3000, True), (2900, False), (None, True)])
+def test_the_quota_of_the_place_that_a_copy_lands_in_holds_it_up(
+    quota: int | None, goes_on: bool
+) -> None:
+    """Two images of 1 TB are kept, and the third goes in before the first goes."""
+    drop = Export(
+        id="drop", protocol="sftp", name="drop", dataset="there", accounts=("carrier",), secured=True
+    )  # fmt: skip
+    there = dataset(
+        id="there", name="there", pool="second", size_bytes=0, quota_bytes=quota and quota * GB
+    )
+    carrier = Account(id="carrier", login="carrier", full_name="Carrier", role="backup")
+    wire = lab().links[0].model_copy(update={"mbit_a_to_b": 2000.0})
+    lands = {"lands_in": "drop", "lands_as": "carrier", "target_pool": "second"}
+    images = job("far", "image", retention=Retention(last=2), **lands)
+    plan = lab(
+        datasets=(*lab().datasets, there),
+        accounts=(*lab().accounts, carrier),
+        exports=(drop,),
+        jobs=(images,),
+        links=(wire,),
+    )
+    verdict = settled(plan).copies[0]
+    assert verdict.usable == goes_on, verdict.why
+    if not goes_on:
+        assert "3.00 TB do not go into the quota of there" in verdict.why
+    assert ("copy_does_not_fit" in rules(plan)) != goes_on
 
 
 def test_a_pool_that_is_filled_by_others_has_no_room_for_a_copy() -> None:
