@@ -272,7 +272,7 @@ def test_the_pools_views_by_keyboard_to_a_step_ticked_on_a_phone(page: Page) -> 
     page.accessible()
 
     page.keys("y")
-    page.reads("80 % full on 2030-07")
+    page.reads("80 % full on 2030-05")
     # The pool stands in a box with one bay left: no further group, but ways to grow in place.
     page.reads("no offer makes another redundant group in the 1 bay that is free")
     page.press("widen a group by one 12 TB")
