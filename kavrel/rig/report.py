@@ -11,7 +11,7 @@ from itertools import pairwise
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.carrier import runs_on
 from kavrel.core.copies.flow import runs
-from kavrel.core.copies.space import held_bytes
+from kavrel.core.copies.space import crowded_out, held_bytes
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job
 from kavrel.core.quantities import DAY, YEAR_DAYS
@@ -259,7 +259,7 @@ def _failed(days: Days, book: CopyBook) -> Iterator[Line]:
 
 def _is_full(book: CopyBook, job: Job) -> bool:
     room = book.room_for(job)
-    return room is not None and room[0] > room[1]
+    return (room is not None and room[0] > room[1]) or crowded_out(book, job) is not None
 
 
 def _overdue_by_plan(book: CopyBook, job: Job) -> bool:
