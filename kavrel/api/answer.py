@@ -16,11 +16,11 @@ from kavrel.api.service import PlanState, Service
 def service(request: Request) -> Service:
     """The application's service as the visitor may use it: what they change bears their name."""
     who: Visitor = request.scope["state"]["visitor"]
-    found: Service = request.app.state.service
+    service: Service = request.app.state.service
     if who.role == "reader":
         veiled: Service = request.app.state.veiled
         return veiled
-    return found.by(who.name) if who.name else found
+    return service.by(who.name) if who.name else service
 
 
 TheService = Annotated[Service, Depends(service)]
@@ -51,10 +51,10 @@ def edit(
     """The edit; one without the revision in If-Match is refused (RFC 6585, 428)."""
     if if_match is None:
         raise ProblemError(428, "no revision", "send If-Match with the revision you have seen")
-    found = re.fullmatch(r'"r([0-9]{1,9})[^"]*"', if_match.strip())
-    if not found:
+    tag = re.fullmatch(r'"r([0-9]{1,9})[^"]*"', if_match.strip())
+    if not tag:
         raise ProblemError(412, "changed meanwhile", "If-Match names no revision of this plan")
-    return Edit(int(found.group(1)), idempotency_key, kavrel_holds)
+    return Edit(int(tag.group(1)), idempotency_key, kavrel_holds)
 
 
 AnEdit = Annotated[Edit, Depends(edit)]
@@ -76,21 +76,21 @@ def body(model: BaseModel, status: int = 200, etag: str | None = None) -> Respon
     )
 
 
-def tag_of(found: PlanState) -> str:
+def tag_of(state: PlanState) -> str:
     """The entity tag of a state: it also changes with the day and with the pin."""
-    pin = "" if found.meta.pinned is None else f"-p{found.meta.pinned}"
-    return f'"r{found.meta.revision}-{found.evaluation.today:%Y%m%d}{pin}"'
+    pin = "" if state.meta.pinned is None else f"-p{state.meta.pinned}"
+    return f'"r{state.meta.revision}-{state.evaluation.today:%Y%m%d}{pin}"'
 
 
-def _parts(service: Service, key: tuple[str, str], found: PlanState) -> tuple[Node, bytes]:
+def _parts(service: Service, key: tuple[str, str], state: PlanState) -> tuple[Node, bytes]:
     """A state part by part, and its whole JSON: written once for all who ask for it.
 
     The tag tells all but what can be undone and redone, which is written each time.
     """
-    meta = parts_of(found.meta, 1)
+    meta = parts_of(state.meta, 1)
     kept, rest = service.written.get(key), service.rests.get(key)
     if not isinstance(kept, dict) or rest is None:
-        others = {n: parts_of(v, 1) for n, v in found if n != "meta"}
+        others = {n: parts_of(v, 1) for n, v in state if n != "meta"}
         kept, rest = others, whole(others)[1:]
         service.rests.put(key, rest)
     return {**kept, "meta": meta}, b'{"meta":' + whole(meta) + b"," + rest
@@ -98,9 +98,9 @@ def _parts(service: Service, key: tuple[str, str], found: PlanState) -> tuple[No
 
 def state(service: Service, plan_id: str, status: int = 200, holds: str | None = None) -> Response:
     """The plan's newest state with its tag, or what changed since the state that the sender holds."""
-    found: PlanState = service.state(plan_id)
-    tag = tag_of(found)
-    parts, content = _parts(service, (plan_id, tag), found)
+    state: PlanState = service.state(plan_id)
+    tag = tag_of(state)
+    parts, content = _parts(service, (plan_id, tag), state)
     before = service.written.get((plan_id, holds or ""))
     service.written.put((plan_id, tag), parts)
     if before is not None and holds is not None:

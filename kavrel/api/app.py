@@ -143,9 +143,9 @@ class Lasting(StaticFiles):
 
     def file_response(self, *args: Any, **more: Any) -> Response:
         """The file, to be kept for a year."""
-        found = super().file_response(*args, **more)
-        found.headers["Cache-Control"] = "public, max-age=31536000, immutable"
-        return found
+        response = super().file_response(*args, **more)
+        response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+        return response
 
 
 def _front_end(app: FastAPI, dist: Path, prefix: str) -> None:

@@ -113,7 +113,7 @@ def _drawn(plan: Plan) -> Drawn:
 @router.get("/sketches", response_model=SketchList, operation_id="list_sketches")
 def list_sketches() -> Response:
     """Labs to start from, each with its questions and as a drawing."""
-    found = [
+    views = [
         SketchView(
             id=s.id,
             title=s.title,
@@ -123,7 +123,7 @@ def list_sketches() -> Response:
         )
         for s in SKETCHES.values()
     ]
-    return body(SketchList(sketches=found))
+    return body(SketchList(sketches=views))
 
 
 @router.post(
@@ -168,8 +168,8 @@ def read(plan_id: str, line: Annotated[LineText, Body()], service: TheService) -
     says, wrong, disks = "", "", 0
     if line.text.strip():
         try:
-            found = read_line(line.text, plan, fresh_id)
-            says, disks = found.says, sum(c == "disks" for c, _ in found.things)
+            understood = read_line(line.text, plan, fresh_id)
+            says, disks = understood.says, sum(c == "disks" for c, _ in understood.things)
         except LineError as error:
             wrong = str(error)
     return body(
@@ -190,11 +190,11 @@ def make_line(
 
     def make(plan: Plan) -> tuple[Plan, str]:
         try:
-            found = read_line(line.text, plan, fresh_id)
+            understood = read_line(line.text, plan, fresh_id)
         except LineError as error:
             raise ProblemError(422, "not valid", str(error)) from error
         things: dict[str, list[Any]] = {}
-        for collection, item in found.things:
+        for collection, item in understood.things:
             things.setdefault(collection, []).append(COLLECTIONS[collection].model_validate(item))
         update = {c: (*getattr(plan, c), *new) for c, new in things.items()}
         count = len(things.get("disks", []))

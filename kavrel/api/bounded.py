@@ -17,12 +17,12 @@ def within(seconds: float, work: Callable[[], Result]) -> Result:
 
     The work runs in a thread of its own that is interrupted at its next step of Python.
     """
-    found: list[Result] = []
+    ended: list[Result] = []
     raised: list[BaseException] = []
 
     def run() -> None:
         try:
-            found.append(work())
+            ended.append(work())
         except BaseException as error:
             raised.append(error)
 
@@ -37,4 +37,4 @@ def within(seconds: float, work: Callable[[], Result]) -> Result:
         raise TooLong(f"not done after {seconds:g} s")
     if raised:
         raise raised[0]
-    return found[0]
+    return ended[0]

@@ -98,14 +98,14 @@ def near(day: date) -> date:
 def list_points(plan_id: str, job: str, on: date, service: TheService) -> Response:
     """Points of a job that exist at the end of a day, after pruning, with the rules that keep them."""
     book = book_of(service, plan_id)
-    found = find(book.index.jobs, job, "jobs")
-    if not KINDS[found.kind].copies:
+    wanted = find(book.index.jobs, job, "jobs")
+    if not KINDS[wanted.kind].copies:
         return body(Points(job=job, on=on, points=[]))
-    ruled = book.ruled_on(found, near(on))
+    ruled = book.ruled_on(wanted, near(on))
     times = [p.data_time for p, _ in ruled]
     zone = ZoneInfo(book.index.plan.zone)
     now = datetime.combine(on + timedelta(days=1), time(), zone).timestamp()
-    if not KINDS[found.kind].in_place and times:
+    if not KINDS[wanted.kind].in_place and times:
         now = times[-1]
     points = [
         PointView(
@@ -113,7 +113,7 @@ def list_points(plan_id: str, job: str, on: date, service: TheService) -> Respon
             available_at=utc(p.available_at),
             expires_at=utc(p.expires_at) if p.expires_at != float("inf") else None,
             kept_by=[name for name, _ in rules],
-            frees_bytes=freed_bytes(book, found, times, now, n),
+            frees_bytes=freed_bytes(book, wanted, times, now, n),
         )
         for n, (p, rules) in enumerate(ruled)
     ]
@@ -158,8 +158,10 @@ def space(plan_id: str, pool: str, service: TheService, years: int = 5) -> Respo
 def first(plan_id: str, job: str, service: TheService) -> Response:
     """The ways of making a job's first copy, with hours and dates."""
     book = book_of(service, plan_id)
-    found = find(book.index.jobs, job, "jobs")
-    ways = [] if KINDS[found.kind].moves_nothing or not found.datasets else first_ways(book, found)
+    wanted = find(book.index.jobs, job, "jobs")
+    ways = (
+        [] if KINDS[wanted.kind].moves_nothing or not wanted.datasets else first_ways(book, wanted)
+    )
     return body(FirstList(job=job, ways=[_first(w) for w in ways]))
 
 

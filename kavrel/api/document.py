@@ -26,13 +26,13 @@ ALWAYS = {
 def document(app: FastAPI) -> dict[str, Any]:
     """The document; made once."""
     if app.openapi_schema is None:
-        found = get_openapi(title=app.title, version=app.version, routes=app.routes)
-        for path in found["paths"].values():
+        described = get_openapi(title=app.title, version=app.version, routes=app.routes)
+        for path in described["paths"].values():
             for operation in path.values():
                 _complete(operation)
         schema = Problem.model_json_schema(ref_template="#/components/schemas/{model}")
-        found["components"]["schemas"] |= schema.pop("$defs") | {"Problem": schema}
-        app.openapi_schema = found
+        described["components"]["schemas"] |= schema.pop("$defs") | {"Problem": schema}
+        app.openapi_schema = described
     return app.openapi_schema
 
 
@@ -52,5 +52,5 @@ def methods(app: FastAPI, path: str) -> list[str]:
     if not path.startswith("/api/"):
         return ["GET"]
     paths = document(app)["paths"]
-    found = {path} & paths.keys() or {t for t in paths if compile_path(t)[0].match(path)}
-    return sorted({m.upper() for t in found for m in paths[t]})
+    matching = {path} & paths.keys() or {t for t in paths if compile_path(t)[0].match(path)}
+    return sorted({m.upper() for t in matching for m in paths[t]})

@@ -147,9 +147,9 @@ def get_drill_sheet(
     """A drill on paper, for two people."""
     from kavrel.rig.drill_sheet import drill_sheet
 
-    drilling, row, found = _ready(service, plan_id, drill)
+    drilling, row, exercise = _ready(service, plan_id, drill)
     cells = service.state(plan_id).evaluation.proof
-    return body(drill_sheet(drilling, found, seed, tuple(cells), f"revision {row.head}"))
+    return body(drill_sheet(drilling, exercise, seed, tuple(cells), f"revision {row.head}"))
 
 
 def _ready(service: Service, plan_id: str, drill: str) -> "tuple[Drilling, PlanRow, Drill]":
@@ -158,8 +158,8 @@ def _ready(service: Service, plan_id: str, drill: str) -> "tuple[Drilling, PlanR
     from kavrel.rig.lab import CannotBuild
 
     row, plan = service.plans.head(plan_id)
-    found = BY_ID.get(drill)
-    if found is None:
+    exercise = BY_ID.get(drill)
+    if exercise is None:
         raise ProblemError(404, "no such thing", f"there is no drill {drill}")
     if not any(p.standing for p in plan.pools) or not plan.datasets:
         raise ProblemError(
@@ -168,7 +168,7 @@ def _ready(service: Service, plan_id: str, drill: str) -> "tuple[Drilling, PlanR
     today = service.today(plan)
     began = datetime.combine(today, time(), UTC)
     try:
-        return service.readied.of((plan_id, row.head), plan, began), row, found
+        return service.readied.of((plan_id, row.head), plan, began), row, exercise
     except CannotBuild as error:
         raise ProblemError(422, "not valid", f"this plan has no stand-in: {error}") from error
 

@@ -29,17 +29,17 @@ PROBLEMS: dict[int | str, dict[str, Any]] = {
 
 def router() -> APIRouter:
     """Routes to add, replace and remove the things of every collection."""
-    found = APIRouter(prefix="/api/plans/{plan_id}", responses=PROBLEMS)
+    routes = APIRouter(prefix="/api/plans/{plan_id}", responses=PROBLEMS)
     for collection, model in COLLECTIONS.items():
-        _collection(found, collection, model)
-    return found
+        _collection(routes, collection, model)
+    return routes
 
 
 def _said(collection: str, item: Any, verb: str) -> str:
     return f"{STEMS.get(collection, 'assumption')} {display_name(item)} {verb}"
 
 
-def _collection(found: APIRouter, collection: str, model: Any) -> None:
+def _collection(routes: APIRouter, collection: str, model: Any) -> None:
     stem = STEMS.get(collection, "assumption")
     new_model: Any = model
     if collection in STEMS:
@@ -81,9 +81,9 @@ def _collection(found: APIRouter, collection: str, model: Any) -> None:
 
     one = f"/{collection}/{{item_id}}"
     common: dict[str, Any] = {"response_model": PlanState | Changes, "tags": [collection]}
-    found.post(f"/{collection}", status_code=201, operation_id=f"add_{stem}", **common)(add)
-    found.put(one, operation_id=f"put_{stem}", **common)(replace)
-    found.delete(one, operation_id=f"remove_{stem}", **common)(delete)
+    routes.post(f"/{collection}", status_code=201, operation_id=f"add_{stem}", **common)(add)
+    routes.put(one, operation_id=f"put_{stem}", **common)(replace)
+    routes.delete(one, operation_id=f"remove_{stem}", **common)(delete)
 
 
 def _there(plan: Plan, collection: str, item_id: str) -> Any:

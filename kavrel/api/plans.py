@@ -197,8 +197,8 @@ def restore(plan_id: str, wanted: Restore, on: AnEdit, service: TheService) -> R
 def list_revisions(plan_id: str, service: TheService) -> Response:
     """All revisions of a plan."""
     rows = service.plans.revisions(plan_id)
-    found = [Revision(**r.__dict__) for r in rows]
-    return body(RevisionList(revisions=found, kept=SAYS))
+    listed = [Revision(**r.__dict__) for r in rows]
+    return body(RevisionList(revisions=listed, kept=SAYS))
 
 
 @router.get("/{plan_id}/comparison", response_model=Comparison, operation_id="compare")

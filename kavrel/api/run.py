@@ -62,26 +62,26 @@ def run_plan(plan_id: str, asked: RunAsked, service: TheService) -> Response:
     if not any(p.standing for p in plan.pools) or not plan.datasets:
         raise ProblemError(422, "not valid", "a run needs a pool that stands, with a dataset on it")
     try:
-        found = service.runs.of(
+        run = service.runs.of(
             (plan_id, row.head, f"{today}", asked.days),
             plan,
             datetime.combine(today, time(), UTC),
         )
     except CannotBuild as error:
         raise ProblemError(422, "not valid", f"this plan has no stand-in: {error}") from error
-    mails = found.mails[:MOST_MAILS]
+    mails = run.mails[:MOST_MAILS]
     return body(
         RunSeen(
-            days=found.days,
+            days=run.days,
             lines=[
                 LineView(what=x.what, predicted=x.predicted, happened=x.happened, agrees=x.agrees)
-                for x in found.lines
+                for x in run.lines
             ],
             mails=[
                 MailView(at=datetime.fromtimestamp(m.at, UTC), box=m.box, text=m.text)
                 for m in mails
             ],
-            more_mails=len(found.mails) - len(mails),
-            taken_as_made=list(found.taken_as_made),
+            more_mails=len(run.mails) - len(mails),
+            taken_as_made=list(run.taken_as_made),
         )
     )

@@ -136,12 +136,12 @@ class Service:
     def evaluation(self, plan_id: str, revision: int, plan: Plan) -> Evaluation:
         """What follows from a revision today; remembered, since a revision never changes."""
         key = (plan_id, revision, self.today(plan))
-        found = self._evaluated.get(key)
-        if found is None:
+        known = self._evaluated.get(key)
+        if known is None:
             with self._one:  # many who ask at once wait for one, they do not all reckon
-                found = self._evaluated.get(key) or self._evaluate(plan, key[2])
-                self._evaluated.put(key, found)
-        return found
+                known = self._evaluated.get(key) or self._evaluate(plan, key[2])
+                self._evaluated.put(key, known)
+        return known
 
     def _evaluate(self, plan: Plan, today: date) -> Evaluation:
         """The evaluation, not made twice where an edit has just been reckoned."""
@@ -184,12 +184,12 @@ class Service:
     def _reckon(self, plan: Plan, touched: tuple[str, str] | None) -> None:
         today = self.today(plan)
         try:
-            found = within(LONGEST_SECONDS, lambda: evaluate(plan, today))
+            evaluation = within(LONGEST_SECONDS, lambda: evaluate(plan, today))
         except Exception as error:
             log.exception("a plan cannot be evaluated after an edit of %s", touched)
             raise Unreckonable(touched) from error
         with self._guard:
-            self._ahead = (plan, today, found)
+            self._ahead = (plan, today, evaluation)
 
     def state(self, plan_id: str) -> PlanState:
         """The plan as it stands with everything that follows."""

@@ -66,12 +66,12 @@ def list_reach(
     _, plan = service.plans.head(plan_id)
     today = service.today(plan)
     index = Index(plan)
-    found = reach(index, access_matrix(index, today), today)
+    reaches = reach(index, access_matrix(index, today), today)
     if subject:
-        found = [r for r in found if r.subject == subject]
+        reaches = [r for r in reaches if r.subject == subject]
     if dataset:
-        found = [r for r in found if r.dataset == dataset]
-    return body(ReachList(reach=found))
+        reaches = [r for r in reaches if r.dataset == dataset]
+    return body(ReachList(reach=reaches))
 
 
 @router.post("/plans/{plan_id}/access-if", response_model=AccessChanges, operation_id="access_if")

@@ -72,8 +72,8 @@ def list_layouts(
 def get_runbook(plan_id: str, service: TheService) -> Response:
     """The runbook in the order of work."""
     row, plan = service.plans.head(plan_id)
-    found = service.evaluation(plan_id, row.head, plan)
-    return body(runbook(plan, found, f"revision {row.head}"))
+    evaluation = service.evaluation(plan_id, row.head, plan)
+    return body(runbook(plan, evaluation, f"revision {row.head}"))
 
 
 @router.get(
@@ -82,8 +82,8 @@ def get_runbook(plan_id: str, service: TheService) -> Response:
 def get_restore_sheet(plan_id: str, service: TheService) -> Response:
     """The sheet for whoever must restore without the administrator."""
     row, plan = service.plans.head(plan_id)
-    found = service.evaluation(plan_id, row.head, plan)
-    return body(restore_sheet(plan, found, f"revision {row.head}"))
+    evaluation = service.evaluation(plan_id, row.head, plan)
+    return body(restore_sheet(plan, evaluation, f"revision {row.head}"))
 
 
 class PaperView(BaseModel):

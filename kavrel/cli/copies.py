@@ -71,18 +71,18 @@ def back(
     book = book_of(plan, today)
     key = by_name(plan, "datasets", "name", dataset)
     try:
-        found = have_it_back(
+        way = have_it_back(
             Scene(book.index, book, ()), key, written.date(), lost.date(), noticed.date()
         )
     except BadDays as error:
         raise click.ClickException(str(error)) from error
     if as_json:
-        click.echo(found.model_dump_json(indent=1))
+        click.echo(way.model_dump_json(indent=1))
         return
-    for copy in found.copies:
+    for copy in way.copies:
         name = book.index.jobs[copy.job].name
         newest = f"{copy.newest:%Y-%m-%d %H:%M %Z}" if copy.newest else "-"
-        mark = "->" if copy.job == found.best else "  "
+        mark = "->" if copy.job == way.best else "  "
         click.echo(
             f"{mark} {name[:28]:28} {newest:22} loses {lost_span(copy.loses_seconds):8} {copy.why}"
         )
@@ -107,17 +107,17 @@ def space(
 ) -> None:
     """Print what lies on a pool: live data, what points hold, copies; and when it is full."""
     plan = load(plan_path)
-    found = pool_space(book_of(plan, today), by_name(plan, "pools", "name", pool), years)
+    ahead = pool_space(book_of(plan, today), by_name(plan, "pools", "name", pool), years)
     if as_json:
-        click.echo(found.model_dump_json(indent=1))
+        click.echo(ahead.model_dump_json(indent=1))
         return
-    for layer in found.layers:
+    for layer in ahead.layers:
         click.echo(f"{layer.bytes / 1e12:9.3f} TB  {layer.kind:7} {layer.name}")
-    click.echo(f"{found.usable_bytes / 1e12:9.3f} TB  usable")
-    click.echo(f"passes the planned fill: {found.warn_on or 'not in these years'}")
-    click.echo(f"full: {found.full_on or 'not in these years'}")
+    click.echo(f"{ahead.usable_bytes / 1e12:9.3f} TB  usable")
+    click.echo(f"passes the planned fill: {ahead.warn_on or 'not in these years'}")
+    click.echo(f"full: {ahead.full_on or 'not in these years'}")
     if with_working:
-        print_working(plan, found.working)
+        print_working(plan, ahead.working)
 
 
 @click.command()
@@ -129,10 +129,10 @@ def first(plan_path: Path, job: str, with_working: bool, today: datetime | None)
     """Print the ways of making a job's first copy, with hours and dates."""
     plan = load(plan_path)
     book = book_of(plan, today)
-    found = book.index.jobs[by_name(plan, "jobs", "name", job)]
-    if KINDS[found.kind].moves_nothing or not found.datasets:
-        raise click.ClickException(f"{found.name} copies nothing to another store")
-    for way in first_ways(book, found):
+    copied = book.index.jobs[by_name(plan, "jobs", "name", job)]
+    if KINDS[copied.kind].moves_nothing or not copied.datasets:
+        raise click.ClickException(f"{copied.name} copies nothing to another store")
+    for way in first_ways(book, copied):
         hours = f"{way.hours:9.1f} h" if way.hours is not None else "    never  "
         click.echo(f"{way.way.replace('_', ' '):14} {hours}  ends {way.ends_on or '-'}  {way.why}")
         if with_working:
@@ -148,14 +148,14 @@ def ladder_command(plan_path: Path, with_working: bool, today: datetime | None) 
     plan = load(plan_path)
     book = book_of(plan, today)
     for dataset in plan.datasets:
-        found = ladder(book, dataset.id)
-        lacks = "lacks " + ", ".join(found.lacks) if found.lacks else "all there"
+        steps = ladder(book, dataset.id)
+        lacks = "lacks " + ", ".join(steps.lacks) if steps.lacks else "all there"
         click.echo(
-            f"{dataset.name[:26]:26} {found.copies} copies, {found.boxes} boxes, "
-            f"{found.elsewhere} elsewhere; {lacks if found.needed else 'needs none'}"
+            f"{dataset.name[:26]:26} {steps.copies} copies, {steps.boxes} boxes, "
+            f"{steps.elsewhere} elsewhere; {lacks if steps.needed else 'needs none'}"
         )
         if with_working:
-            print_working(plan, ladder_working(book.index, found), 2)
+            print_working(plan, ladder_working(book.index, steps), 2)
 
 
 @click.command()
@@ -169,11 +169,11 @@ def nights(
 ) -> None:
     """Print the worst night of each month."""
     plan = load(plan_path)
-    found = ask(plan, NightsQuestion(kind="nights", days=days), today, as_json)
-    if not isinstance(found, NightsAnswer):
+    told = ask(plan, NightsQuestion(kind="nights", days=days), today, as_json)
+    if not isinstance(told, NightsAnswer):
         return
     names = {j.id: j.name for j in plan.jobs}
-    for night in found.worst:
+    for night in told.worst:
         click.echo(
             f"{night.day}  {night.busy_hours:5.1f} h busy, ends {night.ends_at:%a %H:%M}, {night.runs} runs, "
             f"{night.slowed} slowed, at worst {names[night.worst_job]} x {night.worst_slowdown:.1f}"
@@ -197,10 +197,10 @@ def arrange_command(
 ) -> None:
     """Print which start times move so that nothing clashes, or what cannot fit."""
     plan = load(plan_path)
-    found = ask(plan, ArrangeQuestion(kind="arrange"), today, as_json)
-    if not isinstance(found, ArrangeAnswer):
+    told = ask(plan, ArrangeQuestion(kind="arrange"), today, as_json)
+    if not isinstance(told, ArrangeAnswer):
         return
-    x = found.arrangement
+    x = told.arrangement
     names = {j.id: j.name for j in plan.jobs}
     for move in x.moves:
         click.echo(f"{names[move.job]}: {move.before} -> {move.after}; {move.why}")
@@ -233,11 +233,11 @@ def points(
     """Print the points that a job keeps on a day, and by which rule each stays until when."""
     plan = load(plan_path)
     book = book_of(plan, today)
-    found = book.index.jobs[by_name(plan, "jobs", "name", job)]
-    if not KINDS[found.kind].copies:
-        raise click.ClickException(f"{found.name} is {KINDS[found.kind].named}: it keeps nothing")
+    copied = book.index.jobs[by_name(plan, "jobs", "name", job)]
+    if not KINDS[copied.kind].copies:
+        raise click.ClickException(f"{copied.name} is {KINDS[copied.kind].named}: it keeps nothing")
     on = day.date() if day else today_of(plan, today)
-    ruled = book.ruled_on(found, on)
+    ruled = book.ruled_on(copied, on)
     zone = ZoneInfo(plan.zone)
 
     def local(instant: float) -> str:
@@ -250,7 +250,7 @@ def points(
         ]
         click.echo(json.dumps(told, indent=1))
         return
-    click.echo(f"{found.name}, {on}: {len(ruled)} points, keeps {in_words(found.retention)}")
+    click.echo(f"{copied.name}, {on}: {len(ruled)} points, keeps {in_words(copied.retention)}")
     for point, rules in ruled:
         ends = "" if point.expires_at == FOREVER else f", until {local(point.expires_at)}"
         click.echo(f"  {local(point.data_time)}  {'; '.join(name for name, _ in rules)}{ends}")

@@ -48,9 +48,9 @@ def backup_command(file: Path | None, keep: str | None, database: Path) -> None:
         click.echo(f"let go: {path.name}")
 
 
-def _said(found: Held) -> str:
-    plans = ", ".join(f"{name} at revision {head}" for name, head in found.plans) or "no plan"
-    return f"{plans}; schema {found.schema_number}, {found.size_bytes:,} bytes"
+def _said(backup: Held) -> str:
+    plans = ", ".join(f"{name} at revision {head}" for name, head in backup.plans) or "no plan"
+    return f"{plans}; schema {backup.schema_number}, {backup.size_bytes:,} bytes"
 
 
 @click.command("restore")
@@ -88,13 +88,13 @@ def rescue(database: Path) -> None:
             else:
                 raise click.ClickException(f"{database} is whole: there is nothing to rescue")
             part.unlink(missing_ok=True)
-            found = salvage(database, part)
+            saved = salvage(database, part)
             aside = set_aside(database, "damaged", now)
             part.replace(database)
     except StoreError as error:
         raise click.ClickException(str(error)) from error
     click.echo(f"set aside, and never written to: {aside}")
-    for table, (read, kept) in sorted(found.items()):
+    for table, (read, kept) in sorted(saved.items()):
         if read:
             click.echo(f"  {table}: {read} rows read, {kept} kept")
     click.echo(

@@ -41,7 +41,7 @@ def layouts_command(sizes: tuple[str, ...], filesystem: str | None, as_json: boo
             )
         )
     conditions = Conditions.of(known)
-    found = layouts(facts, filesystem, conditions)
+    fits = layouts(facts, filesystem, conditions)
     if as_json:
         rows = [
             {
@@ -56,12 +56,12 @@ def layouts_command(sizes: tuple[str, ...], filesystem: str | None, as_json: boo
                 "loss_odds_5y": x.loss_odds_5y,
                 "dominated": x.dominated,
             }
-            for x in found
+            for x in fits
         ]
         click.echo(json.dumps({"layouts": rows}, indent=1))
         return
     click.echo(f"{'layout':34} {'usable':>20} {'outlives':>9} {'rebuild':>8} {'5-year loss':>12}")
-    for x in found:
+    for x in fits:
         rebuild = f"{x.rebuild_hours:.1f} h" if x.rebuild_hours else "-"
         usable = f"{x.usable_bytes / 1e12:.2f} TB {x.usable_bytes / 2**40:.2f} TiB"
         click.echo(

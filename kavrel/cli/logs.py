@@ -14,7 +14,7 @@ class JsonLines(logging.Formatter):
 
     def format(self, record: logging.LogRecord) -> str:
         """The record with what is known of the visitor."""
-        found = {
+        line = {
             "at": datetime.fromtimestamp(record.created, UTC).isoformat(timespec="milliseconds"),
             "level": record.levelname.lower(),
             "from": record.name,
@@ -22,10 +22,10 @@ class JsonLines(logging.Formatter):
         }
         for name in ("address", "who"):
             if value := getattr(record, name, ""):
-                found[name] = value
+                line[name] = value
         if record.exc_info:
-            found["trace"] = self.formatException(record.exc_info)
-        return json.dumps(found, ensure_ascii=False)
+            line["trace"] = self.formatException(record.exc_info)
+        return json.dumps(line, ensure_ascii=False)
 
 
 class OneLine(logging.Formatter):

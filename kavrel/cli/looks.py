@@ -56,18 +56,18 @@ def drift(plan_path: Path, file: Path, host: str | None, as_json: bool) -> None:
     """Print what differs between a plan and a look at one of its hosts; exit 1 when anything does."""
     plan, reading = load(plan_path), _read(file)
     box = _host(plan, reading.machine, host)
-    found = whole_drift(Index(plan), box, reading.machine, today_of(plan, None))
+    differences = whole_drift(Index(plan), box, reading.machine, today_of(plan, None))
     if as_json:
-        click.echo(found.model_dump_json(indent=1))
+        click.echo(differences.model_dump_json(indent=1))
     else:
-        _say(found)
+        _say(differences)
         _puzzled(reading)
-    if found.differences:
+    if differences.differences:
         raise SystemExit(1)
 
 
-def _say(found: Drift) -> None:
-    for one in found.differences:
+def _say(differences: Drift) -> None:
+    for one in differences.differences:
         mark = "!" if one.urgent else " "
         click.echo(
             f"{mark} {one.verdict:9} {one.name}, {one.field}: planned {one.planned}; there is {one.seen}"
@@ -76,9 +76,9 @@ def _say(found: Drift) -> None:
             click.echo(f"            the machine: {one.command}")
         if one.change:
             click.echo(f"            the plan: {one.change.why or one.change.name}")
-    for line in found.unknown:
+    for line in differences.unknown:
         click.echo(f"? unknown   {line}")
-    click.echo(f"{len(found.differences)} differ, {found.agreed} agree")
+    click.echo(f"{len(differences.differences)} differ, {differences.agreed} agree")
 
 
 @click.command("take")

@@ -36,9 +36,9 @@ def completion(shell: str) -> None:
     """Print what a shell sources to complete commands and options."""
     from kavrel.cli import main
 
-    found = get_completion_class(shell)
-    if found is None:
+    shell_class = get_completion_class(shell)
+    if shell_class is None:
         raise click.ClickException(f"{shell} is not known")
     # Without asking a shell for its version, which is not needed to print this.
-    maker = found(main, {}, "kavrel", "_KAVREL_COMPLETE")
+    maker = shell_class(main, {}, "kavrel", "_KAVREL_COMPLETE")
     click.echo(maker.source_template % maker.source_vars())

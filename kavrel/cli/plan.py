@@ -39,15 +39,15 @@ def schema() -> None:
 def check(plan_path: Path, as_json: bool, today: datetime | None) -> None:
     """Print the cautions of a plan; exit 1 when any is serious."""
     plan = load(plan_path)
-    found = evaluate(plan, today_of(plan, today)).cautions
+    warned = evaluate(plan, today_of(plan, today)).cautions
     if as_json:
-        click.echo(json.dumps([c.model_dump() for c in found], indent=1))
+        click.echo(json.dumps([c.model_dump() for c in warned], indent=1))
     else:
-        for caution in found:
+        for caution in warned:
             click.echo(f"{caution.severity:8} {caution.name}: {caution.why}")
             click.echo(f"         -> {caution.remedy}")
-        click.echo(f"{len(found)} cautions")
-    sys.exit(1 if any(c.severity == "serious" for c in found) else 0)
+        click.echo(f"{len(warned)} cautions")
+    sys.exit(1 if any(c.severity == "serious" for c in warned) else 0)
 
 
 @click.command("export")
@@ -93,29 +93,29 @@ def evaluate_command(
 ) -> None:
     """Print the strip, the proof and the cautions of a plan."""
     plan = load(plan_path)
-    found = evaluate(plan, today_of(plan, today))
+    evaluation = evaluate(plan, today_of(plan, today))
     if as_json:
-        click.echo(json.dumps(_summary(found), indent=1))
+        click.echo(json.dumps(_summary(evaluation), indent=1))
         return
-    for name, value in _strip_words(plan, found):
+    for name, value in _strip_words(plan, evaluation):
         click.echo(f"{name:30} {value}")
-    for cell in found.proof:
+    for cell in evaluation.proof:
         click.echo(_cell_line(cell))
-    if found.proof_today:
+    if evaluation.proof_today:
         click.echo("as of today, where that differs:")
-    for cell in found.proof_today:
+    for cell in evaluation.proof_today:
         click.echo(_cell_line(cell))
-    for cover in found.covers:
+    for cover in evaluation.covers:
         if not cover.covered:
             when = f"from {cover.covers_from}" if cover.covers_from else "never"
             click.echo(f"{cover.dataset:20} covered {when}: {cover.why}")
     if with_working:
-        for figure in (s := found.strip).usable, s.cost, s.odds, s.rpo, s.rto:
+        for figure in (s := evaluation.strip).usable, s.cost, s.odds, s.rpo, s.rto:
             print_working(plan, figure.working)
 
 
-def _strip_words(plan: Plan, found: Evaluation) -> Iterator[tuple[str, str]]:
-    strip = found.strip
+def _strip_words(plan: Plan, evaluation: Evaluation) -> Iterator[tuple[str, str]]:
+    strip = evaluation.strip
     yield "usable", f"{strip.usable_bytes / 1e12:.2f} TB ({strip.usable_bytes / 2**40:.2f} TiB)"
     yield "spent", money(plan, strip.cost_minor)
     yield "a pool lost within 5 years", f"{strip.loss_odds_5y:.2g}"
@@ -139,8 +139,8 @@ def _hours(seconds: float | None) -> str:
     return "-" if seconds is None else span_words(seconds)
 
 
-def _summary(found: Evaluation) -> dict[str, Any]:
-    strip = found.strip
+def _summary(evaluation: Evaluation) -> dict[str, Any]:
+    strip = evaluation.strip
     figures = (
         "usable_bytes",
         "cost_minor",
@@ -152,7 +152,7 @@ def _summary(found: Evaluation) -> dict[str, Any]:
         "serious",
     )
     return {
-        "today": found.today.isoformat(),
+        "today": evaluation.today.isoformat(),
         "strip": {f: getattr(strip, f) for f in figures},
         "proof": [
             {
@@ -165,7 +165,7 @@ def _summary(found: Evaluation) -> dict[str, Any]:
                 "copy": c.copy_job,
                 "why": c.why,
             }
-            for c in found.proof
+            for c in evaluation.proof
         ],
         "as_of_today": [
             {
@@ -175,9 +175,9 @@ def _summary(found: Evaluation) -> dict[str, Any]:
                 "rpo_seconds": c.rpo_seconds,
                 "rto_seconds": c.rto_seconds,
             }
-            for c in found.proof_today
+            for c in evaluation.proof_today
         ],
-        "covers": [c.model_dump(mode="json") for c in found.covers],
+        "covers": [c.model_dump(mode="json") for c in evaluation.covers],
         "causes": [
             {
                 "rule": c.rule,
@@ -185,7 +185,7 @@ def _summary(found: Evaluation) -> dict[str, Any]:
                 "about": [m.about for m in c.members],
                 "remedy": c.remedy,
             }
-            for c in found.causes
+            for c in evaluation.causes
         ],
         "cautions": [
             {
@@ -195,6 +195,6 @@ def _summary(found: Evaluation) -> dict[str, Any]:
                 "why": c.why,
                 "remedy": c.remedy,
             }
-            for c in found.cautions
+            for c in evaluation.cautions
         ],
     }

@@ -63,10 +63,10 @@ def lab(
     """Print what the whole lab loses over the years, by cause, and what to change first."""
     plan = load(plan_path)
     question = LabQuestion(kind="lab", years=years, lifetimes=lifetimes)
-    found = ask(plan, question, today, as_json)
-    if not isinstance(found, LabAnswer):
+    told = ask(plan, question, today, as_json)
+    if not isinstance(told, LabAnswer):
         return
-    lives = found.lives
+    lives = told.lives
     names = {d.id: d.name for d in plan.datasets}
     for d in lives.datasets:
         cause = d.causes[0].title if d.causes and d.causes[0].lost_odds else "-"

@@ -112,13 +112,13 @@ def _wish(plan: Plan, given: dict[str, Any]) -> Wish:
 def ask(plan: Plan, question: Question, today: datetime | None, as_json: bool) -> Answer | None:
     """The answer, unless it was printed as JSON already."""
     try:
-        found = answer(plan, evaluate(plan, today_of(plan, today)), question)
+        told = answer(plan, evaluate(plan, today_of(plan, today)), question)
     except (NotAskable, ValueError) as error:
         raise click.ClickException(str(error)) from error
     if as_json:
-        click.echo(found.model_dump_json(indent=1))
+        click.echo(told.model_dump_json(indent=1))
         return None
-    return found
+    return told
 
 
 @click.command()
@@ -141,10 +141,10 @@ def find(
     if not 1 <= len(ids) <= 24:
         raise click.ClickException("name from 1 to 24 disks with --disk")
     question = FinderQuestion(kind="finder", disks=tuple(ids), wish=_wish(plan, given))
-    found = ask(plan, question, today, as_json)
-    if not isinstance(found, FinderAnswer):
+    told = ask(plan, question, today, as_json)
+    if not isinstance(told, FinderAnswer):
         return
-    result = found.found
+    result = told.found
     for miss in result.misses:
         nearest = f"{miss.nearest or 'nothing'}{', taken alone' if miss.alone else ''}"
         click.echo(f"not to be had: {miss.target} {miss.wanted}; nearest: {nearest}")
@@ -174,14 +174,14 @@ def buy(
     plan = load(plan_path)
     ids = tuple(by_name(plan, "disks", "label", d) for d in disks)
     question = BasketQuestion(kind="basket", disks=ids, wish=_wish(plan, given))
-    found = ask(plan, question, today, as_json)
-    if not isinstance(found, BasketAnswer):
+    told = ask(plan, question, today, as_json)
+    if not isinstance(told, BasketAnswer):
         return
-    for basket in found.baskets.baskets:
+    for basket in told.baskets.baskets:
         usable = basket.layout.usable_bytes / 1e12
         click.echo(f"{money(plan, basket.cost_minor):>12} {usable:7.2f} TB  {basket.sentence}")
-    if found.baskets.why_not:
-        raise click.ClickException(found.baskets.why_not)
+    if told.baskets.why_not:
+        raise click.ClickException(told.baskets.why_not)
 
 
 @click.command()
@@ -205,15 +205,15 @@ def odds(
     plan = load(plan_path)
     ids = tuple(by_name(plan, "pools", "name", p) for p in pools)
     question = OddsQuestion(kind="odds", pools=ids, years=years, lifetimes=lifetimes)
-    found = ask(plan, question, today, as_json)
-    if not isinstance(found, OddsAnswer):
+    told = ask(plan, question, today, as_json)
+    if not isinstance(told, OddsAnswer):
         return
     click.echo(f"{'year':>4} {'chain':>10} {'lifetimes':>10}   95 % interval")
-    for y in found.outlook.curve:
+    for y in told.outlook.curve:
         click.echo(
             f"{y.year:4.0f} {y.chain:10.2g} {y.lifetimes:10.2g}   {y.low:.2g} to {y.high:.2g}"
         )
-    for change in found.outlook.changes:
+    for change in told.outlook.changes:
         click.echo(f"{change.odds:10.2g} {money(plan, change.cost_minor):>12}  {change.what}")
 
 
@@ -237,17 +237,17 @@ def growth(
     question = GrowthQuestion(
         kind="growth", pool=by_name(plan, "pools", "name", pool), years=years, bays=bays
     )
-    found = ask(plan, question, today, as_json)
-    if not isinstance(found, GrowthAnswer):
+    told = ask(plan, question, today, as_json)
+    if not isinstance(told, GrowthAnswer):
         return
-    ahead = found.growth
+    ahead = told.growth
     for mark, day in (("warn", ahead.warn_on), ("slow", ahead.slow_on), ("full", ahead.full_on)):
         click.echo(f"{mark}: {day or 'not within ten years'}")
     for e in ahead.enlargements:
         click.echo(f"{money(plan, e.cost_minor):>12} {e.gained_bytes / 1e12:+7.2f} TB  {e.what}")
-    for s in found.strategies:
+    for s in told.strategies:
         click.echo(f"{money(plan, s.total_minor):>12} odds {s.odds:8.2g}  {s.title}")
-    bought = found.purchases
+    bought = told.purchases
     if not bought.possible:
         click.echo(f"cheapest plan: {bought.why_not}")
         return
@@ -264,10 +264,10 @@ def growth(
 def shuffle_command(plan_path: Path, as_json: bool, today: datetime | None) -> None:
     """Print the safest order of steps from full disks to the wanted pools."""
     plan = load(plan_path)
-    found = ask(plan, ShuffleQuestion(kind="shuffle"), today, as_json)
-    if not isinstance(found, ShuffleAnswer):
+    told = ask(plan, ShuffleQuestion(kind="shuffle"), today, as_json)
+    if not isinstance(told, ShuffleAnswer):
         return
-    move = found.shuffle
+    move = told.shuffle
     for number, s in enumerate(move.steps, 1):
         copies = ", ".join(f"{c.name} {c.copies}" for c in s.copies_after)
         click.echo(f"[ ] {number}. {s.text}  ({s.hours:.1f} h; whole copies after it: {copies})")
@@ -286,13 +286,13 @@ def shuffle_command(plan_path: Path, as_json: bool, today: datetime | None) -> N
 def power_command(plan_path: Path, as_json: bool, with_working: bool) -> None:
     """Print what the UPSes carry, and the energy of a year."""
     plan = load(plan_path)
-    found = power(Index(plan))
+    supply = power(Index(plan))
     if as_json:
-        click.echo(found.model_dump_json(indent=1))
+        click.echo(supply.model_dump_json(indent=1))
         return
     names = {s.id: s.name for s in plan.supplies}
-    for s in found.supplies:
+    for s in supply.supplies:
         click.echo(f"{names[s.id]}: {s.load_watts:.0f} W for {s.runtime_minutes:.0f} min; {s.why}")
-    click.echo(f"{found.kwh_a_year:,.0f} kWh a year, {money(plan, found.cost_a_year_minor)}")
+    click.echo(f"{supply.kwh_a_year:,.0f} kWh a year, {money(plan, supply.cost_a_year_minor)}")
     if with_working:
-        print_working(plan, found.working)
+        print_working(plan, supply.working)

@@ -61,8 +61,8 @@ def rig_command(
                 cells = tried(running, _told)
                 differ = _cells(plan, cells, everything, as_json)
             else:
-                found = lived(running, days)
-                differ = _lived(found, running.lab.local(running.lab.now), everything, as_json)
+                life = lived(running, days)
+                differ = _lived(life, running.lab.local(running.lab.now), everything, as_json)
             if looks:
                 _keep_looks(running, looks)
             span = timedelta(seconds=running.lab.now - running.lab.began)
@@ -87,28 +87,28 @@ def _told(words: str) -> None:
     click.echo(words, err=True)
 
 
-def _lived(found: Lived, until: str, everything: bool, as_json: bool) -> int:
-    differ = [line for line in found.lines if not line.agrees]
+def _lived(life: Lived, until: str, everything: bool, as_json: bool) -> int:
+    differ = [line for line in life.lines if not line.agrees]
     if as_json:
-        click.echo(json.dumps(asdict(found), indent=1, ensure_ascii=False))
+        click.echo(json.dumps(asdict(life), indent=1, ensure_ascii=False))
         return len(differ)
-    for line in found.lines if everything else differ:
+    for line in life.lines if everything else differ:
         mark = "agrees " if line.agrees else "DIFFERS"
         click.echo(f"{mark} {line.what}: predicted {line.predicted}, happened {line.happened}")
-    if found.taken_as_made:
+    if life.taken_as_made:
         click.echo(
-            f"taken as made, though they are not yet: first copies of {', '.join(found.taken_as_made)}"
+            f"taken as made, though they are not yet: first copies of {', '.join(life.taken_as_made)}"
         )
-    for mail in found.mails[:5]:
+    for mail in life.mails[:5]:
         words = " ".join(mail.text.split())
         click.echo(
             f"mail of {mail.box}, {datetime.fromtimestamp(mail.at, UTC):%Y-%m-%d %H:%M} UTC: {words[:150]}"
         )
-    if len(found.mails) > 5:
-        click.echo(f"and {len(found.mails) - 5} mails more")
+    if len(life.mails) > 5:
+        click.echo(f"and {len(life.mails) - 5} mails more")
     click.echo(
-        f"{found.days:.0f} days until {until}: {len(found.lines)} figures compared, "
-        f"{len(differ)} differ, {len(found.mails)} mails"
+        f"{life.days:.0f} days until {until}: {len(life.lines)} figures compared, "
+        f"{len(differ)} differ, {len(life.mails)} mails"
     )
     return len(differ)
 

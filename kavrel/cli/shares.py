@@ -29,16 +29,16 @@ def reach(
     """Print who reaches what, over which protocol, with which right, and why."""
     plan = load(plan_path)
     index, day = Index(plan), today_of(plan, today)
-    found = reach_of(index, access_matrix(index, day), day)
+    reaches = reach_of(index, access_matrix(index, day), day)
     if who:
-        found = [r for r in found if who in (r.name, r.subject)]
+        reaches = [r for r in reaches if who in (r.name, r.subject)]
     if dataset:
         key = by_name(plan, "datasets", "name", dataset)
-        found = [r for r in found if r.dataset == key]
+        reaches = [r for r in reaches if r.dataset == key]
     if as_json:
-        click.echo(json.dumps([r.model_dump() for r in found], indent=1))
+        click.echo(json.dumps([r.model_dump() for r in reaches], indent=1))
         return
-    for r in found:
+    for r in reaches:
         because = "; ".join(r.because)
         click.echo(f"{r.name:22} {r.protocol:6} {r.thing_name:20} {r.right:6} {because}")
 

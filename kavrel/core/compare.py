@@ -39,10 +39,10 @@ def display_name(item: Any) -> str:
 
 def compare(before: Plan, after: Plan) -> list[Change]:
     """All differences, in the order of the plan's collections."""
-    found: list[Change] = []
+    changes: list[Change] = []
     settings = _fields(before, after, ("name", "variant", "currency", "zone"))
     if settings:
-        found.append(
+        changes.append(
             Change(collection="plan", id="plan", name=after.name, what="changed", fields=settings)
         )
     for collection, model in COLLECTIONS.items():
@@ -52,13 +52,13 @@ def compare(before: Plan, after: Plan) -> list[Change]:
             item = new.get(key) or old[key]
             common = {"collection": collection, "id": key, "name": display_name(item)}
             if key not in new:
-                found.append(Change(**common, what="removed"))
+                changes.append(Change(**common, what="removed"))
             elif key not in old:
-                found.append(Change(**common, what="added"))
+                changes.append(Change(**common, what="added"))
             elif old[key] != new[key]:
                 fields = _fields(old[key], new[key], tuple(model.model_fields))
-                found.append(Change(**common, what="changed", fields=fields))
-    return found
+                changes.append(Change(**common, what="changed", fields=fields))
+    return changes
 
 
 def _fields(before: Any, after: Any, names: tuple[str, ...]) -> tuple[FieldChange, ...]:

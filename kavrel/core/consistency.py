@@ -46,13 +46,13 @@ class Problem:
 
 def problems(plan: Plan) -> list[Problem]:
     """All contradictions of a plan, in the order of its collections."""
-    found = list(_duplicates(plan))
-    found += _references(plan)
-    found += _boots(plan)
-    found += _calendar(plan)
-    if not found:  # the checks below follow references, and reckon with the dates
-        found += _sheets(plan)
-    return found
+    said = list(_duplicates(plan))
+    said += _references(plan)
+    said += _boots(plan)
+    said += _calendar(plan)
+    if not said:  # the checks below follow references, and reckon with the dates
+        said += _sheets(plan)
+    return said
 
 
 # Where a lab's calendar ends: a date beyond is a slip of the keys, and nothing can be reckoned there.

@@ -40,9 +40,9 @@ STEMS = {
 class EditError(ValueError):
     """A change that would make the plan contradict itself; `problems` names the places."""
 
-    def __init__(self, found: Sequence[Problem]) -> None:
-        super().__init__("; ".join(p.message for p in found))
-        self.problems = tuple(found)
+    def __init__(self, wrong: Sequence[Problem]) -> None:
+        super().__init__("; ".join(p.message for p in wrong))
+        self.problems = tuple(wrong)
 
 
 class StillUsed(ValueError):
@@ -63,11 +63,11 @@ def fresh_id(plan: Plan, collection: str) -> str:
 
 def brought_in(plan: Plan, before: Plan | None) -> list[Problem]:
     """The problems of a plan but those that are tolerated and stood in the plan before."""
-    found = problems(plan)
-    if before is None or not any(p.tolerated for p in found):
-        return found
+    wrong = problems(plan)
+    if before is None or not any(p.tolerated for p in wrong):
+        return wrong
     old = {(p.collection, p.item, p.field) for p in problems(before) if p.tolerated}
-    return [p for p in found if not (p.tolerated and (p.collection, p.item, p.field) in old)]
+    return [p for p in wrong if not (p.tolerated and (p.collection, p.item, p.field) in old)]
 
 
 def checked(plan: Plan, before: Plan | None = None) -> Plan:
@@ -75,9 +75,9 @@ def checked(plan: Plan, before: Plan | None = None) -> Plan:
 
     What is tolerated and stood in the plan `before` does not hold an edit up.
     """
-    found = brought_in(plan, before)
-    if found:
-        raise EditError(found)
+    wrong = brought_in(plan, before)
+    if wrong:
+        raise EditError(wrong)
     return plan
 
 
@@ -153,9 +153,9 @@ def remove(plan: Plan, collection: str, item_id: str) -> Plan:
     if collection == "apps":
         update["mounts"] = tuple(m for m in plan.mounts if m.app != item_id)
     changed = plan.model_copy(update=update)
-    found = brought_in(changed, plan)
-    if found:
-        users = sorted({_name(plan, p) for p in found})
+    wrong = brought_in(changed, plan)
+    if wrong:
+        users = sorted({_name(plan, p) for p in wrong})
         raise StillUsed(f"still used by {', '.join(users)}: change that first")
     return changed
 

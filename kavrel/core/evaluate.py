@@ -323,8 +323,8 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
         running.impossible,
         today,
     )
-    found = cautions(view)
-    roots = causes(view, found)
+    raised = cautions(view)
+    roots = causes(view, raised)
     return Evaluation.model_construct(
         today=today,
         strip=_strip(index, states, cells, cells_today, roots),
@@ -346,7 +346,7 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
         proof_today=tuple(cells_today),
         covers=proven.covers,
         due=tuple(dues),
-        cautions=tuple(found),
+        cautions=tuple(raised),
         causes=roots,
         power=drawn,
         assumptions=ASSUMED.of(plan, today),
@@ -358,7 +358,7 @@ def _strip(
     states: dict[str, PoolState],
     cells: list[Cell],
     cells_today: Sequence[Cell],
-    found: Sequence[Cause],
+    why: Sequence[Cause],
 ) -> Strip:
     rpo, rto = worst_working(cells, index, "rpo"), worst_working(cells, index, "rto")
     usable, cost, odds = _usable(states.values()), _cost(index.plan), _odds(states)
@@ -377,8 +377,8 @@ def _strip(
             if c.fate == "lost" and c.signed != "yes" and (c.dataset, c.hazard) not in lost
         ),
         accepted=sum(1 for c in cells if c.signed == "yes"),
-        cautions=len(found),
-        serious=sum(1 for c in found if c.severity == "serious"),
+        cautions=len(why),
+        serious=sum(1 for c in why if c.severity == "serious"),
         usable=Figure(working=usable),
         cost=Figure(working=cost),
         odds=Figure(working=odds),

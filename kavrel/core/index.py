@@ -123,18 +123,18 @@ class Index:
         of what else comes in nobody knows whether its original still is.
         """
         into = {j.lands_in for j in self.plan.jobs if j.lands_in}
-        found = {e.dataset for e in self.plan.exports if e.id in into}
+        taking = {e.dataset for e in self.plan.exports if e.id in into}
         others = {e.dataset for e in self.plan.exports if e.id not in into}
         fed = {j.lands_share for j in self.plan.jobs if j.lands_share}
         kept = {s.dataset for s in self.plan.shares if s.pc_backups and s.id in fed}
         peopled = {s.dataset for s in self.plan.shares if not s.pc_backups}
-        return frozenset((found | kept) - peopled - others)
+        return frozenset((taking | kept) - peopled - others)
 
     def lands_on(self, job: Job) -> Dataset | None:
         """The dataset that a job's copy lies in; None where it has a folder of its own."""
-        found = [e.dataset for e in self.plan.exports if e.id == job.lands_in]
-        found += [s.dataset for s in self.plan.shares if s.id == job.lands_share]
-        return self.datasets[found[0]] if found else None
+        taking = [e.dataset for e in self.plan.exports if e.id == job.lands_in]
+        taking += [s.dataset for s in self.plan.shares if s.id == job.lands_share]
+        return self.datasets[taking[0]] if taking else None
 
     def lost_for_good(self, dataset: Dataset) -> bool:
         """Whether it is worth a copy: what is thrown away, fetched again or itself a copy is not."""
@@ -170,10 +170,10 @@ class Index:
     def once(self, work: Callable[[Plan], Answer]) -> Answer:
         """What a function says of the plan alone, asked once."""
         try:
-            found: Answer = self._said[work]
+            said: Answer = self._said[work]
         except KeyError:
-            found = self._said[work] = work(self.plan)
-        return found
+            said = self._said[work] = work(self.plan)
+        return said
 
     @cached_property
     def shelf_targets(self) -> set[str]:
@@ -220,8 +220,8 @@ class Index:
 
     def site_of_disk(self, disk: str) -> str | None:
         """Site id where a disk is, in a bay or on a shelf; None when the plan does not say."""
-        found = self.disks[disk]
-        return self.site_of_host(found.host) if found.host else found.shelf
+        drive = self.disks[disk]
+        return self.site_of_host(drive.host) if drive.host else drive.shelf
 
     def link(self, from_site: str, to_site: str) -> tuple[Link, float] | None:
         """The link from one site to another and its speed in that direction, Mbit/s."""

@@ -19,10 +19,10 @@ class Kept(Generic[Key, Value]):
     def get(self, key: Key) -> Value | None:
         """The value, if it is still kept; it is the newest then."""
         with self._guard:
-            found = self._values.get(key)
-            if found is not None:
+            value = self._values.get(key)
+            if value is not None:
                 self._values.move_to_end(key)
-            return found
+            return value
 
     def put(self, key: Key, value: Value) -> None:
         """Keeps a value; the one used longest ago goes when there are too many."""

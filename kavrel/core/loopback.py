@@ -10,8 +10,8 @@ def is_loopback(address: str) -> bool:
     if address in NAMES:
         return True
     try:
-        found = ip_address(address.partition("%")[0])
+        ip = ip_address(address.partition("%")[0])
     except ValueError:
         return False
-    mapped = getattr(found, "ipv4_mapped", None)
-    return bool((mapped or found).is_loopback)
+    mapped = getattr(ip, "ipv4_mapped", None)
+    return bool((mapped or ip).is_loopback)

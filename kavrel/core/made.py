@@ -24,9 +24,9 @@ def made(model: type[Model], /, **values: Any) -> Model:
 
 def bare(model: type[Model], values: dict[str, Any], names: set[str]) -> Model:
     """A model of these values alone: asking it for any other field is an AttributeError."""
-    found = object.__new__(model)
-    _set(found, "__dict__", values)
-    _set(found, "__pydantic_fields_set__", names)
-    _set(found, "__pydantic_extra__", None)
-    _set(found, "__pydantic_private__", None)
-    return found
+    made = object.__new__(model)
+    _set(made, "__dict__", values)
+    _set(made, "__pydantic_fields_set__", names)
+    _set(made, "__pydantic_extra__", None)
+    _set(made, "__pydantic_private__", None)
+    return made

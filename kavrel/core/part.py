@@ -20,7 +20,7 @@ from kavrel.core.made import bare
 from kavrel.core.plan import Plan
 from kavrel.core.registry import generation
 
-Found = TypeVar("Found")
+Answer = TypeVar("Answer")
 _bare: Kept[tuple[int, tuple[str, ...]], tuple[Any, Any]] = Kept(20_000)
 _say = logging.getLogger(__name__)
 
@@ -37,12 +37,12 @@ class Narrow(Plan):
 
 
 @dataclass(frozen=True, eq=False)
-class _Known(Generic[Found]):
+class _Known(Generic[Answer]):
     key: tuple[Any, ...]
-    found: Found
+    answer: Answer
 
 
-class Part(Generic[Found]):
+class Part(Generic[Answer]):
     """A part: `work` on what `looks_at` names, things without the fields that `blind_to` names.
 
     `most` results are kept, the newest ones: those of the plans that people look at.
@@ -52,7 +52,7 @@ class Part(Generic[Found]):
 
     def __init__(
         self,
-        work: Callable[..., Found],
+        work: Callable[..., Answer],
         looks_at: Collection[str],
         blind_to: Mapping[str, tuple[str, ...]] | None = None,
         most: int = 8,
@@ -60,10 +60,10 @@ class Part(Generic[Found]):
         self._work = work
         self._looks_at = tuple(looks_at)
         self._blind_to = blind_to or {}
-        self._kept: deque[_Known[Found]] = deque(maxlen=most)
+        self._kept: deque[_Known[Answer]] = deque(maxlen=most)
         self._guard = Lock()
 
-    def of(self, plan: Plan, today: date, *more: Any) -> Found:
+    def of(self, plan: Plan, today: date, *more: Any) -> Answer:
         """What follows from the plan as of a day, and from `more`, which is compared by value."""
         values = {n: self._seen(n, getattr(plan, n)) for n in self._looks_at}
         key = (generation(), today, tuple(values.values()), more)
@@ -71,17 +71,17 @@ class Part(Generic[Found]):
             held = list(self._kept)
         known = next((k for k in reversed(held) if k.key == key), None)
         if known:
-            return known.found
+            return known.answer
         try:
-            found = self._work(Index(bare(Narrow, values, set(values))), today, *more)
+            told = self._work(Index(bare(Narrow, values, set(values))), today, *more)
         except AttributeError:
             if self.strict:
                 raise
             _say.exception("a part of the evaluation looked further than it declares")
             return self._work(Index(plan), today, *more)
         with self._guard:
-            self._kept.append(_Known(key, found))
-        return found
+            self._kept.append(_Known(key, told))
+        return told
 
     def forget(self) -> None:
         """Empties what is kept."""
@@ -100,6 +100,6 @@ def _without(item: Any, fields: tuple[str, ...]) -> Any:
     if known is not None and known[0] is item:
         return known[1]
     values = {k: v for k, v in item.__dict__.items() if k not in fields}
-    found = bare(type(item), values, item.__pydantic_fields_set__ - set(fields))
-    _bare.put(key, (item, found))
-    return found
+    copy = bare(type(item), values, item.__pydantic_fields_set__ - set(fields))
+    _bare.put(key, (item, copy))
+    return copy

@@ -129,14 +129,14 @@ Flag = Annotated[bool, Field(strict=True)]
 
 def real(low: float, high: float, **extra: Any) -> FieldInfo:
     """Of a `float` annotated with it: a finite number from `low` to `high`, no boolean, no text."""
-    found: FieldInfo = Field(strict=True, ge=low, le=high, allow_inf_nan=False, **extra)
-    return found
+    field: FieldInfo = Field(strict=True, ge=low, le=high, allow_inf_nan=False, **extra)
+    return field
 
 
 def whole(low: int, high: int) -> FieldInfo:
     """Of an `int` annotated with it: a whole number from `low` to `high`, no boolean, no text."""
-    found: FieldInfo = Field(strict=True, ge=low, le=high)
-    return found
+    field: FieldInfo = Field(strict=True, ge=low, le=high)
+    return field
 
 
 def later(day: date, days: float) -> date:

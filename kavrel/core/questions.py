@@ -227,8 +227,8 @@ def _nights(
 ) -> NightsAnswer:
     tell(0.1, "jobs run through the nights")
     book = CopyBook(index, pool_states(index), evaluation.today)
-    found = nights(book, evaluation.today, question.days)
-    return NightsAnswer(nights=tuple(found), worst=tuple(worst_of_months(found)))
+    ahead = nights(book, evaluation.today, question.days)
+    return NightsAnswer(nights=tuple(ahead), worst=tuple(worst_of_months(ahead)))
 
 
 def _disks(index: Index, ids: tuple[str, ...]) -> list[DiskFacts]:

@@ -73,8 +73,8 @@ class OneOf:
     def registry(self) -> Mapping[str, Any]:
         """What may be named."""
         module, _, name = self.where.partition(":")
-        found: Mapping[str, Any] = getattr(import_module(module), name)
-        return found
+        entries: Mapping[str, Any] = getattr(import_module(module), name)
+        return entries
 
     def ids(self) -> list[str]:
         """The ids, in the registry's order."""

@@ -108,13 +108,13 @@ def _days(schedule: Schedule, first: date, last: date) -> Iterable[int]:
 def _by_the_month(schedule: Schedule, anchor: date, first: date, last: date) -> Iterator[int]:
     month = _months(first) + -(_months(first) - _months(anchor)) % schedule.every
     while month <= _months(last):
-        found = (
+        when = (
             _nth_weekday(month, schedule.weekdays[0], schedule.nth)
             if schedule.nth
             else _day_of_month(month, schedule.day)
         )
-        if found and first <= found <= last:
-            yield found.toordinal()
+        if when and first <= when <= last:
+            yield when.toordinal()
         month += schedule.every
 
 
@@ -175,33 +175,33 @@ def starts(schedule: Schedule, zone: str, first: date, last: date) -> tuple[floa
     if not days:
         return ()
     begins, straight = local_days(place, days)
-    found = begins[:, None] + (np.array(hours) * 3600.0 + clock.minute * 60.0)
+    seconds = begins[:, None] + (np.array(hours) * 3600.0 + clock.minute * 60.0)
     pieces, done = [], 0
     for odd in np.flatnonzero(~straight).tolist():
         day = date.fromordinal(days[odd])
-        pieces += found[done:odd].ravel().tolist()
+        pieces += seconds[done:odd].ravel().tolist()
         pieces += _on_an_odd_day(day, hours, clock.minute, ZoneInfo(place))
         done = odd + 1
-    return (*pieces, *found[done:].ravel().tolist())
+    return (*pieces, *seconds[done:].ravel().tolist())
 
 
 def _on_an_odd_day(day: date, hours: Sequence[int], minute: int, place: ZoneInfo) -> list[float]:
     """Starts of a day on which clocks change."""
     every_hour = len(hours) == 24
-    found: set[float] = set()
+    fires: set[float] = set()
     for hour in hours:
         local = datetime.combine(day, time(hour, minute), place)
         moved, again = local.timestamp(), local.replace(fold=1).timestamp()
         if moved == again:
-            found.add(moved)
+            fires.add(moved)
         elif again < moved:  # in the spring gap
             if not every_hour:
-                found.add(gap_end(local) or moved)
+                fires.add(gap_end(local) or moved)
         else:  # in the repeated hour
-            found.add(moved)
+            fires.add(moved)
             if every_hour:
-                found.add(again)
-    return sorted(found)
+                fires.add(again)
+    return sorted(fires)
 
 
 def _by_the_minute(schedule: Schedule, place: ZoneInfo, first: date, last: date) -> Iterator[float]:
@@ -295,9 +295,9 @@ def rrule(schedule: Schedule, zone: str) -> str:
 def dtstart(schedule: Schedule, zone: str) -> datetime:
     """The first start at or after the schedule's first day, in local time with its zone."""
     first = schedule.start or ANCHOR
-    found = starts(schedule, zone, first, first + timedelta(days=366 * 5))
+    begins = starts(schedule, zone, first, first + timedelta(days=366 * 5))
     moment = (
-        datetime.fromtimestamp(found[0], UTC) if found else datetime.combine(first, time(), UTC)
+        datetime.fromtimestamp(begins[0], UTC) if begins else datetime.combine(first, time(), UTC)
     )
     return moment.astimezone(ZoneInfo(schedule.zone or zone))
 
@@ -320,7 +320,7 @@ def _repeated_minutes(
     schedule: Schedule, place: ZoneInfo, first: date, last: date
 ) -> tuple[datetime, ...]:
     """Those of the repeated hour: looked for on the days on which clocks go back."""
-    found: list[datetime] = []
+    twice: list[datetime] = []
     day = first
     while day <= last:
         midnight, next_ = (
@@ -330,6 +330,6 @@ def _repeated_minutes(
             local = (
                 datetime.fromtimestamp(t, place) for t in _by_the_minute(schedule, place, day, day)
             )
-            found += [t for t in local if t.fold]
+            twice += [t for t in local if t.fold]
         day += timedelta(days=1)
-    return tuple(found)
+    return tuple(twice)

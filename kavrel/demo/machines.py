@@ -207,13 +207,13 @@ class Stand:
         return [j for j in self.index.plan.jobs if runs_on(self.index, j) == self.host]
 
     def _done(self) -> dict[str, dict[str, list[float]]]:
-        found: dict[str, dict[str, list[float]]] = {}
+        done: dict[str, dict[str, list[float]]] = {}
         for job in self._mine():
             times = self._there(job) if KINDS[job.kind].copies else [self.moment - DAY]
-            found[self.names[job.id]] = {"": times[-1:]}
+            done[self.names[job.id]] = {"": times[-1:]}
             if KINDS[job.kind].trash and job.retention.trash_days:
-                found[self.names[job.id]][LISTED] = times
-        return found
+                done[self.names[job.id]][LISTED] = times
+        return done
 
     def _runs(self) -> Iterator[dict[str, Any]]:
         for job in self._mine():

@@ -23,8 +23,8 @@ def _timed(plan: Plan, views: dict[str, JobView], job: Job) -> tuple[Schedule, t
 def _following(schedule: Schedule, zone: str, offset: timedelta, today: date) -> list[datetime]:
     """Starts of a follower in the coming year, in the plan's time."""
     place = ZoneInfo(zone)
-    found = starts(schedule, zone, today, today + timedelta(days=366))
-    return [datetime.fromtimestamp(t + offset.total_seconds(), place) for t in found]
+    coming = starts(schedule, zone, today, today + timedelta(days=366))
+    return [datetime.fromtimestamp(t + offset.total_seconds(), place) for t in coming]
 
 
 def week_ics(plan: Plan, evaluation: Evaluation, stamp: datetime) -> bytes:

@@ -54,8 +54,8 @@ def _columns(line: str) -> dict[int, str]:
     except csv.Error:
         return {}
     by_name = {n: ours for ours, names in NAMES.items() for n in names}
-    found = {i: by_name.get(c.strip().lower(), "") for i, c in enumerate(cells)}
-    return {i: n for i, n in found.items() if n}
+    meaning = {i: by_name.get(c.strip().lower(), "") for i, c in enumerate(cells)}
+    return {i: n for i, n in meaning.items() if n}
 
 
 def take_table(text: str, plan: Plan) -> Takes:

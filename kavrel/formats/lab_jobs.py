@@ -108,7 +108,7 @@ class _Sheet:
     def told(self, job: Job) -> dict[str, Any]:
         """All that the script has to know of a job."""
         kind = KINDS[job.kind]
-        found: dict[str, Any] = {"kind": job.kind, "title": kind.title}
+        told: dict[str, Any] = {"kind": job.kind, "title": kind.title}
         how = chain(self.index, job)
         behind = [
             self.names[j.id]
@@ -116,46 +116,46 @@ class _Sheet:
             if j.after == job.id and (c := chain(self.index, j)) and c.how == "line"
         ]
         if behind:
-            found["then"] = behind
+            told["then"] = behind
         if how is None:
-            found["schedule"] = job.schedule.model_dump(mode="json", exclude_defaults=True)
+            told["schedule"] = job.schedule.model_dump(mode="json", exclude_defaults=True)
         elif how.how == "seen":
-            found["waits_for"] = self._seen(self.index.jobs[job.after or ""], how.looked_at)
+            told["waits_for"] = self._seen(self.index.jobs[job.after or ""], how.looked_at)
         if job.catch_up:
-            found["catch_up"] = True
+            told["catch_up"] = True
         if "retention" in kind.told:
-            found["retention"] = job.retention.model_dump(mode="json", exclude_defaults=True)
+            told["retention"] = job.retention.model_dump(mode="json", exclude_defaults=True)
         if job.pool:
-            found |= self.pool(job.pool)
+            told |= self.pool(job.pool)
             if kind.moves_tier:
-                found["mounted"] = self._mounts(job.pool, "source")
+                told["mounted"] = self._mounts(job.pool, "source")
         if "sets" in kind.told:
             pool = self.index.datasets[job.datasets[0]].pool
-            found |= self.pool(pool)
-            system, at = found["filesystem"], self.index.pools[pool].host
-            found["sets"] = [self._place(self.homes[d], system, at) for d in job.datasets]
-            if not FILESYSTEMS[found["filesystem"]].by_name:
-                found["mounted"] = self._mounts(pool, "source")
+            told |= self.pool(pool)
+            system, at = told["filesystem"], self.index.pools[pool].host
+            told["sets"] = [self._place(self.homes[d], system, at) for d in job.datasets]
+            if not FILESYSTEMS[told["filesystem"]].by_name:
+                told["mounted"] = self._mounts(pool, "source")
         elif "pairs" in kind.told:
-            found |= self._carried(job)
+            told |= self._carried(job)
         elif "settings" in kind.told and job.target_pool:
-            found |= self._far(target_host(self.index, job))
-            found["folder"] = f"{self.roots[job.target_pool]}/{self.names[job.id]}"
-            found["paths"] = ["etc"]
-            found["mounted"] = self._mounts(job.target_pool, "target")
+            told |= self._far(target_host(self.index, job))
+            told["folder"] = f"{self.roots[job.target_pool]}/{self.names[job.id]}"
+            told["paths"] = ["etc"]
+            told["mounted"] = self._mounts(job.target_pool, "target")
         elif "serials" in kind.told and job.pool:
             members = self.index.pools[job.pool]
             ids = (*members.disks, *members.spares, *members.tier)
-            found["serials"] = [s for d in ids if (s := self.index.disks[d].serial)]
+            told["serials"] = [s for d in ids if (s := self.index.disks[d].serial)]
         elif "bins" in kind.told:
-            found |= self.bins(job.datasets)
+            told |= self.bins(job.datasets)
         if leaves_mark(self.index, job):
-            found["marks"] = self._mark(job)
-            found |= self._far(target_host(self.index, job)) if kind.by_tool else {}
+            told["marks"] = self._mark(job)
+            told |= self._far(target_host(self.index, job)) if kind.by_tool else {}
         if tells_source(self.index, job):
             # A tool of one's own finds its way by itself, and the script knows of no other end then.
-            found["tells_source"] = self._far(source_host(self.index, job))["peer"]
-        return found
+            told["tells_source"] = self._far(source_host(self.index, job))["peer"]
+        return told
 
     def chore(self, work: ChoreRuns) -> dict[str, Any]:
         """What the script has to know of a chore."""
@@ -171,19 +171,19 @@ class _Sheet:
     # -- where -----------------------------------------------------------------------------------
 
     def pool(self, pool: str) -> dict[str, Any]:
-        found: dict[str, Any] = {
+        told: dict[str, Any] = {
             "pool": self.pools[pool],
             "filesystem": self.index.pools[pool].filesystem,
         }
         if self.index.pools[pool].path:
-            found["folder"] = self.roots[pool]
+            told["folder"] = self.roots[pool]
         if FAMILIES[self.index.pools[pool].family].parity_at:
-            found["parity"] = parity_file(self.pools[pool])
+            told["parity"] = parity_file(self.pools[pool])
         if has_tier(self.index.pools[pool]):
             volumes = volumes_of(self.index, self.index.pools[pool])
-            found["fast"] = [v.folder for v in volumes if v.fast]
-            found["slow"] = [v.folder for v in volumes if not v.fast and not v.parity]
-        return found
+            told["fast"] = [v.folder for v in volumes if v.fast]
+            told["slow"] = [v.folder for v in volumes if not v.fast and not v.parity]
+        return told
 
     def _place(self, folder: str, filesystem: str, host: str) -> str:
         """A folder of a box as the snapshot tools of its file system name it."""
@@ -198,11 +198,11 @@ class _Sheet:
         volumes = [v for v in Box(self.plan, pool.host).volumes if v.pool.id == pool_id]
         if not volumes:
             return [{"side": side, "at": self.roots[pool_id]}]
-        found = [
+        mounts = [
             {"side": side, "at": v.folder, **({"uuid": v.uuid} if v.uuid else {})} for v in volumes
         ]
         tree = tree_of(self.index, pool)
-        return [*found, {"side": side, "at": tree.folder}] if tree else found
+        return [*mounts, {"side": side, "at": tree.folder}] if tree else mounts
 
     def _home(self, dataset: str) -> list[dict[str, str]]:
         """A ZFS dataset that is locked or not mounted looks like an empty folder."""
@@ -229,7 +229,7 @@ class _Sheet:
         system = target.filesystem if sent else "none"
         from_host = source_host(self.index, job)
         pulls = target.host == self.host
-        found: dict[str, Any] = {
+        carried: dict[str, Any] = {
             "filesystem": system,
             "pairs": [
                 [
@@ -241,29 +241,29 @@ class _Sheet:
             "resumable": job.resumable,
             **self._far(from_host if pulls else target.host),
         }
-        if pulls and "peer" in found:
-            found["pulls"] = True
+        if pulls and "peer" in carried:
+            carried["pulls"] = True
         if not (sent and FILESYSTEMS[system].by_name):
             source = self._source_pool(job)
-            found["mounted"] = [*self._mounts(source, "source")] if source else []
+            carried["mounted"] = [*self._mounts(source, "source")] if source else []
             if not sent and not job.reads_from:
-                found["mounted"] += [m for d in job.datasets for m in self._home(d)]
+                carried["mounted"] += [m for d in job.datasets for m in self._home(d)]
             if not job.lands_in:
-                found["mounted"] += self._mounts(job.target_pool, "target")
+                carried["mounted"] += self._mounts(job.target_pool, "target")
         if job.lands_in:
-            found["module"] = self._module(job)
-            found.pop("peer", None)
+            carried["module"] = self._module(job)
+            carried.pop("peer", None)
         if encrypted_at_source(self.index, job):
-            found["encrypted"] = True
+            carried["encrypted"] = True
         if sent and (job.reads_from, job.datasets[0]) in self.copies:
-            found["brought_by"] = self.names[job.reads_from or ""]
+            carried["brought_by"] = self.names[job.reads_from or ""]
         if job.limit_mbit:
-            found["limit_kib_per_s"] = round(job.limit_mbit * 1e6 / 8 / 1024)
+            carried["limit_kib_per_s"] = round(job.limit_mbit * 1e6 / 8 / 1024)
         if job.left_out:
-            found["left_out"] = list(job.left_out)
+            carried["left_out"] = list(job.left_out)
         if job.retention.trash_days:
-            found["trash_days"] = job.retention.trash_days
-        return found
+            carried["trash_days"] = job.retention.trash_days
+        return carried
 
     def _source_pool(self, job: Job) -> str | None:
         if job.reads_from:
@@ -330,7 +330,7 @@ class _Sheet:
 
     def _arrival(self, job: Job) -> dict[str, Any]:
         """How the newest point of a job is seen on the box that it lies on."""
-        found: dict[str, Any] = {"job": self.names[job.id]}
+        arrival: dict[str, Any] = {"job": self.names[job.id]}
         kind = KINDS[job.kind]
         if kind.snapshots:
             sent = not kind.in_place
@@ -338,8 +338,8 @@ class _Sheet:
             system = self.index.pools[pool].filesystem
             where = self.copies if sent else {(job.id, d): self.homes[d] for d in job.datasets}
             if (job.reads_from, job.datasets[0]) in self.copies:
-                found["job"] = self.names[job.reads_from or ""]
-            found |= {
+                arrival["job"] = self.names[job.reads_from or ""]
+            arrival |= {
                 "filesystem": system,
                 "places": [
                     self._place(where[job.id, d], system, self.index.pools[pool].host)
@@ -348,10 +348,10 @@ class _Sheet:
                 "received": sent,
             }
         elif kind.keeps_settings and job.target_pool:
-            found["folder"] = f"{self.roots[job.target_pool]}/{self.names[job.id]}"
+            arrival["folder"] = f"{self.roots[job.target_pool]}/{self.names[job.id]}"
         elif job.target_pool and marks_target(job):
-            found["mark"] = self._mark(job)
-        return found
+            arrival["mark"] = self._mark(job)
+        return arrival
 
     def _seen(self, job: Job, place: str | None) -> dict[str, Any]:
         """How a follower on this box sees that a job has gone well: at its box, or where it wrote."""

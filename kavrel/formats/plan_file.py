@@ -32,18 +32,18 @@ def load(content: bytes) -> Plan:
     """The plan in a file's bytes; raises PlanFileError with what is wrong and where."""
     if len(content) > LARGEST_FILE_BYTES:
         raise PlanFileError(f"the file is larger than {LARGEST_FILE_BYTES // 2**20} MiB")
-    found = _parse(content)
-    if not isinstance(found, dict) or found.get("format") != PLAN_FORMAT:
+    parsed = _parse(content)
+    if not isinstance(parsed, dict) or parsed.get("format") != PLAN_FORMAT:
         raise PlanFileError(f'this is not a plan file: "format" should be "{PLAN_FORMAT}"')
-    version = found.get("version")
+    version = parsed.get("version")
     if version == 1:  # all that came since has a default
-        found = {**found, "version": PLAN_VERSION}
+        parsed = {**parsed, "version": PLAN_VERSION}
     if isinstance(version, int) and version > PLAN_VERSION:
         raise PlanFileError(
             f"the file has version {version}, from a newer Kavrel; this one reads {PLAN_VERSION}"
         )
     try:
-        plan = PlanFile.model_validate(found).plan
+        plan = PlanFile.model_validate(parsed).plan
     except ValidationError as error:
         raise PlanFileError("the plan file has errors", validation_places(error)) from None
     except RecursionError:
@@ -103,5 +103,5 @@ def plain(message: str) -> str:
 
 def schema() -> dict[str, Any]:
     """The JSON Schema of the plan file (draft 2020-12)."""
-    found = PlanFile.model_json_schema()
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **found}
+    described = PlanFile.model_json_schema()
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **described}

@@ -60,43 +60,43 @@ def _section(index: Index, share: Share, cells: list[Access], folder: str) -> li
 
     writers, readers, refused = names("write"), names("read"), names("none")
     home = "/%U" if share.home else ""
-    found = [f"   path = {folder}{home}"]
+    lines = [f"   path = {folder}{home}"]
     if share.comment:
-        found.append(f"   comment = {_text(share.comment)}")
+        lines.append(f"   comment = {_text(share.comment)}")
     if share.guest == "none":
         allowed = [*writers, *readers]
         # An empty list would let everybody in; a name that cannot exist lets nobody in.
-        found.append(f"   valid users = {' '.join(sorted(allowed)) or '-nobody-'}")
+        lines.append(f"   valid users = {' '.join(sorted(allowed)) or '-nobody-'}")
     elif refused:
-        found.append(f"   invalid users = {' '.join(refused)}")
-    found.append(f"   guest ok = {'no' if share.guest == 'none' else 'yes'}")
+        lines.append(f"   invalid users = {' '.join(refused)}")
+    lines.append(f"   guest ok = {'no' if share.guest == 'none' else 'yes'}")
     if share.guest == "write":
-        found.append("   read only = no")
+        lines.append("   read only = no")
         if readers:
-            found.append(f"   read list = {' '.join(readers)}")
+            lines.append(f"   read list = {' '.join(readers)}")
     else:
-        found.append("   read only = yes")
+        lines.append("   read only = yes")
         if writers:
-            found.append(f"   write list = {' '.join(writers)}")
+            lines.append(f"   write list = {' '.join(writers)}")
     if share.home:
-        found += ["   create mask = 0600", "   directory mask = 0700"]
+        lines += ["   create mask = 0600", "   directory mask = 0700"]
     else:
         # What is made in a folder takes over its list, and its mask from here: all who may change it.
         digits = int(index.datasets[share.dataset].mode[-3:], 8)
-        found += [
+        lines += [
             "   inherit acls = yes",
             f"   create mask = {digits & 0o666:04o}",
             f"   directory mask = {digits:04o}",
         ]
     if share.hidden:
-        found.append("   browseable = no")
+        lines.append("   browseable = no")
     if share.pc_backups:
-        found += ["   vfs objects = catia fruit streams_xattr", "   fruit:time machine = yes"]
+        lines += ["   vfs objects = catia fruit streams_xattr", "   fruit:time machine = yes"]
         quota = index.datasets[share.dataset].quota_bytes
         if quota:
-            found.append(f"   fruit:time machine max size = {quota // 2**20}M")
+            lines.append(f"   fruit:time machine max size = {quota // 2**20}M")
     elif share.recycle_days:
-        found += [
+        lines += [
             "   vfs objects = recycle",
             "   recycle:repository = .bin/%U",
             "   recycle:keeptree = yes",
@@ -107,7 +107,7 @@ def _section(index: Index, share: Share, cells: list[Access], folder: str) -> li
             f"   # empty .bin of what was moved there over {share.recycle_days} days ago every night,",
             "   # or the space never comes back; a file keeps its own date, so go by find -ctime",
         ]
-    return found
+    return lines
 
 
 def _text(text: str) -> str:

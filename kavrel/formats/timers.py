@@ -75,8 +75,8 @@ def elsewhere_fields(schedule: Schedule, zone: str, today: date) -> str:
     """
     place = ZoneInfo(zone)
     first = max(today, schedule.start or today)
-    found = starts(schedule, zone, first, first + timedelta(days=3 * 366))
-    local = [datetime.fromtimestamp(t, place) for t in found]
+    begins = starts(schedule, zone, first, first + timedelta(days=3 * 366))
+    local = [datetime.fromtimestamp(t, place) for t in begins]
     minutes = sorted({t.minute for t in local})
     return f"{','.join(map(str, minutes or [0]))} * * * *"
 
@@ -161,16 +161,16 @@ def on_calendar(schedule: Schedule, zone: str, today: date) -> list[str]:
 def timer_units(plan: Plan, host: str, origin: str, today: date) -> dict[str, str]:
     """Unit name to its text: a service for each job, and a timer where it has a time of its own."""
     index, names = Index(plan), job_names(plan)
-    found: dict[str, str] = {}
+    units: dict[str, str] = {}
     common = {"host": index.hosts[host], "origin": origin}
 
     def add(name: str, what: str, command: str, calendars: list[str], **more: object) -> None:
         stem = f"lab-{name}"
         told = {"after": [], "condition": "", "catch_up": False, **common, **more, "what": what}
         service, timer = f"{stem}.service", f"{stem}.timer"
-        found[service] = render("job_service_unit.j2", unit=service, command=command, **told)
+        units[service] = render("job_service_unit.j2", unit=service, command=command, **told)
         if calendars:
-            found[timer] = render("job_timer_unit.j2", unit=timer, calendars=calendars, **told)
+            units[timer] = render("job_timer_unit.j2", unit=timer, calendars=calendars, **told)
 
     mine = jobs_on(plan, host)
     for job in mine:
@@ -201,11 +201,11 @@ def timer_units(plan: Plan, host: str, origin: str, today: date) -> dict[str, st
     if watches(plan, host):
         what = "points that should have come"
         add("overdue", what, f"{SCRIPT} overdue", [f"*-*-* {OVERDUE_AT}:00 {plan.zone}"])
-    if found:
-        found["lab-tell@.service"] = render(
+    if units:
+        units["lab-tell@.service"] = render(
             "tell_unit.j2", unit="lab-tell@.service", command=f"{SCRIPT} tell %i", **common
         )
-    return found
+    return units
 
 
 def timed_files(plan: Plan, host: str, origin: str, today: date) -> dict[str, str]:

@@ -58,10 +58,10 @@ class Box:
 
     def root(self) -> Data:
         """The system disk."""
-        found = self.datas.get("")
-        if found is None:
-            found = self.datas[""] = Data("", "", Room(ROOT_BYTES))
-        return found
+        rest = self.datas.get("")
+        if rest is None:
+            rest = self.datas[""] = Data("", "", Room(ROOT_BYTES))
+        return rest
 
     def mounted(self) -> Iterator[Data]:
         """What can be read now: a locked or lost pool is mounted nowhere."""
@@ -134,11 +134,11 @@ class Box:
         data, name = self.find(path)
         cut = len(name) + 1 if name else 0
         below = f"{name}/" if name else ""
-        found = {n[cut:].partition("/")[0] for n in self.current(data).files if n.startswith(below)}
-        found |= {n[cut:].partition("/")[0] for n in data.folders if n.startswith(below)}
+        names = {n[cut:].partition("/")[0] for n in self.current(data).files if n.startswith(below)}
+        names |= {n[cut:].partition("/")[0] for n in data.folders if n.startswith(below)}
         at = f"{path.rstrip('/')}/"
-        found |= {d.at[len(at) :].partition("/")[0] for d in self.mounted() if d.at.startswith(at)}
-        return sorted(found - {""})
+        names |= {d.at[len(at) :].partition("/")[0] for d in self.mounted() if d.at.startswith(at)}
+        return sorted(names - {""})
 
     def command(self, words: list[str], stdin: bytes = b"") -> Said:
         """Runs a command of this box. Raises FileNotFoundError where it has none of that name."""

@@ -57,14 +57,14 @@ class Line:
 
 
 def _numbers(field_: str, low: int, high: int) -> tuple[int, ...]:
-    found: set[int] = set()
+    numbers: set[int] = set()
     for part in field_.split(","):
         span, _, step = part.partition("/")
         first, _, last = span.partition("-")
         begin = low if span == "*" else int(first)
         end = high if span == "*" or (step and not last) else int(last or first)
-        found |= set(range(begin, end + 1, int(step or 1)))
-    return tuple(sorted(found))
+        numbers |= set(range(begin, end + 1, int(step or 1)))
+    return tuple(sorted(numbers))
 
 
 @dataclass
@@ -121,13 +121,13 @@ class Days:
         following = datetime.combine(day.date() + timedelta(days=1), time(), zone).timestamp()
         begin = midnight.timestamp()
         straight = following - begin == 86_400
-        found = []
+        begins = []
         for host, lines in self.lines.items():
             for line in lines:
                 if not line.on(midnight):
                     continue
                 if straight or len(line.hours) == 24:
-                    found += [
+                    begins += [
                         (begin + h * 3600 + m * 60, host, line.words)
                         for h in (
                             line.hours if straight else range(int((following - begin) // 3600))
@@ -135,13 +135,13 @@ class Days:
                         for m in line.minutes
                     ]
                     continue
-                found += [
+                begins += [
                     (midnight.replace(hour=h, minute=m).timestamp(), host, line.words)
                     for h in line.hours
                     for m in line.minutes
                 ]
-        found.sort(key=lambda one: one[0])
-        yield from found
+        begins.sort(key=lambda one: one[0])
+        yield from begins
 
     def by_hand(self, day: datetime) -> Iterator[tuple[float, str, tuple[str, ...]]]:
         """What people do themselves on a local day."""
@@ -254,11 +254,11 @@ class Days:
         lab.seconds = 0.0
         states = {}
         for dataset in job.datasets:
-            found = read(lab, None, job, dataset)
-            if isinstance(found, str):
-                self._ended(job.id, "failed", 0.0, found)
+            files = read(lab, None, job, dataset)
+            if isinstance(files, str):
+                self._ended(job.id, "failed", 0.0, files)
                 return
-            states[dataset] = found
+            states[dataset] = files
         run = lab.touched = Run(job.id, "", lab.now, lab.now)
         try:
             keep(lab, job, states)

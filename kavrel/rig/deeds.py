@@ -284,15 +284,15 @@ def targets(lab: Lab, deed: Deed) -> list[str]:
 
 def struck(lab: Lab, deed: Deed, target: str) -> list[str]:
     """Ids of the datasets whose cell a deed at a target is."""
-    found = []
+    hit = []
     for dataset in lab.plan.datasets:
         pool = lab.index.pools[dataset.pool]
         if not pool.standing:
             continue
         of = {"pool": pool.id, "box": pool.host, "site": lab.index.hosts[pool.host].site, "lab": ""}
         if of[deed.at] == target:
-            found.append(dataset.id)
-    return found
+            hit.append(dataset.id)
+    return hit
 
 
 def states(lab: Lab, datasets: list[str]) -> dict[str, dict[str, File]]:

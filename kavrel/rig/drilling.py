@@ -116,8 +116,8 @@ class Drilling:
 
     def target(self, drill: Drill, seed: int) -> str:
         """What a drill strikes: one of what it can, by the seed."""
-        found = strikes(self.lab, drill)
-        return found[seed % len(found)]
+        targets = strikes(self.lab, drill)
+        return targets[seed % len(targets)]
 
     def play(
         self, drill: Drill, seed: int, steps: Sequence[Step], cells: Sequence[Cell], ended: bool
@@ -219,12 +219,12 @@ class _Play:
     def truth(self) -> Truth:
         """What nobody sees at once: dead disks and boxes, locked pools, what each copy gives back."""
         lab = self.lab
-        found = []
+        said = []
         for box in lab.boxes.values():
             if box.stores and box.lost:
-                found.append(f"{box.name} is lost with its disks")
+                said.append(f"{box.name} is lost with its disks")
             elif box.stores and not box.up:
-                found.append(f"{box.name} does not run")
+                said.append(f"{box.name} does not run")
             for store in box.stores.values():
                 dead = [d for d in store.pool.disks if not lab.drives[d].alive]
                 names = ", ".join(
@@ -234,22 +234,22 @@ class _Play:
                 )
                 if dead and not box.lost:
                     state = lab.health(store.pool).lower()
-                    found.append(f"pool {store.name} on {box.name} is {state}; dead: {names}")
+                    said.append(f"pool {store.name} on {box.name} is {state}; dead: {names}")
                 if store.locked:
-                    found.append(f"pool {store.name} is locked until its passphrase is typed")
+                    said.append(f"pool {store.name} is locked until its passphrase is typed")
         if lab.cut:
-            found.append("no line between the sites is up")
+            said.append("no line between the sites is up")
         if lab.closed:
-            found.append("the bucket lets nobody in")
+            said.append("the bucket lets nobody in")
         damaged = [d for d in self.datasets if self.victims[d] and self._stands(d)]
-        found += [f"files of {lab.index.datasets[d].name} are gone or spoiled" for d in damaged]
+        said += [f"files of {lab.index.datasets[d].name} are gone or spoiled" for d in damaged]
         ahead = self._ahead()
         copies = {d: self._backs(ahead, d) for d in self.datasets}
         return Truth(
             self.sees,
             lab.local(self.began),
             self.datasets,
-            tuple(found),
+            tuple(said),
             copies,
             self._attainable(),
         )
@@ -259,14 +259,14 @@ class _Play:
     def _states(self, dataset: str) -> list[dict[str, File]]:
         """What is there of a dataset: where it was, and whatever was brought back beside it."""
         at = self.lab.data_of(dataset).at if self._stands(dataset) else ""
-        found = []
+        states = []
         for box in self.lab.boxes.values():
             if not box.up:
                 continue
             for data in box.mounted():
                 if data.at == at or data.props.get("back") == dataset:
-                    found.append(data.files)
-        return found
+                    states.append(data.files)
+        return states
 
     def _stands(self, dataset: str) -> bool:
         try:
@@ -278,12 +278,12 @@ class _Play:
 
     def _lost(self, dataset: str) -> float | None:
         """Seconds of work that are lost in the best state that is there; None where there is none."""
-        found = [
+        hours = [
             self.moment - until
             for files in self._states(dataset)
             if (until := _until(files, self.moment, self.victims[dataset])) is not None
         ]
-        return max(min(found), 0.0) if found else None
+        return max(min(hours), 0.0) if hours else None
 
     def _attainable(self) -> dict[str, float | None]:
         """The least work that could still be lost, by what is there and by every copy."""
@@ -330,62 +330,62 @@ class _Play:
         return box.alive_pool(data) and sound(data.files)
 
     def _left(self) -> list[str]:
-        found = []
+        left = []
         for dataset in self.datasets:
             if self._lost(dataset) is None:
-                found.append(f"{self.lab.index.datasets[dataset].name} is not back")
+                left.append(f"{self.lab.index.datasets[dataset].name} is not back")
         why = self.drill.mended(self.lab, self.target)
-        return [*found, *([why] if why else [])]
+        return [*left, *([why] if why else [])]
 
     # -- what can be done ------------------------------------------------------------------------
 
     def _deeds(self) -> list[tuple[str, str]]:
         """What hands can do now: the line, and what it means."""
-        lab, found = self.lab, []
+        lab, deeds = self.lab, []
         for key, box in lab.boxes.items():
             if not box.stores:
                 continue
             if box.lost:
-                found.append(
+                deeds.append(
                     (f"renew {key}", f"a new {box.name} with new disks, set up by the runbook")
                 )
                 continue
             if not box.up:
-                found.append((f"start {key}", f"install or start {box.name}, and look"))
+                deeds.append((f"start {key}", f"install or start {box.name}, and look"))
             for store in box.stores.values():
                 if store.locked:
-                    found.append(
+                    deeds.append(
                         (
                             f"unlock {store.name}",
                             f"fetch the passphrase of {store.name} and type it",
                         )
                     )
                 if lab.health(store.pool) == "LOST" and box.up:
-                    found.append(
+                    deeds.append(
                         (
                             f"remake {store.name}",
                             f"new disks for {store.name}, made anew: what was on it is gone",
                         )
                     )
-                found += self._disks(box, store)
+                deeds += self._disks(box, store)
         away = {b.host.site for b in lab.boxes.values() if b.stores}
         if len(away) > 1 and not lab.carried:
-            found.append(("carry", "bring the boxes side by side, where no line reaches"))
+            deeds.append(("carry", "bring the boxes side by side, where no line reaches"))
         for job in lab.plan.jobs:
             if job.id in lab.kept:
                 for dataset in job.datasets:
                     if dataset in self.datasets:
                         name = lab.index.datasets[dataset].name
-                        found.append(
+                        deeds.append(
                             (
                                 f"restore {job.id} {dataset}",
                                 f"{name} from {job.name}, by its own tool",
                             )
                         )
-        return found
+        return deeds
 
     def _disks(self, box: Box, store: Store) -> list[tuple[str, str]]:
-        lab, found = self.lab, []
+        lab, rows = self.lab, []
         if lab.health(store.pool) == "ONLINE":
             return []
         for disk in store.pool.disks:
@@ -393,7 +393,7 @@ class _Play:
             if drive.host == box.host.id:
                 where = drive.disk.bay or "its place"
                 label = drive.disk.label
-                found.append(
+                rows.append(
                     (
                         f"pull {disk}",
                         f"pull {label}, bay {where}, serial {drive.disk.serial or 'unknown'}",
@@ -401,14 +401,14 @@ class _Play:
                 )
         for drive in lab.drives.values():
             if drive.site and drive.alive:
-                found.append(
+                rows.append(
                     (
                         f"fit {drive.disk.id} {box.host.id}",
                         f"fit {drive.disk.label} from the shelf into {box.name}",
                     )
                 )
-        found.append((f"buy {store.name}", f"buy a disk for {store.name} and fit it"))
-        return found
+        rows.append((f"buy {store.name}", f"buy a disk for {store.name} and fit it"))
+        return rows
 
     def _do(self, step: Step) -> Said:
         if step.at != HANDS:
@@ -510,11 +510,11 @@ class _Play:
         )
 
     def _remake(self, name: str) -> Said:
-        found = self._store(name)
-        if found is None or not found[0].up:
+        store = self._store(name)
+        if store is None or not store[0].up:
             return failed("there is no such pool on a box that runs")
         self._hours("order_disk_hours")
-        self.lab.remade(*found)
+        self.lab.remade(*store)
         return lines(f"{name} is made anew, and empty.")
 
     def _pull(self, disk: str) -> Said:
@@ -553,10 +553,10 @@ class _Play:
         )
 
     def _buy(self, name: str) -> Said:
-        found = self._store(name)
-        if found is None:
+        bought = self._store(name)
+        if bought is None:
             return failed("there is no such pool")
-        box, store = found
+        box, store = bought
         dead = [
             d
             for d in store.pool.disks

@@ -161,18 +161,18 @@ MOST = 2  # datasets that a drill is about, those worth most
 
 def concerned(lab: Lab, drill: Drill, target: str) -> list[str]:
     """Datasets whose coming back is what a drill is about: those with a copy first, by their worth."""
-    found = struck(lab, drill.deed, target)
+    hit = struck(lab, drill.deed, target)
     copied = {d for j in lab.plan.jobs if lab.book.ages(j) is not None for d in j.datasets}
-    found.sort(key=lambda d: (d not in copied, WORTH_ORDER[lab.index.datasets[d].worth]))
-    return found[:MOST]
+    hit.sort(key=lambda d: (d not in copied, WORTH_ORDER[lab.index.datasets[d].worth]))
+    return hit[:MOST]
 
 
 def strikes(lab: Lab, drill: Drill) -> list[str]:
     """What a drill can strike so that there is something to do: nobody needs to save what nothing took."""
-    found = targets(lab, drill.deed)
+    chosen = targets(lab, drill.deed)
     if drill.hazard == "second_disk":
-        hurt = [t for t in found if not FAMILIES[lab.index.pools[t].family].outlives(2) > 1]
-        return hurt or found
+        hurt = [t for t in chosen if not FAMILIES[lab.index.pools[t].family].outlives(2) > 1]
+        return hurt or chosen
     if drill.hazard == "one_disk":
-        return [t for t in found if FAMILIES[lab.index.pools[t].family].outlives(2) > 0] or found
-    return found
+        return [t for t in chosen if FAMILIES[lab.index.pools[t].family].outlives(2) > 0] or chosen
+    return chosen

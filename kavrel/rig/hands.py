@@ -236,8 +236,8 @@ class Hands:
         above, _, below = pattern.partition("/*")
         if not self.box.is_folder(above):
             return []
-        found = (f"{above}/{name}{below}" for name in self.box.listed(above))
-        return [path for path in found if self.box.is_folder(path)]
+        names = (f"{above}/{name}{below}" for name in self.box.listed(above))
+        return [path for path in names if self.box.is_folder(path)]
 
     def run(self, *words: str, in_line: bool = False) -> Ended:
         """lab-job WORDS, now; `in_line` as the next job of a line that goes on."""

@@ -212,15 +212,15 @@ class Lab:
 
     def health(self, pool: Pool) -> Health:
         """What a pool is, by the disks that answer in its own box."""
-        found = self._health.get(pool.id)
-        if found is None:
+        said = self._health.get(pool.id)
+        if said is None:
             dead = {
                 d
                 for d in pool.disks
                 if not self.drives[d].alive or self.drives[d].host != pool.host
             }
-            found = self._health[pool.id] = health(pool, dead)
-        return found
+            said = self._health[pool.id] = health(pool, dead)
+        return said
 
     def changed(self) -> None:
         """Something happened to disks: what pools are has to be looked at again."""
@@ -268,8 +268,8 @@ class Lab:
         way = (source, target, limit_mbit, self.carried)
         speed = self._speeds.get(way)
         if speed is None:
-            found = path(self.index, self.states, source, target, limit_mbit, self.carried)
-            speed = self._speeds[way] = found.mb_per_s
+            route = path(self.index, self.states, source, target, limit_mbit, self.carried)
+            speed = self._speeds[way] = route.mb_per_s
         if speed:
             self.seconds += size / (speed * MB)
 
@@ -342,8 +342,8 @@ class Lab:
     def state_at(self, job: str, dataset: str, until: float) -> dict[str, File]:
         """The newest state of a copy with work up to a moment."""
         points = self.kept[job][dataset].points.values()
-        found = [p.files for p in points if (worked_until(p.files) or 0.0) <= until + 1]
-        return found[-1] if found else {}
+        states = [p.files for p in points if (worked_until(p.files) or 0.0) <= until + 1]
+        return states[-1] if states else {}
 
     def module(self, box: Box, name: str) -> str:
         """The folder that a module of a box's rsync daemon serves."""

@@ -197,9 +197,9 @@ class Layers:
 
 def drives(box: Box) -> list[tuple[str, Drive]]:
     """The disks that answer in a box, with the names that the kernel gives them."""
-    found = [d for d in box.lab.drives.values() if d.host == box.host.id and d.alive]
+    alive = [d for d in box.lab.drives.values() if d.host == box.host.id and d.alive]
     return [(f"/dev/sd{chr(ord('a') + n)}" if n < 26 else f"/dev/sda{chr(ord('a') + n - 26)}", d)
-            for n, d in enumerate(found)]  # fmt: skip
+            for n, d in enumerate(alive)]  # fmt: skip
 
 
 def _unmade(box: Box, pool: Pool) -> tuple[Index, Pool]:

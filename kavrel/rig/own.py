@@ -65,10 +65,10 @@ class Own:
             return failed(f"{lab.book.place(self.job).name(lab.index)} is not there")
         states = {}
         for dataset in self.job.datasets:
-            found = read(lab, box, self.job, dataset)
-            if isinstance(found, str):
-                return failed(found)
-            states[dataset] = found
+            files = read(lab, box, self.job, dataset)
+            if isinstance(files, str):
+                return failed(files)
+            states[dataset] = files
         keep(lab, self.job, states)
         return FINE
 
@@ -131,15 +131,15 @@ def packed(
     files: dict[str, File], before: dict[str, File], whole: bool, share: float
 ) -> dict[str, File]:
     """Files as a tool keeps them: compressed to a share; a chunk store has the same content once."""
-    found = {}
+    contents = {}
     for name, file in files.items():
         old = before.get(name)
         if not whole and old is not None and (old.mark, old.sound) == (file.mark, file.sound):
-            found[name] = old
+            contents[name] = old
         else:
             size = file.size if name == CLOCK else int(file.size * share)
-            found[name] = File(size, file.mark, file.mtime, file.sound)
-    return found
+            contents[name] = File(size, file.mark, file.mtime, file.sound)
+    return contents
 
 
 def keep(lab: Lab, job: Job, states: dict[str, dict[str, File]]) -> None:

@@ -27,10 +27,10 @@ class Readied:
     def of(self, key: tuple[str, int], plan: Plan, began: datetime) -> Drilling:
         """The lab of a plan at a revision, lived through up to the night. Raises CannotBuild."""
         with self._lock:
-            found = self._known.get(key)
-            if found is not None:
+            kept = self._known.get(key)
+            if kept is not None:
                 self._known.move_to_end(key)
-                return found[1]
+                return kept[1]
             stack = ExitStack()
             days = stack.enter_context(rig(plan, began))
             days.until(days.lab.now + LIVED_DAYS * 86_400)
@@ -57,9 +57,9 @@ class Runs:
     def of(self, key: tuple[str, int, str, int], plan: Plan, began: datetime) -> Lived:
         """Runs it, one at a time. Raises CannotBuild."""
         with self._lock:
-            found = self._kept.get(key)
-            if found is None:
+            kept = self._kept.get(key)
+            if kept is None:
                 with rig(plan, began) as days:
-                    found = lived(days, key[3])
-                self._kept.put(key, found)
-            return found
+                    kept = lived(days, key[3])
+                self._kept.put(key, kept)
+            return kept

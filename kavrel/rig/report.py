@@ -56,13 +56,13 @@ def copies_of(lab: Lab, job: Job) -> dict[str, Data]:
         return {}
     box = lab.boxes[lab.index.pools[place.pool].host]
     homes, copies = folders(lab.plan), copy_folders(lab.plan)
-    found = {}
+    by_dataset = {}
     for dataset in job.datasets:
         at = homes[dataset] if kind.in_place else copies[job.id, dataset]
         data = next((d for d in box.datas.values() if d.at == at), None)
         if data is not None:
-            found[dataset] = data
-    return found
+            by_dataset[dataset] = data
+    return by_dataset
 
 
 def points_words(count: int) -> str:
@@ -127,8 +127,8 @@ def _points(lab: Lab, book: CopyBook, job: Job) -> Iterator[Line]:
         first = lab.index.jobs[job.after]
         near = FOLLOWS_SECONDS + 2 * book.run_seconds(first, book.mean_interval_days(first))
     for dataset in job.datasets:
-        found = there.get(dataset, [])
-        off = _unmatched(planned, found, near)
+        times = there.get(dataset, [])
+        off = _unmatched(planned, times, near)
         # The one that is just being written pushes another out once it is there.
         near_its_end = job.after is not None and len(off) == 1  # it may be about to prune
         fine = (
@@ -138,12 +138,12 @@ def _points(lab: Lab, book: CopyBook, job: Job) -> Iterator[Line]:
         )
         if not sure:
             # Which starts are skipped hangs on minutes; the rig has what is under way among the points.
-            fine = abs(len(planned) - len(found)) <= 1 + (name in going)
+            fine = abs(len(planned) - len(times)) <= 1 + (name in going)
         said = ", ".join(lab.local(m) for m in off[:3])
         yield Line(
             f"{job.name}: points of {lab.index.datasets[dataset].name}",
             points_words(len(planned)),
-            points_words(len(found)) + (f"; not on both sides: {said}" if off else ""),
+            points_words(len(times)) + (f"; not on both sides: {said}" if off else ""),
             fine,
         )
     held = sum(d.held() for d in copies_of(lab, job).values())
@@ -197,9 +197,9 @@ def _held_since(lab: Lab, book: CopyBook, job: Job, day: date) -> float | None:
     return reckoned
 
 
-def _unmatched(planned: list[float], found: list[float], near: float) -> list[float]:
+def _unmatched(planned: list[float], there: list[float], near: float) -> list[float]:
     """Moments on one side that have none near on the other."""
-    left, off = sorted(found), []
+    left, off = sorted(there), []
     for moment in sorted(planned):
         match = next((m for m in left if abs(m - moment) <= near), None)
         if match is None:

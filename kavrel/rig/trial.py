@@ -99,9 +99,9 @@ class Trial:
         for some in by_job.values():
             gaps = sorted(zip(some, [lab.now, *some], strict=False), key=lambda g: g[1] - g[0])
             chosen |= {at for at, _ in gaps[:2]}
-        found = sorted(chosen)
-        step = max(1, len(found) // most)
-        return found[::step] if len(found) > most else found
+        kept = sorted(chosen)
+        step = max(1, len(kept) // most)
+        return kept[::step] if len(kept) > most else kept
 
     def at(self, moment: float, late: bool) -> None:
         """Tries every hazard at one moment of the lab's life; with `late` also those noticed later."""
@@ -173,19 +173,19 @@ class Trial:
             told = self.tried.setdefault((dataset, deed.hazard), Tried(dataset, deed.hazard))
             # Where nothing is damaged it is today's work that a copy lacks.
             when = moment if victims[dataset] or dataset not in stands else lab.now
-            found = self._copies(lab, dataset, when, victims[dataset])
-            for job, back in found.items():
+            copied = self._copies(lab, dataset, when, victims[dataset])
+            for job, back in copied.items():
                 lost = when - back.until if isinstance(back, Back) else back
                 told.copies.setdefault(job, []).append(lost)
             if dataset in stands:
                 told.stood += 1
                 continue
-            backs = [b for b in found.values() if isinstance(b, Back)]
+            backs = [b for b in copied.values() if isinstance(b, Back)]
             if backs:
                 best = max(backs, key=lambda b: b.until)
                 told.back.append((moment - best.until, best))
             else:
-                whys = (f"{lab.index.jobs[j].name}: {b}" for j, b in found.items())
+                whys = (f"{lab.index.jobs[j].name}: {b}" for j, b in copied.items())
                 told.never.append("; ".join(whys) or "it has no copy")
         if days_late:
             shutil.rmtree(lab.folder, ignore_errors=True)
@@ -307,12 +307,12 @@ def judged(lab: Lab, cell: Cell, told: Tried) -> tuple[bool, str]:
 def copies_judged(lab: Lab, cell: Cell, told: Tried) -> str:
     """Which copy gave back less than the cell says of it; empty where none did."""
     for verdict in cell.copies:
-        found = told.copies.get(verdict.job, [])
+        ages = told.copies.get(verdict.job, [])
         if not verdict.usable or verdict.loses_seconds is None:
             continue
         job = lab.index.jobs[verdict.job]
         near = FOLLOWS if job.after or job.reads_from else NEAR
-        for one in found:
+        for one in ages:
             if isinstance(one, str):
                 return f"{job.name} is said to be usable: {one}"
             if one > verdict.loses_seconds + near:

@@ -56,8 +56,8 @@ class Bricks:
     def away(self, key: str, name: str, up: float = 40.0, own: bool = False) -> Site:
         """Somebody else's place, with the way there: a tunnel over the uplink."""
         self.add("links", Link(id=f"to-{key}", a="home", b=key, mbit_a_to_b=up, mbit_b_to_a=up))
-        found: Site = self.add("sites", Site(id=key, name=name, own=own))
-        return found
+        site: Site = self.add("sites", Site(id=key, name=name, own=own))
+        return site
 
     def box(self, key: str, name: str, kind: str, site: str = "home", **more: Any) -> Host:
         """A box with a reserved address, whose configuration is copied and whose passwords were changed."""
@@ -67,8 +67,8 @@ class Bricks:
             "addressing": "reserved", "address": f"192.168.1.{number}",
             "after_power_cut": "by_itself", "default_passwords_changed": True,
         }  # fmt: skip
-        found: Host = self.add("hosts", Host.model_validate(base | more))
-        return found
+        host: Host = self.add("hosts", Host.model_validate(base | more))
+        return host
 
     def disks(
         self, box: Host, count: int, size: int, kind: str = "hdd", bay: str = "", **more: Any
@@ -120,8 +120,8 @@ class Bricks:
             "id": key, "name": name, "host": box.id, "family": family, "filesystem": filesystem,
             "groups": groups, "standing": False,
         }  # fmt: skip
-        found: Pool = self.add("pools", Pool.model_validate(pool | more))
-        return found
+        made: Pool = self.add("pools", Pool.model_validate(pool | more))
+        return made
 
     # -- data and people ---------------------------------------------------------------------------
 
@@ -133,8 +133,8 @@ class Bricks:
             "id": key, "name": name, "pool": pool.id, "size_bytes": size, "worth": worth,
             "growth_bytes_per_year": size // 10, "change_bytes_per_day": size // 1000,
         }  # fmt: skip
-        found: Dataset = self.add("datasets", Dataset.model_validate(dataset | more))
-        return found
+        made: Dataset = self.add("datasets", Dataset.model_validate(dataset | more))
+        return made
 
     def people(self, logins: list[str]) -> Group:
         """Everyday accounts in a group, and one administrator who is nobody's everyday account."""
@@ -145,10 +145,10 @@ class Bricks:
             "accounts",
             Account.model_validate(keeper | {"role": "administrator", "second_factor": True}),
         )
-        found: Group = self.add(
+        group: Group = self.add(
             "groups", Group(id="household", name="household", members=tuple(logins))
         )
-        return found
+        return group
 
     def share(self, dataset: Dataset, group: Group, **more: Any) -> Share:
         """A share that the group reads and writes, with a week's bin."""
@@ -158,15 +158,15 @@ class Bricks:
             "dataset": dataset.id,
             "recycle_days": 7,
         }
-        found: Share = self.add("shares", Share.model_validate(share | more))
+        made: Share = self.add("shares", Share.model_validate(share | more))
         grant = {
             "id": f"{dataset.id}-for-{group.id}",
-            "share": found.id,
+            "share": made.id,
             "group": group.id,
             "right": "write",
         }
         self.add("grants", Grant.model_validate(grant))
-        return found
+        return made
 
     # -- copies ------------------------------------------------------------------------------------
 
@@ -176,8 +176,8 @@ class Bricks:
             "id": key, "name": name, "kind": kind, "datasets": datasets,
             "schedule": Schedule(kind="daily", at=at), "retention": Retention(),
         }  # fmt: skip
-        found: Job = self.add("jobs", Job.model_validate(job | more))
-        return found
+        made: Job = self.add("jobs", Job.model_validate(job | more))
+        return made
 
     def vault(self, datasets: list[str], at: str = "02:00", up: float = 40.0) -> Job:
         """Every night to a bucket elsewhere whose points nobody can delete while they are kept."""

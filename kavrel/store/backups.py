@@ -46,11 +46,11 @@ def folder_of(database: Path) -> Path:
 
 def rule_of(text: str) -> Retention:
     """`7d2w1m1y` as the rule of a job: so many daily, weekly, monthly and yearly, beyond one another."""
-    found = RULE.findall(text.strip().lower())
-    if not found or "".join(n + u for n, u in found) != text.strip().lower():
+    parts = RULE.findall(text.strip().lower())
+    if not parts or "".join(n + u for n, u in parts) != text.strip().lower():
         raise BadRule("so many days, weeks, months and years, as 7d2w1m1y")
-    counts = {UNITS[u]: int(n) for n, u in found}
-    if len(counts) != len(found) or not any(counts.values()):
+    counts = {UNITS[u]: int(n) for n, u in parts}
+    if len(counts) != len(parts) or not any(counts.values()):
         raise BadRule("each of d, w, m, y once, and at least one copy")
     return Retention.model_validate({"daily": 0, "weekly": 0, "monthly": 0} | counts)
 
@@ -88,12 +88,12 @@ def prune(folder: Path, rule: Retention, zone: str, now: datetime) -> list[Path]
 
 def copies(folder: Path) -> list[tuple[float, Path]]:
     """Nightly copies with their moments (epoch s), the oldest first."""
-    found = []
+    backups = []
     for path in folder.glob("kavrel-*.db"):
         if named := NIGHTLY.fullmatch(path.name):
             when = datetime.strptime(named[1], STAMP).replace(tzinfo=UTC)
-            found.append((when.timestamp(), path))
-    return sorted(found)
+            backups.append((when.timestamp(), path))
+    return sorted(backups)
 
 
 def held(path: Path) -> Held:
@@ -159,7 +159,7 @@ def salvage(damaged: Path, target: Path) -> dict[str, tuple[int, int]]:
         raise StoreError(f"{target} is already there: name a new file")
     fresh = Database(target)
     fresh.close()
-    found: dict[str, tuple[int, int]] = {}
+    saved: dict[str, tuple[int, int]] = {}
     with (
         closing(sqlite3.connect(f"file:{quote(str(damaged))}?mode=ro", uri=True)) as old,
         closing(sqlite3.connect(target, isolation_level=None)) as new,
@@ -177,7 +177,7 @@ def salvage(damaged: Path, target: Path) -> dict[str, tuple[int, int]]:
                 sql = f"INSERT OR IGNORE INTO {table} ({', '.join(columns)}) VALUES ({marks})"  # noqa: S608
                 with suppress(sqlite3.IntegrityError):  # a value that is garbled
                     new.execute(sql, row)
-            found[table] = (len(rows), 0)
+            saved[table] = (len(rows), 0)
         _plans_of_revisions(new)
         while astray := new.execute("PRAGMA foreign_key_check").fetchall():
             for table, row, *_ in astray:
@@ -185,8 +185,8 @@ def salvage(damaged: Path, target: Path) -> dict[str, tuple[int, int]]:
         new.execute("COMMIT")
         for (table,) in tables:
             (kept,) = new.execute(f"SELECT count(*) FROM {table}").fetchone()  # noqa: S608
-            found[table] = (found[table][0], kept)
-    return found
+            saved[table] = (saved[table][0], kept)
+    return saved
 
 
 def _shared(old: sqlite3.Connection, new: sqlite3.Connection, table: str) -> list[str]:

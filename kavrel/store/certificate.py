@@ -49,8 +49,8 @@ class Certificate:
     @property
     def fingerprint(self) -> str:
         """Of the authority, as browsers and telephones show it."""
-        found = x509.load_pem_x509_certificate(self.authority.read_bytes())
-        return found.fingerprint(hashes.SHA256()).hex(":").upper()
+        certificate = x509.load_pem_x509_certificate(self.authority.read_bytes())
+        return certificate.fingerprint(hashes.SHA256()).hex(":").upper()
 
     def ready(self, names: list[str], now: datetime | None = None) -> None:
         """Makes what is missing, runs out soon, or does not hold all names; raises NotOfAHome."""
@@ -79,11 +79,15 @@ class Certificate:
         self, short: list[str], now: datetime
     ) -> tuple[x509.Certificate, ec.EllipticCurvePrivateKey]:
         if self.authority.is_file() and self._authority_key.is_file():
-            found = x509.load_pem_x509_certificate(self.authority.read_bytes())
+            certificate = x509.load_pem_x509_certificate(self.authority.read_bytes())
             key = load_pem_private_key(self._authority_key.read_bytes(), None)
-            lasts = found.not_valid_after_utc - now > timedelta(days=SERVER_DAYS)
-            if lasts and isinstance(key, ec.EllipticCurvePrivateKey) and _speaks(found, short):
-                return found, key
+            lasts = certificate.not_valid_after_utc - now > timedelta(days=SERVER_DAYS)
+            if (
+                lasts
+                and isinstance(key, ec.EllipticCurvePrivateKey)
+                and _speaks(certificate, short)
+            ):
+                return certificate, key
         key = ec.generate_private_key(ec.SECP256R1())
         name = _name(f"{ORGANIZATION}, {now:%Y}")
         limits = x509.NameConstraints(
@@ -115,11 +119,11 @@ class Certificate:
     ) -> bool:
         if not (self.file.is_file() and self.key.is_file()):
             return False
-        found = x509.load_pem_x509_certificate(self.file.read_bytes())
-        names = found.extensions.get_extension_for_class(x509.SubjectAlternativeName).value
-        lasts = found.not_valid_after_utc - now > timedelta(days=RENEW_DAYS)
+        certificate = x509.load_pem_x509_certificate(self.file.read_bytes())
+        names = certificate.extensions.get_extension_for_class(x509.SubjectAlternativeName).value
+        lasts = certificate.not_valid_after_utc - now > timedelta(days=RENEW_DAYS)
         try:
-            found.verify_directly_issued_by(authority)
+            certificate.verify_directly_issued_by(authority)
         except (ValueError, TypeError, InvalidSignature):
             return False
         return lasts and set(wanted) <= set(names)

@@ -27,8 +27,8 @@ class StoreFull(StoreError):
 def migrations() -> list[tuple[int, str]]:
     """Numbered SQL scripts in order."""
     folder = resources.files("kavrel.store") / "schema"
-    found = sorted(f.name for f in folder.iterdir() if f.name.endswith(".sql"))
-    return [(int(name[:4]), (folder / name).read_text(encoding="utf-8")) for name in found]
+    names = sorted(f.name for f in folder.iterdir() if f.name.endswith(".sql"))
+    return [(int(name[:4]), (folder / name).read_text(encoding="utf-8")) for name in names]
 
 
 class Database:

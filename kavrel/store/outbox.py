@@ -63,8 +63,8 @@ _MESSAGE = ", ".join(f.name for f in fields(Message))
 
 
 def _message(row: tuple[Any, ...]) -> Message:
-    found = dict(zip((f.name for f in fields(Message)), row, strict=True))
-    return Message(**{**found, "daily": bool(found["daily"])})
+    told = dict(zip((f.name for f in fields(Message)), row, strict=True))
+    return Message(**{**told, "daily": bool(told["daily"])})
 
 
 class NoSuchWay(KeyError):
@@ -91,10 +91,10 @@ class Outbox:
                 f"SELECT {', '.join(_WAY)} FROM way WHERE plan_id = ? ORDER BY name, id",  # noqa: S608
                 (plan_id,),
             ).fetchall()
-        found = (dict(zip(_WAY, row, strict=True)) for row in rows)
+        ways = (dict(zip(_WAY, row, strict=True)) for row in rows)
         return [
             Way(**{**w, "works": bool(w["works"]), "topics": tuple(topics.get(w["id"], ()))})
-            for w in found
+            for w in ways
         ]
 
     def way(self, plan_id: str, way_id: str) -> Way:
@@ -225,9 +225,9 @@ class Outbox:
             ).fetchone()
             if row is None:
                 return None
-            found = _message(row)
-            db.execute("UPDATE message SET state = 'sending' WHERE number = ?", (found.number,))
-        return found
+            message = _message(row)
+            db.execute("UPDATE message SET state = 'sending' WHERE number = ?", (message.number,))
+        return message
 
     def sent(self, message: Message) -> None:
         """It was taken by the other side."""
@@ -294,8 +294,8 @@ class Outbox:
     def waiting(self) -> int:
         """How many messages wait."""
         with self._database.glancing() as db:
-            found = db.execute("SELECT count(*) FROM message WHERE state = 'waiting'").fetchone()
-        return int(found[0])
+            counted = db.execute("SELECT count(*) FROM message WHERE state = 'waiting'").fetchone()
+        return int(counted[0])
 
     # -- what the server does once a day -----------------------------------------------------------
 

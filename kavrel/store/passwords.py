@@ -47,9 +47,9 @@ def fit(password: str, name: str) -> str:
         raise WeakPassword(f"at most {LONGEST} characters")
     from zxcvbn import zxcvbn
 
-    found = zxcvbn(password[:72], user_inputs=[name, "kavrel"])
-    if found["score"] < WEAKEST:
-        why = found["feedback"]["warning"] or "it is among the first that are tried"
+    strength = zxcvbn(password[:72], user_inputs=[name, "kavrel"])
+    if strength["score"] < WEAKEST:
+        why = strength["feedback"]["warning"] or "it is among the first that are tried"
         raise WeakPassword(f"too easily guessed: {str(why).rstrip('.').lower()}")
     return password
 

@@ -213,8 +213,8 @@ class People:
     def second_for(self) -> SecondFor:
         """Of whom more than a password is asked."""
         with self._database.glancing() as db:
-            found: SecondFor = db.execute("SELECT second_for FROM door_rule").fetchone()[0]
-        return found
+            rule: SecondFor = db.execute("SELECT second_for FROM door_rule").fetchone()[0]
+        return rule
 
     def ask_second_of(self, whom: SecondFor) -> None:
         """From now on more than a password is asked of these; what a password alone opened ends."""

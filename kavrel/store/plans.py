@@ -85,8 +85,8 @@ class Plans:
     def rows(self) -> list[PlanRow]:
         """All plans, the one changed last first."""
         with self._database.reading() as db:
-            found = [self._row(db, i) for (i,) in db.execute("SELECT id FROM plan").fetchall()]
-        return sorted(found, key=lambda r: r.made_at, reverse=True)
+            plans = [self._row(db, i) for (i,) in db.execute("SELECT id FROM plan").fetchall()]
+        return sorted(plans, key=lambda r: r.made_at, reverse=True)
 
     def row(self, plan_id: str) -> PlanRow:
         """One plan's row; raises NoSuchPlan."""
@@ -94,16 +94,16 @@ class Plans:
             return self._row(db, plan_id)
 
     def _row(self, db: sqlite3.Connection, plan_id: str) -> PlanRow:
-        found = db.execute(
+        row = db.execute(
             "SELECT p.id, p.name, p.variant, p.head, p.pinned, r.summary, r.made_at, r.made_by, r.parent,"
             " EXISTS (SELECT 1 FROM revision c WHERE c.plan_id = p.id AND c.parent = p.head)"
             " FROM plan p JOIN revision r ON r.plan_id = p.id AND r.number = p.head"
             " WHERE p.id = ?",
             (plan_id,),
         ).fetchone()
-        if found is None:
+        if row is None:
             raise NoSuchPlan(plan_id)
-        key, name, variant, head, pinned, summary, made_at, made_by, parent, newer = found
+        key, name, variant, head, pinned, summary, made_at, made_by, parent, newer = row
         return PlanRow(
             id=key,
             name=name,
@@ -151,23 +151,23 @@ class Plans:
         cached = self._cache.get((plan_id, number))
         if cached is not None:
             return cached
-        found = db.execute(
+        row = db.execute(
             "SELECT content FROM revision WHERE plan_id = ? AND number = ?", (plan_id, number)
         ).fetchone()
-        if found is None:
+        if row is None:
             raise NoSuchRevision(number)
-        return self._remember(plan_id, number, plan_file.load(zlib.decompress(found[0])))
+        return self._remember(plan_id, number, plan_file.load(zlib.decompress(row[0])))
 
     def revisions(self, plan_id: str) -> list[RevisionRow]:
         """All revisions of a plan, the newest first."""
         with self._database.reading() as db:
             self._row(db, plan_id)
-            found = db.execute(
+            rows = db.execute(
                 "SELECT number, parent, made_at, summary, made_by FROM revision WHERE plan_id = ?"
                 " ORDER BY number DESC",
                 (plan_id,),
             )
-            return [RevisionRow(*r) for r in found]
+            return [RevisionRow(*r) for r in rows]
 
     # -- changing ------------------------------------------------------------------------------
 
@@ -224,10 +224,10 @@ class Plans:
 
     @staticmethod
     def _made(db: sqlite3.Connection, plan_id: str, key: str) -> bool:
-        found = db.execute(
+        rows = db.execute(
             "SELECT 1 FROM revision WHERE plan_id = ? AND edit_key = ?", (plan_id, key)
         )
-        return found.fetchone() is not None
+        return rows.fetchone() is not None
 
     def move(self, plan_id: str, base: int, direction: str) -> None:
         """Undo goes to the parent revision, redo to the newest child; raises Conflict."""

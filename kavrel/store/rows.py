@@ -75,13 +75,13 @@ def read_items(
     """Things whose columns are named as their fields; lists are in TABLE_list."""
     columns, lists = _split(model)
     truths = [n for n in columns if model.model_fields[n].annotation is bool]
-    found: dict[tuple[str, str], list[Any]] = defaultdict(list)
+    items: dict[tuple[str, str], list[Any]] = defaultdict(list)
     if lists:
         rows = read_rows(db, f"{table}_list", LIST, plan_id, "owner, field, place")
         for row in rows:
-            found[row["owner"], row["field"]].append(row["value"])
+            items[row["owner"], row["field"]].append(row["value"])
     return tuple(
-        model(**flags(row, *truths), **{n: tuple(found[row["id"], n]) for n in lists})
+        model(**flags(row, *truths), **{n: tuple(items[row["id"], n]) for n in lists})
         for row in read_rows(db, table, columns, plan_id, "position")
     )
 

@@ -39,12 +39,12 @@ class Gate:
             return
         # The page itself needs nobody; what is asked of the database is asked in a thread.
         behind = scope["path"].startswith(BEHIND)
-        found = await run_in_threadpool(self.visitor, scope) if behind else None
-        if found is None and self._is_behind(scope["path"]):
+        who = await run_in_threadpool(self.visitor, scope) if behind else None
+        if who is None and self._is_behind(scope["path"]):
             said = "Sign in first: the session has ended, or there was none."
             await problem(401, "not signed in", said)(scope, receive, send)
             return
-        scope.setdefault("state", {})["visitor"] = found or self._stranger(scope)
+        scope.setdefault("state", {})["visitor"] = who or self._stranger(scope)
         await self.app(scope, receive, send)
 
     @staticmethod
@@ -79,11 +79,11 @@ class Gate:
 
 def _cookie(scope: Scope) -> str:
     """The session's cookie; a plain one is worth nothing over TLS: another page could have set it."""
-    found = SimpleCookie()
+    cookies = SimpleCookie()
     for value in Headers(scope=scope).getlist("cookie"):
         try:
-            found.load(value)
+            cookies.load(value)
         except CookieError:
             continue
-    morsel = found.get(cookie_name(scope.get("scheme") == "https"))
+    morsel = cookies.get(cookie_name(scope.get("scheme") == "https"))
     return morsel.value if morsel else ""

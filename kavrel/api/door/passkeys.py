@@ -157,8 +157,8 @@ def the_challenges(request: Request) -> Challenges:
     state = request.app.state
     if state.challenges is None:
         state.challenges = Challenges()
-    found: Challenges = state.challenges
-    return found
+    kept: Challenges = state.challenges
+    return kept
 
 
 ThePasskeys = Annotated[Passkeys, Depends(the_passkeys)]

@@ -121,8 +121,8 @@ class CalendarAddress(BaseModel):
 
 def the_people(request: Request) -> People:
     """The people of the application."""
-    found: People = request.app.state.people
-    return found
+    people: People = request.app.state.people
+    return people
 
 
 def the_throttle(request: Request) -> Throttle:
@@ -130,8 +130,8 @@ def the_throttle(request: Request) -> Throttle:
     state = request.app.state
     if state.throttle is None:
         state.throttle = Throttle()
-    found: Throttle = state.throttle
-    return found
+    throttle: Throttle = state.throttle
+    return throttle
 
 
 ThePeople = Annotated[People, Depends(the_people)]

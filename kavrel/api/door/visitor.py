@@ -26,8 +26,8 @@ class Visitor:
 
 def visitor(request: Request) -> Visitor:
     """The visitor that the gate let in."""
-    found: Visitor = request.scope["state"]["visitor"]
-    return found
+    who: Visitor = request.scope["state"]["visitor"]
+    return who
 
 
 TheVisitor = Annotated[Visitor, Depends(visitor)]

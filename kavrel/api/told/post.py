@@ -27,17 +27,17 @@ def one_line(text: str) -> str:
 
 def letter(message: Message, way: Way) -> EmailMessage:
     """The message as mail (RFC 5322), marked as made by a machine (RFC 3834)."""
-    found = EmailMessage(policy=SMTP)
+    mail = EmailMessage(policy=SMTP)
     local, _, domain = way.sender.rpartition("@")
-    found["From"] = Address("Kavrel", local, domain)
+    mail["From"] = Address("Kavrel", local, domain)
     to_local, _, to_domain = way.place.rpartition("@")
-    found["To"] = Address("", to_local, to_domain)
-    found["Subject"] = one_line(message.subject)
-    found["Date"] = format_datetime(datetime.fromtimestamp(message.made_at, UTC))
-    found["Message-ID"] = f"<{message.mark}@{domain}>"
-    found["Auto-Submitted"] = "auto-generated"
-    found.set_content(message.body, cte="quoted-printable")
-    return found
+    mail["To"] = Address("", to_local, to_domain)
+    mail["Subject"] = one_line(message.subject)
+    mail["Date"] = format_datetime(datetime.fromtimestamp(message.made_at, UTC))
+    mail["Message-ID"] = f"<{message.mark}@{domain}>"
+    mail["Auto-Submitted"] = "auto-generated"
+    mail.set_content(message.body, cte="quoted-printable")
+    return mail
 
 
 def _mail(message: Message, way: Way) -> None:

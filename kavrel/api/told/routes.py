@@ -66,22 +66,22 @@ class WaySent(Sent):
 
 def _complaints(sent: WaySent) -> list[tuple[str, str]]:
     """What of a way cannot be, field by field."""
-    found = []
+    complaints = []
     if sent.kind == "mail":
         if not re.fullmatch(MAIL, sent.place):
-            found.append(("place", "an address of mail, as you@home.example"))
+            complaints.append(("place", "an address of mail, as you@home.example"))
         if not re.fullmatch(MAIL, sent.sender):
-            found.append(("sender", "the address that it comes from, as lab@home.example"))
+            complaints.append(("sender", "the address that it comes from, as lab@home.example"))
         if not sent.server:
-            found.append(("server", "the mail server that takes it"))
+            complaints.append(("server", "the mail server that takes it"))
         if sent.login and sent.security == "none":
             said = (
                 "a login goes over TLS or STARTTLS only: else its password could be read on the way"
             )
-            found.append(("security", said))
+            complaints.append(("security", said))
     if sent.kind == "webhook" and not re.fullmatch(r"https?://[^\s/]+(/\S*)?", sent.place):
-        found.append(("place", "an address that begins with https:// or http://"))
-    return found
+        complaints.append(("place", "an address that begins with https:// or http://"))
+    return complaints
 
 
 class WayView(BaseModel):
@@ -142,8 +142,8 @@ class Tried(BaseModel):
 
 def the_outbox(request: Request) -> Outbox:
     """The outbox of the application."""
-    found: Outbox = request.app.state.outbox
-    return found
+    outbox: Outbox = request.app.state.outbox
+    return outbox
 
 
 TheOutbox = Annotated[Outbox, Depends(the_outbox)]
@@ -266,5 +266,5 @@ def list_notices(
     """What the page itself tells, where a way for that works; after a number, the newest first."""
     service.plans.row(plan_id)
     pages = {w.id for w in outbox.ways(plan_id) if w.kind == "page" and w.works}
-    found = [m for m in outbox.messages(plan_id) if m.way in pages and m.number > after]
-    return body(MessageList(messages=[_message(m) for m in found]))
+    messages = [m for m in outbox.messages(plan_id) if m.way in pages and m.number > after]
+    return body(MessageList(messages=[_message(m) for m in messages]))

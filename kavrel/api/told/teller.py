@@ -168,9 +168,9 @@ class Teller:
         ways = [w for w in self.outbox.ways(plan_id) if w.works]
         here = now.astimezone(ZoneInfo(plan.zone))
         if stale:
-            found = gathered(self.service, plan_id)
+            news = gathered(self.service, plan_id)
             for way in ways:
-                wanted = [n for n in found if n.topic in way.topics]
+                wanted = [n for n in news if n.topic in way.topics]
                 self.outbox.forget(plan_id, way.id, [n.key for n in wanted])
                 self.outbox.tell(plan_id, way.id, wanted)
             self._gathered_at[plan_id] = (moment, row.head)
@@ -286,11 +286,11 @@ def body_of(news: list[News], unsure: list[str], today: date) -> str:
 
 def _alike(news: list[News]) -> list[tuple[str, News]]:
     """News in their order, those that say the same of several things as one: the first, with all names."""
-    found: dict[tuple[str, str, bool], tuple[list[str], News]] = {}
+    gathered: dict[tuple[str, str, bool], tuple[list[str], News]] = {}
     for piece in news:
         head, colon, name = piece.title.rpartition(": ")
         key = (head if piece.text and colon else piece.key, piece.text, piece.urgent)
-        found.setdefault(key, ([], piece))[0].append(name if piece.text and colon else "")
+        gathered.setdefault(key, ([], piece))[0].append(name if piece.text and colon else "")
     return [
         (
             f"{piece.title.rpartition(': ')[0]}: {', '.join(names)}"
@@ -298,5 +298,5 @@ def _alike(news: list[News]) -> list[tuple[str, News]]:
             else piece.title,
             piece,
         )
-        for names, piece in found.values()
+        for names, piece in gathered.values()
     ]

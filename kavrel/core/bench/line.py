@@ -279,7 +279,7 @@ def completions(text: str, plan: Plan) -> list[str]:
     head, sep, last = text.rpartition(",")
     before = f"{head}{sep} " if sep else ""
     begun = last.strip().lower()
-    found = []
+    completed = []
     count = re.match(r"^(?:[^:]*:\s*)?(?:[0-9]+\s*[x×*]\s*)?", last, re.IGNORECASE)
     stem = count.group(0) if count else ""
     minor = currency_minor(plan.currency)
@@ -287,7 +287,7 @@ def completions(text: str, plan: Plan) -> list[str]:
         kind = "" if offer.kind == "hdd" else f"{offer.kind} "
         size = f"{offer.capacity_bytes / 1e12:.3g}TB"
         price = f"{offer.price_minor / minor:g}"
-        found.append(f"{before}{stem.lstrip()}{kind}{size} {offer.label} {price} each")
+        completed.append(f"{before}{stem.lstrip()}{kind}{size} {offer.label} {price} each")
     if not sep and ":" not in text:
-        found += [f"{h.name}: {text.strip()}" for h in plan.hosts if not h.closed]
-    return [f for f in found if begun.partition(" ")[0] in f.lower()][:8]
+        completed += [f"{h.name}: {text.strip()}" for h in plan.hosts if not h.closed]
+    return [f for f in completed if begun.partition(" ")[0] in f.lower()][:8]

@@ -285,5 +285,5 @@ RULES: tuple[Rule, ...] = (
 
 def cautions(view: View) -> Sequence[Caution]:
     """All cautions of a plan, the serious ones first."""
-    found = [c for rule in RULES for c in rule.cautions(view)]
-    return sorted(found, key=lambda c: ORDER[c.severity])
+    raised = [c for rule in RULES for c in rule.cautions(view)]
+    return sorted(raised, key=lambda c: ORDER[c.severity])

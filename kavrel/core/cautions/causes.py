@@ -61,13 +61,13 @@ FOLLOWS: dict[str, tuple[tuple[str, Related], ...]] = {
 }
 
 
-def causes(view: View, found: Sequence[Caution]) -> tuple[Cause, ...]:
+def causes(view: View, raised: Sequence[Caution]) -> tuple[Cause, ...]:
     """The findings by cause, what could cost most on top."""
     by_rule: dict[str, list[Caution]] = defaultdict(list)
-    for each in found:
+    for each in raised:
         by_rule[each.rule].append(each)
     told: dict[int, str] = {}
-    for each in found:
+    for each in raised:
         for root, related in FOLLOWS.get(each.rule, ()):
             if any(related(view, r, each) for r in by_rule.get(root, ())):
                 told[id(each)] = root
@@ -77,7 +77,7 @@ def causes(view: View, found: Sequence[Caution]) -> tuple[Cause, ...]:
         while all(id(m) in told for m in by_rule[told[key]]):
             told[key] = told[id(by_rule[told[key]][0])]
     following: dict[str, list[Caution]] = defaultdict(list)
-    for each in found:
+    for each in raised:
         if id(each) in told:
             following[told[id(each)]].append(each)
     result = []
@@ -102,10 +102,10 @@ def causes(view: View, found: Sequence[Caution]) -> tuple[Cause, ...]:
     return tuple(sorted(result, key=lambda c: (ORDER[c.severity], -c.touches_money)))
 
 
-def _worth(view: View, found: Iterable[Caution]) -> float:
+def _worth(view: View, raised: Iterable[Caution]) -> float:
     """Worth of all the datasets that these are about."""
     known = view.index.assumptions
-    ids = {d for each in found for d in touched(view, each)}
+    ids = {d for each in raised for d in touched(view, each)}
     return sum(
         known[f"{d.worth}_money"]
         for d in view.index.plan.datasets

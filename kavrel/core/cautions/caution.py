@@ -103,10 +103,10 @@ class View:
     @cached_property
     def by_dataset(self) -> dict[str, dict[str, Cell]]:
         """The proof's cells by dataset and hazard."""
-        found: dict[str, dict[str, Cell]] = {d.id: {} for d in self.index.plan.datasets}
+        cells: dict[str, dict[str, Cell]] = {d.id: {} for d in self.index.plan.datasets}
         for cell in self.cells:
-            found[cell.dataset][cell.hazard] = cell
-        return found
+            cells[cell.dataset][cell.hazard] = cell
+        return cells
 
     def stored(self, pool: str) -> Stored:
         """Others' newest copies on a pool and what all points on it hold, and how that grows."""

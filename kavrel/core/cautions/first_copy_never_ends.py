@@ -12,11 +12,11 @@ def _find(view: View) -> Iterator[Finding]:
     for j in view.index.plan.jobs:
         if j.first_copy != "over_link":
             continue
-        found = next(w for w in first_ways(view.book, j) if w.way == "over_link")
-        if found.hours is None:
-            yield j.id, j.name, f"Over the link the first copy is {found.why}."
-        elif found.hours > HARDWARE_YEARS * 8766:
-            why = f"Over the link the first copy takes {found.hours / 8766:.1f} years: disks die before."
+        over_link = next(w for w in first_ways(view.book, j) if w.way == "over_link")
+        if over_link.hours is None:
+            yield j.id, j.name, f"Over the link the first copy is {over_link.why}."
+        elif over_link.hours > HARDWARE_YEARS * 8766:
+            why = f"Over the link the first copy takes {over_link.hours / 8766:.1f} years: disks die before."
             yield j.id, j.name, why
 
 

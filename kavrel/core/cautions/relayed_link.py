@@ -7,7 +7,7 @@ from kavrel.core.copies.travel import link_of
 
 
 def _find(view: View) -> Iterator[Finding]:
-    used = {found.id for j in view.index.plan.jobs if (found := link_of(view.book, j))}
+    used = {over.id for j in view.index.plan.jobs if (over := link_of(view.book, j))}
     for link in view.index.plan.links:
         if link.relayed and link.id in used:
             sites = view.index.sites

@@ -15,10 +15,10 @@ def _find(view: View) -> Iterator[Finding]:
     for export in plan.exports:
         if export.may == "write":
             ways.setdefault(export.dataset, set()).add(export.protocol.upper())
-    for key, found in ways.items():
-        if len(found) > 1:
+    for key, writers in ways.items():
+        if len(writers) > 1:
             name = view.index.datasets[key].name
-            yield key, name, f"{' and '.join(sorted(found))} both write it."
+            yield key, name, f"{' and '.join(sorted(writers))} both write it."
 
 
 TWO_WAYS_TO_WRITE = Rule(

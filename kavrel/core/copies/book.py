@@ -31,9 +31,9 @@ class CopyBook(Timeline):
 
     def over(self, index: Index, states: dict[str, PoolState]) -> "CopyBook":
         """The same book over a plan that says nothing else of what it is made of."""
-        found = copy(self)
-        found.index, found.states = index, states
-        return found
+        another = copy(self)
+        another.index, another.states = index, states
+        return another
 
     def loads(self, job: Job, days: float) -> tuple[Load, ...]:
         """What a run after so many days asks of each resource that it shares with others."""
@@ -46,13 +46,13 @@ class CopyBook(Timeline):
             return ()
         size = flow.changed_bytes(days)
         source = self.source(job)
-        found = []
+        loaded = []
         for resource, per_byte in self.byte_loads(job):
             seconds = size * per_byte
             if source.pool and resource == Resource("pool", source.pool):
                 seconds = flow.scan_seconds + max(flow.floor_seconds, seconds)
-            found.append(Load(resource, seconds))
-        return tuple(found)
+            loaded.append(Load(resource, seconds))
+        return tuple(loaded)
 
     def changed_bytes(self, job: Job, days: float) -> int:
         """Bytes that a run carries after so many days; none for a snapshot."""

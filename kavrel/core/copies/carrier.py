@@ -109,12 +109,12 @@ def root_ways(index: Index) -> set[tuple[str, str]]:
     The script of the hosts goes by SSH; a tool of one's own has its own account, but the script
     leaves its marks. What lands by an export needs no root.
     """
-    found: set[tuple[str, str]] = set()
+    ways: set[tuple[str, str]] = set()
     for job in index.plan.jobs:
         runner = runs_on(index, job)
         if runner is not None:
-            found |= {(runner, other) for other in job_ways(index, job)}
-    return found
+            ways |= {(runner, other) for other in job_ways(index, job)}
+    return ways
 
 
 def job_ways(index: Index, job: Job) -> set[str]:
@@ -138,20 +138,20 @@ def job_ways(index: Index, job: Job) -> set[str]:
 
 def reached_from(ways: Collection[tuple[str, str]], host: str) -> set[str]:
     """Hosts that whoever has root on one gets into by these `root_ways`, itself included."""
-    found = {host}
-    while more := {b for a, b in ways if a in found} - found:
-        found |= more
-    return found
+    reached = {host}
+    while more := {b for a, b in ways if a in reached} - reached:
+        reached |= more
+    return reached
 
 
 def never_starts(index: Index, job: Job) -> bool:
     """Whether nothing starts a job, or one of those that it follows, or a box could not run it."""
-    found: Job | None = job
-    while found:
-        how = chain(index, found)
-        if (how and how.how == "broken") or _has_no_points(index, found):
+    ahead: Job | None = job
+    while ahead:
+        how = chain(index, ahead)
+        if (how and how.how == "broken") or _has_no_points(index, ahead):
             return True
-        found = index.jobs[found.after] if found.after else None
+        ahead = index.jobs[ahead.after] if ahead.after else None
     return False
 
 

@@ -37,8 +37,8 @@ def first_seconds(book: Loads, job: Job) -> float:
     """Seconds of the first copy the way the job says; infinite where it never ends."""
     ways = first_ways(book, job)
     # An older plan may have a way that its target does not know: then it is the link's.
-    found = next((w for w in ways if w.way == job.first_copy), ways[0])
-    return found.hours * 3600 if found.hours is not None else float("inf")
+    way = next((w for w in ways if w.way == job.first_copy), ways[0])
+    return way.hours * 3600 if way.hours is not None else float("inf")
 
 
 def first_loads(book: Loads, job: Job) -> tuple[tuple[Resource, float], ...]:
@@ -130,16 +130,16 @@ def _over_link(book: Loads, job: Job, size: int, begin: date) -> FirstWay:
         return _way(
             "over_link", hours, begin, "no link is crossed", way.working("first copy", size)
         )
-    found = next(x for x in index.plan.links if x.id == link)
-    seconds = walk(index, found, way, job, size, begin)
+    line = next(x for x in index.plan.links if x.id == link)
+    seconds = walk(index, line, way, job, size, begin)
     plain = way.working("without caps", size)
     caps = [
         step(f"cap from {c.from_at} to {c.to_at}", c.mbit, "Mbit/s")
         for c in index.plan.caps
         if c.link == link
     ]
-    if found.allowance_bytes_per_month is not None:
-        caps.append(step("allowance", found.allowance_bytes_per_month, "bytes"))
+    if line.allowance_bytes_per_month is not None:
+        caps.append(step("allowance", line.allowance_bytes_per_month, "bytes"))
     hours_ = seconds / 3600 if seconds is not None else None
     working = step(
         "first copy over the link",

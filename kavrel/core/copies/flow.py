@@ -144,14 +144,14 @@ def _at_once(
     ends = times + seconds
     if not np.isfinite(ends).all() or (gaps[1:] <= 0).any() or (ends[:-1] > times[1:]).any():
         return None
-    found = Runs(times, ends, times, gaps / DAY)
+    runs = Runs(times, ends, times, gaps / DAY)
     if feed is None:
-        return found
+        return runs
     # What a run reads is as of the newest point of the job before it.
     newest = np.searchsorted(feed.done, times, side="right") - 1
     there = newest >= 0
     data_time = feed.data[newest[there]] if len(feed) else times[there]
-    return Runs(times[there], ends[there], data_time, found.gap_days[there])
+    return Runs(times[there], ends[there], data_time, runs.gap_days[there])
 
 
 def _one_by_one(flow: Flow, times: np.ndarray, feed: Points | None, seeds: float | None) -> Runs:
@@ -160,7 +160,7 @@ def _one_by_one(flow: Flow, times: np.ndarray, feed: Points | None, seeds: float
     What is due while its last run has not ended is skipped, as the boxes' schedulers do, and is told;
     where the job is caught up, or follows another, it waits for that end.
     """
-    found: list[FlowRun] = []
+    runs: list[FlowRun] = []
     lengths: dict[float, float] = {}
     points_of = list(feed) if feed is not None else None
     position, before, free = 0, 0.0, -float("inf")
@@ -186,8 +186,8 @@ def _one_by_one(flow: Flow, times: np.ndarray, feed: Points | None, seeds: float
             data_time = points_of[position].data_time
         free = start + seconds
         if free < float("inf"):
-            found.append(FlowRun(start, free, data_time, gap / DAY))
-    return Runs(*(np.array(c) for c in zip(*found, strict=True))) if found else NONE
+            runs.append(FlowRun(start, free, data_time, gap / DAY))
+    return Runs(*(np.array(c) for c in zip(*runs, strict=True))) if runs else NONE
 
 
 @lru_cache(maxsize=512)
@@ -197,8 +197,8 @@ def points(flow: Flow, begin: date, end: date) -> Points:
 
 
 def _moments(flow: Flow, begin: date, end: date) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    found = ran(flow, begin, end)
-    return found.data_time, found.end, found.start
+    runs = ran(flow, begin, end)
+    return runs.data_time, runs.end, runs.start
 
 
 def rulings(flow: Flow, begin: date, end: date) -> list[list[Rule]]:

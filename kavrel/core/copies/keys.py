@@ -83,9 +83,9 @@ def key_taken_by(index: Index, job: Job) -> str:
     key = key_of(index, job)
     if not key or not job.datasets:
         return ""
-    found = ["box lost", "theft"] if key.in_box_alone else []
+    takers = ["box lost", "theft"] if key.in_box_alone else []
     if key.burns_at(key.home):
-        found.append(f"fire at {index.sites[key.home].name}")
+        takers.append(f"fire at {index.sites[key.home].name}")
     if key.in_one_place:
-        found.append("key lost")
-    return ", ".join(found)
+        takers.append("key lost")
+    return ", ".join(takers)

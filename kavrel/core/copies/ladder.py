@@ -108,7 +108,7 @@ def ladder(book: CopyBook, dataset_id: str) -> Ladder:
     )
 
 
-def ladder_working(index: Index, found: Ladder) -> Working:
+def ladder_working(index: Index, steps: Ladder) -> Working:
     """How the counts of a dataset came about, copy by copy."""
     names = {j.id: j.name for j in index.plan.jobs}
 
@@ -124,15 +124,15 @@ def ladder_working(index: Index, found: Ladder) -> Working:
         return step(names[rung.job], f"on {rung.place} in {rung.box}", "", "; ".join(marks))
 
     return step(
-        f"how {index.datasets[found.dataset].name} is kept",
-        found.copies,
+        f"how {index.datasets[steps.dataset].name} is kept",
+        steps.copies,
         "copies that count",
         "the data and every copy on disks that no other copy lies on",
-        *(said(r) for r in found.rungs),
-        step("boxes, buckets and shelf disks among them", found.boxes, "", "two are wanted"),
-        step("at another site", found.elsewhere, "", "one is wanted"),
-        step("that the source cannot delete", found.undeletable, "", "one is wanted"),
-        step("untried, or tried too long ago", found.untested, "", "none is wanted"),
+        *(said(r) for r in steps.rungs),
+        step("boxes, buckets and shelf disks among them", steps.boxes, "", "two are wanted"),
+        step("at another site", steps.elsewhere, "", "one is wanted"),
+        step("that the source cannot delete", steps.undeletable, "", "one is wanted"),
+        step("untried, or tried too long ago", steps.untested, "", "none is wanted"),
         index.assumptions.step("restore_test_days"),
         source="the 3-2-1 rule, common practice, no source",
     )

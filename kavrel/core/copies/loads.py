@@ -46,12 +46,12 @@ class Loads(Routes):
         if not KINDS[job.kind].copies:
             return None
         if place.disk:
-            found = ext4.usable_bytes(self.index.disks[place.disk].capacity_bytes)
+            room = ext4.usable_bytes(self.index.disks[place.disk].capacity_bytes)
             for other in self.index.plan.jobs:
                 if other.id == job.id:
                     break
-                found -= self.first_bytes(other) if other.target_disk == place.disk else 0
-            return need, max(found, 0)
+                room -= self.first_bytes(other) if other.target_disk == place.disk else 0
+            return need, max(room, 0)
         if job.target_pool:
             state = self.states[job.target_pool]
             there = state.layout.usable_bytes - state.taken_bytes
@@ -80,14 +80,14 @@ class Loads(Routes):
         if KINDS[job.kind].moves_nothing:
             return ()
         source, target = self.source(job), self.place(job)
-        found = []
+        loads = []
         for resource, speed in self.way(job).loads:
             seconds = 1 / (speed * MB)
             for place, verb in ((source, "read"), (target, "write")):
                 if place.pool and resource == Resource("pool", place.pool):
                     seconds += self._seeks(job, place.pool, verb)
-            found.append((resource, seconds))
-        return tuple(found)
+            loads.append((resource, seconds))
+        return tuple(loads)
 
     def _seeks(self, job: Job, pool: str, verb: str) -> float:
         """Seconds that disk accesses add to each byte of a run after the first."""

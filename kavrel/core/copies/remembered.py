@@ -21,8 +21,8 @@ class Remembering:
         """What somebody else works out from this book, the first time that they ask so."""
         if asked not in self.remembered:
             self.remembered[asked] = work()
-        found: Answer = self.remembered[asked]
-        return found
+        told: Answer = self.remembered[asked]
+        return told
 
     def known_to(self, kind: type["Remembering"]) -> dict[tuple[Any, ...], Any]:
         """The answers to what a kind of book is asked that this one is, without what it adds itself."""
@@ -41,7 +41,7 @@ def remembered(
         try:
             return self.remembered[key]
         except KeyError:
-            found = self.remembered[key] = work(self, first, *rest, **named)
-            return found
+            told = self.remembered[key] = work(self, first, *rest, **named)
+            return told
 
     return ask  # type: ignore[return-value]

@@ -102,7 +102,7 @@ def _rules(
 
     Nobody prunes between runs: what is too old goes with the run that finds it so when it begins.
     """
-    found: list[tuple[str, np.ndarray]] = []
+    rules: list[tuple[str, np.ndarray]] = []
 
     def swept(old: np.ndarray) -> np.ndarray:
         return np.append(available, FOREVER)[np.searchsorted(begun, old, side="left")]
@@ -110,44 +110,44 @@ def _rules(
     if retention.last:
         n = retention.last
         said = "the newest" if n == 1 else f"one of the last {n}"
-        found.append((said, _later(available, n)))
+        rules.append((said, _later(available, n)))
     if retention.all_days:
         young = swept(data + retention.all_days * DAY)
-        found.append((f"younger than {retention.all_days} days", young))
+        rules.append((f"younger than {retention.all_days} days", young))
     wanted = [(n, getattr(retention, n)) for n in PERIODS if getattr(retention, n)]
     local = ordinals_and_hours(zone, data) if wanted or retention.windows else (data, data)
     # Until when the finer rules keep each point; with `beyond`, coarser rules count from then.
-    ruled = np.maximum.reduce([c for _, c in found]) if found else None
+    ruled = np.maximum.reduce([c for _, c in rules]) if rules else None
     done = available.tolist()
     for name, number in wanted:
         runs = _Buckets(PERIODS[name](*local))
         first = retention.of_period == "first"
         if retention.counting == "each":
             each = np.array(_on_its_own(runs, done, number, first))
-            found.append((f"{name}, one of {number}", each))
+            rules.append((f"{name}, one of {number}", each))
             continue
         here = _beyond(runs, available, number, first, ruled)
         before = np.full(len(data), -FOREVER) if ruled is None else ruled
-        found.append((f"{name}, one of {number}", np.where(here > before, here, -FOREVER)))
+        rules.append((f"{name}, one of {number}", np.where(here > before, here, -FOREVER)))
         ruled = np.maximum(here, before)
     if retention.windows:
         kept = np.array(_windowed(data.tolist(), done, local, retention, swept))
-        found.append((windows_in_words(retention), kept))
+        rules.append((windows_in_words(retention), kept))
     if retention.thin:
         kept = np.array(_thinned(data.tolist(), done, retention.thin))
-        found.append((f"spread over at most {retention.thin}", kept))
+        rules.append((f"spread over at most {retention.thin}", kept))
     # The newest point stays whatever the rules say; a trash can keeps what it replaced.
     said = f"trash can, {retention.trash_days} days" if retention.trash_days else ""
     newest = _later(available, 1)
     if retention.trash_days:
         # A day of the trash can has the name of the run that filled it.
         newest = swept(_later(begun, 1) + retention.trash_days * DAY)
-    found.append((said or "newest until the next", newest))
+    rules.append((said or "newest until the next", newest))
     if retention.hold_until:
         held = datetime.combine(retention.hold_until, time(), ZoneInfo(zone)).timestamp()
         said = f"held until {retention.hold_until}"
-        found.append((said, np.where(available < held, swept(np.array(held)), -FOREVER)))
-    return found
+        rules.append((said, np.where(available < held, swept(np.array(held)), -FOREVER)))
+    return rules
 
 
 def _later(available: np.ndarray, count: int) -> np.ndarray:
@@ -273,11 +273,11 @@ def _when_newer_count(counts: np.ndarray, wanted: int) -> np.ndarray:
     """For each period, when so many newer ones count, whichever; infinite where there are fewer."""
     if (counts[1:] >= counts[:-1]).all():
         return _later(counts, wanted)
-    found, newer = [], []  # type: list[float], list[float]
+    kept, newer = [], []  # type: list[float], list[float]
     for from_ in reversed(counts.tolist()):
-        found.append(newer[wanted - 1] if len(newer) >= wanted else FOREVER)
+        kept.append(newer[wanted - 1] if len(newer) >= wanted else FOREVER)
         insort(newer, from_)
-    return np.array(found[::-1])
+    return np.array(kept[::-1])
 
 
 def _windowed(
@@ -412,8 +412,8 @@ def spells(
     damage is noticed.
     """
     columns = Points.of(points)
-    found = (a.tolist() for a in _spells(columns, noticed_after, first, last))
-    for begin, end, good, upcoming in zip(*found, strict=True):
+    walks = (a.tolist() for a in _spells(columns, noticed_after, first, last))
+    for begin, end, good, upcoming in zip(*walks, strict=True):
         yield Spell(begin, end, None if good < 0 else columns[good], columns[upcoming])
 
 

@@ -53,7 +53,7 @@ class Routes(Remembering):
     @cached_property
     def copies(self) -> dict[str, list[Copy]]:
         """Dataset id to its copies."""
-        found: dict[str, list[Copy]] = {d.id: [] for d in self.index.plan.datasets}
+        by_dataset: dict[str, list[Copy]] = {d.id: [] for d in self.index.plan.datasets}
         for job in self.index.plan.jobs:
             if not KINDS[job.kind].copies:
                 continue
@@ -61,8 +61,8 @@ class Routes(Remembering):
                 place = self.place(job)
                 if KINDS[job.kind].in_place and not job.reads_from:
                     place = Place(pool=self.index.datasets[dataset].pool)
-                found[dataset].append(Copy(job, self.index.datasets[dataset], place))
-        return found
+                by_dataset[dataset].append(Copy(job, self.index.datasets[dataset], place))
+        return by_dataset
 
     @remembered
     def way(self, job: Job) -> Path:

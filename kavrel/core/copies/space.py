@@ -299,7 +299,7 @@ def pool_space(book: CopyBook, pool: str, years: int) -> PoolSpace:
 
 def _quotas(book: CopyBook, datasets: Sequence[Dataset], years: int) -> list[QuotaMark]:
     """Datasets with a quota, and when live data and its snapshots reach it."""
-    found = []
+    marks = []
     for dataset in datasets:
         if dataset.quota_bytes is None or dataset.growth_bytes_per_year <= 0:
             continue
@@ -312,8 +312,8 @@ def _quotas(book: CopyBook, datasets: Sequence[Dataset], years: int) -> list[Quo
         span = max(left, 0.0) / dataset.growth_bytes_per_year
         if span <= years:
             day = book.as_of + timedelta(days=span * YEAR_DAYS)
-            found.append(QuotaMark(dataset=dataset.id, day=day))
-    return found
+            marks.append(QuotaMark(dataset=dataset.id, day=day))
+    return marks
 
 
 def _now(book: CopyBook) -> float:

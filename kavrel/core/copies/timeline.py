@@ -55,10 +55,10 @@ class Timeline(Loads):
 
         Ways and loads do not hang on it: what is known of them stays known.
         """
-        found = copy(self)
-        found.slowdowns, found.alone = slowdowns, self
-        found.remembered = self.known_to(Loads)
-        return found
+        slower = copy(self)
+        slower.slowdowns, slower.alone = slowdowns, self
+        slower.remembered = self.known_to(Loads)
+        return slower
 
     @remembered
     def flow(self, job: Job) -> Flow:
@@ -105,15 +105,15 @@ class Timeline(Loads):
         return job.first_on or self.as_of, first_seconds(self, job)
 
     def _parts(self, job: Job) -> tuple[Part, ...]:
-        found = []
+        parts = []
         for dataset_id in job.datasets:
             dataset = self.index.datasets[dataset_id]
             share = self.stored_share(job, dataset)
             again = dataset.change_bytes_per_day * dataset.repeat_share
             fresh = dataset.change_bytes_per_day - again + dataset.deleted_bytes_per_day
             fresh += dataset.growth_bytes_per_year / YEAR_DAYS
-            found.append(Part(fresh * share, again * share, dataset.size_bytes * share))
-        return tuple(found)
+            parts.append(Part(fresh * share, again * share, dataset.size_bytes * share))
+        return tuple(parts)
 
     @remembered
     def mean_interval_days(self, job: Job) -> float:
@@ -210,14 +210,14 @@ class Timeline(Loads):
         zone = self.index.plan.zone
         begin, end = day - timedelta(days=self.look_back_days(job)), day + timedelta(days=1)
         flow = self.flow(job)
-        found = flows.points(flow, begin, end)
+        points = flows.points(flow, begin, end)
         at = datetime.combine(end, time(), ZoneInfo(zone)).timestamp() - 1
         if not with_rules:
-            return [(p, []) for p in keeping.existing(found, at)]
+            return [(p, []) for p in keeping.existing(points, at)]
         ruled = flows.rulings(flow, begin, end)
         return [
             (p, [r for r in rules if r[1] > at])
-            for p, rules in zip(found, ruled, strict=True)
+            for p, rules in zip(points, ruled, strict=True)
             if p.available_at <= at < p.expires_at
         ]
 
@@ -229,8 +229,8 @@ class Timeline(Loads):
 
     def newest_age(self, job: Job) -> float | None:
         """The worst of them."""
-        found = self.ages(job)
-        return found.worst if found else None
+        ages = self.ages(job)
+        return ages.worst if ages else None
 
     @remembered
     def losses(self, job: Job, noticed_days: float) -> Ages | None:
@@ -247,5 +247,5 @@ class Timeline(Loads):
 
     def loss_after(self, job: Job, noticed_days: float) -> float | None:
         """The worst of them."""
-        found = self.losses(job, noticed_days)
-        return found.worst if found else None
+        ages = self.losses(job, noticed_days)
+        return ages.worst if ages else None

@@ -33,8 +33,8 @@ def bytes_a_month(book: CopyBook, link: Link) -> float:
     """Bytes that usual runs carry over a link in a month of 30.4 days."""
     total = 0.0
     for job in book.index.plan.jobs:
-        found = link_of(book, job)
-        if found is not None and found.id == link.id:
+        carried = link_of(book, job)
+        if carried is not None and carried.id == link.id:
             days = book.mean_interval_days(job)
             total += book.changed_bytes(job, days) * 30.4375 / max(days, 1 / 48)
     return total

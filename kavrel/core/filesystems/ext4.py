@@ -30,13 +30,13 @@ def _inode_ratio(size_bytes: int) -> int:
 
 def _supers(groups: int) -> int:
     """Groups with a copy of the superblock: 0, 1 and powers of 3, 5 and 7 (sparse_super)."""
-    found = min(groups, 2)
+    supers = min(groups, 2)
     for base in (3, 5, 7):
         power = base
         while power < groups:
-            found += 1
+            supers += 1
             power *= base
-    return found
+    return supers
 
 
 def _growth_blocks(blocks: int, descriptor_blocks: int) -> int:

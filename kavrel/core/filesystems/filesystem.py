@@ -116,23 +116,23 @@ def on_each(one: Callable[[int, int], Space]) -> Worked:
     """The space of a file system that is made on each volume by itself; see `Ground.copies`."""
 
     def whole(ground: Ground) -> Space:
-        found = [one(v, ground.copies) for v in ground.volumes]
-        return found[0] if len(found) == 1 else joined(found)
+        spaces = [one(v, ground.copies) for v in ground.volumes]
+        return spaces[0] if len(spaces) == 1 else joined(spaces)
 
     return whole
 
 
-def joined(found: Sequence[Space]) -> Space:
+def joined(spaces: Sequence[Space]) -> Space:
     """Several disks, each with a file system of its own."""
-    usable = sum(s.usable_bytes for s in found)
+    usable = sum(s.usable_bytes for s in spaces)
     return Space(
-        total_bytes=sum(s.total_bytes for s in found),
+        total_bytes=sum(s.total_bytes for s in spaces),
         usable_bytes=usable,
         working=step(
             "separately formatted disks",
             usable,
             "bytes",
             "sum over the data disks",
-            *(s.working for s in found),
+            *(s.working for s in spaces),
         ),
     )

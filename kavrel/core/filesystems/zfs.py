@@ -109,27 +109,27 @@ def space(vdevs: Sequence[Vdev], ashift: int, record_bytes: int) -> Space:
     ZFS states free space for 128 KiB blocks. Smaller records on RAIDZ waste more and larger ones
     less, so `usable_bytes` scales by the ratio of the efficiencies, weighed over the groups.
     """
-    found = pool_sizes(vdevs, ashift, record_bytes)
+    room = pool_sizes(vdevs, ashift, record_bytes)
     inputs = [
-        step("disks, less 4.5 MiB of labels each, in whole metaslabs", found.size, "bytes"),
-        step("space for 128 KiB blocks, without the embedded log", found.data, "bytes"),
-        step("reserve (1/32 of it, 128 MiB to 128 GiB)", found.slop, "bytes"),
+        step("disks, less 4.5 MiB of labels each, in whole metaslabs", room.size, "bytes"),
+        step("space for 128 KiB blocks, without the embedded log", room.data, "bytes"),
+        step("reserve (1/32 of it, 128 MiB to 128 GiB)", room.slop, "bytes"),
     ]
-    if found.record_share != 1:
+    if room.record_share != 1:
         inputs.append(
             step(
                 f"what records of {record_bytes // 1024} KiB make of it",
-                found.record_share,
+                room.record_share,
                 "times",
                 "their efficiency / that of 128 KiB, weighed over the groups",
             )
         )
     return Space(
-        total_bytes=found.size,
-        usable_bytes=found.usable,
+        total_bytes=room.size,
+        usable_bytes=room.usable,
         working=step(
             "ZFS space for files",
-            found.usable,
+            room.usable,
             "bytes",
             "space for blocks - reserve",
             *inputs,

@@ -193,10 +193,10 @@ def _inner(info: FieldInfo) -> Any:
 
 
 def _marks(info: FieldInfo) -> list[Any]:
-    found: list[Any] = []
+    marks: list[Any] = []
     for mark in (*info.metadata, *_inside(info)):
-        found += mark.metadata if isinstance(mark, FieldInfo) else [mark]
-    return found
+        marks += mark.metadata if isinstance(mark, FieldInfo) else [mark]
+    return marks
 
 
 def _inside(info: FieldInfo) -> list[Any]:
@@ -246,14 +246,14 @@ def _choices(collection: str, path: str, info: FieldInfo, shown: Shown) -> tuple
     else:
         return ()
     deciding = DECIDE.get((collection, shown.by), {}).values()
-    found = []
+    views = []
     for value, label in pairs:
         able = tuple(d.id for d in deciding if d.allows(path, str(value)))
         only = (
             () if len(able) == len(deciding) else ((ConditionView(field=shown.by, one_of=able),),)
         )
-        found.append(ChoiceView(value=value, label=label, when=only))
-    return tuple(found)
+        views.append(ChoiceView(value=value, label=label, when=only))
+    return tuple(views)
 
 
 def _when(collection: str, path: str, shown: Shown) -> Conditions:
@@ -272,29 +272,29 @@ def _condition(when: When) -> ConditionView:
 
 def _fresh(model: type[BaseModel], fields: tuple[FieldView, ...]) -> dict[str, Any]:
     """A new thing: every field's default, with what forms begin with instead; ids are still empty."""
-    found = _defaults(model)
+    values = _defaults(model)
     for field in fields:
         if field.start is not None:
             *above, last = field.name.split(".")
-            into = found
+            into = values
             for part in above:
                 into = into[part]
             into[last] = field.start
-    return found
+    return values
 
 
 def _defaults(model: type[BaseModel]) -> dict[str, Any]:
-    found: dict[str, Any] = {}
+    values: dict[str, Any] = {}
     for name, info in model.model_fields.items():
         inner = info.annotation
         if isinstance(inner, type) and issubclass(inner, BaseModel):
-            found[name] = _defaults(inner)
+            values[name] = _defaults(inner)
         elif not info.is_required():
-            found[name] = info.get_default(call_default_factory=True)
+            values[name] = info.get_default(call_default_factory=True)
         elif get_origin(inner) is tuple:
-            found[name] = ()
+            values[name] = ()
         elif inner in (int, float):
-            found[name] = 0
+            values[name] = 0
         else:
-            found[name] = ""
-    return found
+            values[name] = ""
+    return values

@@ -33,19 +33,19 @@ def due(index: Index, today: date) -> list[Due]:
     """Everything that the plan asks for, the most overdue first."""
     known = index.assumptions
     plan = index.plan
-    found: list[Due] = []
+    waiting: list[Due] = []
 
     def every(
         kind: LogKind, about_kind: AboutKind, about: str, name: str, key: str, why: str
     ) -> None:
         last = last_good(index, kind, about_kind, about)
         when = later(last, known[key]) if last else today
-        found.append(_due(kind, about_kind, about, name, when, last, today, why))
+        waiting.append(_due(kind, about_kind, about, name, when, last, today, why))
 
     for disk in plan.disks:
         if last_good(index, "disk_check", "disk", disk.id) is None:
             why = "every disk is surface-checked before it carries data"
-            found.append(_due("disk_check", "disk", disk.id, disk.label, today, None, today, why))
+            waiting.append(_due("disk_check", "disk", disk.id, disk.label, today, None, today, why))
         if disk.host:
             why = f"SMART long test every {known['smart_days']:.0f} days"
             every("smart_reading", "disk", disk.id, disk.label, "smart_days", why)
@@ -61,7 +61,7 @@ def due(index: Index, today: date) -> list[Due]:
             )
             last = last_tried(index, job)
             when = later(last, known["restore_test_days"]) if last else today
-            found.append(_due("restore_test", "job", job.id, job.name, when, last, today, why))
+            waiting.append(_due("restore_test", "job", job.id, job.name, when, last, today, why))
     copied = {d for j in plan.jobs if KINDS[j.kind].copies for d in j.datasets}
     for site in plan.sites:
         homes = {index.site_of_pool(index.datasets[d].pool) for d in copied}
@@ -73,13 +73,13 @@ def due(index: Index, today: date) -> list[Due]:
         every("update", "host", host.id, host.name, "update_days", why)
         if not host.default_passwords_changed:
             why = "default passwords (web, root shell, file service) are changed first of all"
-            found.append(
+            waiting.append(
                 _due("password_change", "host", host.id, host.name, today, None, today, why)
             )
     for job in plan.jobs:
         if KINDS[job.kind].by_hand:
-            found.append(_by_hand(index, job, today))
-    return sorted(found, key=lambda d: (d.due_on, d.kind, d.name, d.about))
+            waiting.append(_by_hand(index, job, today))
+    return sorted(waiting, key=lambda d: (d.due_on, d.kind, d.name, d.about))
 
 
 def _by_hand(index: Index, job: Job, today: date) -> Due:
@@ -92,8 +92,8 @@ def _by_hand(index: Index, job: Job, today: date) -> Due:
         why = f"restore one item from {index.jobs[job.reads_from].name}, open it, note the minutes"
     last = last_good(index, kind, "job", job.id)
     begin = later(last, 1) if last else today
-    found = starts(job.schedule, zone, begin, later(begin, 366 * 5))
-    when = datetime.fromtimestamp(found[0], ZoneInfo(zone)).date() if found else today
+    begins = starts(job.schedule, zone, begin, later(begin, 366 * 5))
+    when = datetime.fromtimestamp(begins[0], ZoneInfo(zone)).date() if begins else today
     if last is None and declared.copies:
         when = today
     return _due(kind, "job", job.id, job.name, when, last, today, why)

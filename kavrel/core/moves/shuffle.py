@@ -136,7 +136,7 @@ def world_of(index: Index, borrowed: Disk | None = None) -> tuple[World, State]:
     if borrowed:
         disks = (*disks, borrowed)
     pool_at = {p.id: n for n, p in enumerate(pools)}
-    ids = [d.id for d in index.plan.datasets if any(d.id in found for found in held.values())]
+    ids = [d.id for d in index.plan.datasets if any(d.id in placed for placed in held.values())]
     cargo = tuple(
         MovedDataset(
             id=i,
@@ -279,7 +279,7 @@ def _danger(possible: PossibleSteps, before: State, after: State, move: Move) ->
     """What a step adds to the danger of a path."""
     if move.verb != "wipe":
         return 0
-    found = 0
+    danger = 0
     lost = before.disk_has[move.disks[0]]
     for n, cargo in enumerate(possible.world.cargo):
         if not lost >> n & 1 or possible.copies(after, n) != 1:
@@ -291,14 +291,14 @@ def _danger(possible: PossibleSteps, before: State, after: State, move: Move) ->
             )
             and not cargo.elsewhere
         )
-        found += (SINGLE_AND_BARE if bare else SINGLE) * (DEAR if cargo.dear else 1)
-    return found
+        danger += (SINGLE_AND_BARE if bare else SINGLE) * (DEAR if cargo.dear else 1)
+    return danger
 
 
 def _steps(
     possible: PossibleSteps, times: MoveTimes, state: State, moves: Sequence[Move], pace: float
 ) -> list[ShuffleStep]:
-    found = []
+    steps = []
     clock = 0.0
     for move in moves:
         after = possible.after(state, move)
@@ -307,7 +307,7 @@ def _steps(
             CopiesAfter(dataset=c.id, name=c.name, copies=possible.copies(after, n))
             for n, c in enumerate(possible.world.cargo)
         )
-        found.append(
+        steps.append(
             ShuffleStep(
                 key=move.key,
                 verb=move.verb,
@@ -326,7 +326,7 @@ def _steps(
         )
         clock += hours
         state = after
-    return found
+    return steps
 
 
 def _lanes(index: Index, world: World, start: State) -> tuple[Lane, ...]:
@@ -351,12 +351,12 @@ def _replay(
     possible: PossibleSteps, times: MoveTimes, state: State, ticks: Sequence[Tick]
 ) -> tuple[State, list[Ticked], float]:
     """The state after what was ticked, and how much longer the copies took than planned."""
-    found: list[Ticked] = []
+    ticked: list[Ticked] = []
     planned = took = 0.0
     for tick in ticks:
         move = next((m for m in possible.moves(state) if m.key == tick.step), None)
         hours = times.hours(state, move) if move else None
-        found.append(
+        ticked.append(
             Ticked(
                 tick=tick.id,
                 key=tick.step,
@@ -374,7 +374,7 @@ def _replay(
             took += tick.hours
         state = possible.after(state, move)
     pace = min(max(took / planned, 0.2), 20.0) if planned else 1.0
-    return state, found, pace
+    return state, ticked, pace
 
 
 def _impossible(

@@ -53,10 +53,10 @@ class State:
     @property
     def parts(self) -> int:
         """Disks that hold a part of a copy."""
-        found = 0
+        bits = 0
         for _, mask in self.split:
-            found |= mask
-        return found
+            bits |= mask
+        return bits
 
 
 class At(NamedTuple):
@@ -113,12 +113,12 @@ class PossibleSteps:
     def members(self, pool: int, joined: int) -> list[list[int]]:
         """Sizes of a pool's disks that have joined, group by group; groups without any left out."""
         disks = self.world.disks
-        found = []
+        groups = []
         for mask in self.group_masks[pool]:
             here = mask & joined
             if here:
-                found.append([disks[n].capacity_bytes for n in range(len(disks)) if here >> n & 1])
-        return found
+                groups.append([disks[n].capacity_bytes for n in range(len(disks)) if here >> n & 1])
+        return groups
 
     def missing(self, pool: int, joined: int) -> int:
         """Most disks that a begun group still lacks, where the family takes them all at once."""
@@ -136,10 +136,10 @@ class PossibleSteps:
     def usable(self, pool: int, joined: int) -> int:
         """Bytes that the pool holds with the disks that have joined."""
         key = (pool, joined & self.pool_masks[pool])
-        found = self._usable.get(key)
-        if found is None:
-            found = self._usable[key] = self._usable_bytes(pool, joined)
-        return found
+        usable = self._usable.get(key)
+        if usable is None:
+            usable = self._usable[key] = self._usable_bytes(pool, joined)
+        return usable
 
     def _usable_bytes(self, pool: int, joined: int) -> int:
         plan = self.world.pools[pool]
@@ -188,10 +188,10 @@ class PossibleSteps:
     def starts(self, pool: int, blank: int) -> list[int]:
         """Sets of blank disks with which the pool can be created, the largest first."""
         key = (pool, blank & self.pool_masks[pool])
-        found = self._starts.get(key)
-        if found is None:
-            found = self._starts[key] = list(self._start_sets(pool, key[1]))
-        return found
+        begins = self._starts.get(key)
+        if begins is None:
+            begins = self._starts[key] = list(self._start_sets(pool, key[1]))
+        return begins
 
     def _start_sets(self, pool: int, blank: int) -> Iterator[int]:
         family = FAMILIES[self.world.pools[pool].family]

@@ -57,7 +57,7 @@ def cable_tags(plan: Plan) -> list[Label]:
 
 def _network_tags(plan: Plan) -> list[Label]:
     """A cable that fell out is put back by these; laptops have none that stays."""
-    found = []
+    tags = []
     for host in plan.hosts:
         if host.kind == "pc":
             continue
@@ -65,23 +65,23 @@ def _network_tags(plan: Plan) -> list[Label]:
         port = f"{speed / 1000:g} Gbit/s" if speed >= 1000 else f"{speed:g} Mbit/s"
         where = host.address or "address by DHCP"
         for end in ("at the box", "at the switch"):
-            found.append(
+            tags.append(
                 Label(
                     title=f"{host.name} > network",
                     lines=(f"network, {port}", end, where),
                     code=f"network cable of {host.name}",
                 )
             )
-    return found
+    return tags
 
 
 def _supply_tags(index: Index) -> list[Label]:
-    plan, found = index.plan, []
+    plan, tags = index.plan, []
     for supply in plan.supplies:
         for host in supply.hosts:
             name = index.hosts[host].name
             for end in ("at the UPS", "at the box"):
-                found.append(
+                tags.append(
                     Label(
                         title=f"{supply.name} > {name}",
                         lines=("mains, behind the battery", end, "do not unplug while it runs"),
@@ -90,7 +90,7 @@ def _supply_tags(index: Index) -> list[Label]:
                 )
         for host in supply.signals:
             name = index.hosts[host].name
-            found.append(
+            tags.append(
                 Label(
                     title=f"{supply.name} > {name}",
                     lines=(
@@ -100,4 +100,4 @@ def _supply_tags(index: Index) -> list[Label]:
                     code=f"{supply.name} tells {name}",
                 )
             )
-    return found
+    return tags

@@ -72,18 +72,18 @@ def _struck(index: Index, what: str, cell: Cell) -> str:
 
 
 def _boxes(index: Index) -> tuple[Fact, ...]:
-    found = []
+    facts = []
     for host in index.plan.hosts:
         pools = [p.name for p in index.plan.pools if p.host == host.id]
         address = host.vpn_address or host.address
         said = f"{host.name}, at {index.sites[host.site].name}"
         said += f", address {address}" if address else ""
-        found.append(Fact(text=said + (f": holds {', '.join(pools)}" if pools else "")))
-    return tuple(found)
+        facts.append(Fact(text=said + (f": holds {', '.join(pools)}" if pools else "")))
+    return tuple(facts)
 
 
 def _copies(index: Index, evaluation: Evaluation) -> tuple[Fact, ...]:
-    found = []
+    facts = []
     for view in evaluation.jobs:
         if view.newest_age_seconds is None:
             continue
@@ -94,12 +94,12 @@ def _copies(index: Index, evaluation: Evaluation) -> tuple[Fact, ...]:
             f"{job.name}: {view.title} of {names} on {view.target_name} at {site}, at most "
             f"{span_words(view.newest_age_seconds)} old"
         )
-        found.append(Fact(text=said, how=view.fetch))
-    return tuple(found)
+        facts.append(Fact(text=said, how=view.fetch))
+    return tuple(facts)
 
 
 def _keys(index: Index) -> tuple[Fact, ...]:
-    found = [
+    facts = [
         Fact(text=f"{job.name}: {key.where(index)}")
         for job in index.plan.jobs
         if (key := key_of(index, job))
@@ -112,8 +112,8 @@ def _keys(index: Index) -> tuple[Fact, ...]:
             if not waits(index, pool):
                 said = f"pool {pool.name} on {box} is opened by a key file on its system disk; else by hand"
             place = pool.passphrase_at or "(write it here): ____________"
-            found.append(Fact(text=f"{said}; its passphrase is kept at {place}", how=how))
-    return tuple(found)
+            facts.append(Fact(text=f"{said}; its passphrase is kept at {place}", how=how))
+    return tuple(facts)
 
 
 def _hazard(index: Index, title: str, question: str, cells: Sequence[Cell]) -> list[Section]:
@@ -129,21 +129,21 @@ def _hazard(index: Index, title: str, question: str, cells: Sequence[Cell]) -> l
         shared = set.intersection(*({s.text for s in c.steps} for c in helped))
         early = ("notice", "replace")
         common = [s for s in helped[0].steps if s.text in shared and s.phase in early]
-    found = [Section(title=title, intro=question, steps=tuple(_step(s) for s in common))]
+    parts = [Section(title=title, intro=question, steps=tuple(_step(s) for s in common))]
     done = {s.text for s in common}
     alike: dict[str, list[str]] = {}
     for cell in cells:
         name = index.datasets[cell.dataset].name
         steps = tuple(_step(s) for s in cell.steps if s.text not in done)
         if cell.fate in ("restored", "down", "exposed") and steps:
-            found.append(
+            parts.append(
                 Section(title=name, intro=_verdict(index, cell) + ".", steps=steps, below=True)
             )
         else:
             alike.setdefault(_verdict(index, cell), []).append(name)
     # What needs no steps of its own is said once.
-    found += [Section(title="; ".join(n), intro=f"{v}.", below=True) for v, n in alike.items()]
-    return found
+    parts += [Section(title="; ".join(n), intro=f"{v}.", below=True) for v, n in alike.items()]
+    return parts
 
 
 def _step(one: StepView) -> SheetStep:

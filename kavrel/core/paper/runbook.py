@@ -133,8 +133,8 @@ def _power(index: Index, evaluation: Evaluation) -> Section:
 def _locked(index: Index, host: str) -> tuple[str, ...]:
     """What somebody has to open there after a start."""
     mine = [p for p in index.plan.pools if p.host == host]
-    found = [(p, unlocking(index, p)) for p in mine if waits(index, p)]
-    return tuple(f"Pool {p.name} is locked: {'; then '.join(how)}." for p, how in found if how)
+    locked = [(p, unlocking(index, p)) for p in mine if waits(index, p)]
+    return tuple(f"Pool {p.name} is locked: {'; then '.join(how)}." for p, how in locked if how)
 
 
 def _named(disk: Disk) -> str:

@@ -56,8 +56,8 @@ def lvm_linear(devices: Sequence[int], stripes: Sequence[int] = ()) -> int:
 
     `stripes`: the bytes of data in a whole stripe of each, 0 where it has none.
     """
-    found = 0
+    extents = 0
     for size, stripe in zip(devices, stripes or [0] * len(devices), strict=True):
         start = -(-LVM_START // stripe) * stripe if stripe else LVM_START
-        found += max(size - start, 0) // LVM_EXTENT * LVM_EXTENT
-    return found
+        extents += max(size - start, 0) // LVM_EXTENT * LVM_EXTENT
+    return extents

@@ -83,7 +83,7 @@ def buy(
     spinning = any(o.kind == "hdd" for o in offers)
     offers = [o for o in offers if (o.kind == "hdd") == spinning]
     at_hand = [d for d in at_hand if (d.kind == "hdd") == spinning]
-    found: list[Basket] = []
+    baskets: list[Basket] = []
     tried = 0
     seen: set[tuple[str, ...]] = set()
     best_room = most_raw = 0
@@ -118,11 +118,11 @@ def buy(
         if kinds in seen:
             continue  # more of the same for more money
         seen.add(kinds)
-        found.append(_basket(cost, basket, fit, at_hand, conditions, found))
-        if len(found) == ALTERNATIVES:
+        baskets.append(_basket(cost, basket, fit, at_hand, conditions, baskets))
+        if len(baskets) == ALTERNATIVES:
             break
     why = ""
-    if not found:
+    if not baskets:
         for raw, bought in sorted(small, key=lambda s: -s[0]):
             if raw <= best_room or not tell(1.0, "looking for the nearest"):
                 break
@@ -138,7 +138,7 @@ def buy(
             f"no purchase{money} gives {size_words(wish.usable_bytes)} that outlives any "
             f"{wish.survive} in {most} bays; {nearest}"
         )
-    return Baskets(baskets=tuple(found), tried=tried, why_not=why)
+    return Baskets(baskets=tuple(baskets), tried=tried, why_not=why)
 
 
 Purchase = tuple[tuple[DiskFacts, int], ...]

@@ -49,14 +49,14 @@ def _by_hand(jump: Rows, squarings: int) -> list[float]:
         ]
 
     def certain(rows: Rows) -> Rows:
-        found = []
+        walks = []
         for i, row in enumerate(rows):
             whole = sum(row)
             scaled = [value / whole for value in row]
             scaled[i] = 0.0
             scaled[i] = 1 - sum(scaled)
-            found.append(scaled)
-        return found
+            walks.append(scaled)
+        return walks
 
     one = [[float(i == j) for j in range(len(jump))] for i in range(len(jump))]
     return list(_walked(one, jump, squarings, product, weighed, certain)[0])
@@ -71,10 +71,10 @@ def _by_library(jump: Rows, squarings: int) -> list[float]:
         np.fill_diagonal(rows, 1 - rows.sum(axis=1))
         return rows
 
-    found = _walked(
+    walked = _walked(
         np.eye(len(jump)), np.array(jump), squarings, np.matmul, lambda a, w, b: a + w * b, certain
     )
-    return [float(x) for x in found[0]]
+    return [float(x) for x in walked[0]]
 
 
 def _walked(

@@ -48,8 +48,8 @@ STEPS: dict[Workload, tuple[float | None, float | None, float | None]] = {
 
 def searched() -> list[str]:
     """The file systems that layouts are looked for with: those that can do most first."""
-    found = [f for f in FILESYSTEMS.values() if not (f.bare or f.foreign)]
-    return [f.id for f in sorted(found, key=lambda f: -(f.repairs + f.checksums + f.snapshots))]
+    systems = [f for f in FILESYSTEMS.values() if not (f.bare or f.foreign)]
+    return [f.id for f in sorted(systems, key=lambda f: -(f.repairs + f.checksums + f.snapshots))]
 
 
 class Wish(BaseModel):
@@ -397,8 +397,8 @@ class _Finder:
     ) -> Risk:
         kinds = tuple(sorted(self.kind_of[d] for d in group))
         key = (family.id, kinds, hot, shelf, round(others * 1e12))
-        found = self._risk.get(key)
-        if found is None:
+        risk = self._risk.get(key)
+        if risk is None:
             conditions = replace(
                 self.conditions,
                 hot_spares=1 if hot else 0,
@@ -406,9 +406,9 @@ class _Finder:
             )
             # Nothing is stored yet: every file system counts as full, and rebuilds all of it.
             disks = [self.disks[d] for d in group]
-            found = risk_of(family, disks, "none", replace(conditions, fill=1.0), others)
-            self._risk[key] = found
-        return found
+            risk = risk_of(family, disks, "none", replace(conditions, fill=1.0), others)
+            self._risk[key] = risk
+        return risk
 
     # --- choosing ---------------------------------------------------------------------------
 
@@ -431,32 +431,32 @@ class _Finder:
 
     def _targets(self) -> dict[str, "_Target"]:
         wish = self.wish
-        found: dict[str, _Target] = {
+        targets: dict[str, _Target] = {
             "survive": _Target(lambda c: c.survives, wish.survive),
             "usable": _Target(lambda c: c.usable, wish.usable_bytes),
         }
         if wish.budget_minor is not None:
-            found["budget"] = _Target(lambda c: -c.cost, -wish.budget_minor)
+            targets["budget"] = _Target(lambda c: -c.cost, -wish.budget_minor)
         if wish.bays is not None:
-            found["bays"] = _Target(lambda c: -len(c.disks) - (c.spare is not None), -wish.bays)
+            targets["bays"] = _Target(lambda c: -len(c.disks) - (c.spare is not None), -wish.bays)
         if wish.over_time:
-            found["over time"] = _Target(lambda c: float(c.family.grows_by == "disk"), 1)
+            targets["over time"] = _Target(lambda c: float(c.family.grows_by == "disk"), 1)
         if wish.snapshots:
-            found["snapshots"] = _Target(lambda c: float(FILESYSTEMS[c.filesystem].snapshots), 1)
+            targets["snapshots"] = _Target(lambda c: float(FILESYSTEMS[c.filesystem].snapshots), 1)
         if wish.checksums:
-            found["checksums"] = _Target(lambda c: float(FILESYSTEMS[c.filesystem].checksums), 1)
+            targets["checksums"] = _Target(lambda c: float(FILESYSTEMS[c.filesystem].checksums), 1)
         if wish.replication:
-            found["replication"] = _Target(
+            targets["replication"] = _Target(
                 lambda c: float(FILESYSTEMS[c.filesystem].guest_replication), 1
             )
-        return found
+        return targets
 
     def _misses(self, weighed: Sequence[Candidate], targets: dict[str, "_Target"]) -> list[Miss]:
         """The targets that cannot be had, each with the nearest that can when the others hold.
 
         Where every one could be had alone, none is to blame: all are named.
         """
-        found = []
+        short = []
         for name, target in targets.items():
             others = [t for n, t in targets.items() if n != name]
             able = [c for c in weighed if all(ok(c) for ok in others)]
@@ -469,8 +469,8 @@ class _Finder:
                 nearest_value=None if best is None else abs(best),
                 alone=not able,
             )
-            found.append((had, miss))
-        return [m for had, m in found if not had] or [m for _, m in found]
+            short.append((had, miss))
+        return [m for had, m in short if not had] or [m for _, m in short]
 
     def _members(self, candidate: Candidate) -> list[list[DiskFacts]]:
         """The disks themselves; those of one size dealt so that batches are spread."""

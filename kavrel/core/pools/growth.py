@@ -167,13 +167,13 @@ def offers_for(index: Index, pool: Pool) -> list[DiskFacts]:
     """What could be bought for a pool: the price list, or a disk like its own largest."""
     members = [disk_facts(index, index.disks[d]) for d in pool.disks]
     kinds = {d.kind for d in members}
-    found = [
+    offers = [
         offer_facts(index, o)
         for o in index.plan.offers
         if o.kind in kinds and o.condition != "refurbished"
     ]
-    if found:
-        return found
+    if offers:
+        return offers
     largest = max(members, key=lambda d: d.capacity_bytes)
     return [replace(largest, id="same", label=f"disk like {largest.label}")]
 
@@ -195,7 +195,7 @@ def _enlargements(
         growing.a_group(disk)
         growing.larger_ones(disk)
         growing.wider_group(disk)
-    return sorted(growing.found, key=lambda e: e.cost_minor / e.gained_bytes)
+    return sorted(growing.enlargements, key=lambda e: e.cost_minor / e.gained_bytes)
 
 
 class _Growing:
@@ -213,7 +213,7 @@ class _Growing:
         self.sizes = tuple(tuple(d.capacity_bytes for d in g) for g in self.groups)
         self.smallest = min(min(g) for g in self.sizes)
         self.free = free_bays(index, pool)
-        self.found: list[Enlargement] = []
+        self.enlargements: list[Enlargement] = []
 
     def usable(self, changed: Sequence[Sequence[int]], family_id: str | None = None) -> int:
         """Room of the pool with groups of these sizes."""
@@ -241,7 +241,7 @@ class _Growing:
         if after <= now or (count > self.free and not in_place):
             return
         each = drifted(disk.price_minor, self.drift, self.due)
-        self.found.append(
+        self.enlargements.append(
             Enlargement(
                 what=what,
                 usable_bytes=after,

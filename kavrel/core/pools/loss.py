@@ -276,19 +276,19 @@ def any_of(parts: Iterable[float]) -> float:
     return 1 - kept
 
 
-def odds_of(found: Iterable[Risk], years: float) -> float:
+def odds_of(ways: Iterable[Risk], years: float) -> float:
     """Probability that any of the sets is lost."""
-    return any_of(r.odds(years) for r in found)
+    return any_of(r.odds(years) for r in ways)
 
 
-def damage_of(found: Iterable[Risk], years: float) -> float:
+def damage_of(ways: Iterable[Risk], years: float) -> float:
     """Probability that in any of the sets a file is damaged while rebuilding, as scrubs see it."""
-    return any_of(r.damage(years) for r in found)
+    return any_of(r.damage(years) for r in ways)
 
 
-def damage_at_most(found: Iterable[Risk], years: float) -> float:
+def damage_at_most(ways: Iterable[Risk], years: float) -> float:
     """The same by the data sheets' rates."""
-    return any_of(r.damage_at_most(years) for r in found)
+    return any_of(r.damage_at_most(years) for r in ways)
 
 
 @dataclass(frozen=True)
@@ -315,9 +315,9 @@ def loss(
     years: float = HORIZON_YEARS,
 ) -> Loss:
     """Odds of losing the pool, and of a damaged file, within the horizon."""
-    found = risks(family, groups, filesystem, conditions)
-    lost, damaged = odds_of(found, years), damage_of(found, years)
-    most = damage_at_most(found, years)
+    ways = risks(family, groups, filesystem, conditions)
+    lost, damaged = odds_of(ways, years), damage_of(ways, years)
+    most = damage_at_most(ways, years)
     sets = redundancy_sets(family, groups)
     parts = [
         step(
@@ -334,7 +334,7 @@ def loss(
                 assumption=f"{_class(disks)}_failure_rate",
             ),
         )
-        for number, (risk, disks) in enumerate(zip(found, sets, strict=True), 1)
+        for number, (risk, disks) in enumerate(zip(ways, sets, strict=True), 1)
     ]
     return Loss(
         lost,
@@ -346,7 +346,7 @@ def loss(
             "odds",
             "1 - product over groups of (1 - odds)",
             *parts,
-            _window(repair, found, conditions),
+            _window(repair, ways, conditions),
             step(
                 "a file damaged while rebuilding",
                 damaged,
@@ -355,7 +355,7 @@ def loss(
             ),
             source="Markov chain after Patterson, Gibson and Katz 1988",
         ),
-        _damage_working(found, sets, conditions, damaged, most, years),
+        _damage_working(ways, sets, conditions, damaged, most, years),
     )
 
 
@@ -364,7 +364,7 @@ def _class(disks: Sequence[DiskFacts]) -> str:
 
 
 def _damage_working(
-    found: Sequence[Risk],
+    ways: Sequence[Risk],
     sets: Sequence[Sequence[DiskFacts]],
     conditions: Conditions,
     damaged: float,
@@ -375,7 +375,7 @@ def _damage_working(
     if not conditions.scrubbed:
         scrub = step("no job scrubs: found only when read", conditions.scrub_days, "days")
     parts = []
-    for number, (risk, disks) in enumerate(zip(found, sets, strict=True), 1):
+    for number, (risk, disks) in enumerate(zip(ways, sets, strict=True), 1):
         if not risk.outlives:
             continue
         kind = _class(disks)
@@ -439,7 +439,7 @@ def _damage_working(
     )
 
 
-def _window(repair: Repair, found: Sequence[Risk], conditions: Conditions) -> Working:
+def _window(repair: Repair, ways: Sequence[Risk], conditions: Conditions) -> Working:
     """Hours from a failure to the end of the rebuild."""
     hours = repair.rebuild_hours
     if conditions.hot_spares:
@@ -459,6 +459,6 @@ def _window(repair: Repair, found: Sequence[Risk], conditions: Conditions) -> Wo
             step("notice", conditions.notice_hours, "h", assumption="notice_hours"),
             conditions.replace_step or step("replacement", conditions.replace_hours, "h"),
         ]
-    if any(r.spares and r.spares.others_per_hour for r in found):
+    if any(r.spares and r.spares.others_per_hour for r in ways):
         steps.append(step("the spare is there once", None, "", "other groups take it as well"))
     return step("window after a failure", window, "h", how, *steps, step("rebuild", hours, "h"))

@@ -41,13 +41,13 @@ def grouped(
 def _in_turn(places: Sequence[int]) -> list[int]:
     """Group numbers one after the other in turn, each as often as it occurs."""
     left = {g: places.count(g) for g in dict.fromkeys(places)}
-    found: list[int] = []
-    while len(found) < len(places):
+    ordered: list[int] = []
+    while len(ordered) < len(places):
         for group, count in left.items():
             if count:
                 left[group] -= 1
-                found.append(group)
-    return found
+                ordered.append(group)
+    return ordered
 
 
 def layouts(
@@ -58,19 +58,19 @@ def layouts(
     With no file system named, RAIDZ is laid out as ZFS, the copy profiles as Btrfs and every
     other family as a bare array.
     """
-    found = []
+    ranked = []
     for family in FAMILIES.values():
         chosen = filesystem or family.own_filesystem
         if chosen not in family.filesystems:
             continue
         for widths in family.groupings(len(disks)):
             groups = grouped(disks, widths, family.parity_last)
-            found.append(lay_out(family.id, groups, chosen, conditions))
+            ranked.append(lay_out(family.id, groups, chosen, conditions))
     marked = [
         layout.model_copy(update={"dominated": True})
-        if any(_beats(other, layout) for other in found)
+        if any(_beats(other, layout) for other in ranked)
         else layout
-        for layout in found
+        for layout in ranked
     ]
     return sorted(marked, key=lambda x: (x.dominated, -x.usable_bytes, x.loss_odds_5y))
 

@@ -92,11 +92,11 @@ def lives_of(
     ageing: Ageing,
 ) -> list[Lives]:
     """The sets of a pool for the lifetimes. `batches` numbers the batches over all pools."""
-    found = []
+    lives = []
     for disks, risk in zip(
         redundancy_sets(family, groups), risks(family, groups, filesystem, conditions), strict=True
     ):
-        found.append(
+        lives.append(
             Lives(
                 risk.outlives,
                 tuple(hourly_rate(d.yearly_failure_rate) for d in disks),
@@ -107,7 +107,7 @@ def lives_of(
                 tuple(d.weibull_shape or ageing.shape for d in disks),
             )
         )
-    return found
+    return lives
 
 
 def outlook(
@@ -218,7 +218,7 @@ def _changes(
         tried.upkeep()
     tried.new_disks(index.assumptions)
     tried.more_redundancy()
-    return tried.found
+    return tried.changes
 
 
 class _OneAtATime:
@@ -243,7 +243,7 @@ class _OneAtATime:
         self.disks = [d for g in groups for d in g]
         self.dearest = max(d.price_minor for d in self.disks)
         self.prefix = f"{pool.name}: " if named else ""
-        self.found: list[OneChange] = []
+        self.changes: list[OneChange] = []
 
     def add(
         self,
@@ -265,7 +265,7 @@ class _OneAtATime:
         ]
         odds, damaged = odds_of(changed_to, self.years), damage_of(changed_to, self.years)
         what = self.prefix + what
-        self.found.append(
+        self.changes.append(
             OneChange(
                 what=what,
                 odds=odds,

@@ -136,9 +136,9 @@ def scrub_days(index: Index, pool: Pool) -> float | None:
 
     None where nobody scrubs.
     """
-    found = [j for j in jobs_that(index, lambda kind: kind.scrubs) if j.pool == pool.id]
-    if found:
-        return min(longest_step_days(j.schedule) for j in found)
+    scrubs = [j for j in jobs_that(index, lambda kind: kind.scrubs) if j.pool == pool.id]
+    if scrubs:
+        return min(longest_step_days(j.schedule) for j in scrubs)
     checks = FILESYSTEMS[pool.filesystem].checksums
     return index.assumptions["scrub_days"] if checks else None
 
@@ -189,11 +189,11 @@ def pool_states(index: Index) -> dict[str, PoolState]:
     sizes: dict[str, int] = {}
     for dataset in index.plan.datasets:
         sizes[dataset.pool] = sizes.get(dataset.pool, 0) + dataset.size_bytes
-    found = {}
+    states = {}
     for pool in index.plan.pools:
         groups = tuple(tuple(g) for g in pool_groups(index, pool))
         conditions = pool_conditions(index, pool)
-        found[pool.id] = PoolState(
+        states[pool.id] = PoolState(
             pool,
             lay_out(pool.family, groups, pool.filesystem, conditions),
             groups,
@@ -201,4 +201,4 @@ def pool_states(index: Index) -> dict[str, PoolState]:
             sizes.get(pool.id, 0),
             reserved_bytes(trees(index, pool.id)),
         )
-    return found
+    return states

@@ -53,12 +53,12 @@ class Standing:
 
 
 def standing_of(
-    family: str, usable_bytes: int, disks: int, found: Sequence[Risk]
+    family: str, usable_bytes: int, disks: int, ways: Sequence[Risk]
 ) -> Standing | None:
     """The pool as a start, where groups can be added to it; None where it has to be made anew."""
     known = FAMILIES[family].of_one_group or family
     bought = FAMILIES[known].bought_in
-    return Standing(known, usable_bytes, disks, tuple(found)) if bought else None
+    return Standing(known, usable_bytes, disks, tuple(ways)) if bought else None
 
 
 class Purchase(BaseModel):
@@ -249,18 +249,18 @@ def _worthwhile(makes: Sequence[_Make], limits: _Limits) -> list[_Make]:
         price = make.offer.price_minor * make.width
         return (make.usable, -price, -make.width, -make.risk(limits.years, limits.conditions))
 
-    found = [(counts(m), m) for m in makes]
+    counted = [(counts(m), m) for m in makes]
     # An offer that runs out may have to be completed by one that another beats.
     scarce = {o for o, most in limits.at_most.items() if most < limits.bays}
     return [
         m
-        for c, m in found
+        for c, m in counted
         if not any(
             n is not m
             and n.offer.id not in scarce
             and all(x >= y for x, y in zip(d, c, strict=True))
             and d != c
-            for d, n in found
+            for d, n in counted
         )
     ]
 
@@ -312,12 +312,12 @@ class _Program:
         """Least money when groups could be bought in part: no plan of the family is below."""
         from scipy import optimize
 
-        found = optimize.milp(
+        answer = optimize.milp(
             self.cost.reshape(-1),
             constraints=self.constraints,
             bounds=optimize.Bounds(0, self.upper.reshape(-1)),
         )
-        return float(found.fun) if found.x is not None else math.inf
+        return float(answer.fun) if answer.x is not None else math.inf
 
     def solve(self, best: _Solved) -> None:
         """Puts the family's cheapest plan into `best` where it is cheaper, and its bound anyhow."""
@@ -329,20 +329,20 @@ class _Program:
             constraints.append(
                 optimize.LinearConstraint(self.cost.reshape(1, -1), ub=best.spent - 0.5)
             )
-        found = optimize.milp(
+        answer = optimize.milp(
             self.cost.reshape(-1),
             constraints=constraints,
             integrality=np.ones(self.cost.size),
             bounds=optimize.Bounds(0, self.upper.reshape(-1)),
             options={"node_limit": MOST_NODES, "mip_rel_gap": 0.0},
         )
-        if found.status == 2:  # cannot be had, or not for less
+        if answer.status == 2:  # cannot be had, or not for less
             return
-        bound = found.mip_dual_bound
+        bound = answer.mip_dual_bound
         best.bound = min(best.bound, float(bound) if bound is not None else 0.0)
-        if found.x is None:
+        if answer.x is None:
             return
-        counts = np.round(found.x).astype(int).reshape(self.shape)
+        counts = np.round(answer.x).astype(int).reshape(self.shape)
         best.makes, best.counts = self.makes, counts
         best.cost, best.exposure = self.cost, self.exposure
         best.spent = round(float((self.cost * counts).sum()))
@@ -353,7 +353,7 @@ def _makes(
 ) -> list[_Make]:
     # Groups are added to a pool by the file system that makes it of whole disks.
     grouped = next(f.id for f in FILESYSTEMS.values() if f.whole_disks)
-    found = []
+    makes = []
     for offer in offers:
         for family, width in widths_bought():
             if width > min(bays, at_most.get(offer.id, bays)):
@@ -363,12 +363,12 @@ def _makes(
                 family, sizes, grouped, conditions.ashift, conditions.record_bytes
             )
             if usable:
-                found.append(_Make(family, width, offer, usable))
-    return found
+                makes.append(_Make(family, width, offer, usable))
+    return makes
 
 
 def _purchases(makes: Sequence[_Make], counts: np.ndarray, cost: np.ndarray) -> list[Purchase]:
-    found = []
+    bought = []
     usable = 0
     for q in range(counts.shape[1]):
         for i, make in enumerate(makes):
@@ -378,7 +378,7 @@ def _purchases(makes: Sequence[_Make], counts: np.ndarray, cost: np.ndarray) -> 
             usable += make.usable * count
             name = FAMILIES[make.family].title
             groups = f"{count} x " if count > 1 else ""
-            found.append(
+            bought.append(
                 Purchase(
                     years=q / QUARTERS_A_YEAR,
                     what=f"{groups}{name} of {make.width} x {make.offer.label}",
@@ -387,7 +387,7 @@ def _purchases(makes: Sequence[_Make], counts: np.ndarray, cost: np.ndarray) -> 
                     usable_bytes=usable,
                 )
             )
-    return found
+    return bought
 
 
 def _why_not(makes: Sequence[_Make], limits: _Limits) -> str:

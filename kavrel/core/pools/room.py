@@ -31,15 +31,15 @@ def space(
     """`usable_bytes` with its working."""
     system = FILESYSTEMS[filesystem]
     below = locked and not system.encrypts
-    found = system.space(family.ground(sizes, ashift, record, below))
+    room = system.space(family.ground(sizes, ashift, record, below))
     if not below:
-        return found
+        return room
     header = step(
         "kept by LUKS of each device below it",
         LUKS_HEADER,
         "bytes",
         source="cryptsetup-luksFormat(8)",
     )
-    worked = found.working
+    worked = room.working
     inputs = (*worked.inputs, header)
-    return replace(found, working=worked.model_copy(update={"inputs": inputs}))
+    return replace(room, working=worked.model_copy(update={"inputs": inputs}))

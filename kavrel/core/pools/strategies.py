@@ -134,8 +134,8 @@ def strategies(
     """
     if not offers:
         raise ValueError("there is no price list: add what can be bought, and what it costs")
-    found = [_follow(index, way, offers, need, years, bays, conditions, at_hand) for way in WAYS]
-    return [s for s in found if s.points[0].disks and s.points[0].usable_bytes >= need.at(0.0)]
+    ways = [_follow(index, way, offers, need, years, bays, conditions, at_hand) for way in WAYS]
+    return [s for s in ways if s.points[0].disks and s.points[0].usable_bytes >= need.at(0.0)]
 
 
 @dataclass

@@ -29,8 +29,8 @@ def _ways(family: Family, width: int) -> list[int]:
     """The ways in which a group outlives none lost, one, two and so on."""
     if family.survivors is None:
         return [comb(width, j) for j in range(family.outlives(width) + 1)]
-    found = [family.survivors(width, j) for j in range(width + 1)]
-    return [n for n in found if n]
+    outlived = [family.survivors(width, j) for j in range(width + 1)]
+    return [n for n in outlived if n]
 
 
 def survival(family: Family, widths: Sequence[int]) -> tuple[Survival, ...]:
@@ -49,10 +49,10 @@ def survival(family: Family, widths: Sequence[int]) -> tuple[Survival, ...]:
             for j, more in enumerate(own):
                 longer[i + j] += have * more
         ways = longer
-    found = []
+    rows = []
     for lost in range(1, total + 1):
         survived = ways[lost] if lost < len(ways) else 0
-        found.append(Survival(lost=lost, sets=comb(total, lost), survived=survived))
+        rows.append(Survival(lost=lost, sets=comb(total, lost), survived=survived))
         if not survived:
             break
-    return tuple(found)
+    return tuple(rows)

@@ -94,9 +94,9 @@ class Need:
         return sum(t.at(years) for t in self.trees)
 
 
-def reserved_bytes(found: Iterable[Tree]) -> int:
+def reserved_bytes(trees: Iterable[Tree]) -> int:
     """Bytes that are taken beyond the data itself."""
-    return sum(int(t.at(0.0)) - _data(t) for t in found)
+    return sum(int(t.at(0.0)) - _data(t) for t in trees)
 
 
 def _data(tree: Tree) -> int:

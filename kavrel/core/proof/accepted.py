@@ -29,8 +29,8 @@ def signatures(risks: Iterable[AcceptedRisk]) -> Mapping[tuple[str, str], Accept
     return {(r.dataset, r.hazard): r for r in risks}
 
 
-def signed(found: AcceptedRisk | None, mark: str) -> Signed:
+def signed(risk: AcceptedRisk | None, mark: str) -> Signed:
     """Whether a signature holds for what the cell says now."""
-    if found is None:
+    if risk is None:
         return "no"
-    return "yes" if found.basis == mark else "changed"
+    return "yes" if risk.basis == mark else "changed"

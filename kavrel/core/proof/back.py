@@ -225,7 +225,7 @@ def _curve(book: CopyBook, job_id: str) -> Curve:
     job = book.index.jobs[job_id]
     points = []
     for days in CURVE_DAYS:
-        found = book.losses(job, float(days))
-        worst = found.worst if found and found.worst < FOREVER else None
+        ages = book.losses(job, float(days))
+        worst = ages.worst if ages and ages.worst < FOREVER else None
         points.append(CurvePoint(days=days, seconds=worst))
     return Curve(job=job_id, points=tuple(points))

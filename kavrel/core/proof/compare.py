@@ -49,7 +49,7 @@ def compare_cells(
     same_id = {d.id for d in old_plan.datasets} & {d.id for d in new_plan.datasets}
     by_name = {d.name: d.id for d in old_plan.datasets if d.id not in same_id}
     old = {(c.dataset, c.hazard): c for c in old_cells}
-    found: list[CellChange] = []
+    changed: list[CellChange] = []
     met: set[tuple[str, str]] = set()
     for cell in new_cells:
         key = cell.dataset if cell.dataset in same_id else by_name.get(names[cell.dataset], "")
@@ -57,12 +57,12 @@ def compare_cells(
         met.add((key, cell.hazard))
         turn = _turn(was, cell)
         if turn:
-            found.append(_change(names[cell.dataset], was, cell, turn))
+            changed.append(_change(names[cell.dataset], was, cell, turn))
     for place, cell in old.items():
         if place not in met:
-            found.append(_change(names[cell.dataset], cell, None, "gone"))
+            changed.append(_change(names[cell.dataset], cell, None, "gone"))
     order = {"worse": 0, "mixed": 1, "gone": 2, "new": 3, "better": 4}
-    return sorted(found, key=lambda c: (order[c.turn], c.dataset_name, c.hazard))
+    return sorted(changed, key=lambda c: (order[c.turn], c.dataset_name, c.hazard))
 
 
 def _turn(was: Cell | None, now: Cell) -> Turn | None:

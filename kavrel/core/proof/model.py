@@ -53,25 +53,25 @@ def delays_of(book: CopyBook, job: Job) -> dict[float, tuple[float, float]]:
     Where the share changes between two delays, more are looked at in between, down to a quarter of
     a day: that is where the last point from before the damage goes.
     """
-    found: dict[float, tuple[float, float]] = {}
+    delays: dict[float, tuple[float, float]] = {}
 
     def look(days: float) -> tuple[float, float]:
-        if days not in found:
+        if days not in delays:
             loss = book.losses(job, days)
             if loss is None or loss.never == 1:
-                found[days] = (0.0, 1.0)
+                delays[days] = (0.0, 1.0)
             else:
-                found[days] = (loss.mean / DAY, loss.never)
-        return found[days]
+                delays[days] = (loss.mean / DAY, loss.never)
+        return delays[days]
 
     waiting = list(pairwise(DELAYS))
     while waiting:
         low, high = waiting.pop()
         apart = abs(look(low)[1] - look(high)[1])
-        if apart > SHARE_STEP and high - low > DELAY_STEP and len(found) < MOST_DELAYS:
+        if apart > SHARE_STEP and high - low > DELAY_STEP and len(delays) < MOST_DELAYS:
             middle = (low + high) / 2
             waiting += [(low, middle), (middle, high)]
-    ordered = dict(sorted(found.items()))
+    ordered = dict(sorted(delays.items()))
     # Where all is lost the mean of what is left says nothing: it goes on as it was.
     mean = 0.0
     for days, (here, never) in ordered.items():
@@ -163,17 +163,17 @@ class _Builder:
         kind = KINDS[job.kind]
         fails = kind.copies and not kind.by_hand
         alarm = job.alarm_days / YEAR_DAYS if job.alarm_days is not None else None
-        found = self.known["silent_found_days"]
+        days = self.known["silent_found_days"]
         rate = self.known["silent_failure_rate"] if fails else 0.0
         # Snapshots are looked at by nobody, but they fail with the pool, not by themselves.
-        return LabJob(job.id, 0.0 if kind.in_place else rate, alarm, found / YEAR_DAYS)
+        return LabJob(job.id, 0.0 if kind.in_place else rate, alarm, days / YEAR_DAYS)
 
     def _chain(self, job: Job) -> tuple[int, ...]:
-        found = [self.job_numbers[job.id]]
+        numbers = [self.job_numbers[job.id]]
         while job.reads_from:
             job = self.index.jobs[job.reads_from]
-            found.append(self.job_numbers[job.id])
-        return tuple(found)
+            numbers.append(self.job_numbers[job.id])
+        return tuple(numbers)
 
     def _copy(self, copy: Copy, strikes: dict[str, Strike]) -> LabCopy | None:
         known, job = self.known, copy.job
@@ -204,7 +204,7 @@ class _Builder:
 
     def _dataset(self, dataset: Dataset) -> LabDataset:
         index, known, scene = self.index, self.known, self.scene
-        found, strikes = [], {}
+        told, strikes = [], {}
         for hazard in hazards_of(index):
             strike = hazard.strike(scene, dataset)
             lived = hazard.lived(scene, dataset, strike)
@@ -212,7 +212,7 @@ class _Builder:
                 continue
             strikes[hazard.id] = strike
             common = hazard.id if lived.together else None
-            found.append(
+            told.append(
                 Strikes(
                     hazard.id, lived.a_year, lived.notice_days, lived.share, lived.spread, common
                 )
@@ -222,7 +222,7 @@ class _Builder:
         if in_rebuild:
             rate = -math.log1p(-in_rebuild) / HORIZON_YEARS
             one_file = min(dataset.file_bytes / max(dataset.size_bytes, 1), 1.0)
-            found.append(Strikes("rebuild", rate, 0.0, one_file))
+            told.append(Strikes("rebuild", rate, 0.0, one_file))
         copies = [self._copy(c, strikes) for c in self.book.copies[dataset.id]]
         hours = known["order_box_hours"] + dataset.size_bytes / 1e8 / 3600
         worth = known[f"{dataset.worth}_money"]
@@ -231,7 +231,7 @@ class _Builder:
             id=dataset.id,
             carriers=self._pool_carriers(dataset.pool),
             copies=tuple(c for c in copies if c),
-            strikes=tuple(found),
+            strikes=tuple(told),
             back_years=hours / HOURS,
             worth_money=worth,
             day_money=0.0 if fetch else min(known["work_day_money"], worth),

@@ -244,23 +244,23 @@ class _Judge:
         self, dataset: Dataset, strike: Strike, judged: list[Judged]
     ) -> tuple[Judged, WayBack] | None:
         """The usable copy that loses least work; among equals the one that is back soonest."""
-        found = []
+        ages = []
         for one in judged:
             if one.loses is not None:
                 way = self._way(dataset, strike, one.copy)
                 if way.hours < FOREVER:
-                    found.append((one.loses.worst, way.hours, one.copy.job.id, one, way))
-        if not found:
+                    ages.append((one.loses.worst, way.hours, one.copy.job.id, one, way))
+        if not ages:
             return None
-        *_, one, way = min(found, key=lambda f: f[:3])
+        *_, one, way = min(ages, key=lambda f: f[:3])
         return one, way
 
     def _way(self, dataset: Dataset, strike: Strike, copy: Copy) -> WayBack:
         key = (dataset.id, id(copy), strike.share_of_data, strike.no_link)
-        found = self.common.ways.get(key)
-        if found is None:
-            found = self.common.ways[key] = way_back(self.scene, dataset, strike, copy)
-        return found
+        way = self.common.ways.get(key)
+        if way is None:
+            way = self.common.ways[key] = way_back(self.scene, dataset, strike, copy)
+        return way
 
 
 def share(part: float) -> str:
@@ -332,8 +332,8 @@ class _Cells:
 
     def _verdict(self, one: Judged) -> CopyVerdict:
         """Most hazards say the same of most copies: each saying is made once."""
-        found = self.said.get(id(one))
-        if found is None:
+        told = self.said.get(id(one))
+        if told is None:
             verdict = made(
                 CopyVerdict,
                 job=one.copy.job.id,
@@ -342,16 +342,16 @@ class _Cells:
                 loses_seconds=one.loses.worst if one.loses else None,
                 why=one.why,
             )
-            found = self.said[id(one)] = one, verdict
-        return found[1]
+            told = self.said[id(one)] = one, verdict
+        return told[1]
 
     def _step(self, one: Step) -> StepView:
-        found = self.told.get(one)
-        if found is None:
-            found = self.told[one] = made(
+        view = self.told.get(one)
+        if view is None:
+            view = self.told[one] = made(
                 StepView, text=one.text, hours=one.hours, assumption=one.assumption, phase=one.phase
             )
-        return found
+        return view
 
     def standing(self, dataset: Dataset, strike: Strike, judged: list[Judged]) -> Cell:
         """People work on, or wait for a repair; copies may be what is lost."""

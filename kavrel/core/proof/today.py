@@ -59,13 +59,13 @@ class Cover(BaseModel):
 
 def standings(book: CopyBook) -> dict[str, Standing]:
     """Job to its standing, for those copies that are not yet what they will be."""
-    found = {}
+    by_job = {}
     for job in book.index.plan.jobs:
         if KINDS[job.kind].copies:
             one = standing(book, job)
             if one:
-                found[job.id] = one
-    return found
+                by_job[job.id] = one
+    return by_job
 
 
 def standing(book: CopyBook, job: Job) -> Standing | None:
@@ -149,13 +149,13 @@ def _overdue(index: Index, job: Job, last: date, today: date) -> int:
         return 0
     zone = index.plan.zone
     after = later(last, 1)
-    found = starts(job.schedule, zone, after, max(today, after)) if after <= today else []
-    if not found:
+    missed = starts(job.schedule, zone, after, max(today, after)) if after <= today else []
+    if not missed:
         return 0
-    return max((today - datetime.fromtimestamp(found[0], ZoneInfo(zone)).date()).days, 0)
+    return max((today - datetime.fromtimestamp(missed[0], ZoneInfo(zone)).date()).days, 0)
 
 
-def covers(book: CopyBook, found: Mapping[str, Standing]) -> tuple[Cover, ...]:
+def covers(book: CopyBook, by_job: Mapping[str, Standing]) -> tuple[Cover, ...]:
     """For every dataset the day from which a copy beside its own disks covers it."""
     result = []
     for dataset in book.index.plan.datasets:
@@ -167,7 +167,7 @@ def covers(book: CopyBook, found: Mapping[str, Standing]) -> tuple[Cover, ...]:
                 or not book.fits(copy.job)
             ):
                 continue
-            one = found.get(copy.job.id)
+            one = by_job.get(copy.job.id)
             day = one.covers_from if one else book.as_of
             if best is None or day < best[0]:
                 best = (day, copy.job.id, one.why if one and day > book.as_of else "")

@@ -47,10 +47,10 @@ def lost_working(scene: Scene, cell: Cell, strike: Strike) -> Working:
     if not cell.rpo_seconds or not used:
         return step(name, cell.rpo_seconds, "s", "nothing has to come from a copy")
     job = scene.index.jobs[used]
-    found = point_working(scene, job, strike.seen_after_days)
+    told = point_working(scene, job, strike.seen_after_days)
     late = next((c for c in cell.copies if c.job == job.id), None)
-    silent = cell.rpo_seconds - float(found.value or 0.0)
-    parts = [found]
+    silent = cell.rpo_seconds - float(told.value or 0.0)
+    parts = [told]
     if silent > 1:
         parts.append(step("it had no new point for", silent, "s", late.why if late else ""))
     return step(

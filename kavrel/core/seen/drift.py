@@ -75,8 +75,8 @@ class _Reader:
         yield from self._others(ports_open(self.index, self.host, self.machine))
         yield from self._others(folders_open(self.index, self.host, self.machine))
 
-    def _others(self, found: tuple[list[Drifted], int]) -> Iterator[Drifted]:
-        rows, agreed = found
+    def _others(self, told: tuple[list[Drifted], int]) -> Iterator[Drifted]:
+        rows, agreed = told
         self.agreed += agreed
         yield from rows
 

@@ -53,7 +53,7 @@ def retention_of(times: Sequence[float], zone: str) -> Retention:
         ("monthly", lambda t: t.year * 12 + t.month, 30.4 * DAY),
         ("yearly", lambda t: t.year, 365.25 * DAY),
     )
-    found: dict[str, int] = {}
+    kept: dict[str, int] = {}
     covered = 0.0
     for name, period, length in rules:
         there = {period(t) for t in local}
@@ -62,11 +62,11 @@ def retention_of(times: Sequence[float], zone: str) -> Retention:
             count += 1
         # One period says nothing, and what a finer rule keeps needs no coarser one.
         if count >= 2 and (count - 1) * length > covered * 1.1:
-            found[name] = min(count, 500)
+            kept[name] = min(count, 500)
             covered = count * length
-    if not found:
+    if not kept:
         return Retention(last=len(local))
-    return Retention.model_validate({**found, "counting": "each"})
+    return Retention.model_validate({**kept, "counting": "each"})
 
 
 def _monday(day: date) -> date:

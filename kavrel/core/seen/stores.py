@@ -100,22 +100,22 @@ class StoreOffer(BoxOffer):
     @staticmethod
     def _places(seen: SeenPool, item: dict[str, Any]) -> dict[str, Any]:
         """Its name on the machine, where it is mounted, and where its parts are."""
-        found: dict[str, Any] = {}
+        places: dict[str, Any] = {}
         named = slug(item["name"], "pool")
         if FILESYSTEMS[seen.filesystem].by_name and named != seen.name:
-            found["known_as"] = seen.name
-        root = f"/srv/{found.get('known_as') or item.get('known_as') or named}"
+            places["known_as"] = seen.name
+        root = f"/srv/{places.get('known_as') or item.get('known_as') or named}"
         if seen.path and seen.path != root and seen.path.startswith("/"):
-            found["path"] = seen.path
+            places["path"] = seen.path
         # What a plan cannot hold is said when it is taken: a folder's name with a blank, say.
         parts = parts_of(Pool.model_construct(None, **item))
         if len(parts) == len(seen.branch_paths) > 1 and all(map(FOLDER.match, seen.branch_paths)):
-            root = found.get("path") or item.get("path") or root
+            root = places.get("path") or item.get("path") or root
             made = [f"{root}{p.end}" for p in parts]
-            found["branch_paths"] = [] if made == [*seen.branch_paths] else [*seen.branch_paths]
+            places["branch_paths"] = [] if made == [*seen.branch_paths] else [*seen.branch_paths]
             if all(UUID.match(uuid) for uuid in seen.branch_uuids):
-                found["branch_uuids"] = [*seen.branch_uuids]
-        return found
+                places["branch_uuids"] = [*seen.branch_uuids]
+        return places
 
     @staticmethod
     def _pool_differs(old: dict[str, Any], new: dict[str, Any]) -> str:

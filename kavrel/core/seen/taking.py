@@ -71,9 +71,11 @@ class Taker(StoreOffer):
         for folder, (source, _) in self.copies.items():
             here = by_folder[folder]
             pool = known.pools.get(here.pool)
-            found = times.get(f"{here.pool}/{here.name}") or times.get(folder) or ()
-            if pool is not None and found:
-                rows.setdefault((index.datasets[source].pool, pool.id), []).append((source, found))
+            made_at = times.get(f"{here.pool}/{here.name}") or times.get(folder) or ()
+            if pool is not None and made_at:
+                rows.setdefault((index.datasets[source].pool, pool.id), []).append(
+                    (source, made_at)
+                )
         for (start, end), copied in sorted(rows.items()):
             datasets = sorted({d for d, _ in copied})
             if any(
@@ -159,17 +161,17 @@ class Taker(StoreOffer):
             dataset = known.datasets.get(folder)
             if dataset and points.maker not in own:
                 rows.setdefault(points.maker, []).append((dataset.id, points.times))
-        for maker, found in sorted(rows.items()):
-            longest = max((times for _, times in found), key=len)
+        for maker, times_of in sorted(rows.items()):
+            longest = max((times for _, times in times_of), key=len)
             schedule = schedule_of(longest, self.plan.zone)
             if schedule is None:
                 self.not_taken.append(
                     f"points {maker}: {len(longest)} are too few to see a rhythm in"
                 )
                 continue
-            pools = {index.datasets[d].pool for d, _ in found}
+            pools = {index.datasets[d].pool for d, _ in times_of}
             for pool in sorted(pools):
-                datasets = [d for d, _ in found if index.datasets[d].pool == pool]
+                datasets = [d for d, _ in times_of if index.datasets[d].pool == pool]
                 name = self._free_name("jobs", maker)
                 item = {
                     "name": name,

@@ -91,9 +91,9 @@ def folders_open(index: Index, host: str, machine: Machine) -> tuple[list[Drifte
         seen = machine.access.get(work.folder)
         if seen is None:
             continue
-        found = list(_list(index, host, work, seen))
-        rows += found
-        agreed += not found
+        differences = list(_list(index, host, work, seen))
+        rows += differences
+        agreed += not differences
     return rows, agreed
 
 
@@ -109,14 +109,14 @@ def _entries(lines: tuple[str, ...], owner: str, group: str) -> dict[str, int]:
         "group:": f"group {group}, the folder's own",
         "other:": "everybody else",
     }
-    found = {}
+    entries = {}
     for head, may in held.items():
         if head.startswith("default:") or head == "mask:":
             continue
         kind, _, name = head.partition(":")
         masked = may if head in ("user:", "other:") else may & mask
-        found[who.get(head, f"group {name}" if kind == "group" else name)] = masked
-    return found
+        entries[who.get(head, f"group {name}" if kind == "group" else name)] = masked
+    return entries
 
 
 def _list(index: Index, host: str, work: FolderAccess, seen: SeenList) -> Iterator[Drifted]:
@@ -124,7 +124,7 @@ def _list(index: Index, host: str, work: FolderAccess, seen: SeenList) -> Iterat
     there = _entries(seen.entries, seen.owner, seen.group)
     dataset = work.makes[0][1]
 
-    def row(field: str, wanted: str, found: str, urgent: bool) -> Drifted:
+    def row(field: str, wanted: str, there: str, urgent: bool) -> Drifted:
         return Drifted(
             host=host,
             verdict="different",
@@ -133,7 +133,7 @@ def _list(index: Index, host: str, work: FolderAccess, seen: SeenList) -> Iterat
             name=index.datasets[dataset].name,
             field=field,
             planned=wanted,
-            seen=found,
+            seen=there,
             urgent=urgent,
             command=AGAIN,
         )

@@ -70,12 +70,12 @@ def listeners(index: Index) -> list[Listener]:
         merged.setdefault(key, set()).update(clients)
         if not clients:
             open_to_all.add(key)
-    found = []
+    listening = []
     for key in sorted(merged, key=lambda k: (k[0], k[1], k[3])):
         host, port, transport, what = key
         ranges = tuple(n.range for n in networks_of(index, index.hosts[host]))
         only = () if key in open_to_all else tuple(sorted(merged[key]))
-        found.append(
+        listening.append(
             Listener(
                 host=host,
                 port=port,
@@ -85,7 +85,7 @@ def listeners(index: Index) -> list[Listener]:
                 from_clients=only,
             )
         )
-    return found
+    return listening
 
 
 def clashes(index: Index) -> list[PortClash]:

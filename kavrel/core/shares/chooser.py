@@ -35,11 +35,11 @@ class Choice(BaseModel):
 
 def choose(needs: Gives, systems: Collection[System], many_writers: bool) -> list[Choice]:
     """All protocols, those that fit first in the order in which the trade takes them."""
-    found = []
+    choices = []
     for key in ORDER:
         protocol = PROTOCOLS[key]
         against = _against(protocol, needs, systems, many_writers)
-        found.append(
+        choices.append(
             Choice(
                 protocol=key,
                 title=protocol.title,
@@ -48,7 +48,7 @@ def choose(needs: Gives, systems: Collection[System], many_writers: bool) -> lis
                 caution=protocol.caution,
             )
         )
-    return sorted(found, key=lambda c: not c.fits)
+    return sorted(choices, key=lambda c: not c.fits)
 
 
 def _against(

@@ -116,7 +116,7 @@ def zfs_namers(plan: Plan) -> dict[str, Callable[[str], str]]:
     mine: dict[str, list[tuple[str, str]]] = {h.id: [] for h in plan.hosts}
     for pool in plan.pools:
         mine[pool.host].append((f"{roots[pool.id]}/", names[pool.id]))
-    return {host: _zfs_namer(found) for host, found in mine.items()}
+    return {host: _zfs_namer(theirs) for host, theirs in mine.items()}
 
 
 def _zfs_namer(mine: list[tuple[str, str]]) -> Callable[[str], str]:
@@ -138,12 +138,12 @@ def job_names(plan: Plan) -> dict[str, str]:
 
 
 def _distinct(wanted: Iterable[tuple[str, str]]) -> dict[str, str]:
-    found: dict[str, str] = {}
+    names: dict[str, str] = {}
     taken: set[str] = set()
     for key, name in wanted:
-        found[key] = f"{name}-{key}" if name in taken else name
-        taken.add(found[key])
-    return found
+        names[key] = f"{name}-{key}" if name in taken else name
+        taken.add(names[key])
+    return names
 
 
 def copy_folders(plan: Plan) -> dict[tuple[str, str], str]:
@@ -154,7 +154,7 @@ def copy_folders(plan: Plan) -> dict[tuple[str, str], str]:
     roots, jobs, homes = pool_roots(plan), job_names(plan), folders(plan)
     exported = {e.id: homes[e.dataset] for e in plan.exports}
     shared = {s.id: homes[s.dataset] for s in plan.shares}
-    found: dict[tuple[str, str], str] = {}
+    by_copy: dict[tuple[str, str], str] = {}
     for job in plan.jobs:
         if job.target_pool:
             leaves = _distinct((d, homes[d].rpartition("/")[2]) for d in job.datasets)
@@ -162,29 +162,29 @@ def copy_folders(plan: Plan) -> dict[tuple[str, str], str]:
             if job.lands_share:
                 root = shared[job.lands_share]
             above = f"{root}/{jobs[job.id]}"
-            found |= {(job.id, d): f"{above}/{leaf}" for d, leaf in leaves.items()}
-    return found
+            by_copy |= {(job.id, d): f"{above}/{leaf}" for d, leaf in leaves.items()}
+    return by_copy
 
 
 def folders(plan: Plan) -> dict[str, str]:
     """Dataset id to its folder, each one different on its host: /srv/POOL/PARENT/DATASET."""
     roots = pool_roots(plan)
     hosts = {p.id: p.host for p in plan.pools}
-    found: dict[str, str] = {}
+    by_dataset: dict[str, str] = {}
     taken: set[tuple[str, str]] = set()
     left = list(plan.datasets)
     while left:
         # Parents first; a circle cannot be in a consistent plan.
-        ready = [d for d in left if d.parent is None or d.parent in found] or left
+        ready = [d for d in left if d.parent is None or d.parent in by_dataset] or left
         for dataset in ready:
-            above = found.get(dataset.parent or "") or roots[dataset.pool]
+            above = by_dataset.get(dataset.parent or "") or roots[dataset.pool]
             wanted = folder_of(dataset, above)
             if (hosts[dataset.pool], wanted) in taken:
                 wanted = f"{wanted}-{dataset.id}"
             taken.add((hosts[dataset.pool], wanted))
-            found[dataset.id] = wanted
-        left = [d for d in left if d.id not in found]
-    return found
+            by_dataset[dataset.id] = wanted
+        left = [d for d in left if d.id not in by_dataset]
+    return by_dataset
 
 
 def folder_of(dataset: Dataset, above: str) -> str:

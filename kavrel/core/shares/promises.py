@@ -26,13 +26,13 @@ class Promise(BaseModel):
 def promises(index: Index, states: dict[str, PoolState]) -> list[Promise]:
     """Every pool, and every dataset with a quota that promises something to children or users."""
     plan = index.plan
-    found = []
+    made = []
     for pool in plan.pools:
         tops = [d for d in plan.datasets if d.pool == pool.id and d.parent is None]
         thick, thin, steps = _sum(index, [d.id for d in tops])
         if thick or thin:
             usable = states[pool.id].layout.usable_bytes
-            found.append(_promise("pool", pool.id, pool.name, usable, thick, thin, steps))
+            made.append(_promise("pool", pool.id, pool.name, usable, thick, thin, steps))
     for dataset in plan.datasets:
         if dataset.quota_bytes is None:
             continue
@@ -41,12 +41,12 @@ def promises(index: Index, states: dict[str, PoolState]) -> list[Promise]:
         own_thick, own_thin, own_steps = _inside(index, dataset.id)
         thick, thin, steps = thick + own_thick, thin + own_thin, [*steps, *own_steps]
         if thick or thin:
-            found.append(
+            made.append(
                 _promise(
                     "dataset", dataset.id, dataset.name, dataset.quota_bytes, thick, thin, steps
                 )
             )
-    return found
+    return made
 
 
 def _promise(

@@ -54,11 +54,11 @@ class AccessChange(BaseModel):
 def reach(index: Index, matrix: Sequence[Access], today: date) -> list[Reach]:
     """All reaches beyond none: SMB from the matrix, then exports, then applications."""
     plan = index.plan
-    found = []
+    reached = []
     for cell in matrix:
         if cell.right != "none":
             share = index.shares[cell.share]
-            found.append(
+            reached.append(
                 _reach(
                     "account",
                     cell.account,
@@ -76,7 +76,7 @@ def reach(index: Index, matrix: Sequence[Access], today: date) -> list[Reach]:
             account = index.accounts.get(subject) if kind == "account" else None
             if account and off(account, today):
                 continue
-            found.append(
+            reached.append(
                 _reach(
                     "account" if account else "machine",
                     subject,
@@ -94,7 +94,7 @@ def reach(index: Index, matrix: Sequence[Access], today: date) -> list[Reach]:
         app = apps[mount.app]
         account = index.accounts.get(app.account or "")
         runs = f"runs as {account.login}" if account else "runs as root"
-        found.append(
+        reached.append(
             _reach(
                 "app",
                 app.id,
@@ -107,7 +107,7 @@ def reach(index: Index, matrix: Sequence[Access], today: date) -> list[Reach]:
                 (f"sees it at {mount.inside}", runs),
             )
         )
-    return found
+    return reached
 
 
 def _reach(
@@ -143,11 +143,11 @@ def access_changes(before: Plan, after: Plan, today: date) -> list[AccessChange]
     same = {id(c) for c in was_cells} & {id(c) for c in now_cells}
 
     def all_of(index: Index, cells: list[Access]) -> dict[tuple[str, str, str], Reach]:
-        found = reach(index, [c for c in cells if id(c) not in same], today)
-        return {(r.subject_kind, r.name, f"{r.protocol}/{r.thing}"): r for r in found}
+        reached = reach(index, [c for c in cells if id(c) not in same], today)
+        return {(r.subject_kind, r.name, f"{r.protocol}/{r.thing}"): r for r in reached}
 
     old, new = all_of(here, was_cells), all_of(there, now_cells)
-    found = []
+    changes = []
     for key in (*old, *(k for k in new if k not in old)):
         was, now = old.get(key), new.get(key)
         a: Right = was.right if was else "none"
@@ -156,7 +156,7 @@ def access_changes(before: Plan, after: Plan, today: date) -> list[AccessChange]
             continue
         shown = now or was
         assert shown is not None
-        found.append(
+        changes.append(
             AccessChange(
                 subject_kind=shown.subject_kind,
                 subject=shown.subject,
@@ -170,4 +170,4 @@ def access_changes(before: Plan, after: Plan, today: date) -> list[AccessChange]
                 because=now.because if now else ("nothing lets it in any more",),
             )
         )
-    return found
+    return changes

@@ -52,7 +52,7 @@ class Known:
 
 def news(index: Index, evaluation: Evaluation, known: Known, now: datetime) -> list[News]:
     """All that is worth a message now, the urgent first."""
-    found = [
+    told = [
         *_failures(index, known, now),
         *_silence(index, known, now),
         *_due(index, evaluation),
@@ -60,7 +60,7 @@ def news(index: Index, evaluation: Evaluation, known: Known, now: datetime) -> l
         *_drift(index, known),
         *_risks(index, evaluation),
     ]
-    return sorted(found, key=lambda n: (not n.urgent, TOPICS.index(n.topic), n.title))
+    return sorted(told, key=lambda n: (not n.urgent, TOPICS.index(n.topic), n.title))
 
 
 def _told(key: str, topic: Topic, urgent: bool, title: str, text: str) -> News:

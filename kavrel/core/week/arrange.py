@@ -169,10 +169,10 @@ def arrange(plan: Plan, today: date, tell: Tell = nobody) -> Arrangement:
     index = Index(plan)
     book = scheduled_book(index, pool_states(index), today)
     pieces = [_piece(book, j, today) for j in plan.jobs]
-    found = [p for p in pieces if p is not None]
-    unfit = [u for p in found if (u := _too_long(book, p))]
-    movable = [p for p in found if p.movable and p.job.id not in {u.job for u in unfit}]
-    standing = [p for p in found if p not in movable]
+    set_down = [p for p in pieces if p is not None]
+    unfit = [u for p in set_down if (u := _too_long(book, p))]
+    movable = [p for p in set_down if p.movable and p.job.id not in {u.job for u in unfit}]
+    standing = [p for p in set_down if p not in movable]
     best: tuple[float, dict[str, int], list[_Piece]] | None = None
     luck = np.random.default_rng(SEED)
     for n in range(ORDERS):
@@ -189,7 +189,7 @@ def arrange(plan: Plan, today: date, tell: Tell = nobody) -> Arrangement:
         if proven is not None and len(proven) >= len(movable) - len(left):
             placed = {p.job.id: p.now for p in standing} | proven
             left = [p for p in movable if p.job.id not in proven]
-    unfit += [_no_place(book, p, found, movable, standing) for p in left]
+    unfit += [_no_place(book, p, set_down, movable, standing) for p in left]
     changed = {
         p.job.id: p.job.model_copy(
             update={"schedule": p.job.schedule.model_copy(update={"at": clock(placed[p.job.id])})}
@@ -199,7 +199,7 @@ def arrange(plan: Plan, today: date, tell: Tell = nobody) -> Arrangement:
     }
     after = plan.model_copy(update={"jobs": tuple(changed.get(j.id, j) for j in plan.jobs)})
     return Arrangement(
-        moves=tuple(_move(book, p, placed, found) for p in movable if p.job.id in changed),
+        moves=tuple(_move(book, p, placed, set_down) for p in movable if p.job.id in changed),
         unfit=tuple(unfit),
         before=counts(plan, today),
         after=counts(after, today),
@@ -267,24 +267,24 @@ def _shares(book: CopyBook, resources: Sequence[Resource]) -> tuple[tuple[int, f
     day = book.as_of
     steps = cap_steps(book, day, day)
     zone = ZoneInfo(book.index.plan.zone)
-    found: dict[int, float] = {}
+    shares: dict[int, float] = {}
     for resource in resources:
         for at, share in steps.get(resource, ()):
             clock_ = datetime.fromtimestamp(at, zone)
             minute = clock_.hour * 60 + clock_.minute
-            found[minute] = min(share, found.get(minute, 1.0))
-    return tuple(sorted(found.items()))
+            shares[minute] = min(share, shares.get(minute, 1.0))
+    return tuple(sorted(shares.items()))
 
 
 def _order(index: Index, pieces: list[_Piece], n: int, luck: np.random.Generator) -> list[_Piece]:
     """An order of placing: sources before what reads them; tight ones first, then by chance."""
 
     def depth(job: Job) -> int:
-        found = 0
+        deepest = 0
         while job.reads_from:
             job = index.jobs[job.reads_from]
-            found += 1
-        return found
+            deepest += 1
+        return deepest
 
     def key(piece: _Piece) -> tuple[float, ...]:
         room = piece.length * 60 - piece.longest
@@ -349,20 +349,20 @@ def _place(
             inside = [m for m in inside if _after(m, done, piece.low)]
             wanted = done % DAY_MINUTES
         inside.sort(key=lambda m, near=wanted: (_apart(m, near), m))  # type: ignore[misc]
-        found = None
+        best = None
         for minute in inside:
             if taken.free(piece, minute):
-                found = minute if found is None else found
+                best = minute if best is None else best
                 if unplaced.free(piece, minute):
-                    found = minute
+                    best = minute
                     break
-        if found is None:
+        if best is None:
             left.append(piece)  # it stays where it is, and others keep out of its way if they can
             unplaced.add(piece, piece.now)
             continue
-        placed[piece.job.id] = found
-        taken.add(piece, found)
-        cost += _apart(found, wanted)
+        placed[piece.job.id] = best
+        taken.add(piece, best)
+        cost += _apart(best, wanted)
     return placed, left, cost
 
 
@@ -396,21 +396,21 @@ def _remedies(book: CopyBook, piece: _Piece, missing: float) -> tuple[str, ...]:
     job = piece.job
     need = piece.longest
     room = max(need - missing, 60.0)
-    found = [f"a window {missing / 3600 + 0.1:.1f} h longer"]
+    remedies = [f"a window {missing / 3600 + 0.1:.1f} h longer"]
     way = book.way(job)
     slow = min(way.parts, key=lambda p: p[1], default=None)
     factor = need / room
     if slow and factor > 1 and not KINDS[job.kind].moves_nothing:
-        found.append(f"{slow[0]} at {slow[1] * factor:.1f} MB/s instead of {slow[1]:.1f}")
+        remedies.append(f"{slow[0]} at {slow[1] * factor:.1f} MB/s instead of {slow[1]:.1f}")
     if KINDS[job.kind].moves_nothing:
-        return tuple(found)
+        return tuple(remedies)
     if job.schedule.kind in ("weekly", "monthly"):
-        found.append("running it more often, so that less has changed each time")
+        remedies.append("running it more often, so that less has changed each time")
     elif len(piece.midnights) > 20:
-        found.append("running it on fewer nights, so that others have theirs")
+        remedies.append("running it on fewer nights, so that others have theirs")
     if job.limit_mbit:
-        found.append(f"a limit above {job.limit_mbit * factor:.0f} Mbit/s, or none at night")
-    return tuple(found)
+        remedies.append(f"a limit above {job.limit_mbit * factor:.0f} Mbit/s, or none at night")
+    return tuple(remedies)
 
 
 def _longer(
@@ -424,8 +424,8 @@ def _longer(
     for half_hours in range(1, 2 * MOST_HOURS_LONGER + 1):
         wider = replace(piece, length=min(piece.length + 30 * half_hours, DAY_MINUTES))
         others = [wider if p is piece else p for p in movable]
-        found = _exactly(others, standing)
-        if found is not None and len(found) > placed and piece.job.id in found:
+        lengths = _exactly(others, standing)
+        if lengths is not None and len(lengths) > placed and piece.job.id in lengths:
             return half_hours / 2, wider
         if wider.length == DAY_MINUTES:
             break
@@ -483,16 +483,16 @@ def _computed(
     longer: tuple[float, _Piece] | None, piece: _Piece, stay: Sequence[str]
 ) -> tuple[str, ...]:
     """Ways out that were tried out: each makes a place for it."""
-    found = []
+    lines = []
     if longer:
         hours, wider = longer
         closes = clock(wider.low + wider.length)
-        found.append(f"a window {hours:g} h longer, until {closes}: then all have a place")
+        lines.append(f"a window {hours:g} h longer, until {closes}: then all have a place")
     if stay:
-        found.append(f"letting {stay[0]} move")
-    if not found and piece.length < DAY_MINUTES:
-        found.append("fewer jobs on the same disks and lines, or faster ones")
-    return tuple(found)
+        lines.append(f"letting {stay[0]} move")
+    if not lines and piece.length < DAY_MINUTES:
+        lines.append("fewer jobs on the same disks and lines, or faster ones")
+    return tuple(lines)
 
 
 def _move(book: CopyBook, piece: _Piece, placed: dict[str, int], others: Sequence[_Piece]) -> Move:
@@ -522,5 +522,5 @@ def _leaves(piece: _Piece, begin: float, end: float, zone: ZoneInfo) -> str | No
     as_window = piece.job.model_copy(
         update={"window_from": clock(piece.low), "window_to": clock(piece.low + piece.length)}
     )
-    found = outside(as_window, begin, end, zone)
-    return f"a run {found}" if found else None
+    why = outside(as_window, begin, end, zone)
+    return f"a run {why}" if why else None

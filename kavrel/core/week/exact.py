@@ -49,9 +49,9 @@ def times(piece: Placeable, starts: Sequence[int]) -> Array:
 
 def meet(first: Array, second: Array, gap_seconds: float) -> Array:
     """For every two starts whether some two of their runs overlap or follow too closely."""
-    found = np.zeros((len(first), len(second)), dtype=bool)
+    meets = np.zeros((len(first), len(second)), dtype=bool)
     if not first.size or not second.size:
-        return found
+        return meets
     reach = max(_longest(first), _longest(second)) + 86_400 + gap_seconds
     theirs = second[:, :, 0].min(axis=0)
     for n in range(first.shape[1]):
@@ -60,8 +60,8 @@ def meet(first: Array, second: Array, gap_seconds: float) -> Array:
         for k in near:
             begins = first[:, None, n, 0] < second[None, :, k, 1] + gap_seconds
             ends = second[None, :, k, 0] < first[:, None, n, 1] + gap_seconds
-            found |= begins & ends
-    return found
+            meets |= begins & ends
+    return meets
 
 
 def _longest(runs: Array) -> float:
@@ -119,16 +119,16 @@ def solve(
                     early = _early(pieces[reader], starts[reader], starts[source], after[reader][1])
                     clash |= early.T if transposed else early
             rows += _apart(clash, offset[a], offset[b], columns)
-    found = milp(
+    answer = milp(
         np.array(cost),
         constraints=LinearConstraint(vstack(rows), ub=1.0),
         integrality=np.ones(columns),
         bounds=Bounds(0, np.array(upper)),
         options={"time_limit": MOST_SECONDS},
     )
-    if found.status != 0 or found.x is None:
+    if answer.status != 0 or answer.x is None:
         return None
-    chosen = np.round(found.x).astype(int)
+    chosen = np.round(answer.x).astype(int)
     return {
         n: starts[n][k] for n in names for k in range(len(starts[n])) if chosen[offset[n] + k] == 1
     }
@@ -148,7 +148,7 @@ def _apart(clash: Array, first: int, second: int, columns: int) -> list[Any]:
     """A start of the one, and any of the other that meet it, are one at most; both ways round."""
     from scipy.sparse import coo_array
 
-    found = []
+    ruled = []
     for matrix, one, other in ((clash, first, second), (clash.T, second, first)):
         busy = np.flatnonzero(matrix.any(axis=1))
         if not len(busy):
@@ -158,8 +158,8 @@ def _apart(clash: Array, first: int, second: int, columns: int) -> list[Any]:
         rows = np.concatenate((row, np.arange(len(busy))))
         cells = np.concatenate((column + other, busy + one))
         data = np.ones(len(rows))
-        found.append(coo_array((data, (rows, cells)), shape=(len(busy), columns)).tocsr())
-    return found
+        ruled.append(coo_array((data, (rows, cells)), shape=(len(busy), columns)).tocsr())
+    return ruled
 
 
 def _early(reader: Placeable, starts: Sequence[int], sources: Sequence[int], lasting: int) -> Array:

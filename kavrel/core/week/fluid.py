@@ -98,7 +98,7 @@ def apart(tasks: Sequence[Task]) -> list[list[Task]]:
 
 def _undisturbed(task: Task, until: float) -> list[TaskRun]:
     """Runs of a task that asks for nothing that others use: a snapshot, a short test."""
-    found: list[TaskRun] = []
+    runs: list[TaskRun] = []
     gap, before, free = task.usual_days, 0.0, 0.0
     for due in task.due:
         if due >= until:
@@ -107,8 +107,8 @@ def _undisturbed(task: Task, until: float) -> list[TaskRun]:
         seconds = task.fixed + task.demand(gap).alone
         before, begin = due, max(due, free)
         free = begin + seconds
-        found.append(TaskRun(task.id, due, begin, free, seconds, gap, begin > due))
-    return found
+        runs.append(TaskRun(task.id, due, begin, free, seconds, gap, begin > due))
+    return runs
 
 
 def _days(count: float) -> float:
@@ -162,11 +162,11 @@ class _Fluid:
         return self.demands[key]
 
     def _level(self, at: float) -> tuple[tuple[Hashable, float], ...]:
-        found = []
+        levels = []
         for resource, steps in self.caps.items():
             place = bisect_left(steps, (at + SOON, 2.0)) - 1
-            found.append((resource, steps[place][1] if place >= 0 else 1.0))
-        return tuple(found)
+            levels.append((resource, steps[place][1] if place >= 0 else 1.0))
+        return tuple(levels)
 
     def _capacity(self, now: float) -> tuple[tuple[Hashable, float], ...]:
         return self.levels[bisect_right(self.edges, now + SOON)]
@@ -182,7 +182,7 @@ class _Fluid:
         self.waiting: dict[int, float] = {}
         self.last: dict[int, float] = {}
         self.working: dict[int, tuple[float, Demand]] = {}  # share left
-        self.found: list[TaskRun] = []
+        self.runs: list[TaskRun] = []
         self.spells: dict[int, list[_Spell]] = defaultdict(list)
         self.open: tuple[int, int] | None = None
         now, edge = 0.0, 0
@@ -215,7 +215,7 @@ class _Fluid:
                     self._end(n, now)
             while self._upcoming() <= now:
                 self._event(now)
-        return self.found
+        return self.runs
 
     def _upcoming(self) -> float:
         """When something happens next that is known already."""
@@ -233,7 +233,7 @@ class _Fluid:
                 break
             self._take_over(known, begin)
             now = begin + known.seconds
-        self.open = (self.next_due, len(self.found))
+        self.open = (self.next_due, len(self.runs))
         return now
 
     def _keep(self, at: int, place: int, end: float) -> None:
@@ -241,9 +241,7 @@ class _Fluid:
         if self.next_due == at or end + SOON >= self.until:
             return
         begin, first = self.dues[at]
-        taken = [
-            (self.number[r.task], r) for r in sorted(self.found[place:], key=lambda r: r.begin)
-        ]
+        taken = [(self.number[r.task], r) for r in sorted(self.runs[place:], key=lambda r: r.begin)]
         if self.seeded:  # a first copy comes once
             self.seeded.clear()
             return
@@ -282,7 +280,7 @@ class _Fluid:
             gap = run.gap_days if n in met else self._gap(n, at)
             met.add(n)
             self.last[n] = at
-            self.found.append(
+            self.runs.append(
                 TaskRun(run.task, begin + run.due, at, begin + run.end, run.alone, gap, run.late)
             )
         self.next_due += len(spell.dues)
@@ -303,11 +301,11 @@ class _Fluid:
             return []
         capacity = self._capacity(now) if self.caps else ()
         key = (tuple((n, id(self.working[n][1])) for n in order), capacity)
-        found = self.rates.get(key)
-        if found is None:
-            found = fair_rates([self.working[n][1] for n in order], dict(capacity))
-            self.rates[key] = found
-        return found
+        rates = self.rates.get(key)
+        if rates is None:
+            rates = fair_rates([self.working[n][1] for n in order], dict(capacity))
+            self.rates[key] = rates
+        return rates
 
     def _event(self, now: float) -> None:
         coming = self.dues[self.next_due] if self.next_due < len(self.dues) else None
@@ -345,7 +343,7 @@ class _Fluid:
         if n in self.seeding:
             self.seeding.discard(n)
             self.seeded.add(n)
-        self.found.append(TaskRun(task.id, due, begun, at, alone, gap, late))
+        self.runs.append(TaskRun(task.id, due, begun, at, alone, gap, late))
         for follower in self.followers.get(task.id, ()):
             if at < self.until:
                 heapq.heappush(self.events, (at, 0, follower, at))

@@ -61,8 +61,8 @@ def month(book: CopyBook, day: date) -> tuple[Held, CapKey, float]:
 @lru_cache(maxsize=24)
 def _slower(held: Held, caps: CapKey, until: float) -> tuple[tuple[str, float], ...]:
     """Jobs that are slowed, and how much at worst; remembered while no job changes."""
-    found = slowed(held, caps, until)
-    return tuple((k, round(v, 4)) for k, v in found.items() if v > 1.0001)
+    slower = slowed(held, caps, until)
+    return tuple((k, round(v, 4)) for k, v in slower.items() if v > 1.0001)
 
 
 def nights(book: CopyBook, first: date, days: int) -> list[Night]:
@@ -73,18 +73,18 @@ def nights(book: CopyBook, first: date, days: int) -> list[Night]:
         noon = datetime.fromtimestamp(run.begin - DAY / 2, zone).date()
         if run.alone > LEAST_SECONDS:
             by_night[noon].append(run)
-    found = [_night(day, runs, zone) for day, runs in sorted(by_night.items()) if day >= first]
+    ahead = [_night(day, runs, zone) for day, runs in sorted(by_night.items()) if day >= first]
     explained = {
         n.day: n.model_copy(update={"working": night_working(book.index, n, by_night[n.day])})
-        for n in worst_of_months(found)
+        for n in worst_of_months(ahead)
     }
-    return [explained.get(n.day, n) for n in found]
+    return [explained.get(n.day, n) for n in ahead]
 
 
-def worst_of_months(found: Sequence[Night]) -> list[Night]:
+def worst_of_months(given: Sequence[Night]) -> list[Night]:
     """The longest night of each month, in order."""
     worst: dict[tuple[int, int], Night] = {}
-    for night in found:
+    for night in given:
         month = (night.day.year, night.day.month)
         if month not in worst or night.busy_hours > worst[month].busy_hours:
             worst[month] = night

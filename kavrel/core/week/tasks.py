@@ -78,7 +78,7 @@ def _task(book: CopyBook, job: Job, first: date, last: date) -> Task | None:
 def cap_steps(book: CopyBook, first: date, last: date) -> Steps:
     """For each capped link, when its capacity changes over these days, and to which share."""
     index = book.index
-    found: dict[Resource, tuple[tuple[float, float], ...]] = {}
+    steps: dict[Resource, tuple[tuple[float, float], ...]] = {}
     for link in index.plan.links:
         caps = [c for c in index.plan.caps if c.link == link.id]
         if not caps:
@@ -95,8 +95,8 @@ def cap_steps(book: CopyBook, first: date, last: date) -> Steps:
                 (c.from_at, c.to_at, min(link_mb_per_s(index, link, c.mbit) / full, 1.0))
                 for c in caps
             )
-            found[Resource("link", link.id)] = _steps(shares, index.plan.zone, first, last)
-    return found
+            steps[Resource("link", link.id)] = _steps(shares, index.plan.zone, first, last)
+    return steps
 
 
 @lru_cache(maxsize=128)
@@ -124,9 +124,9 @@ def _steps(
 class Held:
     """Tasks that hash by what they are, so that an edit elsewhere does not run them again."""
 
-    def __init__(self, book: CopyBook, found: list[Task]) -> None:
-        self.tasks = found
-        self.flows = {t.id: book.flow(book.index.jobs[t.id]) for t in found}
+    def __init__(self, book: CopyBook, timed: list[Task]) -> None:
+        self.tasks = timed
+        self.flows = {t.id: book.flow(book.index.jobs[t.id]) for t in timed}
         self.keys = {
             task.id: (
                 task.id,
@@ -137,7 +137,7 @@ class Held:
                 book.byte_loads(book.index.jobs[task.id]),
                 book.index.jobs[task.id].pool,
             )
-            for task in found
+            for task in timed
         }
         self.key = tuple(self.keys.values())
         self._hash = hash(self.key)
@@ -162,12 +162,12 @@ def flowed(held: Held, caps: CapKey, until: float) -> tuple[TaskRun, ...]:
 
 def slowed(held: Held, caps: CapKey, until: float) -> dict[str, float]:
     """How many times longer than alone each job's slowest run takes."""
-    return {k: v for _, found in _groups(held, caps, until) for k, v in found.items()}
+    return {k: v for _, slower in _groups(held, caps, until) for k, v in slower.items()}
 
 
 @lru_cache(maxsize=4)
 def _groups(held: Held, caps: CapKey, until: float) -> list[tuple[list[TaskRun], dict[str, float]]]:
-    found = []
+    groups = []
     steps = dict(caps)
     for group in apart(held.tasks):
         key = (*[held.keys[t.id] for t in group], caps, until)
@@ -176,19 +176,19 @@ def _groups(held: Held, caps: CapKey, until: float) -> list[tuple[list[TaskRun],
             runs = together(group, steps, until)
             known = runs, slowdown(runs)
             _runs.put(key, known)
-        found.append(known)
-    return found
+        groups.append(known)
+    return groups
 
 
 def slowdown(runs: Sequence[TaskRun]) -> dict[str, float]:
     """How many times longer than alone each job's slowest run took."""
-    found: dict[str, float] = {}
+    slower: dict[str, float] = {}
     for run in runs:
         if run.alone > 0:
             times = (run.end - run.begin) / run.alone
-            if times > found.get(run.task, 1.0):
-                found[run.task] = times
-    return found
+            if times > slower.get(run.task, 1.0):
+                slower[run.task] = times
+    return slower
 
 
 def forget_runs() -> None:

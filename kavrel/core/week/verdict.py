@@ -74,14 +74,14 @@ def too_early(runs: Sequence[TaskRun], jobs: Mapping[str, Job]) -> list[tuple[Ta
     by_job: dict[str, list[TaskRun]] = defaultdict(list)
     for run in runs:
         by_job[run.task].append(run)
-    found = []
+    early = []
     for run in runs:
         job = jobs[run.task]
         if not job.reads_from or job.reads_from == job.after:
             continue
         if any(r.begin <= run.begin < r.end for r in by_job[job.reads_from]):
-            found.append((run, jobs[job.reads_from]))
-    return found
+            early.append((run, jobs[job.reads_from]))
+    return early
 
 
 def outside(job: Job, begin: float, end: float, zone: ZoneInfo) -> str | None:

@@ -85,15 +85,15 @@ def week(book: CopyBook, day: date) -> Week:
     begin = datetime.combine(monday, time(), zone)
     held, caps, until = month(book, day)
     end = datetime.combine(monday + timedelta(days=7), time(), zone)
-    found, runs = _runs(held, caps, until, begin, end)
+    flows, runs = _runs(held, caps, until, begin, end)
     by_id = {t.id: t for t in held.tasks}
     known = book.index.assumptions
     return Week(
         monday=monday,
         zone=book.index.plan.zone,
         runs=runs,
-        clashes=tuple(_clashes(book, runs, found, by_id)),
-        misses=tuple(_misses(book, found, begin, zone)),
+        clashes=tuple(_clashes(book, runs, flows, by_id)),
+        misses=tuple(_misses(book, flows, begin, zone)),
         quiet_from_hour=known["quiet_from_hour"],
         quiet_to_hour=known["quiet_to_hour"],
     )
@@ -105,13 +105,13 @@ def _runs(
 ) -> tuple[tuple[TaskRun, ...], tuple[Run, ...]]:
     """Runs from `begin` to `end` as the fluid has them, and the same to be shown, in order."""
     since, before = begin.timestamp(), end.timestamp()
-    found = tuple(r for r in flowed(held, caps, until) if r.end > since and r.begin < before)
+    flows = tuple(r for r in flowed(held, caps, until) if r.end > since and r.begin < before)
     tasks = {t.id: t for t in held.tasks}
     runs = [
         _run(r, _moved(r, tasks[r.task], held.flows[r.task]), kept_busy(r, tasks[r.task]), begin)
-        for r in found
+        for r in flows
     ]
-    return found, tuple(sorted(runs, key=lambda r: (r.starts_at, r.job)))
+    return flows, tuple(sorted(runs, key=lambda r: (r.starts_at, r.job)))
 
 
 def _moved(run: TaskRun, task: Task, flow: Flow) -> int:
@@ -147,14 +147,14 @@ def _minutes(begin: datetime, moment: datetime) -> float:
 
 
 def _clashes(
-    book: CopyBook, runs: Sequence[Run], found: Sequence[TaskRun], tasks: Mapping[str, Task]
+    book: CopyBook, runs: Sequence[Run], flows: Sequence[TaskRun], tasks: Mapping[str, Task]
 ) -> list[Clash]:
     """Runs that meet on a resource, and runs that have not ended when they are due again."""
     names = book.index.jobs
     # What is shown begins at whole microseconds.
     shown = {(r.job, round(r.starts_at.timestamp())): r for r in runs}
     clashes = []
-    for first, second, resource in meetings(found, tasks):
+    for first, second, resource in meetings(flows, tasks):
         one, two = (shown[r.task, round(r.begin)] for r in (first, second))
         clashes.append(
             Clash(
@@ -167,7 +167,7 @@ def _clashes(
                 f"{resource_name(book, resource)}",
             )
         )
-    for late in (shown[r.task, round(r.begin)] for r in found if r.late):
+    for late in (shown[r.task, round(r.begin)] for r in flows if r.late):
         if late.resources:
             clashes.append(
                 Clash(
@@ -183,11 +183,11 @@ def _clashes(
 
 
 def _misses(
-    book: CopyBook, found: Sequence[TaskRun], begin: datetime, zone: ZoneInfo
+    book: CopyBook, flows: Sequence[TaskRun], begin: datetime, zone: ZoneInfo
 ) -> Iterator[Mishap]:
     """Runs that leave their window, or begin before the run that they read from has ended."""
-    early = {(run.task, run.begin): source for run, source in too_early(found, book.index.jobs)}
-    for run in found:
+    early = {(run.task, run.begin): source for run, source in too_early(flows, book.index.jobs)}
+    for run in flows:
         job = book.index.jobs[run.task]
         at = _minutes(begin, datetime.fromtimestamp(run.begin, zone))
         if run.late:

@@ -130,10 +130,10 @@ def _doors(index: Index, host: Host) -> Iterator[DoorOpen]:
 def _from(one: Listener, here: Sequence[str]) -> list[str]:
     """Where a service is let in from; a client by name would have to be looked up: the LAN instead."""
     named = [c for c in one.from_clients if not _is_address(c)]
-    found = [c for c in one.from_clients if _is_address(c)]
+    addresses = [c for c in one.from_clients if _is_address(c)]
     if named or not one.from_clients:
-        found += [*here, LINK_LOCAL]
-    return list(dict.fromkeys(found))
+        addresses += [*here, LINK_LOCAL]
+    return list(dict.fromkeys(addresses))
 
 
 def _is_address(text: str) -> bool:

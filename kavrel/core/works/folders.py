@@ -239,5 +239,5 @@ def _by_groups(index: Index, account: Account, groups: Mapping[str, int], others
     other, it is refused; the entry of all others counts for whoever is in none of these groups.
     """
     mine = {g.name for g in index.plan.groups if account.id in g.members}
-    found = [b for n, b in groups.items() if n in mine]
-    return max(found) if found else others
+    bits = [b for n, b in groups.items() if n in mine]
+    return max(bits) if bits else others

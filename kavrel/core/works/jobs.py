@@ -135,20 +135,20 @@ def watched_for(index: Index, host: str) -> tuple[Job, ...]:
     that is pulled from, which hears of each good run. Of a PC's own copy the box that has the share: the
     PC itself tells nobody.
     """
-    found = []
+    watched = []
     for job in index.plan.jobs:
         runner = runs_on(index, job)
         if job.alarm_days is None or runner is None:
             continue
         if KINDS[job.kind].by_pc:
             if host == target_host(index, job):
-                found.append(job)
+                watched.append(job)
             continue
         there = host == target_host(index, job) and marks_target(job)
         hears = host == source_host(index, job) and tells_source(index, job)
         if host == runner or there or hears:
-            found.append(job)
-    return tuple(found)
+            watched.append(job)
+    return tuple(watched)
 
 
 def _runs(index: Index, box: Host, job: Job, name: str) -> JobRuns:

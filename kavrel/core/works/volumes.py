@@ -49,18 +49,18 @@ class Volume:
     def options(self) -> str:
         """Options of fstab and of a mount unit."""
         system = FILESYSTEMS[self.pool.filesystem]
-        found = system.mounted
+        mounted = system.mounted
         if system.subvolumes and self.pool.compression_ratio > 1:
-            found += ",compress=zstd"
+            mounted += ",compress=zstd"
         if self.counting:
-            found += f",{system.mounted_counting}"
+            mounted += f",{system.mounted_counting}"
         # What is locked after a start waits for its passphrase: the box comes up without it.
         locked = self.pool.encrypted
         waits = self.pool.waits
         # One that was made without what counting needs must not hold up the start.
         unsure = self.counting and self.pool.standing
-        found += ",nofail" if self.removable or locked or unsure else ""
-        return found + (",noauto" if waits else "")
+        mounted += ",nofail" if self.removable or locked or unsure else ""
+        return mounted + (",noauto" if waits else "")
 
 
 @dataclass(frozen=True)

@@ -410,18 +410,18 @@ class Points:
 
     def _looked_at(self) -> dict[str, tuple[bool, bool]]:
         """Each subvolume of the folder: whether it is read-only, and has the mark of a source."""
-        found: dict[str, tuple[bool, bool]] = {}
+        looked: dict[str, tuple[bool, bool]] = {}
         name, mark = "", False
         for line in self.side.told("sh", "-c", LOOK, "sh", self.folder):
             field, _, value = line.strip().partition(":")
             if field == "Name":
                 name, mark = value.strip(), False
-                found[name] = (False, False)
+                looked[name] = (False, False)
             elif field == "Received UUID":
                 mark = value.strip() != "-"
             elif field == "Flags" and name:
-                found[name] = ("readonly" in value, mark)
-        return found
+                looked[name] = ("readonly" in value, mark)
+        return looked
 
     def by_half(self) -> list[str]:
         """What has the name of a point and did not arrive whole."""
@@ -593,10 +593,10 @@ class Job:
 
     def newest(self, points: Points) -> str:
         """The newest point that another job has brought."""
-        found = list(points.all())
-        if not found and not self.show:
+        every = list(points.all())
+        if not every and not self.show:
             raise Trouble(f"{points.place} has no point yet: nothing to send on")
-        return found[-1] if found else "POINT"
+        return every[-1] if every else "POINT"
 
     def go_on(self, copy: str) -> None:
         """Ends a receive that was cut off, where the far end kept what it had."""
@@ -783,10 +783,12 @@ class Job:
         for array in arrays:
             self.source.run("mdadm", "--action=check", array)
             self.source.run("mdadm", "--wait", array, fine=(0, 1))
-            found = self.source.ask("cat", f"/sys/block/{os.path.basename(array)}/md/mismatch_cnt")
-            if found and found[0].strip() != "0":
+            counted = self.source.ask(
+                "cat", f"/sys/block/{os.path.basename(array)}/md/mismatch_cnt"
+            )
+            if counted and counted[0].strip() != "0":
                 self.troubles.append(
-                    f"{array}: {found[0].strip()} sectors differ between its disks"
+                    f"{array}: {counted[0].strip()} sectors differ between its disks"
                 )
 
     def parity(self) -> None:
@@ -922,19 +924,19 @@ class Job:
 
 def room_at(folder: str) -> int:
     """Bytes that are free there."""
-    found = os.statvfs(folder)
-    return found.f_bavail * found.f_frsize
+    room = os.statvfs(folder)
+    return room.f_bavail * room.f_frsize
 
 
 def open_files(folder: str) -> set[str]:
     """Paths below a folder that some process has open."""
-    found = set()
+    held = set()
     for link in glob.glob("/proc/[0-9]*/fd/*"):
         with suppress(OSError):
             path = os.readlink(link)
             if path.startswith(f"{folder}/"):
-                found.add(path)
-    return found
+                held.add(path)
+    return held
 
 
 def thrown_at(name: str, zone: str) -> float | None:
@@ -1023,18 +1025,18 @@ def starts_on(schedule: dict[str, Any], zone: str, day: date) -> list[float]:
             else:
                 hours = [h for h in hours if times[h] >= low or times[h] < high]
     always = kind == "hourly" and len(hours) == 24
-    found = set()
+    begins = set()
     for hour in hours:
         local = datetime(day.year, day.month, day.day, hour, minute, tzinfo=place)
         once, again = local.timestamp(), local.replace(fold=1).timestamp()
         if again < once:  # in the spring gap
             if not always:
-                found.add(gap_end(again, once, place))
+                begins.add(gap_end(again, once, place))
             continue
-        found.add(once)
+        begins.add(once)
         if always:
-            found.add(again)
-    return sorted(found)
+            begins.add(again)
+    return sorted(begins)
 
 
 def gap_end(low: float, high: float, place: ZoneInfo) -> float:
@@ -1056,9 +1058,9 @@ def last_start(
     place = ZoneInfo(schedule.get("zone") or zone)
     today = datetime.fromtimestamp(now, place).date()
     for back in range(-1, most_days):
-        found = [t for t in starts_on(schedule, zone, today - timedelta(days=back)) if t <= now]
-        if found:
-            return found[-1]
+        begins = [t for t in starts_on(schedule, zone, today - timedelta(days=back)) if t <= now]
+        if begins:
+            return begins[-1]
     return None
 
 
@@ -1147,21 +1149,21 @@ def as_moment(text: str, zone: str) -> float:
     with suppress(ValueError):
         return float(text)
     try:
-        found = datetime.fromisoformat(text.strip().replace("Z", "+00:00"))
+        moment = datetime.fromisoformat(text.strip().replace("Z", "+00:00"))
     except ValueError as error:
         raise Trouble(f"{text!r} is no moment") from error
-    return (found if found.tzinfo else found.replace(tzinfo=ZoneInfo(zone))).timestamp()
+    return (moment if moment.tzinfo else moment.replace(tzinfo=ZoneInfo(zone))).timestamp()
 
 
 def overdue(config: dict[str, Any], now: float) -> list[str]:
     """What has not come for longer than its alarm allows, asked where it should lie."""
-    found = []
+    late = []
     for watched in config.get("watched", ()):
         name, days = watched["job"], watched["days"]
         try:
             newest = newest_arrived(watched, config["zone"])
         except Trouble as error:
-            found.append(f"{name}: {error}")
+            late.append(f"{name}: {error}")
             continue
         if newest is None:
             since = stamped(name, "watched")
@@ -1170,13 +1172,13 @@ def overdue(config: dict[str, Any], now: float) -> list[str]:
                 since = now
             waits = watched.get("stamp") == "heard" or "came" in watched
             if not waits or now - since > days * DAY:
-                found.append(f"{name}: nothing has ever arrived")
+                late.append(f"{name}: nothing has ever arrived")
         elif newest > now + DAY:
-            found.append(f"{name}: its newest point is from the future: the clock was wrong")
+            late.append(f"{name}: its newest point is from the future: the clock was wrong")
         elif now - newest > days * DAY:
             what = "nothing was heard of it" if watched.get("stamp") == "heard" else "nothing came"
-            found.append(f"{name}: {what} for {(now - newest) / DAY:.1f} days")
-    return found
+            late.append(f"{name}: {what} for {(now - newest) / DAY:.1f} days")
+    return late
 
 
 def tell(unit: str) -> None:
@@ -1233,21 +1235,21 @@ def run_job(name: str, told: dict[str, Any], zone: str, show: bool, now: float) 
             stamp(
                 name, "followed", arrived
             )  # one run for what has come, whether it goes well or not
-        found = None
+        outcome = None
         began = time.time()
         try:
             job.run()
         except Found as told_of:
-            found = told_of
+            outcome = told_of
         except Trouble as error:
             write_run(name, began, "failed", str(error))
             raise
         stamp(name, "done", now)
-        write_run(name, began, "noted" if found else "ok", str(found or ""))
+        write_run(name, began, "noted" if outcome else "ok", str(outcome or ""))
         job.announce()
         _held.clear()
-    if found:
-        raise found
+    if outcome:
+        raise outcome
 
 
 # Some files of a folder, each on a line with its size and its time of change; none with a line's end in it.
@@ -1297,8 +1299,8 @@ def bring_back(job: Job, source: str, copy: str, scratch: Path) -> tuple[int, in
         raise Trouble(f"{folder} has no file to bring back")
     live_at = source
     if job.told.get("filesystem") == "zfs":
-        found = job.source.ask("zfs", "get", "-H", "-o", "value", "mountpoint", source)
-        live_at = found[0] if found and found[0].startswith("/") else ""
+        where = job.source.ask("zfs", "get", "-H", "-o", "value", "mountpoint", source)
+        live_at = where[0] if where and where[0].startswith("/") else ""
     total = same = 0
     for number, line in enumerate(lines):
         size, changed, name = line.split(" ", 2)

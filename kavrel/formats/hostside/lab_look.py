@@ -309,12 +309,12 @@ class Look:
             "rsyncd.conf": r"^\s*path\s*=\s*(/.*?)\s*$",
         }
         said["exports"] = r"^\s*\"?(/[^\s\"]*)"
-        found: dict[str, None] = {}
+        known: dict[str, None] = {}
         for one in self.listings:
             pattern = said.get(one["listing"])
             if pattern:
-                found.update(dict.fromkeys(re.findall(pattern, one["said"], re.MULTILINE)))
-        return [p for p in found if p != "/" and (ROOT / p.lstrip("/")).is_dir()][:100]
+                known.update(dict.fromkeys(re.findall(pattern, one["said"], re.MULTILINE)))
+        return [p for p in known if p != "/" and (ROOT / p.lstrip("/")).is_dir()][:100]
 
     def document(self) -> dict[str, Any]:
         """As it is printed and sent."""
@@ -337,7 +337,7 @@ def disks() -> Iterator[str]:
 
 def mounted(kind: str) -> list[str]:
     """One folder of each file system of a kind that is mounted."""
-    found: dict[str, str] = {}
+    mounts: dict[str, str] = {}
     with open(ROOT / "proc/mounts", encoding="utf-8", errors="replace") as lines:
         for line in lines:
             source, place, fs = line.split(" ")[:3]
@@ -349,9 +349,9 @@ def mounted(kind: str) -> list[str]:
                     .decode("utf-8", "replace")
                 )
                 source = place if kind == TREE else source  # two trees may be called alike
-                if source not in found or len(plain) < len(found[source]):
-                    found[source] = plain
-    return sorted(found.values())
+                if source not in mounts or len(plain) < len(mounts[source]):
+                    mounts[source] = plain
+    return sorted(mounts.values())
 
 
 def send(url: str, content: bytes) -> int:

@@ -21,16 +21,16 @@ FROM_BUNDLE = "sh setup.sh, then the {kind} of the box's bundle into its place"
 
 def whole_drift(index: Index, host: str, machine: Machine, today: date) -> Drift:
     """Everything that differs on one host; files that were not listed say nothing."""
-    found = drift(index, host, machine)
-    rows = list(found.differences)
-    agreed = found.agreed
+    differences = drift(index, host, machine)
+    rows = list(differences.differences)
+    agreed = differences.agreed
     for kind in FILES:
         if kind in machine.files:
             report = read_file(kind, machine.files[kind].encode(), index.plan, host, today)
             agreed += sum(p.what == "same" for p in report.proposals)
             rows += _file(index, host, kind, report)
     rows.sort(key=lambda d: not d.urgent)
-    return found.model_copy(update={"differences": tuple(rows), "agreed": agreed})
+    return differences.model_copy(update={"differences": tuple(rows), "agreed": agreed})
 
 
 def _file(index: Index, host: str, kind: str, report: Report) -> list[Drifted]:

@@ -33,22 +33,22 @@ class Parity:
 
 def read_parity(listing: Listing, notes: Notes) -> None:
     """Settings of parity over separately formatted disks."""
-    found = Parity()
+    parity = Parity()
     for raw in listing.text.splitlines():
         line = raw.strip()
         if not line or line.startswith("#"):
             continue
         if match := PARITY.match(line):
             # A parity may be cut into several files, each on a disk: they count as one.
-            found.parity.append(match[2].split(",")[0].strip().rpartition("/")[0])
+            parity.parity.append(match[2].split(",")[0].strip().rpartition("/")[0])
         elif match := DATA.match(line):
-            found.data.append(match[2].strip().rstrip("/"))
+            parity.data.append(match[2].strip().rstrip("/"))
         elif line.split()[0] not in OTHER:
             listing.puzzled(line)
             continue
         listing.took()
-    if found.data:
-        notes.parities.append(found)
+    if parity.data:
+        notes.parities.append(parity)
 
 
 SNAPRAID = ListingReader(

@@ -30,8 +30,8 @@ READINGS = (
 def together(notes: Notes) -> Machine:
     """The machine."""
     disks = {d.device: d for d in _disks(notes)}
-    found = joined(notes, list(_pools(notes, set(disks))))
-    pools = tuple(sorted(found, key=lambda p: (p.filesystem, p.name)))
+    gathered = joined(notes, list(_pools(notes, set(disks))))
+    pools = tuple(sorted(gathered, key=lambda p: (p.filesystem, p.name)))
     known = notes.machine
     return Machine(
         host=notes.host,

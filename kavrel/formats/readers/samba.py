@@ -198,15 +198,15 @@ def _rights(
     def accounts(key: str) -> set[str] | None:
         if key not in got:
             return None
-        found: set[str] = set()
+        names: set[str] = set()
         for wanted in _names(got[key]):
             if wanted[0] in "@+&":
-                found |= set(groups.get(wanted.lstrip("@+&"), ()))
+                names |= set(groups.get(wanted.lstrip("@+&"), ()))
             elif wanted in logins:
-                found.add(logins[wanted])
+                names.add(logins[wanted])
             elif wanted != "-nobody-":
                 report.differences.append(f"share {name}: {wanted} is no account of the plan")
-        return found
+        return names
 
     valid, invalid = accounts("validusers"), accounts("invalidusers") or set()
     writes, reads = accounts("writelist") or set(), accounts("readlist") or set()

@@ -65,8 +65,8 @@ def _stands(report: Report, index: Index, pool_id: str, fact: str) -> None:
     why = (
         "" if what == "same" else "it was made: from now on it is looked for, and never made again"
     )
-    found = ReadItem(collection="pools", what=what, name=pool.name, item=item, why=why)
-    report.proposals.append(found)
+    read = ReadItem(collection="pools", what=what, name=pool.name, item=item, why=why)
+    report.proposals.append(read)
     if what != "same":
         report.differences.append(f"pool {pool.name} stands, and the plan still wants it made")
 

@@ -59,7 +59,7 @@ UNIT = (
 
 def _services(index: Index, host: str, today: date) -> dict[str, str]:
     """File name to how its service is set up, as the runbook has it."""
-    found: dict[str, str] = {}
+    files: dict[str, str] = {}
     for work in bill(index, host, today):
         if not isinstance(work, ServiceRuns) or work.by_hand:
             continue
@@ -67,38 +67,38 @@ def _services(index: Index, host: str, today: date) -> dict[str, str]:
         places = "; ".join(f"{name.rpartition('/')[2]} as {at}" for name, at in service.files)
         minds = " ".join(service.minds)
         said = f"Install {service.package}, then {places}; check it ({service.check}), start it "
-        found |= {name: f"{said}({service.start}). {minds}".strip() for name, _ in service.files}
-    return found
+        files |= {name: f"{said}({service.start}). {minds}".strip() for name, _ in service.files}
+    return files
 
 
 def host_files(plan: Plan, host: str, origin: str, today: date) -> dict[str, tuple[str, str]]:
     """File name to its text and what to do with it, in the order of work."""
     box = Box(plan, host)
     todo = FIRST | _services(box.index, host, today)
-    found: dict[str, tuple[str, str]] = {}
+    files: dict[str, tuple[str, str]] = {}
     if box.host.closed:
         how = ON_IT if box.host.personal else BY_PAGE
         return {"values.txt": (page_values(plan, host, origin, today), how)}
     for name, protocol, make in STEPS:
         if box.exports(protocol) if protocol else box.pools:
             more = (today,) if "today" in signature(make).parameters else ()
-            found[name] = (make(plan, host, origin, *more), todo[name])
+            files[name] = (make(plan, host, origin, *more), todo[name])
         if name == "fstab" and host in smb_hosts(plan):
-            found["smb.conf"] = (smb_conf(plan, host, origin, today), todo["smb.conf"])
+            files["smb.conf"] = (smb_conf(plan, host, origin, today), todo["smb.conf"])
     for name, text in ups_files(plan, host, origin).items():
-        found[name] = (text, todo[name])
-    found |= tenant_files(plan, host, origin)
+        files[name] = (text, todo[name])
+    files |= tenant_files(plan, host, origin)
     for name, text in units(plan, host, origin).items():
-        found[f"systemd/{name}"] = (text, UNIT)
-    found["lab-look"] = (look_script(), LOOK)
+        files[f"systemd/{name}"] = (text, UNIT)
+    files["lab-look"] = (look_script(), LOOK)
     night = next((w for w in job_works(box.index, host) if isinstance(w, NightRuns)), None)
     if night:
         said = f"Install {' '.join(night.packages)}; then {', '.join(night.placed)}. Look at each "
         said += f"(lab-job --show NAME), then start the timers ({night.start}), or take the crontab, not both."
         for name, text in timed_files(plan, host, origin, today).items():
             place = name if name in ("lab-job", "lab-jobs.json") else f"systemd/{name}"
-            found[place] = (text, said)
-    return found
+            files[place] = (text, said)
+    return files
 
 
 def _by_hand(plan: Plan, host: str, today: date) -> list[str]:
@@ -110,8 +110,8 @@ def _by_hand(plan: Plan, host: str, today: date) -> list[str]:
 
 def bundle(plan: Plan, host: str, origin: str, today: date) -> bytes:
     """The zip's bytes."""
-    found = host_files(plan, host, origin, today)
-    by_text = groupby(found.items(), key=lambda one: one[1][1])
+    files = host_files(plan, host, origin, today)
+    by_text = groupby(files.items(), key=lambda one: one[1][1])
     steps = [{"files": [name for name, _ in some], "text": text} for text, some in by_text]
     readme = render(
         "bundle_readme.j2",
@@ -121,7 +121,7 @@ def bundle(plan: Plan, host: str, origin: str, today: date) -> bytes:
         steps=steps,
         left=_by_hand(plan, host, today),
     )
-    contents = {"README.txt": readme, **{name: text for name, (text, _) in found.items()}}
+    contents = {"README.txt": readme, **{name: text for name, (text, _) in files.items()}}
     sums = "".join(
         f"{hashlib.sha256(text.encode()).hexdigest()}  {name}\n" for name, text in contents.items()
     )

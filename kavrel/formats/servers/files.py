@@ -32,13 +32,13 @@ class Offered:
 
 def _offered(box: Box, protocol: str, today: date = date.min) -> list[Offered]:
     """Exports with who may sign in today: those switched off or run out are in no file."""
-    found = []
+    offered = []
     for export in box.exports(protocol):
         logins = [box.login(a) for a in export.accounts if box.index.accounts[a].works_on(today)]
         name = box.index.datasets[export.dataset].name
         folder = box.folders[export.dataset]
-        found.append(Offered(export, folder, logins, _nfs_options(export), name))
-    return found
+        offered.append(Offered(export, folder, logins, _nfs_options(export), name))
+    return offered
 
 
 def _nfs_options(export: Export) -> str:
@@ -63,14 +63,14 @@ def rsyncd_conf(plan: Plan, host: str, origin: str, today: date = date.min) -> s
     An empty `auth users` would open a module to everybody, as root: it is left out, and said so.
     """
     box = Box(plan, host)
-    found = _offered(box, "rsync", today)
+    offered = _offered(box, "rsync", today)
     return render(
         "rsyncd.conf.j2",
         host=box.host,
         plan=plan,
         origin=origin,
-        exports=[e for e in found if e.logins],
-        shut=[e for e in found if not e.logins],
+        exports=[e for e in offered if e.logins],
+        shut=[e for e in offered if not e.logins],
     )
 
 
@@ -121,10 +121,10 @@ def target_json(plan: Plan, host: str, origin: str) -> str:
         if zvol:
             dev = f"/dev/zvol/{box.zfs_name(box.folders[export.dataset])}/{export.name}"
         plugin = "block" if zvol else "fileio"
-        found: dict[str, object] = {"name": export.name, "plugin": plugin, "dev": dev}
+        storage: dict[str, object] = {"name": export.name, "plugin": plugin, "dev": dev}
         # What a kind of object does not know would be an error, and the disk left out.
-        found |= {"readonly": False} if zvol else {"size": export.size_bytes, "write_back": False}
-        objects.append(found)
+        storage |= {"readonly": False} if zvol else {"size": export.size_bytes, "write_back": False}
+        objects.append(storage)
         acls = []
         for client in export.clients:
             acl = {

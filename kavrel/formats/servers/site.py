@@ -33,8 +33,8 @@ class Box:
     def datasets(self) -> list[Dataset]:
         """The datasets of its pools, parents before children."""
         mine = {p.id for p in self.pools}
-        found = [d for d in self.plan.datasets if d.pool in mine]
-        return sorted(found, key=lambda d: self.folders[d.id].count("/"))
+        here = [d for d in self.plan.datasets if d.pool in mine]
+        return sorted(here, key=lambda d: self.folders[d.id].count("/"))
 
     def exports(self, protocol: str) -> list[Export]:
         """Its exports over a protocol."""

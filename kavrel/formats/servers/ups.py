@@ -9,13 +9,13 @@ from kavrel.formats.servers.template import render
 def ups_files(plan: Plan, host: str, origin: str) -> dict[str, str]:
     """File name, as nut/ups.conf, to its text; none where nobody tells the host, or it takes no files."""
     index = Index(plan)
-    found = {}
+    files = {}
     for work in power_works(index, host):
         if work.by_hand:
             continue
         mine = [w for w in work.watched if w.mine]
         for name, _ in work.service.files:
-            found[name] = render(
+            files[name] = render(
                 f"{name.partition('/')[2]}.j2",
                 host=index.hosts[host],
                 origin=origin,
@@ -24,4 +24,4 @@ def ups_files(plan: Plan, host: str, origin: str) -> dict[str, str]:
                 told=any(w.others for w in mine),
                 waits=work.waits_seconds,
             )
-    return found
+    return files

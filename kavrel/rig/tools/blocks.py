@@ -63,22 +63,22 @@ def _walk(block: Block, depth: int = 0) -> Iterator[tuple[int, Block]]:
 
 def _below(roots: list[Block], path: str, wanted: list[str]) -> Said:
     """The device itself, and all that it is made of."""
-    found: dict[str, Block] = {}
+    parts: dict[str, Block] = {}
 
     def reaches(block: Block) -> bool:
         on_the_way = block.path == path
         for child in block.children:
             on_the_way |= reaches(child)
         if on_the_way:
-            found[block.path] = block
+            parts[block.path] = block
         return on_the_way
 
     for root in roots:
         reaches(root)
-    if path not in found:
+    if path not in parts:
         return failed(f"lsblk: {path}: not a block device", 32)
-    rows = [[str(_facts(b, False).get(h.lower()) or "") for h in wanted] for b in found.values()]
-    order = sorted(zip(found, rows, strict=True), key=lambda one: one[0] != path)
+    rows = [[str(_facts(b, False).get(h.lower()) or "") for h in wanted] for b in parts.values()]
+    order = sorted(zip(parts, rows, strict=True), key=lambda one: one[0] != path)
     named = [[p if h == "NAME" else c for h, c in zip(wanted, r, strict=True)] for p, r in order]
     return lines(*(" ".join(r) for r in named))
 
@@ -116,17 +116,17 @@ def mdadm(box: Box, words: list[str], stdin: bytes) -> Said:
     """Mdadm --detail [--export], --action=check, --wait, of one array."""
     flags, _, names = split(words)
     path = names[0] if names else ""
-    found = next(
+    array = next(
         (a for a in Layers(box).arrays if path in (a.block.path, f"/dev/md/{a.name}")), None
     )
-    if found is None:
+    if array is None:
         return failed(f"mdadm: cannot open {path}: No such file or directory")
     if "detail" in flags:
-        return lines(*(_export(box, found) if "export" in flags else _detail(found)))
+        return lines(*(_export(box, array) if "export" in flags else _detail(array)))
     if "action=check" in flags:
-        if found.missing:
+        if array.missing:
             return failed(f"mdadm: failed to set sync action for {path}", 1)
-        for disk in (m.drive for m in found.members if m and m.drive):
+        for disk in (m.drive for m in array.members if m and m.drive):
             disk.bad_sectors = 0
         return FINE
     return FINE if "wait" in flags else failed(f"mdadm: unrecognized option '{' '.join(words)}'", 2)

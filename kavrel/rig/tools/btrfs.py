@@ -31,10 +31,10 @@ def btrfs(box: Box, words: list[str], stdin: bytes) -> Said:
     if asked == ("subvolume", "snapshot"):
         return _snapshot(box, names[2], names[3])
     if asked == ("subvolume", "delete"):
-        found = point_at(box, names[2])
-        if found is None or found[1] not in found[0].points:
+        point = point_at(box, names[2])
+        if point is None or point[1] not in point[0].points:
             return failed(f"ERROR: cannot access subvolume {names[2]}: No such file or directory")
-        found[0].forget(found[1])
+        point[0].forget(point[1])
         return FINE
     if asked == ("subvolume", "show"):
         return _show(box, names[2])
@@ -77,38 +77,38 @@ def is_btrfs(box: Box, data: Data) -> bool:
 
 def _snapshot(box: Box, source: str, target: str) -> Said:
     data = next((d for d in box.mounted() if d.at == source.rstrip("/")), None)
-    found = point_at(box, target)
+    place = point_at(box, target)
     if data is None or not is_btrfs(box, data):
         return failed(f"ERROR: Not a Btrfs subvolume: {source}")
-    if found is None or found[0] is not data:
+    if place is None or place[0] is not data:
         return failed(
             f"ERROR: cannot snapshot '{source}' to '{target}': no stand-in for that place"
         )
-    if found[1] in data.points:
+    if place[1] in data.points:
         return failed(f"ERROR: target path already exists: {target}")
     box.current(data)
-    data.mark(found[1], box.lab.now)
+    data.mark(place[1], box.lab.now)
     return FINE
 
 
 def _show(box: Box, path: str) -> Said:
-    found = point_at(box, path)
-    if found is None or found[1] not in found[0].points:
+    place = point_at(box, path)
+    if place is None or place[1] not in place[0].points:
         return failed(f"ERROR: cannot find real path for '{path}': No such file or directory")
-    came = "00000000-0000-0000-0000-000000000001" if found[0].points[found[1]].came else "-"
+    came = "00000000-0000-0000-0000-000000000001" if place[0].points[place[1]].came else "-"
     return lines(
         path.lstrip("/"),
-        f"\tName: \t\t\t{found[1]}",
+        f"\tName: \t\t\t{place[1]}",
         f"\tReceived UUID: \t\t{came}",
         "\tFlags: \t\t\treadonly",
     )
 
 
 def _send(box: Box, path: str, parent: str) -> Said:
-    found = point_at(box, path)
-    if found is None or found[1] not in found[0].points:
+    point = point_at(box, path)
+    if point is None or point[1] not in point[0].points:
         return failed(f"ERROR: cannot find real path for '{path}': No such file or directory")
-    data, name = found
+    data, name = point
     since = os.path.basename(parent)
     if since and since not in data.points:
         return failed(f"ERROR: parent determination failed for {path}")
@@ -120,10 +120,10 @@ def _receive(box: Box, folder: str, stdin: bytes) -> Said:
     if not stdin.startswith(MAGIC):
         return failed("ERROR: empty stream is not considered valid")
     stream = box.lab.streams.get(stdin[len(MAGIC) :])
-    found = point_at(box, f"{folder}/{stream.name}")
-    if found is None and os.path.basename(os.path.dirname(folder.rstrip("/"))) != ".points":
+    place = point_at(box, f"{folder}/{stream.name}")
+    if place is None and os.path.basename(os.path.dirname(folder.rstrip("/"))) != ".points":
         return _received_whole(box, folder, stream)
-    if found is None:
+    if place is None:
         above, leaf = os.path.split(folder.rstrip("/"))
         root, _ = box.find(os.path.dirname(above))
         if root.name not in box.stores or not is_btrfs(box, root):
@@ -131,8 +131,8 @@ def _receive(box: Box, folder: str, stdin: bytes) -> Said:
         at = f"{os.path.dirname(above)}/{leaf}"
         made = Data(f"{root.name}{at[len(root.at) :]}", at, root.room, read_only=True)
         box.datas[made.name] = made
-        found = made, stream.name
-    data, name = found
+        place = made, stream.name
+    data, name = place
     if name in data.points:
         return failed(f"ERROR: creating subvolume {name} failed: File exists")
     if stream.since and stream.since not in data.points:

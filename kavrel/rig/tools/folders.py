@@ -97,7 +97,7 @@ def touch(box: Box, words: list[str], stdin: bytes) -> Said:
 def stat(box: Box, words: list[str], stdin: bytes) -> Said:
     """Stat -c FORMAT FILE..., of %s, %Y, %.10Y and %n."""
     _, values, paths = split(words, "c")
-    found = []
+    printed = []
     for path in paths:
         own = box.private(path)
         file = box.file(path) if own is None else _kept(own)
@@ -111,8 +111,8 @@ def stat(box: Box, words: list[str], stdin: bytes) -> Said:
             ("%n", path),
         ):
             form = form.replace(mark, value)
-        found.append(form)
-    return lines(*found)
+        printed.append(form)
+    return lines(*printed)
 
 
 def _kept(own: Path) -> File | None:
@@ -210,13 +210,13 @@ def point_folder(box: Box, path: str) -> dict[str, File] | None:
 
 def sha256sum(box: Box, words: list[str], stdin: bytes) -> Said:
     """sha256sum FILE..."""
-    found = []
+    printed = []
     for path in words:
         file = read(box, path)
         if file is None:
             return failed(f"sha256sum: {path}: No such file or directory")
-        found.append(f"{hashlib.sha256(file.content).hexdigest()}  {path}")
-    return lines(*found)
+        printed.append(f"{hashlib.sha256(file.content).hexdigest()}  {path}")
+    return lines(*printed)
 
 
 def test(box: Box, words: list[str], stdin: bytes) -> Said:

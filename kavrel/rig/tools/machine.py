@@ -19,20 +19,20 @@ TESTS = {"short": 2, "long": 600}
 def smartctl(box: Box, words: list[str], stdin: bytes) -> Said:
     """Smartctl -a, -t, of one disk."""
     flags, values, rest = split(words, "qt")
-    found = dict(drives(box)).get(rest[-1] if rest else "")
-    if found is None:
+    drive = dict(drives(box)).get(rest[-1] if rest else "")
+    if drive is None:
         return failed(f"Smartctl open device: {rest[-1] if rest else ''} failed: No such device", 2)
     if "t" in values:
         return FINE if values["t"] in TESTS else failed(f"unknown test {values['t']}")
     if "j" in flags:
-        return lines(json.dumps(_as_json(box, found, rest[-1])))
+        return lines(json.dumps(_as_json(box, drive, rest[-1])))
     readings = (
-        (5, "Reallocated_Sector_Ct", found.readings.get("reallocated", 0)),
-        (197, "Current_Pending_Sector", found.bad_sectors),
+        (5, "Reallocated_Sector_Ct", drive.readings.get("reallocated", 0)),
+        (197, "Current_Pending_Sector", drive.bad_sectors),
     )
     return lines(
-        f"Serial Number:    {found.disk.serial}",
-        f"User Capacity:    {found.disk.capacity_bytes:,} bytes",
+        f"Serial Number:    {drive.disk.serial}",
+        f"User Capacity:    {drive.disk.capacity_bytes:,} bytes",
         "SMART overall-health self-assessment test result: PASSED",
         *(
             f"{n:3} {name:23} 0x0033   100   100   010    Pre-fail  Always  -  {value}"

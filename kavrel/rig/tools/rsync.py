@@ -15,8 +15,8 @@ def rsync(box: Box, words: list[str], stdin: bytes) -> Said:
     ends = [w for w in words if not w.startswith("-")]
     if len(ends) != 2:
         return failed("rsync error: syntax or usage error (code 1) at main.c(1782)", 1)
-    found = [_end(box, end) for end in ends]
-    for end, told in zip(ends, found, strict=True):
+    places = [_end(box, end) for end in ends]
+    for end, told in zip(ends, places, strict=True):
         if told is None:
             return failed(
                 f"ssh: connect to host {end.partition(':')[0]} port 22: No route to host\n"
@@ -24,7 +24,7 @@ def rsync(box: Box, words: list[str], stdin: bytes) -> Said:
                 "rsync error: unexplained error (code 255) at io.c(228)",
                 255,
             )
-    (there, source), (here, target) = found  # type: ignore[misc]
+    (there, source), (here, target) = places  # type: ignore[misc]
     state = point_folder(there, source)
     if state is None and not there.is_folder(source.rstrip("/") or "/"):
         single = there.file(source)

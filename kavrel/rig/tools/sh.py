@@ -22,8 +22,8 @@ def sh(box: Box, words: list[str], stdin: bytes) -> Said:
 
 
 def _points(box: Box, folder: str) -> Said:
-    found = point_at(box, f"{folder}/lab-")
-    names = [n for n in found[0].points if n.startswith("lab-")] if found else []
+    point = point_at(box, f"{folder}/lab-")
+    names = [n for n in point[0].points if n.startswith("lab-")] if point else []
     out = b"".join(btrfs(box, ["subvolume", "show", f"{folder}/{n}"], b"").out for n in names)
     return Said(0, out)
 

@@ -135,12 +135,12 @@ def _as_made(box: Box, data: Data) -> dict[str, str]:
     """Properties as the works of its dataset set them; what jobs made has those of its pool."""
     of, pool = _dataset_of(box, data), box.stores[data.name.partition("/")[0]].pool
     record = (of and of.record_kib) or pool.record_kib
-    found = {"recordsize": str(record * 1024), "compression": of.compression if of else "lz4"}
+    made = {"recordsize": str(record * 1024), "compression": of.compression if of else "lz4"}
     if of and of.quota_bytes:
-        found["quota"] = str(of.quota_bytes)
+        made["quota"] = str(of.quota_bytes)
     if of and of.reserve_bytes:
-        found["reservation"] = str(of.reserve_bytes)
-    return found
+        made["reservation"] = str(of.reserve_bytes)
+    return made
 
 
 def _limit(value: str, exact: bool) -> str:

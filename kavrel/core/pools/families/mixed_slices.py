@@ -27,12 +27,12 @@ from kavrel.core.pools.families.family import (
 
 def slices(disks: Sequence[int]) -> list[tuple[int, int]]:
     """Height in bytes and number of disks of each slice, from the lowest."""
-    found = []
+    cut = []
     floor = 0
     for height in sorted(set(disks)):
-        found.append((height - floor, sum(1 for d in disks if d >= height)))
+        cut.append((height - floor, sum(1 for d in disks if d >= height)))
         floor = height
-    return found
+    return cut
 
 
 THINNEST_MIB = 1024  # common practice, no source: an array costs more than it holds below that
@@ -40,16 +40,16 @@ THINNEST_MIB = 1024  # common practice, no source: an array costs more than it h
 
 def cuts(disks: Sequence[int], redundancy: int) -> tuple[Cut, ...]:
     """The parts of the disks, from the lowest; what too few disks reach is not cut."""
-    found = []
+    runs = []
     start = 1
     for height in sorted(set(disks)):
         end = height // MIB - 1
         members = tuple(n for n, d in enumerate(disks) if d >= height)
         if len(members) > redundancy and end - start >= THINNEST_MIB:
             level = "1" if len(members) == redundancy + 1 else str(4 + redundancy)
-            found.append(Cut(start, end - start, members, level))
+            runs.append(Cut(start, end - start, members, level))
             start = end
-    return tuple(found)
+    return tuple(runs)
 
 
 def _mixed(family: FamilyId, redundancy: int) -> Family:
@@ -58,12 +58,12 @@ def _mixed(family: FamilyId, redundancy: int) -> Family:
         return md_mirror(parts) if cut.level == "1" else md_parity(parts, redundancy)
 
     def volume(groups: Groups) -> tuple[int, ...]:
-        found = cuts(groups[0], redundancy)
-        whole = [0 if c.level == "1" else MD_CHUNK * (len(c.members) - redundancy) for c in found]
-        return (lvm_linear([array(c) for c in found], whole),)
+        pieces = cuts(groups[0], redundancy)
+        whole = [0 if c.level == "1" else MD_CHUNK * (len(c.members) - redundancy) for c in pieces]
+        return (lvm_linear([array(c) for c in pieces], whole),)
 
     def rooms(groups: Groups) -> list[list[Room]]:
-        found = []
+        spans = []
         for disk in groups[0]:
             data = kept = stranded = floor = 0
             for height, width in slices(groups[0]):
@@ -76,8 +76,8 @@ def _mixed(family: FamilyId, redundancy: int) -> Family:
                 share = height * redundancy // width
                 kept += share
                 data += height - share
-            found.append(Room(data, kept, stranded))
-        return [found]
+            spans.append(Room(data, kept, stranded))
+        return [spans]
 
     return Family(
         id=family,

@@ -33,12 +33,12 @@ def _complaints(export: Export, index: Index) -> Iterator[Complaint]:
 
 
 def _ports(export: Export) -> tuple[PortUse, ...]:
-    found: list[PortUse] = []
+    uses: list[PortUse] = []
     if export.port:
-        found.append((export.port, "tcp", f"S3 tenant {export.name}"))
+        uses.append((export.port, "tcp", f"S3 tenant {export.name}"))
     if export.console_port:
-        found.append((export.console_port, "tcp", f"console of S3 tenant {export.name}"))
-    return tuple(found)
+        uses.append((export.console_port, "tcp", f"console of S3 tenant {export.name}"))
+    return tuple(uses)
 
 
 S3 = Protocol(

@@ -63,8 +63,8 @@ def setup_script(plan: Plan, host: str, origin: str, today: date = date.min) -> 
 
 def _revision(origin: str) -> int:
     """The number of the revision that it is written from; 0 where it has none."""
-    found = re.search(r"\brevision (\d+)", origin)
-    return int(found[1]) if found else 0
+    number = re.search(r"\brevision (\d+)", origin)
+    return int(number[1]) if number else 0
 
 
 # Command and package of Debian that a work cannot be made without.
