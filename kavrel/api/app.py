@@ -58,6 +58,28 @@ NOT_BUILT = (
     "<code>make setup</code>. The API answers under <code>/api</code>."
 )
 
+# In the order of the document. What takes a plan's items comes after the plans themselves.
+ROUTES = (
+    plans.router,
+    items.router(),
+    forms.router,
+    sheets.router,
+    copies.router,
+    proof.router,
+    questions.router,
+    shares.router,
+    looks.router,
+    begin.router,
+    drills.router,
+    run.router,
+    signing.router,
+    passkeys.router,
+    household.router,
+    health.router,
+    told_routes.router,
+    calendars.router,
+)
+
 
 def create_app(
     database: Database,
@@ -80,7 +102,6 @@ def create_app(
     """
     looks_kept, people = Looks(database, now), People(database, now)
     service = Service(Plans(database, now), now, looks_kept)
-
     outbox = Outbox(database, now)
     teller = Teller(service, outbox, database, keep=keep)
 
@@ -103,30 +124,14 @@ def create_app(
     )
     app.state.service = service
     app.state.veiled = Service(VeiledPlans(database, now), now, looks_kept)
-    app.state.people, app.state.throttle, app.state.now = people, None, now
-    app.state.challenges = None
+    app.state.people, app.state.now = people, now
+    app.state.throttle = app.state.challenges = None
     app.state.database, app.state.authority, app.state.prefix = database, authority, prefix
     app.state.counts = counts = Counts()
     app.state.outbox, app.state.teller = outbox, teller
     problem.install(app)
-    app.include_router(plans.router)
-    app.include_router(items.router())
-    app.include_router(forms.router)
-    app.include_router(sheets.router)
-    app.include_router(copies.router)
-    app.include_router(proof.router)
-    app.include_router(questions.router)
-    app.include_router(shares.router)
-    app.include_router(looks.router)
-    app.include_router(begin.router)
-    app.include_router(drills.router)
-    app.include_router(run.router)
-    app.include_router(signing.router)
-    app.include_router(passkeys.router)
-    app.include_router(household.router)
-    app.include_router(health.router)
-    app.include_router(told_routes.router)
-    app.include_router(calendars.router)
+    for routes in ROUTES:
+        app.include_router(routes)
     _front_end(app, dist, prefix)
     app.openapi = lambda: document(app)  # type: ignore[method-assign]
     app.add_middleware(Gate, people=people, behind_proxy=behind_proxy)

@@ -128,11 +128,7 @@ def supply_view(index: Index, supply: Supply, hosts: dict[str, HostPower]) -> Su
     without = tuple(h.name for h in fed if h.id not in supply.signals)
     apparent = load / known["power_factor"]
     overloaded = load > supply.watts or apparent > supply.va
-    drawn = load / known["inverter_efficiency"]
-    battery = supply.battery_wh * supply.health_percent / 100
-    minutes = (
-        runtime_hours(drawn, battery, supply.rated_hours, supply.exponent) * 60 if load else 0.0
-    )
+    minutes, runtime = _runtime(index, supply, load, [hosts[h.id] for h in fed])
     keep = known["battery_keep_share"]
     hard = known["spin_up_factor"]
     # Where nobody hears the signal nobody stops: no delay is a safe one.
@@ -159,19 +155,7 @@ def supply_view(index: Index, supply: Supply, hosts: dict[str, HostPower]) -> Su
             latest,
             "min",
             "runtime x (1 - share kept) - shutdown x load factor",
-            step(
-                "runtime at this load",
-                minutes,
-                "min",
-                "rated hours x (battery / (rated hours x load / efficiency))^exponent x 60",
-                step("battery", supply.battery_wh, "Wh"),
-                step("health", supply.health_percent / 100, "of it"),
-                step("rated over", supply.rated_hours, "h"),
-                step("exponent", supply.exponent),
-                step("load", load, "W", "", *(hosts[h.id].working for h in fed)),
-                known.step("inverter_efficiency"),
-                source="Peukert 1897",
-            ),
+            runtime,
             known.step("battery_keep_share"),
             step("longest shutdown with unmounting", stopping, "min"),
             known.step("spin_up_factor"),
@@ -179,6 +163,31 @@ def supply_view(index: Index, supply: Supply, hosts: dict[str, HostPower]) -> Su
                 "apparent load", apparent, "VA", "load / power factor", known.step("power_factor")
             ),
         ),
+    )
+
+
+def _runtime(
+    index: Index, supply: Supply, load: float, fed: Sequence[HostPower]
+) -> tuple[float, Working]:
+    """Minutes that the battery carries so many watts, with their working."""
+    known = index.assumptions
+    minutes = 0.0
+    if load:
+        drawn = load / known["inverter_efficiency"]
+        battery = supply.battery_wh * supply.health_percent / 100
+        minutes = runtime_hours(drawn, battery, supply.rated_hours, supply.exponent) * 60
+    return minutes, step(
+        "runtime at this load",
+        minutes,
+        "min",
+        "rated hours x (battery / (rated hours x load / efficiency))^exponent x 60",
+        step("battery", supply.battery_wh, "Wh"),
+        step("health", supply.health_percent / 100, "of it"),
+        step("rated over", supply.rated_hours, "h"),
+        step("exponent", supply.exponent),
+        step("load", load, "W", "", *(h.working for h in fed)),
+        known.step("inverter_efficiency"),
+        source="Peukert 1897",
     )
 
 

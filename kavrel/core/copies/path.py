@@ -108,6 +108,21 @@ def link_mb_per_s(index: Index, link: Link, mbit: float, wire_encrypted: bool = 
     return rate / 8 * share
 
 
+def _store(
+    index: Index, states: dict[str, PoolState], place: Place, verb: str
+) -> tuple[tuple[str, float], Resource] | None:
+    """What a pool or a disk in the dock reads or writes, MB/s; None for what has no disks here."""
+    if place.pool:
+        layout = states[place.pool].layout
+        speed = layout.read_mb_per_s if verb == "read" else layout.write_mb_per_s
+        return (f"{verb} {place.name(index)}", speed), Resource("pool", place.pool)
+    if place.disk:
+        disk = index.disks[place.disk]
+        speed = min(disk.mb_per_s, index.assumptions["dock_mb_per_s"])
+        return (f"{verb} {disk.label} in the dock", speed), Resource("disk", place.disk)
+    return None
+
+
 def path(
     index: Index,
     states: dict[str, PoolState],
@@ -124,18 +139,11 @@ def path(
     """
     parts: list[tuple[str, float]] = []
     loads: list[tuple[Resource, float]] = []
-    known = index.assumptions
     for place, verb in ((source, "read"), (target, "write")):
-        if place.pool:
-            layout = states[place.pool].layout
-            speed = layout.read_mb_per_s if verb == "read" else layout.write_mb_per_s
-            parts.append((f"{verb} {place.name(index)}", speed))
-            loads.append((Resource("pool", place.pool), speed))
-        elif place.disk:
-            disk = index.disks[place.disk]
-            dock = min(disk.mb_per_s, known["dock_mb_per_s"])
-            parts.append((f"{verb} {disk.label} in the dock", dock))
-            loads.append((Resource("disk", place.disk), dock))
+        if stored := _store(index, states, place, verb):
+            part, resource = stored
+            parts.append(part)
+            loads.append((resource, part[1]))
     source_host, target_host = source.host(index), target.host(index)
     missing = False
     remote = bool(source.bucket or target.bucket)

@@ -10,6 +10,7 @@ Source: inclusion and exclusion over copy-on-write blocks; the rates are the pla
 
 from collections import defaultdict
 from collections.abc import Sequence
+from dataclasses import dataclass, field
 from datetime import date, datetime, time, timedelta
 from functools import lru_cache
 from itertools import pairwise
@@ -213,6 +214,54 @@ class PoolSpace(_View):
     working: Working
 
 
+@dataclass
+class _CopiedHere:
+    """What the jobs that copy onto a pool keep there, bytes, and what it grows by a year."""
+
+    points: float = 0.0
+    copies: float = 0.0
+    growth: float = 0.0
+    layers: list[Layer] = field(default_factory=list)
+    parts: list[Working] = field(default_factory=list)
+
+    def add(self, name: str, kind: str, count: float, of: Working) -> None:
+        self.layers.append(Layer(name=name, kind=kind, bytes=int(count)))
+        self.parts.append(of)
+        if kind == "points":
+            self.points += count
+        else:
+            self.copies += count
+
+
+def _copied_here(book: CopyBook, pool: str) -> _CopiedHere:
+    here = _CopiedHere()
+    for job in book.index.plan.jobs:
+        if not KINDS[job.kind].copies or book.place(job).pool != pool:
+            continue
+        if hold := held_bytes(book, job, book.as_of):
+            count = len(book.points_on(job, book.as_of))
+            said = step(f"points of {job.name}", hold, "bytes", f"gaps between {count} points")
+            here.add(job.name, "points", hold, said)
+        if new := in_the_making(book, job):
+            name = f"{job.name}: the archive that a run makes before an old one goes"
+            here.add(name, "points", new, step(name, new, "bytes"))
+        if not KINDS[job.kind].in_place:
+            whole = book.first_bytes(job)
+            here.add(job.name, "copy", whole, step(f"newest state in {job.name}", whole, "bytes"))
+            here.growth += growing(book, job)
+    return here
+
+
+def _mark(today: date, need: Need, copied: _CopiedHere, years: float) -> Mark:
+    copies = copied.copies + copied.growth * years
+    return Mark(
+        day=today + timedelta(days=years * YEAR_DAYS),
+        live_bytes=need.at(years) - int(copied.points + copies),
+        points_bytes=int(copied.points),
+        copies_bytes=int(copies),
+    )
+
+
 def pool_space(book: CopyBook, pool: str, years: int) -> PoolSpace:
     """What datasets, points and copies take on a pool now and every month for so many years.
 
@@ -222,40 +271,17 @@ def pool_space(book: CopyBook, pool: str, years: int) -> PoolSpace:
     index = book.index
     here = [d for d in index.plan.datasets if d.pool == pool]
     layers = [Layer(name=d.name, kind="live", bytes=d.size_bytes) for d in here]
-    points = copies = 0.0
-    growth_of_copies = 0.0
+    copied = _copied_here(book, pool)
     kept = reserved_bytes(trees(index, pool))
     if kept:
         name = "thick volumes and reservations, not filled yet"
         layers.append(Layer(name=name, kind="reserved", bytes=kept))
-    parts: list[Working] = []
-    for job in index.plan.jobs:
-        if not KINDS[job.kind].copies or book.place(job).pool != pool:
-            continue
-        hold = held_bytes(book, job, book.as_of)
-        count = len(book.points_on(job, book.as_of))
-        if hold:
-            layers.append(Layer(name=job.name, kind="points", bytes=int(hold)))
-            parts.append(
-                step(f"points of {job.name}", hold, "bytes", f"gaps between {count} points")
-            )
-        points += hold
-        if new := in_the_making(book, job):
-            name = f"{job.name}: the archive that a run makes before an old one goes"
-            layers.append(Layer(name=name, kind="points", bytes=new))
-            parts.append(step(name, new, "bytes"))
-            points += new
-        if not KINDS[job.kind].in_place:
-            whole = book.first_bytes(job)
-            layers.append(Layer(name=job.name, kind="copy", bytes=whole))
-            parts.append(step(f"newest state in {job.name}", whole, "bytes"))
-            copies += whole
-            growth_of_copies += growing(book, job)
+    layers += copied.layers
     live = sum(d.size_bytes for d in here)
     growth = sum(d.growth_bytes_per_year for d in here)
     usable = book.states[pool].layout.usable_bytes
-    used = live + kept + points + copies
-    need = Need(int(points + copies), int(growth_of_copies), trees(index, pool))
+    used = live + kept + copied.points + copied.copies
+    need = Need(int(copied.points + copied.copies), int(copied.growth), trees(index, pool))
 
     def when(target: float) -> date | None:
         passed = need.until(target)
@@ -264,17 +290,7 @@ def pool_space(book: CopyBook, pool: str, years: int) -> PoolSpace:
         return book.as_of + timedelta(days=passed * YEAR_DAYS)
 
     warn = index.assumptions["fill_warn_share"]
-    marks = []
-    for month in range(12 * years + 1):
-        span = month / 12
-        marks.append(
-            Mark(
-                day=book.as_of + timedelta(days=span * YEAR_DAYS),
-                live_bytes=need.at(span) - int(points + copies + growth_of_copies * span),
-                points_bytes=int(points),
-                copies_bytes=int(copies + growth_of_copies * span),
-            )
-        )
+    marks = [_mark(book.as_of, need, copied, month / 12) for month in range(12 * years + 1)]
     return PoolSpace(
         pool=pool,
         usable_bytes=usable,
@@ -290,8 +306,8 @@ def pool_space(book: CopyBook, pool: str, years: int) -> PoolSpace:
             "live data + room kept for it + what points hold + newest states of copies",
             step("live data", live, "bytes", "sum of the datasets' sizes"),
             step("thick volumes and reservations, not filled yet", kept, "bytes"),
-            *parts,
-            step("growth a year", int(growth + growth_of_copies), "bytes"),
+            *copied.parts,
+            step("growth a year", int(growth + copied.growth), "bytes"),
             index.assumptions.step("fill_warn_share"),
         ),
     )

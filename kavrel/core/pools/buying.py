@@ -87,20 +87,14 @@ def buy(
     tried = 0
     seen: set[tuple[str, ...]] = set()
     best_room = most_raw = 0
-    small: list[
-        tuple[int, list[DiskFacts]]
-    ] = []  # they may be the nearest, where nothing is enough
+    small: list[tuple[int, list[DiskFacts]]] = []  # the nearest may be here
     for cost, basket in sorted(_purchases(offers, at_most, most), key=lambda b: b[0]):
         if wish.budget_minor is not None and cost > wish.budget_minor:
             break
         tried += 1
         if tried % 64 == 0 and not tell(0.0, f"{tried:,} purchases tried"):
             break
-        bought = [
-            replace(o, id=f"{o.id}-{n}", label=f"{o.label} {n + 1}")
-            for o, count in basket
-            for n in range(count)
-        ]
+        bought = _each(basket)
         raw = sum(d.capacity_bytes for d in (*bought, *at_hand))
         most_raw = max(most_raw, raw)
         if raw < wish.usable_bytes:
@@ -128,20 +122,34 @@ def buy(
                 break
             fit = _fit(bought, at_hand, wish, conditions, most, best_room)
             best_room = max(best_room, fit.usable if fit else 0)
-        money = " for that money" if wish.budget_minor is not None else ""
-        nearest = (
-            f"the most is {size_words(best_room)}"
-            if best_room
-            else f"even the largest has {size_words(most_raw)} in all"
-        )
-        why = (
-            f"no purchase{money} gives {size_words(wish.usable_bytes)} that outlives any "
-            f"{wish.survive} in {most} bays; {nearest}"
-        )
+        why = _why_not(wish, most, best_room, most_raw)
     return Baskets(baskets=tuple(baskets), tried=tried, why_not=why)
 
 
+def _why_not(wish: Wish, bays: int, best_room: int, most_raw: int) -> str:
+    """That nothing is enough, and what comes nearest."""
+    money = " for that money" if wish.budget_minor is not None else ""
+    nearest = (
+        f"the most is {size_words(best_room)}"
+        if best_room
+        else f"even the largest has {size_words(most_raw)} in all"
+    )
+    return (
+        f"no purchase{money} gives {size_words(wish.usable_bytes)} that outlives any "
+        f"{wish.survive} in {bays} bays; {nearest}"
+    )
+
+
 Purchase = tuple[tuple[DiskFacts, int], ...]
+
+
+def _each(basket: Purchase) -> list[DiskFacts]:
+    """Every disk of a purchase, told apart by a number."""
+    return [
+        replace(o, id=f"{o.id}-{n}", label=f"{o.label} {n + 1}")
+        for o, count in basket
+        for n in range(count)
+    ]
 
 
 def _purchases(

@@ -1,6 +1,6 @@
 """Lays disks out by a family's rule: bytes, survival, time, odds and the map of each disk."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import lru_cache
 
 from kavrel.core.filesystems import FILESYSTEMS
@@ -71,14 +71,8 @@ def _lay_out(
     sizes = tuple(tuple(d.capacity_bytes for d in g) for g in groups)
     widths = [len(g) for g in groups]
     disks = [d for g in groups for d in g]
-    space = room.space(
-        family,
-        sizes,
-        filesystem,
-        conditions.ashift,
-        conditions.record_bytes,
-        conditions.locked,
-    )
+    ashift, record, locked = conditions.ashift, conditions.record_bytes, conditions.locked
+    space = room.space(family, sizes, filesystem, ashift, record, locked)
     usable = space.usable_bytes
     slices = _slices(family, groups, usable)
     repair = repair_of(family, groups, filesystem, conditions)
@@ -87,9 +81,11 @@ def _lay_out(
     speeds, speed_working = _speeds(family, groups, conditions)
     ram, ram_working = _memory(filesystem, usable, conditions)
     any_disks = outlives(family, widths)
-    stranded = sum(s.stranded_bytes for s in slices)
-    idle, active = sum(d.idle_watts for d in disks), sum(d.watts for d in disks)
     whole = max(_pass(d, conditions) for d in disks)
+
+    def worst(error: Callable[..., float]) -> float | None:
+        return max(error(family, g, conditions) for g in sets) if any_disks else None
+
     return Layout(
         family=family.id,
         title=title(family, widths),
@@ -98,7 +94,7 @@ def _lay_out(
         usable_bytes=usable,
         holds_bytes=int(usable * conditions.compression_ratio),
         raw_bytes=sum(d.capacity_bytes for d in disks),
-        stranded_bytes=stranded,
+        stranded_bytes=sum(s.stranded_bytes for s in slices),
         stranded_cost_minor=0,  # see _priced
         one_set=family.one_set,
         survives_any=any_disks,
@@ -110,12 +106,8 @@ def _lay_out(
         surface_hours=whole,
         sync_hours=repair.sync_hours,
         scrub_hours=whole / conditions.rebuild_speed_share if any_disks else None,
-        read_error_odds=max(latent_error(family, g, conditions) for g in sets)
-        if any_disks
-        else None,
-        read_error_at_most=max(rated_error(family, g, conditions) for g in sets)
-        if any_disks
-        else None,
+        read_error_odds=worst(latent_error),
+        read_error_at_most=worst(rated_error),
         loss_odds_5y=odds.lost,
         damage_odds_5y=odds.damaged,
         damage_at_most_5y=odds.damaged_at_most,
@@ -123,8 +115,8 @@ def _lay_out(
         write_mb_per_s=speeds.write_mb_per_s,
         speeds=speeds,
         ram_gib=ram,
-        idle_watts=idle,
-        active_watts=active,
+        idle_watts=sum(d.idle_watts for d in disks),
+        active_watts=sum(d.watts for d in disks),
         cost_minor=0,
         cost_per_tb_minor=None,
         grows=family.grows,
@@ -136,14 +128,18 @@ def _lay_out(
         damage_working=odds.damaged_working,
         speed_working=speed_working,
         ram_working=ram_working,
-        power_working=step(
-            "power of the disks at work",
-            active,
-            "W",
-            "sum over the disks",
-            *(step(d.label, d.watts, "W") for d in disks),
-            step("when idle", idle, "W"),
-        ),
+        power_working=_power_working(disks),
+    )
+
+
+def _power_working(disks: Sequence[DiskFacts]) -> Working:
+    return step(
+        "power of the disks at work",
+        sum(d.watts for d in disks),
+        "W",
+        "sum over the disks",
+        *(step(d.label, d.watts, "W") for d in disks),
+        step("when idle", sum(d.idle_watts for d in disks), "W"),
     )
 
 

@@ -376,57 +376,8 @@ def _damage_working(
         scrub = step("no job scrubs: found only when read", conditions.scrub_days, "days")
     parts = []
     for number, (risk, disks) in enumerate(zip(ways, sets, strict=True), 1):
-        if not risk.outlives:
-            continue
-        kind = _class(disks)
-        latent = disks[0].latent_errors_per_year
-        # What the data sheet's rate would come to if every scrub read the whole disk.
-        sheet = max(8 * d.capacity_bytes / d.bits_per_read_error for d in disks)
-        yearly = sheet * YEAR_DAYS / conditions.scrub_days
-        parts.append(
-            step(
-                f"group {number}: unreadable sector in the last rebuild",
-                risk.latent,
-                "odds",
-                "1 - exp(-disks read x rate x used share x half the time between scrubs)",
-                step(
-                    "sectors going bad, a disk",
-                    latent,
-                    "a year",
-                    assumption="latent_errors_per_year"
-                    if kind == "hdd"
-                    else "ssd_latent_errors_per_year",
-                ),
-                scrub,
-                step("used share", conditions.fill, "of it"),
-                step(
-                    "at most, by the data sheet",
-                    risk.rated,
-                    "odds",
-                    "1 - (1 - 1/bits per error)^bits read",
-                    step(
-                        "bits per error",
-                        min(d.bits_per_read_error for d in disks),
-                        "bits",
-                        assumption=f"{kind}_bits_per_read_error",
-                    ),
-                    step(
-                        "errors that scrubs would then see on one disk",
-                        yearly,
-                        "a year",
-                        "8 x capacity / bits per error x scrubs a year",
-                    ),
-                    step(
-                        "against those that are seen",
-                        yearly / latent if latent else None,
-                        "times",
-                        "the data sheet's figure is a limit of its class, not a measurement",
-                        source="Gray and van Ingen 2005: some 5 errors in 2 PB read where the class "
-                        "allows 160; value from memory",
-                    ),
-                ),
-            )
-        )
+        if risk.outlives:
+            parts.append(_unreadable(number, risk, disks, conditions, scrub))
     return step(
         f"a file is damaged while rebuilding, within {years:.0f} years",
         damaged,
@@ -436,6 +387,61 @@ def _damage_working(
         *parts,
         source="zpool-status(8) and Btrfs name the file; md 4.2 on Linux 6.1 notes the block in its "
         "list of bad blocks, finishes the rebuild and answers that block with an error (tried)",
+    )
+
+
+def _unreadable(
+    number: int,
+    risk: Risk,
+    disks: Sequence[DiskFacts],
+    conditions: Conditions,
+    scrub: Working,
+) -> Working:
+    """The odds of one group to meet a bad sector in its last rebuild, by both ways of counting."""
+    kind = _class(disks)
+    latent = disks[0].latent_errors_per_year
+    # What the data sheet's rate would come to if every scrub read the whole disk.
+    sheet = max(8 * d.capacity_bytes / d.bits_per_read_error for d in disks)
+    yearly = sheet * YEAR_DAYS / conditions.scrub_days
+    return step(
+        f"group {number}: unreadable sector in the last rebuild",
+        risk.latent,
+        "odds",
+        "1 - exp(-disks read x rate x used share x half the time between scrubs)",
+        step(
+            "sectors going bad, a disk",
+            latent,
+            "a year",
+            assumption="latent_errors_per_year" if kind == "hdd" else "ssd_latent_errors_per_year",
+        ),
+        scrub,
+        step("used share", conditions.fill, "of it"),
+        step(
+            "at most, by the data sheet",
+            risk.rated,
+            "odds",
+            "1 - (1 - 1/bits per error)^bits read",
+            step(
+                "bits per error",
+                min(d.bits_per_read_error for d in disks),
+                "bits",
+                assumption=f"{kind}_bits_per_read_error",
+            ),
+            step(
+                "errors that scrubs would then see on one disk",
+                yearly,
+                "a year",
+                "8 x capacity / bits per error x scrubs a year",
+            ),
+            step(
+                "against those that are seen",
+                yearly / latent if latent else None,
+                "times",
+                "the data sheet's figure is a limit of its class, not a measurement",
+                source="Gray and van Ingen 2005: some 5 errors in 2 PB read where the class "
+                "allows 160; value from memory",
+            ),
+        ),
     )
 
 

@@ -110,6 +110,36 @@ def lives_of(
     return lives
 
 
+def _ways_and_lives(
+    index: Index, pools: Sequence[Pool], fills: Mapping[str, float], today: date | None
+) -> tuple[list[Sequence[Risk]], list[Lives]]:
+    """The ways in which each pool is lost, and all sets of disks for the lifetimes."""
+    batches: dict[str, int] = {}
+    ageing = ageing_of(index)
+    ways: list[Sequence[Risk]] = []
+    sets: list[Lives] = []
+    for pool in pools:
+        family, groups = FAMILIES[pool.family], pool_groups(index, pool, today)
+        conditions = pool_conditions(index, pool, fills.get(pool.id, 1.0))
+        ways.append(risks(family, groups, pool.filesystem, conditions))
+        sets += lives_of(family, groups, pool.filesystem, conditions, batches, ageing)
+    return ways, sets
+
+
+# What both the chain and the lifetimes stand on.
+ASSUMED = (
+    "hdd_failure_rate",
+    "weibull_shape",
+    "bad_batch_odds",
+    "bad_batch_factor",
+    "notice_hours",
+    "order_disk_hours",
+    "rebuild_speed_share",
+    "scrub_days",
+    "latent_errors_per_year",
+)
+
+
 def outlook(
     index: Index,
     pools: Sequence[Pool],
@@ -123,27 +153,17 @@ def outlook(
 
     In the lifetimes disks of one batch share their luck over all pools.
     """
-    batches: dict[str, int] = {}
     ageing = ageing_of(index)
-    chain: list[Risk] = []
-    sets: list[Lives] = []
-    parts = []
-    for pool in pools:
-        family, groups = FAMILIES[pool.family], pool_groups(index, pool, today)
-        conditions = pool_conditions(index, pool, fills.get(pool.id, 1.0))
-        here = risks(family, groups, pool.filesystem, conditions)
-        chain += here
-        sets += lives_of(family, groups, pool.filesystem, conditions, batches, ageing)
-        parts.append(step(f"pool {pool.name}", odds_of(here, horizon_years), "odds"))
+    ways, sets = _ways_and_lives(index, pools, fills, today)
+    chain = [risk for here in ways for risk in here]
     years = (*(float(y) for y in range(1, math.ceil(horizon_years))), float(horizon_years))
     losses = simulate(sets, ageing, years, lifetimes, SEED, tell)
     odds = odds_of(chain, horizon_years)
     damaged, most = damage_of(chain, horizon_years), damage_at_most(chain, horizon_years)
-    changes = [
-        c
-        for p in pools
-        for c in _changes(index, p, fills.get(p.id, 1.0), chain, horizon_years, len(pools) > 1)
-    ]
+    changes: list[OneChange] = []
+    for pool in pools:
+        fill, several = fills.get(pool.id, 1.0), len(pools) > 1
+        changes += _changes(index, pool, fill, chain, horizon_years, several)
     name = f"pool {pools[0].name}" if len(pools) == 1 else "a pool of the plan"
     return Outlook(
         pools=tuple(p.id for p in pools),
@@ -160,7 +180,10 @@ def outlook(
             odds,
             "odds",
             "Markov chain; beside it lifetimes with wear, age and bad batches",
-            *parts,
+            *(
+                step(f"pool {pool.name}", odds_of(here, horizon_years), "odds")
+                for pool, here in zip(pools, ways, strict=True)
+            ),
             step(
                 "a file damaged while rebuilding",
                 damaged,
@@ -170,20 +193,7 @@ def outlook(
             ),
             step("lifetimes run", losses.lifetimes),
             step("of them lost", losses.lost[-1]),
-            *(
-                index.assumptions.step(key)
-                for key in (
-                    "hdd_failure_rate",
-                    "weibull_shape",
-                    "bad_batch_odds",
-                    "bad_batch_factor",
-                    "notice_hours",
-                    "order_disk_hours",
-                    "rebuild_speed_share",
-                    "scrub_days",
-                    "latent_errors_per_year",
-                )
-            ),
+            *(index.assumptions.step(key) for key in ASSUMED),
             source="Patterson, Gibson and Katz 1988; interval of Clopper and Pearson 1934",
         ),
     )

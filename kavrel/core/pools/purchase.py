@@ -150,32 +150,17 @@ def purchase_plan(
     gap = max(0.0, (spent - bound) / spent) if spent and spent - bound >= 1 else 0.0
     exposed = limits.exposed + float((solved.exposure * counts).sum())
     lost = -math.expm1(-exposed)
+    at_least = math.ceil(bound - 0.5)
     return PurchasePlan(
         possible=True,
         why_not="",
         purchases=tuple(_purchases(solved.makes, counts, solved.cost)),
         cost_minor=spent,
-        bound_minor=math.ceil(bound - 0.5),
+        bound_minor=at_least,
         gap=gap,
         proven=gap == 0.0,
         odds=lost,
-        working=step(
-            "cheapest plan of purchases",
-            spent,
-            "money",
-            "minimise price x groups; room >= need / mark each quarter; disks <= bays; "
-            "odds <= accepted; one family",
-            step("lower bound of the solver", math.ceil(bound - 0.5), "money"),
-            step("gap", gap, "of it"),
-            step("odds within the horizon", lost, "odds"),
-            step("accepted", accepted_odds, "odds", assumption="accepted_loss_odds"),
-            step("bays that are free", free),
-            step("room that is there already", limits.room, "bytes"),
-            step("needed at the end", need.at(years), "bytes"),
-            step("mark", mark, "full", assumption="fill_warn_share"),
-            step("price drift", drift, "a year", assumption="price_drift"),
-            source="HiGHS through scipy.optimize.milp",
-        ),
+        working=_working(limits, spent, at_least, gap, lost),
     )
 
 
@@ -211,6 +196,26 @@ class _Limits:
     def exposure(self) -> float:
         """The accepted odds as -log of keeping everything."""
         return -math.log1p(-min(self.accepted_odds, 1 - 1e-12)) - self.exposed
+
+
+def _working(limits: _Limits, spent: int, at_least: int, gap: float, lost: float) -> Working:
+    return step(
+        "cheapest plan of purchases",
+        spent,
+        "money",
+        "minimise price x groups; room >= need / mark each quarter; disks <= bays; "
+        "odds <= accepted; one family",
+        step("lower bound of the solver", at_least, "money"),
+        step("gap", gap, "of it"),
+        step("odds within the horizon", lost, "odds"),
+        step("accepted", limits.accepted_odds, "odds", assumption="accepted_loss_odds"),
+        step("bays that are free", limits.bays),
+        step("room that is there already", limits.room, "bytes"),
+        step("needed at the end", limits.need.at(limits.years), "bytes"),
+        step("mark", limits.mark, "full", assumption="fill_warn_share"),
+        step("price drift", limits.drift, "a year", assumption="price_drift"),
+        source="HiGHS through scipy.optimize.milp",
+    )
 
 
 @dataclass

@@ -144,6 +144,12 @@ class _State:
     spent: int = 0
     shelf: int = 0
 
+    def buy(self, offer: DiskFacts, count: int, way: _Way, drift: float, when: float) -> None:
+        """So many at the price of that time, and those that the way keeps on the shelf for each."""
+        self.disks += [offer] * count
+        self.spent += drifted(offer.price_minor, drift, when) * count * (1 + way.shelf)
+        self.shelf += count * way.shelf
+
 
 def _follow(
     index: Index,
@@ -156,7 +162,6 @@ def _follow(
     at_hand: Sequence[DiskFacts],
 ) -> Strategy:
     mark = index.assumptions["fill_warn_share"]
-    drift = index.assumptions["price_drift"]
     most = min(bays if bays is not None else MOST_DISKS, MOST_DISKS)
     # Largest first; pairs are of like sizes then, and an odd disk is left over.
     have = sorted(at_hand, key=lambda d: -d.capacity_bytes)[:most]
@@ -176,10 +181,7 @@ def _follow(
                 past = need.until(_room(way, state.disks, conditions) * mark) or 0.0
                 runs_out = runs_out if runs_out is not None else round(max(past, when), 2)
                 break
-            offer, count = bought
-            state.disks += [offer] * count
-            state.spent += drifted(offer.price_minor, drift, when) * count * (1 + way.shelf)
-            state.shelf += count * way.shelf
+            state.buy(*bought, way, index.assumptions["price_drift"], when)
         yearly = _odds(way, state.disks, conditions, 1.0)
         if quarter < quarters:
             kept *= 1 - _odds(way, state.disks, conditions, STEP_YEARS)
@@ -203,18 +205,22 @@ def _follow(
         odds=1 - kept,
         runs_out=runs_out,
         points=tuple(points),
-        working=step(
-            way.title,
-            points[-1].spent_minor,
-            "money",
-            "sum of what is bought each quarter, at the prices of that quarter",
-            step("disks there are, used from the start", len(have)),
-            step("needed now", need.at(0.0), "bytes"),
-            step("needed more in the first year", need.at(1.0) - need.at(0.0), "bytes"),
-            index.assumptions.step("fill_warn_share"),
-            index.assumptions.step("price_drift"),
-            step("odds of losing the pool", 1 - kept, "odds", "chain, quarter by quarter"),
-        ),
+        working=_working(index, way, points[-1].spent_minor, len(have), need, 1 - kept),
+    )
+
+
+def _working(index: Index, way: _Way, spent: int, have: int, need: Need, odds: float) -> Working:
+    return step(
+        way.title,
+        spent,
+        "money",
+        "sum of what is bought each quarter, at the prices of that quarter",
+        step("disks there are, used from the start", have),
+        step("needed now", need.at(0.0), "bytes"),
+        step("needed more in the first year", need.at(1.0) - need.at(0.0), "bytes"),
+        index.assumptions.step("fill_warn_share"),
+        index.assumptions.step("price_drift"),
+        step("odds of losing the pool", odds, "odds", "chain, quarter by quarter"),
     )
 
 

@@ -15,6 +15,7 @@ from kavrel.core.copies import flow as flows
 from kavrel.core.copies import rules
 from kavrel.core.copies.book import Copy, CopyBook
 from kavrel.core.copies.retention import FOREVER, Point, existing
+from kavrel.core.plan import Dataset
 from kavrel.core.proof.cell import StepView
 from kavrel.core.proof.hazards.hazard import Scene, Strike
 from kavrel.core.proof.restores import way_back
@@ -115,47 +116,13 @@ def have_it_back(
     if noticed_on < lost_on:
         raise BadDays("noticed_on", "a loss is noticed on or after the day on which it happened")
     book = scene.book
-    zone = ZoneInfo(scene.index.plan.zone)
-
-    def noon(day: date) -> float:
-        return datetime.combine(day, time(12), zone).timestamp()
-
-    written, lost, noticed = noon(written_on), noon(lost_on), noon(noticed_on)
     dataset = scene.index.datasets[dataset_id]
     share = scene.index.assumptions["deleted_share"]
     strike = Strike(state="spoiled", why="a part is deleted", share_of_data=share)
-    copies = []
-    for copy in book.copies[dataset_id]:
-        back = timedelta(days=book.look_back_days(copy.job))
-        points = flows.points(
-            book.flow(copy.job), noticed_on - back, noticed_on + timedelta(days=1)
-        )
-        there = existing(points, noticed)
-        # What ran before the loss, kept or not: the newest such runs are enough to know.
-        since = max(written_on, lost_on - timedelta(days=int(2 * book.step_days(copy.job)) + 2))
-        ran = flows.points(book.flow(copy.job), since, lost_on)
-        good = [p.data_time for p in there if written <= p.data_time <= lost]
-        way = way_back(scene, dataset, strike, copy)
-        steps = (*way.before, *((way.transfer,) if way.transfer else ()), *way.after)
-        newest = max(good, default=None)
-        fetched = [step_working(scene, dataset, strike, way, s) for s in steps]
-        copies.append(
-            CopyBack(
-                job=copy.job.id,
-                place=copy.place.name(scene.index),
-                points=tuple(datetime.fromtimestamp(t, zone) for t in good),
-                newest=datetime.fromtimestamp(newest, zone) if newest is not None else None,
-                loses_seconds=lost - newest if newest is not None else None,
-                hours=way.hours if newest is not None and way.hours < FOREVER else None,
-                steps=tuple(
-                    StepView(text=s.text, hours=s.hours, assumption=s.assumption, phase=s.phase)
-                    for s in (steps if newest is not None else ())
-                    if s.hours < FOREVER
-                ),
-                why=_why(ran, [p.data_time for p in there], good, written, lost),
-                working=_working(scene, copy, newest, (lost, noticed), len(there), fetched),
-            )
-        )
+    copies = [
+        _copy_back(scene, dataset, strike, c, (written_on, lost_on, noticed_on))
+        for c in book.copies[dataset_id]
+    ]
     usable = [c for c in copies if c.hours is not None and c.loses_seconds is not None]
     best = min(usable, key=lambda c: (c.loses_seconds or 0.0, c.hours or 0.0), default=None)
     return Back(
@@ -166,6 +133,42 @@ def have_it_back(
         best=best.job if best else None,
         copies=tuple(copies),
         curves=tuple(_curve(book, c.job.id) for c in book.copies[dataset_id]),
+    )
+
+
+def _copy_back(
+    scene: Scene, dataset: Dataset, strike: Strike, copy: Copy, days: tuple[date, date, date]
+) -> CopyBack:
+    """One copy's points that hold the file; `days`: written, lost and noticed."""
+    book = scene.book
+    zone = ZoneInfo(scene.index.plan.zone)
+    written, lost, noticed = (datetime.combine(d, time(12), zone).timestamp() for d in days)
+    written_on, lost_on, noticed_on = days
+    back = timedelta(days=book.look_back_days(copy.job))
+    points = flows.points(book.flow(copy.job), noticed_on - back, noticed_on + timedelta(days=1))
+    there = existing(points, noticed)
+    # What ran before the loss, kept or not: the newest such runs are enough to know.
+    since = max(written_on, lost_on - timedelta(days=int(2 * book.step_days(copy.job)) + 2))
+    ran = flows.points(book.flow(copy.job), since, lost_on)
+    good = [p.data_time for p in there if written <= p.data_time <= lost]
+    way = way_back(scene, dataset, strike, copy)
+    steps = (*way.before, *((way.transfer,) if way.transfer else ()), *way.after)
+    newest = max(good, default=None)
+    fetched = [step_working(scene, dataset, strike, way, s) for s in steps]
+    return CopyBack(
+        job=copy.job.id,
+        place=copy.place.name(scene.index),
+        points=tuple(datetime.fromtimestamp(t, zone) for t in good),
+        newest=datetime.fromtimestamp(newest, zone) if newest is not None else None,
+        loses_seconds=lost - newest if newest is not None else None,
+        hours=way.hours if newest is not None and way.hours < FOREVER else None,
+        steps=tuple(
+            StepView(text=s.text, hours=s.hours, assumption=s.assumption, phase=s.phase)
+            for s in (steps if newest is not None else ())
+            if s.hours < FOREVER
+        ),
+        why=_why(ran, [p.data_time for p in there], good, written, lost),
+        working=_working(scene, copy, newest, (lost, noticed), len(there), fetched),
     )
 
 

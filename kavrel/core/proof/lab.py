@@ -1,6 +1,7 @@
 """The odds of the whole lab over years, by dataset and cause, and what to change first."""
 
 from datetime import date
+from itertools import repeat
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict
@@ -10,7 +11,7 @@ from kavrel.core.plan import Plan
 from kavrel.core.pools.lifetimes import interval
 from kavrel.core.pools.pool import pool_states
 from kavrel.core.progress import Tell, nobody
-from kavrel.core.proof.changes import candidates
+from kavrel.core.proof.changes import Candidate, candidates
 from kavrel.core.proof.lifetimes import Tally, live
 from kavrel.core.proof.model import cause_title, lab_model
 from kavrel.core.shares.access import access_matrix
@@ -124,26 +125,8 @@ def lab_lives(
         if not tell(0.5 + 0.5 * n / len(options), f"change {n + 1} of {len(options)}"):
             break
         _, changed = _lived(option.plan, today, years, fewer, nobody)
-        loses = _money(changed)
-        avoided = before - loses
-        spent = option.money_minor / index.minor_units
-        changes.append(
-            FirstChange(
-                what=option.what,
-                sheet=option.sheet,
-                money_minor=option.money_minor,
-                hours=option.hours,
-                avoided=avoided,
-                per_money=avoided / spent if spent else None,
-                per_hour=avoided / option.hours,
-                loses=loses,
-            )
-        )
-    anything = np.zeros(done, dtype=bool)
-    for tally, dataset in zip(tallies, plan.datasets, strict=True):
-        if dataset.worth == "irreplaceable":
-            anything |= tally.life_lost
-    hit = int(anything.sum())
+        changes.append(_first_change(option, before, _money(changed), index.minor_units))
+    hit = _lives_that_lose(plan, tallies, done)
     low, high = interval(hit, done)
     known = index.assumptions
     worths = ("irreplaceable_money", "nuisance_money", "fetch_again_money", "work_day_money")
@@ -155,9 +138,7 @@ def lab_lives(
         low=low,
         high=high,
         money=money,
-        datasets=tuple(
-            _dataset(d.id, t, done) for d, t in zip(plan.datasets, tallies, strict=True)
-        ),
+        datasets=tuple(map(_dataset, (d.id for d in plan.datasets), tallies, repeat(done))),
         changes=tuple(sorted(changes, key=lambda c: -c.per_hour)),
         working=step(
             "expected loss",
@@ -170,6 +151,30 @@ def lab_lives(
             *(known.step(k) for k in RATES),
             source="Monte Carlo, seeded; every rate is an assumption of this plan",
         ),
+    )
+
+
+def _lives_that_lose(plan: Plan, tallies: list[Tally], done: int) -> int:
+    """Lifetimes in which something irreplaceable is lost for good."""
+    anything = np.zeros(done, dtype=bool)
+    for tally, dataset in zip(tallies, plan.datasets, strict=True):
+        if dataset.worth == "irreplaceable":
+            anything |= tally.life_lost
+    return int(anything.sum())
+
+
+def _first_change(option: Candidate, before: float, loses: float, minor_units: int) -> FirstChange:
+    avoided = before - loses
+    spent = option.money_minor / minor_units
+    return FirstChange(
+        what=option.what,
+        sheet=option.sheet,
+        money_minor=option.money_minor,
+        hours=option.hours,
+        avoided=avoided,
+        per_money=avoided / spent if spent else None,
+        per_hour=avoided / option.hours,
+        loses=loses,
     )
 
 

@@ -6,6 +6,7 @@ Source: scipy.optimize.milp (HiGHS).
 """
 
 from collections.abc import Mapping, Sequence
+from itertools import combinations
 from typing import Any, Protocol
 
 import numpy as np
@@ -96,29 +97,19 @@ def solve(
             if resources & set(pieces[n].resources) and len(starts[n]):
                 free &= ~meet(all_times[n], held, gap_seconds)[:, 0]
         upper += [1.0 if f else 0.0 for f in free]
-        piece = pieces[n]
-        for minute in starts[n]:
-            # What waits for another is best soon; others move as little as they can.
-            if n in after:
-                apart = (minute - piece.low) % DAY_MINUTES
-            else:
-                apart = min((minute - piece.now) % DAY_MINUTES, (piece.now - minute) % DAY_MINUTES)
-            cost.append(apart - UNPLACED)
+        cost += [_moved(pieces[n], minute, n in after) - UNPLACED for minute in starts[n]]
     if not columns:
         return {}
     rows = [_one_each(names, starts, offset, columns)]
-    for i, a in enumerate(names):
-        for b in names[i + 1 :]:
-            if not starts[a] or not starts[b]:
-                continue
-            clash = np.zeros((len(starts[a]), len(starts[b])), dtype=bool)
-            if set(pieces[a].resources) & set(pieces[b].resources):
-                clash |= meet(all_times[a], all_times[b], gap_seconds)
-            for reader, source, transposed in ((a, b, False), (b, a, True)):
-                if after.get(reader, ("",))[0] == source:
-                    early = _early(pieces[reader], starts[reader], starts[source], after[reader][1])
-                    clash |= early.T if transposed else early
-            rows += _apart(clash, offset[a], offset[b], columns)
+    for a, b in combinations([n for n in names if starts[n]], 2):
+        clash = np.zeros((len(starts[a]), len(starts[b])), dtype=bool)
+        if set(pieces[a].resources) & set(pieces[b].resources):
+            clash |= meet(all_times[a], all_times[b], gap_seconds)
+        for reader, source, transposed in ((a, b, False), (b, a, True)):
+            if after.get(reader, ("",))[0] == source:
+                early = _early(pieces[reader], starts[reader], starts[source], after[reader][1])
+                clash |= early.T if transposed else early
+        rows += _apart(clash, offset[a], offset[b], columns)
     answer = milp(
         np.array(cost),
         constraints=LinearConstraint(vstack(rows), ub=1.0),
@@ -132,6 +123,13 @@ def solve(
     return {
         n: starts[n][k] for n in names for k in range(len(starts[n])) if chosen[offset[n] + k] == 1
     }
+
+
+def _moved(piece: Placeable, minute: int, waits: bool) -> int:
+    """What waits for another is best soon; others move as little as they can."""
+    if waits:
+        return (minute - piece.low) % DAY_MINUTES
+    return min((minute - piece.now) % DAY_MINUTES, (piece.now - minute) % DAY_MINUTES)
 
 
 def _one_each(

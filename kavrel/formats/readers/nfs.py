@@ -1,6 +1,7 @@
 """/etc/exports read back into NFS exports. Source: exports(5)."""
 
 import re
+from typing import Any
 
 from kavrel.core.plan import Plan
 from kavrel.core.shares.names import folders, slug
@@ -21,6 +22,35 @@ UNDERSTOOD = {
 }
 
 
+def _clients(rest: str) -> tuple[list[str], set[str], list[str]]:
+    """Who is named after the path, the options they have, and what of it is not understood."""
+    clients: list[str] = []
+    options: set[str] = set()
+    trouble = []
+    for named, given in re.findall(r"([^\s(]*)(?:\(([^)]*)\))?", rest):
+        if not named and not given:
+            continue
+        if not named:
+            trouble.append("a blank before ( exports it to everybody")
+        clients.append("0.0.0.0/0" if named in ("", "*") else named)
+        mine = {o.strip() for o in (given or "").split(",") if o.strip()}
+        trouble += [f"option {o}" for o in sorted(mine - UNDERSTOOD)]
+        if options and mine != options:
+            trouble.append("clients with different options: the first ones are taken")
+        options = options or mine
+    return clients, options, trouble
+
+
+def _means(options: set[str]) -> dict[str, Any]:
+    """Fields of an export that these options set; what is not said is as exports(5) has it."""
+    squash = "none" if "no_root_squash" in options else "all" if "all_squash" in options else "root"
+    return {
+        "may": "write" if "rw" in options else "read",
+        "squash": squash,
+        "secured": any(o.startswith("sec=krb5") for o in options),
+    }
+
+
 def read_exports(text: str, plan: Plan, host: str) -> Report:
     """Exports of the file against the plan's; `host (rw)` with a blank is everybody, and said."""
     report = Report(kind="exports")
@@ -32,20 +62,7 @@ def read_exports(text: str, plan: Plan, host: str) -> Report:
             continue
         path = (match.group(1) or match.group(3)).rstrip("/")
         rest = match.group(2) or match.group(4) or ""
-        clients: list[str] = []
-        options: set[str] = set()
-        trouble = []
-        for named, given in re.findall(r"([^\s(]*)(?:\(([^)]*)\))?", rest):
-            if not named and not given:
-                continue
-            if not named:
-                trouble.append("a blank before ( exports it to everybody")
-            clients.append("0.0.0.0/0" if named in ("", "*") else named)
-            mine = {o.strip() for o in (given or "").split(",") if o.strip()}
-            trouble += [f"option {o}" for o in sorted(mine - UNDERSTOOD)]
-            if options and mine != options:
-                trouble.append("clients with different options: the first ones are taken")
-            options = options or mine
+        clients, options, trouble = _clients(rest)
         dataset = next((d for d, f in folders(plan).items() if f == path), None)
         if dataset is None:
             report.say(number, line, "not understood", f"the plan has no dataset at {path}")
@@ -56,25 +73,10 @@ def read_exports(text: str, plan: Plan, host: str) -> Report:
         old = next((e for e in plan.exports if e.protocol == "nfs" and e.dataset == dataset), None)
         if old:
             seen.add(old.id)
-        squash = (
-            "none" if "no_root_squash" in options else "all" if "all_squash" in options else "root"
-        )
-        base = (
-            old.model_dump(mode="json")
-            if old
-            else {
-                "protocol": "nfs",
-                "name": slug(path.rpartition("/")[2], "export"),
-                "dataset": dataset,
-            }
-        )
-        item = {
-            **base,
-            "may": "write" if "rw" in options else "read",
-            "clients": clients,
-            "squash": squash,
-            "secured": any(o.startswith("sec=krb5") for o in options),
-        }
+        name = slug(path.rpartition("/")[2], "export")
+        made = {"protocol": "nfs", "name": name, "dataset": dataset}
+        base = old.model_dump(mode="json") if old else made
+        item = {**base, "clients": clients, **_means(options)}
         what = "new" if old is None else "same" if item == base else "changed"
         report.proposals.append(
             ReadItem(collection="exports", what=what, name=item["name"], item=item)

@@ -16,45 +16,7 @@ def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
     layout = scene.book.states[pool.id].layout
     event = f"pool {pool.id}"
     if layout.survives_any >= count:
-        why = f"{layout.title} outlives any {layout.survives_any}; "
-        why += f"rebuild takes {layout.rebuild_hours or 0:.0f} h"
-        hour = FAMILIES[pool.family].parity_at
-        if hour:
-            return Strike(
-                state="down",
-                why=f"{why}, and until then the dead disk's files are away; what is newer than the parity "
-                f"of {hour} is lost, and files deleted or changed since can spoil others",
-                event=event,
-                repair=(
-                    *_replaced(scene, pool, count),
-                    Step(_from_parity(scene, pool), layout.rebuild_hours or 0.0, "", "replace"),
-                ),
-                unmoved_days=1.0,
-                unmoved_as=("what has no parity yet", "from one day's parity to the next"),
-            )
-        # A fast tier loses what the mover has not moved yet.
-        tier_outlives = len(pool.tier) - 1 if pool.tier_mirrored else 0
-        if pool.tier and count > tier_outlives:
-            # The mover runs daily at its hour, unless a job says when.
-            movers = jobs_that(scene.index, lambda kind: kind.moves_tier)
-            mover = next((j for j in movers if j.pool == pool.id), None)
-            days = scene.book.step_days(mover) if mover else 1.0
-            at = mover.schedule.at if mover else pool.mover_at
-            why += f"; but on the fast tier what is newer than the mover's run at {at} dies"
-            if not mover and not has_tier(pool):
-                days = 365.0
-                why = f"{why}: and no job moves it, so that all of a year may lie there"
-            return Strike(
-                state="stands",
-                why=why,
-                event=event,
-                unmoved_days=days,
-                unmoved_as=(
-                    "what is on the fast tier alone",
-                    "from one run of the mover to the next",
-                ),
-            )
-        return Strike(state="stands", why=why, event=event)
+        return _outlived(scene, pool, count, event)
     steps = _replaced(scene, pool, count)
     own = on_pool(pool.id, f"lies on pool {pool.name} itself")
     if layout.remains != "nothing":
@@ -78,6 +40,46 @@ def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
         dies=(f"pool {pool.name}",),
         lost_copy=own,
         repair=tuple(steps),
+    )
+
+
+def _outlived(scene: Scene, pool: Pool, count: int, event: str) -> Strike:
+    """What such deaths take all the same: what has no parity yet, what the mover has not moved."""
+    layout = scene.book.states[pool.id].layout
+    why = f"{layout.title} outlives any {layout.survives_any}; "
+    why += f"rebuild takes {layout.rebuild_hours or 0:.0f} h"
+    hour = FAMILIES[pool.family].parity_at
+    if hour:
+        return Strike(
+            state="down",
+            why=f"{why}, and until then the dead disk's files are away; what is newer than the parity "
+            f"of {hour} is lost, and files deleted or changed since can spoil others",
+            event=event,
+            repair=(
+                *_replaced(scene, pool, count),
+                Step(_from_parity(scene, pool), layout.rebuild_hours or 0.0, "", "replace"),
+            ),
+            unmoved_days=1.0,
+            unmoved_as=("what has no parity yet", "from one day's parity to the next"),
+        )
+    tier_outlives = len(pool.tier) - 1 if pool.tier_mirrored else 0
+    if not pool.tier or count <= tier_outlives:
+        return Strike(state="stands", why=why, event=event)
+    # The mover runs daily at its hour, unless a job says when.
+    movers = jobs_that(scene.index, lambda kind: kind.moves_tier)
+    mover = next((j for j in movers if j.pool == pool.id), None)
+    days = scene.book.step_days(mover) if mover else 1.0
+    at = mover.schedule.at if mover else pool.mover_at
+    why += f"; but on the fast tier what is newer than the mover's run at {at} dies"
+    if not mover and not has_tier(pool):
+        days = 365.0
+        why = f"{why}: and no job moves it, so that all of a year may lie there"
+    return Strike(
+        state="stands",
+        why=why,
+        event=event,
+        unmoved_days=days,
+        unmoved_as=("what is on the fast tier alone", "from one run of the mover to the next"),
     )
 
 

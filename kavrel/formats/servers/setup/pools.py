@@ -131,13 +131,7 @@ def _wanted(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
     yield f'if [ "$ok" = yes ] && begun {serials} && only {devices} -- {marks}; then'
     yield f"say {quoted(f'Pool {name} was begun before: it goes on where it stopped.')}"
     yield 'elif [ "$ok" = yes ]; then'
-    yield f"say {quoted(f'Pool {name}: these disks are WIPED. Compare every serial:')}"
-    for one in disks:
-        yield f'on_it {quoted(_said(one))} "${_variable(one)}"'
-    refused = left(f"pool {pool.name} was not made: its disks are as they were")
-    yield f"may_wipe {name} || {{ ok=no; {refused}; }}"
-    unfinished = left(f"pool {pool.name} was not made: see the last line above")
-    yield f'[ "$ok" = no ] || {{ wipe {devices} && begin {serials}; }} || {{ ok=no; {unfinished}; }}'
+    yield from _wiped(pool, name, disks)
     yield "fi"
     if any(isinstance(w, DeviceLocked) or (isinstance(w, ZpoolMade) and w.key_file) for w in works):
         without = left(f"pool {pool.name} is not finished: it has no passphrase")
@@ -151,6 +145,24 @@ def _wanted(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
     yield "fi"
     yield "key="
     yield "fi"
+    yield from _left_alone(box, pool)
+
+
+def _wiped(pool: Pool, name: str, disks: Sequence[Disk]) -> Iterator[str]:
+    """Asks by serial and by what is on the disks now, then wipes and notes that it was begun."""
+    devices = " ".join(f'"${_variable(d)}"' for d in disks)
+    serials = quoted(" ".join(d.serial for d in disks))
+    yield f"say {quoted(f'Pool {name}: these disks are WIPED. Compare every serial:')}"
+    for one in disks:
+        yield f'on_it {quoted(_said(one))} "${_variable(one)}"'
+    refused = left(f"pool {pool.name} was not made: its disks are as they were")
+    yield f"may_wipe {name} || {{ ok=no; {refused}; }}"
+    unfinished = left(f"pool {pool.name} was not made: see the last line above")
+    yield f'[ "$ok" = no ] || {{ wipe {devices} && begin {serials}; }} || {{ ok=no; {unfinished}; }}'
+
+
+def _left_alone(box: Box, pool: Pool) -> Iterator[str]:
+    """What the pool has and the script does not put in."""
     within = spares_within(pool)
     for key in (
         *(() if has_tier(pool) else pool.tier),
