@@ -328,14 +328,14 @@ def edited(plan: Plan) -> dict[str, Iterator[Plan]]:
     def at(job: Job, n: int) -> dict[str, Any]:
         return {"schedule": job.schedule.model_copy(update={"at": f"{n % 24:02}:{n % 60:02}"})}
 
-    found = {
+    edits = {
         "price of a disk": with_one("disks", 0, lambda d, n: {"price_minor": n}),
         "size of a dataset": with_one("datasets", 3, lambda d, n: {"size_bytes": n * 10**9}),
         "start of a job": with_one("jobs", 3, at),
     }
     if plan.log:
-        found["note in the log"] = with_one("log", 0, lambda e, n: {"note": f"note {n}"})
-    return found
+        edits["note in the log"] = with_one("log", 0, lambda e, n: {"note": f"note {n}"})
+    return edits
 
 
 def big_shares() -> Plan:
