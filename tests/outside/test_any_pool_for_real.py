@@ -19,6 +19,7 @@ from kavrel.core.plan import Account, Dataset, Grant, Group, Plan, Pool, Share
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.access import access_matrix
 from kavrel.core.shares.names import folders, pool_names
+from kavrel.core.works.folders import parts_of
 from kavrel.core.works.volumes import volumes_of
 from kavrel.formats.servers.files import fstab
 from kavrel.formats.servers.setup import setup_script
@@ -191,7 +192,9 @@ echo ===
     is_seen_as_planned(tmp_path, plan)
     may = {tuple(x.split()[1:3]): x.split()[3] for x in rights.splitlines()}
     logins = {a.id: a.login for a in plan.accounts}
+    parts = parts_of(index)
     for cell in access_matrix(index, TODAY):
-        home = index.datasets[index.shares[cell.share].dataset]
-        if home.owner != cell.account:  # the server refuses an owner too, whose folder it is
-            assert may[logins[cell.account], home.id] == cell.right, (cell, said)
+        shared = index.shares[cell.share].dataset
+        for each in (shared, *parts[shared]):
+            if index.datasets[each].owner != cell.account:  # the server refuses an owner too
+                assert may[logins[cell.account], each] == cell.right, (cell, each, said)

@@ -86,7 +86,10 @@ def plan_of(sizes: list[int], *pools: dict[str, object], of_bo: str = "pair") ->
     return base.model_copy(update={**fields, "sites": base.sites[:1]})
 
 
-def on_kernel(plan: Plan, work: Path, script: str, seconds: int = 400) -> str:
+def on_kernel(
+    plan: Plan, work: Path, script: str, seconds: int = 400, more: tuple[int, ...] = ()
+) -> str:
+    """What a script prints after the plan's setup.sh is there to `go`; `more` disks come behind its own."""
     (work / "setup.sh").write_text(setup_script(plan, "box", "revision 1"), encoding="utf-8")
     (work / "fstab").write_text(fstab(plan, "box", "revision 1"), encoding="utf-8")
     there = [p.model_copy(update={"standing": True}) for p in plan.pools]
@@ -94,7 +97,7 @@ def on_kernel(plan: Plan, work: Path, script: str, seconds: int = 400) -> str:
     (work / "lab-jobs.json").write_text(jobs, encoding="utf-8")
     (work / "lab-job").write_text(lab_job(), encoding="utf-8")
     (work / "lab-look").write_text(look_script(), encoding="utf-8")
-    sizes = [d.capacity_bytes for d in plan.disks]
+    sizes = [*(d.capacity_bytes for d in plan.disks), *more]
     return uml.run(SETUP + script, sizes, work, seconds)
 
 

@@ -156,6 +156,7 @@ class House:
             env={
                 "PATH": f"{self.folder / 'bin'}:/usr/sbin:/usr/bin:/sbin:/bin",
                 "KAVREL_BY_ID": str(self.folder / "by-id"),
+                "BLKID_FILE": str(self.folder / "blkid.tab"),  # not the one of other tests
                 "KAVREL_STATE": str(self.folder / "state"),
                 "ZFS_STATE": str(self.folder / "zfs.json"),
                 "ZFS_ROOT": "/srv",

@@ -264,7 +264,14 @@ class Dataset(Value):
             },
         ),
     ] = "files"
-    parent: Annotated[Id, Ref("datasets"), Shown("Inside of")] | None = None
+    parent: (
+        Annotated[
+            Id,
+            Ref("datasets"),
+            Shown("Inside of", "shared with it, unless something offers it by itself"),
+        ]
+        | None
+    ) = None
     quota_bytes: Annotated[Bytes, Shown("Quota", "with its children; empty: none")] | None = None
     reserve_bytes: Annotated[Bytes, Shown("Reserved", "kept for it, whatever others fill")] = 0
     compression: Annotated[

@@ -114,6 +114,29 @@ def home_works(index: Index, host: str, today: date) -> Iterator[HomeFolder]:
         )
 
 
+def offered(index: Index) -> set[str]:
+    """Datasets that a share, an export or an application has by themselves."""
+    plan = index.plan
+    shared, exported = {s.dataset for s in plan.shares}, {e.dataset for e in plan.exports}
+    return shared | exported | {m.dataset for m in plan.mounts}
+
+
+def parts_of(index: Index) -> dict[str, list[str]]:
+    """Dataset to those inside it that nothing offers by themselves: whoever is let into it uses them.
+
+    One that has a share, an export or an application of its own is its own: what is granted above it
+    is not granted there.
+    """
+    own = offered(index)
+    parts: dict[str, list[str]] = defaultdict(list)
+    for dataset in index.plan.datasets:
+        above = None if dataset.id in own else dataset.parent
+        while above:
+            parts[above].append(dataset.id)
+            above = None if above in own else index.datasets[above].parent
+    return parts
+
+
 class _Wanted:
     """What each account, group and nobody should be able to do in each dataset's folder."""
 
@@ -122,6 +145,7 @@ class _Wanted:
         self.today = today
         self.users: dict[str, dict[str, int]] = defaultdict(dict)
         self.groups: dict[str, dict[str, int]] = defaultdict(dict)
+        self.within = parts_of(index)
         for subject in (self._shares, self._exports, self._apps):
             subject()
         self._through()
@@ -130,40 +154,49 @@ class _Wanted:
         if login == NOBODY or login not in SYSTEM_NAMES:
             self.users[dataset][login] = self.users[dataset].get(login, 0) | right
 
+    def _let_in(self, dataset: str, login: str, right: int) -> None:
+        """Into the folder and into what is a part of it."""
+        for each in (dataset, *self.within.get(dataset, ())):
+            self._let(each, login, right)
+
     def _shares(self) -> None:
         index = self.index
         for cell in access_matrix(index, self.today):
             share = index.shares[cell.share]
             # In a folder of homes everybody has one of their own, and passes through to it.
-            right = min(RIGHT[cell.right], PASS) if share.home else RIGHT[cell.right]
-            self._let(share.dataset, index.accounts[cell.account].login, right)
+            login = index.accounts[cell.account].login
+            if share.home:
+                self._let(share.dataset, login, min(RIGHT[cell.right], PASS))
+            else:
+                self._let_in(share.dataset, login, RIGHT[cell.right])
         for share in index.plan.shares:
             if share.guest != "none" and not share.home:
-                self._let(share.dataset, NOBODY, RIGHT[share.guest])
+                self._let_in(share.dataset, NOBODY, RIGHT[share.guest])
         for grant in index.plan.grants:
             over = grant.expires_on is not None and grant.expires_on <= self.today
             share = index.shares[grant.share]
             if grant.group and not over and not share.home:
                 name = index.groups[grant.group].name
-                right = self.groups[share.dataset].get(name, 0) | RIGHT[grant.right]
-                if right and name not in SYSTEM_NAMES:
-                    self.groups[share.dataset][name] = right
+                for each in (share.dataset, *self.within.get(share.dataset, ())):
+                    right = self.groups[each].get(name, 0) | RIGHT[grant.right]
+                    if right and name not in SYSTEM_NAMES:
+                        self.groups[each][name] = right
 
     def _exports(self) -> None:
         index = self.index
         for export in index.plan.exports:
             for account, right in PROTOCOLS[export.protocol].hands(export):
                 if account is None:
-                    self._let(export.dataset, NOBODY, RIGHT[right])
+                    self._let_in(export.dataset, NOBODY, RIGHT[right])
                 elif index.accounts[account].works_on(self.today):
-                    self._let(export.dataset, index.accounts[account].login, RIGHT[right])
+                    self._let_in(export.dataset, index.accounts[account].login, RIGHT[right])
 
     def _apps(self) -> None:
         apps = {a.id: a for a in self.index.plan.apps}
         for mount in self.index.plan.mounts:
             account = self.index.accounts.get(apps[mount.app].account or "")
             if account and account.works_on(self.today):
-                self._let(mount.dataset, account.login, RIGHT[mount.may])
+                self._let_in(mount.dataset, account.login, RIGHT[mount.may])
 
     def _through(self) -> None:
         """Whoever may into a folder has to get through those above it."""
@@ -230,6 +263,30 @@ def _access(
         groups=groups,
         lacks=tuple(sorted(lacks, key=lambda one: one.who)),
     )
+
+
+def may_in(index: Index, work: FolderAccess, account: Account | None) -> int:
+    """Bits that an account has in a folder by acl(5), or whoever is taken for nobody."""
+    owners, mask, others = (int(d, 8) for d in work.mode[-3:])
+    login = account.login if account else NOBODY
+    if login == work.owner:
+        return owners
+    if login in work.users:
+        return work.users[login] & mask
+    if account is None:
+        return others
+    groups = {n: b & mask for n, b in work.groups.items()}
+    return _by_groups(index, account, {**groups, work.group: work.group_bits & mask}, others)
+
+
+def anybody_may(work: FolderAccess) -> int:
+    """Bits of whoever may say himself which number he has, root's excepted."""
+    owners, mask, others = (int(d, 8) for d in work.mode[-3:])
+    named = (*work.users.values(), *work.groups.values(), work.group_bits)
+    held = others | (owners if work.owner != "root" else 0)
+    for one in named:
+        held |= one & mask
+    return held
 
 
 def _by_groups(index: Index, account: Account, groups: Mapping[str, int], others: int) -> int:

@@ -7,6 +7,8 @@ import pytest
 
 from kavrel.core.cautions import RULES
 from kavrel.core.edit import put, remove
+from kavrel.core.evaluate import evaluate
+from kavrel.core.index import Index
 from kavrel.core.paper.runbook import runbook
 from kavrel.core.plan import (
     COLLECTIONS,
@@ -33,6 +35,7 @@ from kavrel.core.plan import (
     Site,
     Supply,
 )
+from kavrel.core.works.folders import folder_works
 from kavrel.demo import demo_plan
 from tests.builders import GB, TB, TODAY, assume, daily, dataset, disk, job, lab, result, rules
 
@@ -102,6 +105,15 @@ def exported(protocol: str, **more: Any) -> dict[str, Any]:
     """The lab with one export of its files."""
     fields = {"id": "e", "protocol": protocol, "name": "e", "dataset": "files", **more}
     return {"exports": (Export.model_validate(fields),)}
+
+
+def nested(protocol: str, **more: Any) -> Plan:
+    """The files are offered, and a folder in them is shared with nobody yet."""
+    both = (*share(), Share(id="in", name="inner", dataset="inner"))
+    plain = {"family": "raid5", "filesystem": "ext4"}
+    pools = (lab().pools[0].model_copy(update=plain), *lab().pools[1:])
+    sets = (dataset(), child())
+    return lab(pools=pools, datasets=sets, shares=both, **exported(protocol, **more))
 
 
 def nfs(**more: Any) -> Plan:
@@ -309,10 +321,7 @@ MADE: dict[str, Callable[[], Plan]] = {
         ),
     ),
     "twice_shared": lambda: lab(shares=(*share(), Share(id="two", name="two", dataset="files"))),
-    "child_through_parent": lambda: lab(
-        datasets=(dataset(), child()),
-        shares=(*share(), Share(id="in", name="inner", dataset="inner")),
-    ),
+    "child_through_parent": lambda: nested("rsync", accounts=("ana",), clients=("10.0.0.5",)),
     "guest_sees": lambda: lab(shares=share(guest="read")),
     "no_bin": lab,
     "bin_too_long": lambda: lab(shares=share(recycle_days=400)),
@@ -617,3 +626,60 @@ def test_one_fixed_client_that_needs_root_is_accepted_and_said_so() -> None:
     assert ("Root of 10.0.0.5 is root on it, by the plan: for that machine alone.",) in steps
     many = nfs(squash="none", may="write", clients=("10.0.0.0/30",))
     assert "nfs_root" in {c.rule for c in result(many).cautions}
+
+
+def through_parent(plan: Plan) -> list[str]:
+    raised = evaluate(plan, TODAY).cautions
+    return [c.why for c in raised if c.rule == "child_through_parent"]
+
+
+def test_who_gets_through_to_a_child_is_who_its_folder_lets_in() -> None:
+    """The list of the child's folder keeps accounts out; what acts as root it does not keep out."""
+    both = (*share(), Share(id="in", name="inner", dataset="inner"))
+    kept_out = lab(datasets=(dataset(), child()), shares=both)
+    assert through_parent(kept_out) == []
+    to_all = (dataset(), child(mode="2775"))
+    assert through_parent(lab(datasets=to_all, shares=both)) == []  # accounts are kept out by name
+    guests = (*share(guest="read"), both[1])
+    assert through_parent(lab(datasets=to_all, shares=guests)) == [
+        f"guests: not let in here, and gets in through {both[0].name}."
+    ]
+    (why,) = through_parent(lab(datasets=(dataset(), child(owner="ana")), shares=both))
+    assert why == f"ana: not let in here, and gets in through {both[0].name}."
+    sftp = nested("sftp", accounts=("bo",))
+    assert through_parent(sftp) == []
+    for protocol, more, who in (
+        ("rsync", {"accounts": ("bo",), "clients": ("10.0.0.5",)}, "bo"),
+        ("nfs", {"clients": ("10.0.0.5",), "squash": "none"}, "10.0.0.5"),
+    ):
+        (why,) = through_parent(nested(protocol, **more))
+        assert why == f"{who}: not let in here, and gets in through e."
+    # Whoever is taken for nobody gets what nobody has there: nothing, until something gives it.
+    squashed = {"clients": ("10.0.0.5",), "squash": "all", "may": "write"}
+    assert through_parent(nested("nfs", **squashed)) == []
+    more = Export.model_validate(
+        {"id": "x", "protocol": "nfs", "name": "x", "dataset": "inner", **squashed}
+        | {"clients": ("10.0.0.9",), "may": "read"}
+    )
+    plan = nested("nfs", **squashed)
+    plan = plan.model_copy(update={"exports": (*plan.exports, more)})
+    assert through_parent(plan) == ["10.0.0.5: not let in here, and gets in through e."]
+    # NFS does not go on into another file system.
+    assert through_parent(plan.model_copy(update={"pools": lab().pools})) == []
+
+
+def test_a_child_that_nothing_offers_is_a_part_of_what_it_lies_in() -> None:
+    plan = lab(datasets=(dataset(), child()))
+    assert through_parent(plan) == []
+    whole, part = (
+        next(w for w in folder_works(Index(plan), "box", TODAY) if w.makes == (("datasets", d),))
+        for d in ("files", "inner")
+    )
+    assert whole.entries() == part.entries()
+    own = lab(
+        datasets=(dataset(), child()), shares=(*share(), Share(id="in", name="in", dataset="inner"))
+    )
+    apart = next(
+        w for w in folder_works(Index(own), "box", TODAY) if w.makes == (("datasets", "inner"),)
+    )
+    assert (apart.users, apart.groups, apart.group_bits) == ({}, {}, 0)

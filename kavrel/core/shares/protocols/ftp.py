@@ -9,6 +9,7 @@ from kavrel.core.shares.protocols.protocol import (
     Protocol,
     Service,
     account_complaints,
+    as_who_signed_in,
     by_account,
     own_hand,
 )
@@ -48,6 +49,7 @@ FTP = Protocol(
     why="only where a device can do nothing else",
     seen=by_account,
     hands=own_hand,
+    acts_as=as_who_signed_in,
     needs_home=True,
     complaints=_complaints,
     caution="Passwords and files go over the wire in the clear: use SFTP or a VPN where you can.",

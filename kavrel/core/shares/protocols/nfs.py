@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from kavrel.core.index import Index
 from kavrel.core.plan import Export
 from kavrel.core.shares.protocols.protocol import (
+    Actor,
     Complaint,
     Hand,
     Protocol,
@@ -25,6 +26,13 @@ def _hands(export: Export) -> Iterator[Hand]:
     """Clients come with their own numbers; where all are squashed they are nobody."""
     if export.squash == "all":
         yield None, export.may
+
+
+def _acts_as(export: Export) -> Actor:
+    """Clients say themselves which number they have, unless all are taken for nobody."""
+    if export.squash == "all":
+        return "nobody"
+    return "root" if export.squash == "none" else "anybody"
 
 
 def root_is_let_in(export: Export) -> bool:
@@ -60,6 +68,8 @@ NFS = Protocol(
     why="Unix hosts and hypervisors mount it by address, with the numeric owner of each file",
     seen=by_client,
     hands=_hands,
+    acts_as=_acts_as,
+    crosses=False,  # without crossmnt, which exports here do not have
     complaints=_complaints,
     caution="Whoever takes the address takes the right: use Kerberos, or keep it to a trusted network.",
 )

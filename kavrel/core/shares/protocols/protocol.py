@@ -53,12 +53,18 @@ class Service:
 SET_UP_BY_HAND = Service(
     "", (), "", "", by_hand="no file is written for it: set its server up by hand"
 )
+Actor = Literal["", "account", "nobody", "anybody", "root"]  # empty: it gives no files
 Hand = tuple[str | None, Right]  # an account's id, or None for nobody, and its right
 
 
 def no_hand(export: Export) -> Iterator[Hand]:
     """The server touches files as root, or a client with its own numbers."""
     return iter(())
+
+
+def as_who_signed_in(export: Export) -> Actor:
+    """The server has no more on the disk than the account itself."""
+    return "account"
 
 
 def own_hand(export: Export) -> Iterator[Hand]:
@@ -71,8 +77,10 @@ class Protocol:
     """A way of offering data. `fields`: which of an export's fields it uses beside the common ones.
 
     `many_writers`: several clients may write at once. `why`: when it is the right one. `hands`: as
-    whom its server touches files, so that folders let them in. `needs_home`: who signs in needs a home
-    folder that is there. `service`: what serves it, and how that is set up.
+    whom its server touches files, so that folders let them in. `acts_as`: the same in one word, for
+    what lies below the folder; `crosses`: whether it goes into a file system mounted there.
+    `needs_home`: who signs in needs a home folder that is there. `service`: what serves it, and how
+    that is set up.
     """
 
     id: str
@@ -88,6 +96,8 @@ class Protocol:
     complaints: Callable[[Export, Index], Iterator[Complaint]] = no_complaint
     caution: str = ""
     hands: Callable[[Export], Iterator[Hand]] = no_hand
+    acts_as: Callable[[Export], Actor] = lambda export: ""
+    crosses: bool = True
     needs_home: bool = False
     service: Service = SET_UP_BY_HAND
 

@@ -41,6 +41,7 @@ RSYNC = Protocol(
     ),
     why="another box fetches or sends whole trees, and only what changed travels",
     seen=by_account,
+    acts_as=lambda export: "root",
     complaints=_complaints,
     caution="The daemon encrypts nothing: inside a VPN, or over SSH instead.",
 )

@@ -9,6 +9,7 @@ from kavrel.core.shares.protocols.protocol import (
     Protocol,
     Service,
     account_complaints,
+    as_who_signed_in,
     by_account,
     own_hand,
 )
@@ -48,5 +49,6 @@ SFTP = Protocol(
     why="one person or program from elsewhere, encrypted, with one port and a key",
     seen=by_account,
     hands=own_hand,
+    acts_as=as_who_signed_in,
     complaints=_complaints,
 )

@@ -1,6 +1,6 @@
 """SMB: files for desktops, by account. Its shares and grants have their own place in the plan."""
 
-from kavrel.core.shares.protocols.protocol import Protocol, Service
+from kavrel.core.shares.protocols.protocol import Protocol, Service, as_who_signed_in
 
 SMB = Protocol(
     id="smb",
@@ -19,5 +19,6 @@ SMB = Protocol(
         minds=("Set everybody's password: smbpasswd -a LOGIN; it is not that of the system.",),
     ),
     why="desktops and phones of people, each with a grant of their own",
+    acts_as=as_who_signed_in,
     seen=lambda export, index: iter(()),
 )

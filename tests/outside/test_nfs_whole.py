@@ -1,0 +1,120 @@
+"""The exports of a plan on a real server of NFS: who may what in which folder, as setup.sh leaves it.
+
+knfsd of Linux 6.1 with Debian's exportfs and rpc.mountd in user-mode-linux; each client is a network
+namespace that mounts over a wire. Sources: exports(5), nfsd(7), RFC 8881.
+"""
+
+import shlex
+from pathlib import Path
+
+import pytest
+
+from kavrel.core.consistency import problems
+from kavrel.core.evaluate import evaluate
+from kavrel.core.plan import Dataset, Export, Plan
+from kavrel.core.shares.names import folders
+from kavrel.formats.servers.files import nfs_exports
+from tests.builders import TODAY
+from tests.conftest import needs
+from tests.outside import uml
+from tests.outside.test_pools_for_real import on_kernel, plan_of
+
+pytestmark = [
+    pytest.mark.prove,
+    needs("exportfs"),
+    needs("rpc.mountd"),
+    needs("mount.nfs4"),
+    pytest.mark.skipif(not uml.can_run(), reason="no user-mode-linux with mdadm here"),
+]
+SERVER = (uml.HERE / "nfs.sh").read_text(encoding="utf-8")
+HOSTILE = '#hash "q" \\back'
+
+
+def plan(filesystem: str) -> Plan:
+    """Five folders, one in another, to four clients: read and written, squashed in all three ways."""
+    base = plan_of(
+        [2_000_000_512],
+        {"id": "one", "family": "span", "filesystem": filesystem, "groups": [["box1"]]},
+    )
+
+    def data(key: str, name: str, **more: str | None) -> Dataset:
+        fields = {"id": key, "name": name, "pool": "one", "size_bytes": 10**6, "owner": "ana"}
+        return Dataset.model_validate(fields | more)
+
+    def export(
+        number: int, dataset: str, clients: tuple[str, ...], may: str, squash: str
+    ) -> Export:
+        fields = {"id": f"e{number}", "protocol": "nfs", "name": f"e{number}", "dataset": dataset}
+        return Export.model_validate(fields | {"clients": clients, "may": may, "squash": squash})
+
+    box = base.hosts[0].model_copy(update={"addressing": "static", "address": "192.168.1.10"})
+    return base.model_copy(
+        update={
+            "hosts": (box,),
+            "quotas": (),
+            "shares": (),
+            "grants": (),
+            "datasets": (
+                data("files", "files"),
+                data("films", "My Films"),
+                data("deep", "deep", parent="films"),
+                data("part", "part", parent="films"),
+                data("vm", "größe d'or"),
+                data("table", HOSTILE, owner=None),
+            ),
+            "exports": (
+                export(1, "files", ("192.168.1.50",), "read", "root"),
+                export(2, "films", ("192.168.1.48/28",), "write", "all"),
+                export(3, "vm", ("192.168.1.60",), "write", "none"),
+                export(4, "deep", ("192.168.1.70",), "read", "all"),
+                export(5, "table", ("192.168.1.70", "192.168.1.60"), "read", "all"),
+            ),
+        }
+    )
+
+
+# What root, the owner, another account, and a number that nobody has may; None: it is not mounted.
+ALL, READ, NOT = ("write",) * 4, ("read",) * 4, None
+OWN_NUMBERS = ("none", "read", "none", "none")  # root is taken for nobody there
+ROOT = ("write", "write", "none", "none")
+PREDICTED = {
+    50: {"files": OWN_NUMBERS, "films": ALL, "deep": READ, "part": ALL, "vm": NOT, "table": NOT},
+    60: {"files": NOT, "films": ALL, "deep": READ, "part": ALL, "vm": ROOT, "table": READ},
+    70: {"files": NOT, "films": NOT, "deep": READ, "part": NOT, "vm": NOT, "table": READ},
+    90: dict.fromkeys(("files", "films", "deep", "part", "vm", "table")),
+}
+
+
+@pytest.mark.parametrize("filesystem", ["ext4", "btrfs"])
+def test_every_client_gets_what_the_plan_says(filesystem: str, tmp_path: Path) -> None:
+    ours = plan(filesystem)
+    assert not problems(ours)
+    # That 50 and 60 read what is for 70 alone is no surprise: it is said, and why.
+    (said,) = [c for c in evaluate(ours, TODAY).cautions if c.rule == "child_through_parent"]
+    assert (said.about, said.why) == (
+        "deep",
+        "192.168.1.48/28: not let in here, and gets in through e2.",
+    )
+    (tmp_path / "exports").write_text(nfs_exports(ours, "box", "revision 1"), encoding="utf-8")
+    at = folders(ours)
+    cells = "\n".join(
+        f"cell {client} {d} {shlex.quote(at[d])} ana bo" for client in PREDICTED for d in at
+    )
+    numbers = " ".join(map(str, PREDICTED))
+    script = f"""{SERVER}
+go 'one\\n' ''; echo "code $code"; grep LEFT /run/said
+serve 192.168.1.10/24 {numbers}
+{cells}
+"""
+    out = on_kernel(ours, tmp_path, script, more=(100_000_256,))
+    assert out.startswith("code 0\ncell"), out
+    seen: dict[int, dict[str, tuple[str, ...] | None]] = {n: {} for n in PREDICTED}
+    for line in out.splitlines()[1:]:
+        _, client, dataset, *rights = line.split()
+        seen[int(client)][dataset] = None if rights == ["refused"] else tuple(rights)
+    # What lies above an export can be walked through to it, and shows nothing else.
+    on_the_way = seen[70].pop("films")
+    assert on_the_way is None or "write" not in on_the_way, out
+    expected = {n: dict(cells) for n, cells in PREDICTED.items()}
+    del expected[70]["films"]
+    assert seen == expected, out
