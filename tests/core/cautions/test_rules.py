@@ -657,12 +657,12 @@ def test_who_gets_through_to_a_child_is_who_its_folder_lets_in() -> None:
     # Whoever is taken for nobody gets what nobody has there: nothing, until something gives it.
     squashed = {"clients": ("10.0.0.5",), "squash": "all", "may": "write"}
     assert through_parent(nested("nfs", **squashed)) == []
-    more = Export.model_validate(
+    other = Export.model_validate(
         {"id": "x", "protocol": "nfs", "name": "x", "dataset": "inner", **squashed}
         | {"clients": ("10.0.0.9",), "may": "read"}
     )
     plan = nested("nfs", **squashed)
-    plan = plan.model_copy(update={"exports": (*plan.exports, more)})
+    plan = plan.model_copy(update={"exports": (*plan.exports, other)})
     assert through_parent(plan) == ["10.0.0.5: not let in here, and gets in through e."]
     # NFS does not go on into another file system.
     assert through_parent(plan.model_copy(update={"pools": lab().pools})) == []
