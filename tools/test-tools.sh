@@ -21,6 +21,9 @@ need nft nftables
 need sshd openssh-server
 need vsftpd vsftpd
 need exportfs nfs-kernel-server
+need mount.nfs4 nfs-common
+need targetctl targetcli-fb
+need iscsid open-iscsi
 need crontab cron
 need mkfs.ext4 e2fsprogs
 need mkfs.xfs xfsprogs

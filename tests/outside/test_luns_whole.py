@@ -1,0 +1,100 @@
+"""The disks that a plan gives over iSCSI, on a real target: who signs in, what is seen, what stays.
+
+LIO of Linux 6.1 in user-mode-linux, its configuration restored by rtslib's targetctl, signed in at by
+open-iscsi with the very commands of the cards. Sources: targetctl(8), iscsiadm(8), RFC 7143.
+"""
+
+import shlex
+from pathlib import Path
+
+import pytest
+
+from kavrel.core.consistency import problems
+from kavrel.core.plan import Dataset, Export, Plan
+from kavrel.formats.servers.clients import cards
+from kavrel.formats.servers.files import target_json
+from tests.builders import TODAY
+from tests.conftest import needs
+from tests.outside import uml
+from tests.outside.test_pools_for_real import on_kernel, plan_of
+
+pytestmark = [
+    pytest.mark.prove,
+    needs("targetctl"),
+    needs("iscsid"),
+    pytest.mark.skipif(not uml.can_run(), reason="no user-mode-linux with mdadm here"),
+]
+TARGET = (uml.HERE / "iscsi.sh").read_text(encoding="utf-8")
+DESK, SOFA = "iqn.2026-01.home.lab:desk", "iqn.2026-01.home.lab:sofa"
+BYTES = 300_000_256
+
+
+def plan(filesystem: str) -> Plan:
+    """Three disks in one folder: one with CHAP that is kept whole, one for another, one to read."""
+    base = plan_of(
+        [2_000_000_512],
+        {"id": "one", "family": "span", "filesystem": filesystem, "groups": [["box1"]]},
+    )
+
+    def lun(key: str, client: str, **more: object) -> Export:
+        fields = {"id": key, "name": key, "protocol": "iscsi", "dataset": "luns", "may": "write"}
+        return Export.model_validate(
+            fields | {"clients": (client,), "size_bytes": BYTES, "thick": False} | more
+        )
+
+    box = base.hosts[0].model_copy(update={"addressing": "static", "address": "192.168.1.10"})
+    return base.model_copy(
+        update={
+            "hosts": (box,),
+            "quotas": (),
+            "shares": (),
+            "grants": (),
+            "datasets": (Dataset(id="luns", name="My disks", pool="one", size_bytes=10**6),),
+            "exports": (
+                lun("thick", DESK, thick=True, secured=True),
+                lun("thin", SOFA),
+                lun("model", DESK, may="read"),
+            ),
+        }
+    )
+
+
+@pytest.mark.parametrize("filesystem", ["xfs", "btrfs"])
+def test_one_initiator_has_its_disk_and_nobody_else(filesystem: str, tmp_path: Path) -> None:
+    ours = plan(filesystem)
+    assert not problems(ours)
+    (tmp_path / "target.json").write_text(target_json(ours, "box", "revision 1"), encoding="utf-8")
+    signs_in = {c.thing: c.text for c in cards(ours, TODAY) if c.system == "iSCSI"}
+    right = {k: shlex.quote(v.replace("SECRET", "not-a-word-1")) for k, v in signs_in.items()}
+    wrong = shlex.quote(signs_in["thick"].replace("SECRET", "another-word"))
+    script = f"""{TARGET}
+go 'one\\n' ''; echo "code $code"; grep LEFT /run/said
+folder=$(dirname "$(find /srv -name thick.img)")
+[ $(($(stat -c '%b * %B' $folder/thick.img))) -ge {BYTES} ] && echo whole
+[ $(($(stat -c '%b * %B' $folder/thin.img))) -lt 1000000 ] && echo sparse
+offer 192.168.1.10
+as {DESK} {right["thick"]} thick
+as {SOFA} {right["thick"]} thick
+as {DESK} {wrong} thick
+as {DESK} {right["thin"]} thin
+as {SOFA} {right["thin"]} thin
+as {DESK} {right["model"]} model
+targetctl clear; go '' ''; echo "code $code"; grep -E 'LEFT|^[+] (fallocate|truncate)' /run/said
+targetctl restore && echo restored
+as {DESK} {right["thick"]} thick
+"""
+    assert on_kernel(ours, tmp_path, script).splitlines() == [
+        "code 0",
+        "whole",
+        "sparse",
+        "restored",
+        f"{DESK} thick {BYTES} writes {DESK}",
+        f"{SOFA} thick refused",
+        f"{DESK} thick refused",
+        f"{DESK} thin refused",
+        f"{SOFA} thin {BYTES} writes {SOFA}",
+        f"{DESK} model {BYTES} reads",
+        "code 0",
+        "restored",
+        f"{DESK} thick {BYTES} writes {DESK} {DESK}",
+    ]
