@@ -442,11 +442,7 @@ def test_people_as_they_are_on_a_machine_that_has_some_already(house: House) -> 
     assert lines["crew"] == "nogroup"  # a group of that name has members of its own
     assert "no such user" in ran.seen  # what is switched off is not made
     assert "\nL\n" in ran.seen  # what has run out is locked
-    assert (
-        "Mar 01, 2027" in lines["Account expires\t\t\t\t\t\t"]
-        if False
-        else "Mar 01, 2027" in ran.seen
-    )
+    assert "Mar 01, 2027" in lines["Account expires\t\t\t\t\t\t"]
     assert "root:all 2770" in ran.seen  # an owner who is switched off does not stop it
     assert [x for x in ran.left if "sudo" in x]
     assert ran.zfs["set"] == {"main/files": [f"userquota@ana={GB}"]}
@@ -534,6 +530,37 @@ def test_whoever_has_a_home_keeps_it_and_a_second_run_notes_nothing_twice(house:
     noted = (house.folder / "state" / "done").read_text(encoding="utf-8").splitlines()
     assert noted
     assert len({x.partition(" ")[2] for x in noted}) == len(noted)
+
+
+def test_an_account_that_left_the_plan_is_locked_and_said(house: House) -> None:
+    """One that the script made, and no other: who was there before is nobody's to lock."""
+    house.pools("main")
+    assert house.run(lab()).left == []
+    people = "useradd -M ana; useradd -M bo; useradd -M eve; mount -t tmpfs none /root; mkdir /root/.ssh; "
+    people += (
+        "printf '# mine\\n\\nssh-ed25519 A me\\nssh-ed25519 B box\\n' >/root/.ssh/authorized_keys"
+    )
+    here = lab().accounts[:1]
+    groups = tuple(
+        g.model_copy(update={"members": tuple(m for m in g.members if m == here[0].id)})
+        for g in lab().groups
+    )
+    ran = house.run(
+        lab(accounts=here, groups=groups),
+        before=people,
+        after="for one in ana bo eve; do chage -l $one | grep '^Account'; done",
+    )
+    (said,) = [x for x in ran.left if "in the plan no more" in x]
+    assert said.startswith("account bo is in the plan no more and is locked")
+    assert [line.split(": ")[1] for line in ran.seen.splitlines()] == [
+        "never",
+        "Jan 02, 1970",
+        "never",
+    ]
+    assert (
+        "root is let in by 2 keys of its authorized_keys; by the plan from: no other box."
+        in ran.said
+    )
 
 
 def test_whoever_the_plan_let_in_once_and_lets_in_no_more_is_named(house: House) -> None:

@@ -19,6 +19,8 @@ def people_lines(works: Sequence[Work]) -> Iterator[str]:
         elif isinstance(work, AccountShut):
             shut = f"run usermod --lock --expiredate 1 {work.login}"
             yield f"if have id {work.login}; then {shut}; fi"
+    here = [w.login for w in works if isinstance(w, AccountThere | AccountShut)]
+    yield " ".join(("no_more", *here))
     # Who is locked gets in nowhere, in whatever group.
     locked = [w.login for w in works if isinstance(w, AccountShut)]
     for work in works:

@@ -10,6 +10,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date
 
+from kavrel.core.copies.carrier import root_ways
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Plan
 from kavrel.core.works import AccountLimited, AccountThere, DatasetLimited, Work, bill
@@ -27,6 +28,7 @@ from kavrel.formats.samba import smb_hosts
 from kavrel.formats.servers.setup.datasets import dataset_lines, lifting_lines, shut_in_lines
 from kavrel.formats.servers.setup.people import people_lines
 from kavrel.formats.servers.setup.pools import pool_lines
+from kavrel.formats.servers.setup.words import quoted
 from kavrel.formats.servers.site import Box
 from kavrel.formats.servers.template import render
 
@@ -49,6 +51,9 @@ def setup_script(plan: Plan, host: str, origin: str, today: date = date.min) -> 
     parts.append(Part("datasets, their quotas, and who may do what in them", tuple(datasets)))
     parts.append(Part("limits that the plan no longer has", tuple(lifting_lines(works))))
     parts.append(Part("folders for SFTP", tuple(shut_in_lines(box))))
+    let_in = sorted(box.index.hosts[a].name for a, b in root_ways(box.index) if b == host)
+    said = quoted(", ".join(let_in) or "no other box")
+    parts.append(Part("who else is root here", (f"root_is_let_in {len(let_in)} {said}",)))
     return render(
         "setup.sh.j2",
         host=box.host,
