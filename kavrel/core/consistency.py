@@ -13,7 +13,7 @@ from pydantic import BaseModel
 
 from kavrel.core.assumptions import REGISTRY
 from kavrel.core.bench.bays import bays, misfit
-from kavrel.core.copies.carrier import chain, runs_on, source_host, target_host
+from kavrel.core.copies.carrier import chain, runs_on, shut_out, source_host, target_host
 from kavrel.core.copies.keys import natively_encrypted
 from kavrel.core.copies.rules import complaint as rules_complaint
 from kavrel.core.copies.rules import keeps_nothing, rules_of
@@ -461,6 +461,11 @@ def _landed(index: Index, job: Job) -> Iterator[Problem]:
         yield wrong("the far box starts it and writes to its own disks: nothing lands by an export")
     elif source_host(index, job) == target_host(index, job):
         yield wrong("both are the same box: nothing lands by an export")
+    elif out := shut_out(index, job):
+        said = (
+            f"{export.name} lets in {', '.join(export.clients)}, and not {out}, from which it comes"
+        )
+        yield Problem("jobs", job.id, "lands_in", f"{said}: name it there", tolerated=True)
     accounts = [a for a in export.accounts if index.accounts[a].enabled]
     if export.accounts and job.lands_as is None:
         yield wrong(f"as whom? {export.name} asks for an account", "lands_as")

@@ -331,6 +331,55 @@ def test_where_a_copy_lands_is_a_door_that_is_there(
     assert words in said[field]
 
 
+def at_addresses(plan: Plan, near: dict[str, str], far: dict[str, str]) -> Plan:
+    """The two boxes with these addresses."""
+    hosts = (plan.hosts[0].model_copy(update=near), plan.hosts[1].model_copy(update=far))
+    return plan.model_copy(update={"hosts": hosts})
+
+
+@pytest.mark.parametrize(
+    ("near", "far", "clients", "out"),
+    [
+        ({"address": "192.168.1.9"}, {}, ("192.168.1.0/24",), ""),
+        ({"address": "192.168.2.9"}, {}, ("192.168.1.0/24",), "192.168.2.9"),
+        ({"address": "192.168.2.9"}, {}, ("192.168.1.0/24", "box"), ""),
+        # Over the overlay it comes from its address there, whatever the LAN's is.
+        (
+            {"address": "192.168.1.9", "vpn_address": "10.9.0.9"},
+            {"vpn_address": "10.9.0.8"},
+            ("192.168.1.0/24",),
+            "10.9.0.9",
+        ),
+        (
+            {"address": "192.168.1.9", "vpn_address": "10.9.0.9"},
+            {"vpn_address": "10.9.0.8"},
+            ("10.9.0.0/24",),
+            "",
+        ),
+        ({}, {}, ("192.168.1.0/24",), ""),  # of a box without an address nothing is known
+    ],
+)
+def test_a_copy_lands_only_where_its_box_is_let_in(
+    near: dict[str, str], far: dict[str, str], clients: tuple[str, ...], out: str
+) -> None:
+    lands = job("m", kind="mirror", target_pool="second", retention=Retention()).model_copy(
+        update={"lands_in": "mill", "lands_as": "ana"}
+    )
+    plan = at_addresses(landing(), near, far)
+    mill = plan.exports[0].model_copy(update={"clients": clients})
+    plan = plan.model_copy(update={"exports": (mill, *plan.exports[1:]), "jobs": (lands,)})
+    said = [p.message for p in problems(plan) if p.field == "lands_in"]
+    assert said == (
+        [f"mill lets in {', '.join(clients)}, and not {out}, from which it comes: name it there"]
+        if out
+        else []
+    )
+    # What the daemon refuses is no copy, and nothing starts it.
+    (told,) = result(plan).jobs
+    assert (told.points_today > 0) == (not out)
+    assert ("m" in json.loads(lab_jobs(plan, "box", "r"))["jobs"]) == (not out)
+
+
 def test_what_lands_is_named_on_the_restore_sheet_and_lies_in_the_export() -> None:
     mirror = job(
         "m",

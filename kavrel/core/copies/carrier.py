@@ -6,6 +6,7 @@ follower looks for that mark where it can see it, on itself or on the box that i
 writes to anyway. Where the two share no box, nothing can carry the start.
 """
 
+import ipaddress
 from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Literal
@@ -14,6 +15,7 @@ from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Host, Job
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.shares.protocols import PROTOCOLS
 
 # How often a follower on another box looks whether what it waits for has arrived.
 LOOKS_EVERY_MINUTES = 10
@@ -149,9 +151,38 @@ def never_starts(index: Index, job: Job) -> bool:
     ahead: Job | None = job
     while ahead:
         how = chain(index, ahead)
-        if (how and how.how == "broken") or _has_no_points(index, ahead):
+        if (how and how.how == "broken") or _has_no_points(index, ahead) or shut_out(index, ahead):
             return True
         ahead = index.jobs[ahead.after] if ahead.after else None
+    return False
+
+
+def shut_out(index: Index, job: Job) -> str:
+    """The address that a box lands from where the export it lands in does not let it in; empty where it does.
+
+    Over the overlay where the far end is known by it, as `address_of` has it. Of a box without an
+    address nothing is known, and of a client that is named only what its name is.
+    """
+    export = next((e for e in index.plan.exports if e.id == job.lands_in), None)
+    runner, far = runs_on(index, job), target_host(index, job)
+    if export is None or runner is None or far is None:
+        return ""
+    if not PROTOCOLS[export.protocol].uses("clients"):
+        return ""
+    box = index.hosts[runner]
+    seen = box.vpn_address if index.hosts[far].vpn_address else box.address
+    names = {box.name.lower()}
+    named = any(c.lower().split(".")[0] in names for c in export.clients)
+    return seen if seen and not named and not _is_among(seen, export.clients) else ""
+
+
+def _is_among(address: str, clients: Collection[str]) -> bool:
+    for client in clients:
+        try:
+            if ipaddress.ip_address(address) in ipaddress.ip_network(client):
+                return True
+        except ValueError:
+            continue  # a name
     return False
 
 

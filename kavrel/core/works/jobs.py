@@ -14,6 +14,7 @@ from kavrel.core.copies.carrier import (
     marks_target,
     never_starts,
     runs_on,
+    shut_out,
     source_host,
     target_host,
     tells_source,
@@ -158,6 +159,8 @@ def _runs(index: Index, box: Host, job: Job, name: str) -> JobRuns:
         left = f"{box.name} starts it by its own scheduler: enter what values.txt says of it there"
     elif box.closed:
         left = f"{box.name} has firmware of its own: enter it in its web page, if it can"
+    elif out := shut_out(index, job):
+        left = f"the far end does not let in {out}, from which it would land: name it among the clients"
     elif never_starts(index, job):
         left = "nothing can start it where it stands by the plan: give it a time of its own"
     return JobRuns(
