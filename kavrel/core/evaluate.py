@@ -288,7 +288,9 @@ RUNS_BY = (
 )
 RUNNING = Part(_running, RUNS_BY, BLIND)
 PROVEN = Part(
-    _proven, (*RUNS_BY, "log", "accepted", "shares", "exports", "supplies", "holdings"), BLIND
+    _proven,
+    (*RUNS_BY, "log", "accepted", "shares", "mounts", "networks", "supplies", "holdings"),
+    BLIND,
 )
 
 

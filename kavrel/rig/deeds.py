@@ -11,8 +11,9 @@ from kavrel.core.copies.carrier import reached_from, root_ways
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job, Pool
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.shares.access import access_matrix, writers
+from kavrel.core.shares.access import access_matrix
 from kavrel.core.shares.names import job_names
+from kavrel.core.shares.writing import PEOPLE, who_writes
 from kavrel.rig.box import Box
 from kavrel.rig.data import Data
 from kavrel.rig.files import ARCHIVE, CLOCK, File
@@ -131,15 +132,13 @@ def spoil(data: Data, moment: float) -> None:
 def _malware(lab: Lab, what: str) -> None:
     matrix = access_matrix(lab.index, lab.book.as_of)
     for dataset in lab.plan.datasets:
-        roles = {a.role for a in writers(lab.index, dataset.id, matrix)}
-        guests = any(s.guest == "write" for s in lab.index.shares_of.get(dataset.id, []))
-        if guests or roles & {"everyday", "administrator"}:
+        if who_writes(lab.index, dataset.id, matrix, lab.book.as_of):
             data = lab.data_of(dataset.id)
             spoil(data, lab.now)
             lab.work_of(dataset.id).stopped = True
     for job in lab.plan.jobs:
         by = lab.index.accounts.get(job.lands_as or "")
-        if job.credentials == "everyday" or (by and by.role in ("everyday", "administrator")):
+        if job.credentials == "everyday" or (by and by.role in PEOPLE):
             wipe(lab, job)
 
 

@@ -19,7 +19,7 @@ from kavrel.core.plan import Account, Dataset, Grant, Group, Plan, Pool, Share
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.access import access_matrix
 from kavrel.core.shares.names import folders, pool_names
-from kavrel.core.works.folders import parts_of
+from kavrel.core.shares.parts import parts_of
 from kavrel.core.works.volumes import volumes_of
 from kavrel.formats.servers.files import fstab
 from kavrel.formats.servers.setup import setup_script

@@ -13,9 +13,10 @@ from kavrel.core.cautions.caution import Finding, Rule, View
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Dataset, Right
 from kavrel.core.shares.access import WIDTH
+from kavrel.core.shares.parts import offered
 from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.shares.reach import Reach, reach
-from kavrel.core.works.folders import FolderAccess, anybody_may, folder_works, may_in, offered
+from kavrel.core.works.folders import FolderAccess, anybody_may, folder_works, may_in
 
 GUESTS = "guests"
 

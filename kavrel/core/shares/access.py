@@ -163,15 +163,3 @@ def _resolved(
     if share.guest != "none":
         return share.guest, (f"guest: {share.guest}",)
     return "none", ("no grant",)
-
-
-def writers(index: Index, dataset: str, matrix: Sequence[Access]) -> list[Account]:
-    """Accounts that can write the dataset through any of its shares."""
-    wanted = {s.id for s in index.shares_of.get(dataset, [])}
-    width = len(index.plan.accounts)
-    able: set[str] = set()
-    for n, share in enumerate(index.plan.shares):
-        if share.id in wanted:
-            row = matrix[n * width : (n + 1) * width]
-            able |= {cell.account for cell in row if cell.right == "write"}
-    return [a for a in index.plan.accounts if a.id in able]

@@ -18,6 +18,7 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Account, Dataset
 from kavrel.core.shares.access import access_matrix
 from kavrel.core.shares.names import SYSTEM_NAMES, folders
+from kavrel.core.shares.parts import parts_of
 from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.works.work import Work
 
@@ -112,29 +113,6 @@ def home_works(index: Index, host: str, today: date) -> Iterator[HomeFolder]:
             folder=folder,
             login=login,
         )
-
-
-def offered(index: Index) -> set[str]:
-    """Datasets that a share, an export or an application has by themselves."""
-    plan = index.plan
-    shared, exported = {s.dataset for s in plan.shares}, {e.dataset for e in plan.exports}
-    return shared | exported | {m.dataset for m in plan.mounts}
-
-
-def parts_of(index: Index) -> dict[str, list[str]]:
-    """Dataset to those inside it that nothing offers by themselves: whoever is let into it uses them.
-
-    One that has a share, an export or an application of its own is its own: what is granted above it
-    is not granted there.
-    """
-    own = offered(index)
-    parts: dict[str, list[str]] = defaultdict(list)
-    for dataset in index.plan.datasets:
-        above = None if dataset.id in own else dataset.parent
-        while above:
-            parts[above].append(dataset.id)
-            above = None if above in own else index.datasets[above].parent
-    return parts
 
 
 class _Wanted:

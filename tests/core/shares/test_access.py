@@ -4,8 +4,7 @@ from hypothesis import strategies as st
 
 from kavrel.core.index import Index
 from kavrel.core.plan import Account, Grant, Group, Plan, Share
-from kavrel.core.shares.access import access_matrix, writers
-from kavrel.core.shares.names import folders, share_name_complaint, slug
+from kavrel.core.shares.access import access_matrix
 from tests.builders import lab
 
 RIGHTS = ("none", "read", "write")
@@ -83,45 +82,3 @@ def test_order_of_groups_does_not_matter(mine: str, theirs: list[str]) -> None:
         return lab(groups=groups, grants=grants)
 
     assert right(plan(theirs)) == right(plan(theirs[::-1]))
-
-
-def test_writers_are_found_through_every_share_of_the_dataset() -> None:
-    plan = lab(
-        shares=(
-            Share(id="share", name="a", dataset="files"),
-            Share(id="other", name="b", dataset="files"),
-        ),
-        grants=(
-            Grant(id="g1", share="share", account="ana", right="read"),
-            Grant(id="g2", share="other", account="bo", right="write"),
-        ),
-    )
-    index = Index(plan)
-    assert [a.id for a in writers(index, "files", access_matrix(index))] == ["bo"]
-
-
-@pytest.mark.parametrize("name", ["a/b", "a\\b", "[x]", "a:b", "100%", "a*b", "HOMES", "global"])
-def test_share_names_that_no_client_could_reach(name: str) -> None:
-    assert share_name_complaint(name)
-
-
-@pytest.mark.parametrize(
-    "name", ["scans & prints", "Fotos für Tante", "写真", "a'b", "letter slot"]
-)
-def test_share_names_that_are_fine(name: str) -> None:
-    assert share_name_complaint(name) is None
-
-
-@given(st.text(max_size=80))
-def test_slugs_are_safe_in_a_shell_and_a_path(text: str) -> None:
-    found = slug(text, "data-1")
-    assert found
-    assert set(found) <= set("abcdefghijklmnopqrstuvwxyz0123456789-")
-    assert not found.startswith("-")
-
-
-def test_two_names_with_one_slug_get_two_folders() -> None:
-    plan = lab()
-    twice = plan.datasets[0].model_copy(update={"id": "more", "name": "files!"})
-    found = folders(plan.model_copy(update={"datasets": (plan.datasets[0], twice)}))
-    assert len(set(found.values())) == 2
