@@ -21,7 +21,7 @@ function Looked() {
       {open.map((h, n) => (
         <span key={h.id}>
           {n > 0 && ', '}
-          {h.name} <span className="figure">{at.get(h.id) ?? 'never'}</span>
+          {h.name} <span className="figure whitespace-nowrap">{at.get(h.id) ?? 'never'}</span>
         </span>
       ))}
     </p>

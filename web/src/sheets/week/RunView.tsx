@@ -49,7 +49,7 @@ export function RunView() {
       {data && (
         <>
           <p className="my-2 font-semibold" role="status">
-            {data.lines.length} figures compared over <span className="figure">{data.days.toFixed(0)} days</span>:{' '}
+            {data.lines.length} figures compared over <span className="figure">{data.days.toFixed(0)}</span> days:{' '}
             {differ.length === 0 ? 'what happened is what was predicted' : `${differ.length} differ`}
             {data.mails.length === 0 ? ', and nobody was mailed.' : '.'}
           </p>
