@@ -11,9 +11,10 @@ from kavrel.core.copies.carrier import reached_from, root_ways
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job, Pool
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.proof.hazards.malware import reached_by_people
 from kavrel.core.shares.access import access_matrix
 from kavrel.core.shares.names import job_names
-from kavrel.core.shares.writing import PEOPLE, who_writes
+from kavrel.core.shares.writing import who_writes
 from kavrel.rig.box import Box
 from kavrel.rig.data import Data
 from kavrel.rig.files import ARCHIVE, CLOCK, File
@@ -137,8 +138,7 @@ def _malware(lab: Lab, what: str) -> None:
             spoil(data, lab.now)
             lab.work_of(dataset.id).stopped = True
     for job in lab.plan.jobs:
-        by = lab.index.accounts.get(job.lands_as or "")
-        if job.credentials == "everyday" or (by and by.role in PEOPLE):
+        if reached_by_people(lab.index, job, matrix, lab.book.as_of):
             wipe(lab, job)
 
 

@@ -533,7 +533,7 @@ def test_a_copy_that_lands_as_an_everyday_account_goes_with_it() -> None:
     )
     there = lab().datasets[0].model_copy(update={"id": "there", "name": "there", "pool": "second"})
 
-    def landing(role: str) -> Cell:
+    def landing(role: str, *others: str) -> Cell:
         ana, bo = lab().accounts
         third = ana.model_copy(update={"id": "carrier", "login": "carrier", "role": role})
         copy = job(
@@ -549,7 +549,7 @@ def test_a_copy_that_lands_as_an_everyday_account_goes_with_it() -> None:
             lab(
                 datasets=(*lab().datasets, there),
                 accounts=(ana, bo, third),
-                exports=(drop.model_copy(update={"accounts": ("carrier",)}),),
+                exports=(drop.model_copy(update={"accounts": ("carrier", *others)}),),
                 jobs=(copy,),
             ),
             "malware",
@@ -557,6 +557,9 @@ def test_a_copy_that_lands_as_an_everyday_account_goes_with_it() -> None:
 
     assert landing("backup").fate == "restored"
     assert "whom people work as" in landing("everyday").copies[0].why
+    # Whoever else gets into where it lies has it as well.
+    (copy,) = landing("backup", "ana").copies
+    assert "ana can write where it lies" in copy.why
 
 
 def test_what_comes_back_home_over_the_line_stops_with_it() -> None:
