@@ -213,6 +213,12 @@ class _Sheet:
         name = self._place(folder, home.filesystem, home.host)
         return [{"side": "source", "at": folder, "zfs": name, "for": folder}]
 
+    def _within(self, dataset: str) -> list[str]:
+        """Folders of other datasets inside its own: they travel by jobs of their own, or not at all."""
+        at = self.homes[dataset] + "/"
+        inside = sorted(f.removeprefix(at) for f in self.homes.values() if f.startswith(at))
+        return [f for f in inside if not any(f.startswith(f"{g}/") for g in inside)]
+
     def _far(self, other: str | None) -> dict[str, Any]:
         """How the other end is reached; nothing where it is this box itself."""
         if other is None or other == self.host:
@@ -257,6 +263,10 @@ class _Sheet:
             carried["encrypted"] = True
         if sent and (job.reads_from, job.datasets[0]) in self.copies:
             carried["brought_by"] = self.names[job.reads_from or ""]
+        if not sent and not job.reads_from:
+            within = {self.homes[d]: self._within(d) for d in job.datasets}
+            if any(within.values()):
+                carried["within"] = {place: names for place, names in within.items() if names}
         if job.limit_mbit:
             carried["limit_kib_per_s"] = round(job.limit_mbit * 1e6 / 8 / 1024)
         if job.left_out:

@@ -12,6 +12,8 @@ from pathlib import Path
 from kavrel.core.copies.retention import existing, keep
 from kavrel.core.plan import Retention
 from kavrel.core.quantities import DAY
+from kavrel.formats.lab_jobs import lab_jobs
+from tests.builders import dataset, job, lab
 from tests.conftest import needs
 from tests.formats.hostside.box import Box
 
@@ -109,3 +111,37 @@ def test_a_can_that_somebody_emptied_takes_every_older_state_along(tmp_path: Pat
     mirror(box, 6)
     assert listed(box, 6) == [*runs[2:], (FIRST + timedelta(days=6)).timestamp()]
     assert DAY == 86_400
+
+
+@needs("rsync")
+def test_what_other_datasets_keep_inside_is_not_carried_along(tmp_path: Path) -> None:
+    """A dataset inside another has copies of its own, or none: on ZFS and Btrfs it is not in its parent's."""
+    source, target = tmp_path / "source", tmp_path / "far" / "target"
+    names = ["inner", "a [b]*", "back\\slash", "back\\slash ?", "deep/er"]
+    for name in (*names, "other", "inner two", "deep/other", "sub/inner"):
+        (source / name).mkdir(parents=True)
+        (source / name / "file").write_text(name, encoding="utf-8")
+    box = Box(tmp_path)
+    pairs = [[str(source), str(target)]]
+    box.jobs(m={"kind": "folder_mirror", "pairs": pairs, "within": {str(source): names}})
+    mirror(box, 0)
+    held = {str(f.parent.relative_to(target)) for f in target.rglob("file")}
+    assert held == {"other", "inner two", "deep/other", "sub/inner"}
+    mirror(box, 1)  # and what stands there is nobody's to empty
+    assert {str(f.parent.relative_to(target)) for f in target.rglob("file")} == held
+
+
+def test_the_boxes_are_told_which_folders_are_of_other_datasets() -> None:
+    inner = dataset(id="inner", name="in", parent="files")
+    deep = dataset(id="deep", name="deep", parent="inner")
+    beside = dataset(id="beside", name="files two")
+    plan = lab(
+        datasets=(dataset(), inner, deep, beside),
+        jobs=(
+            job("m", kind="mirror", target_pool="second", retention=Retention()),
+            job("s", kind="replication", target_pool="second", retention=Retention(last=3)),
+        ),
+    )
+    told = json.loads(lab_jobs(plan, "box", "r"))["jobs"]
+    assert told["m"]["within"] == {"/srv/main/files": ["in"]}
+    assert "within" not in told["s"]

@@ -680,6 +680,7 @@ class Job:
         trash = f"{above}/.trash-{leaf}"
         options = ["-aHAX", "--delete", "--partial"]
         options += [f"--exclude={pattern}" for pattern in self.told.get("left_out", ())]
+        options += [f"--exclude={exactly(n)}" for n in self.told.get("within", {}).get(place, ())]
         if days:
             day = datetime.fromtimestamp(self.now, timezone.utc).strftime(STAMP)
             # A path that begins with a slash is, for a module, one inside it.
@@ -937,6 +938,13 @@ def open_files(folder: str) -> set[str]:
             if path.startswith(f"{folder}/"):
                 held.add(path)
     return held
+
+
+def exactly(folder: str) -> str:
+    """A pattern of rsync's for one folder below what is copied: a backslash counts beside a wildcard only."""
+    if re.search(r"[*?[]", folder):
+        folder = re.sub(r"([*?[\\])", r"\\\1", folder)
+    return f"/{folder}/"
 
 
 def thrown_at(name: str, zone: str) -> float | None:
