@@ -195,17 +195,19 @@ def wipe(lab: Lab, job: Job) -> None:
 
 
 def _corruption(lab: Lab, what: str) -> None:
-    """One disk of each pool gives wrong bytes: mended where file system and layout can, else it stays."""
-    for box in lab.boxes.values():
-        for store in box.stores.values():
-            lab.drives[store.pool.disks[0]].bad_sectors += 8
-            mends = _mends(store.pool) and lab.health(store.pool) == "ONLINE"
-            if mends:
-                continue
-            for data in box.datas.values():
-                if data.room is store.room and data.files:
-                    name = min(n for n in data.files if n != CLOCK)
-                    data.write(name, data.files[name].spoiled(lab.now))
+    """One disk of each pool gives wrong bytes: mended where file system and layout can, else it stays.
+
+    In what people work on: a copy that rots by itself, at the same time, is another misfortune.
+    """
+    for pool in (p for p in lab.plan.pools if p.standing):
+        lab.drives[pool.disks[0]].bad_sectors += 8
+        if _mends(pool) and lab.health(pool) == "ONLINE":
+            continue
+        for dataset in (d for d in lab.plan.datasets if d.pool == pool.id):
+            data = lab.data_of(dataset.id)
+            if data.files:
+                name = min(n for n in data.files if n != CLOCK)
+                data.write(name, data.files[name].spoiled(lab.now))
 
 
 def _mends(pool: Pool) -> bool:

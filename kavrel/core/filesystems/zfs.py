@@ -162,13 +162,13 @@ ZFS = Filesystem(
     points_here=(
         "on {at.box}, list the points: zfs list -t snapshot -o name,creation -r {at.zfs_name}",
         "files: copy them out of {at.folder}/.zfs/snapshot/POINT, into a new folder",
-        "all of it: zfs clone {at.zfs_name}@POINT {at.zfs_name}-back; a rollback would throw away "
+        "all of it: zfs clone {at.zfs_name}@POINT {at.zfs_back}; a rollback would throw away "
         "whatever is newer",
     ),
     points_sent=(
         "on {at.box}, list the points: zfs list -t snapshot -o name,creation -r {at.zfs_copy}",
         "send one back under a new name: zfs send {at.zfs_copy}@POINT | ssh {at.home_box} zfs "
-        "receive -u {at.zfs_name}-back",
+        "receive -u {at.zfs_back}",
         "look at it, then rename it into place; leave the far end as it is until then",
     ),
 )

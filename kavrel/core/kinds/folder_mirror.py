@@ -9,7 +9,7 @@ def _fetch(at: Whereabouts) -> tuple[str, ...]:
         at.stop_first,
         f"the newest state lies in {at.copy} on {at.box}; what was replaced or deleted lies by days in "
         f"{at.beside}/.trash-{at.leaf}{trash}",
-        f"copy it back: rsync -aHAX --partial {at.copy}/ {at.home_box}:{at.folder}-back/",
+        f"copy it back: rsync -aHAX --partial {at.copy}/ {at.home_box}:{at.back}/",
     )
 
 

@@ -65,6 +65,19 @@ class Whereabouts:
         return self.copy.rpartition("/")[2]
 
     @property
+    def back(self) -> str:
+        """A new folder for what comes back, at the top of its pool.
+
+        There nothing else has to be there first, and neither limits nor shares of what it lay in reach.
+        """
+        return f"{self.home_root or '/srv'}/{self.folder.rpartition('/')[2]}-back"
+
+    @property
+    def zfs_back(self) -> str:
+        """The same as ZFS names it."""
+        return f"{self.zfs_name.partition('/')[0]}/{self.zfs_name.rpartition('/')[2]}-back"
+
+    @property
     def stop_first(self) -> str:
         """A job that runs on would carry the loss into the copy."""
         return f"stop {self.job} before anything else: its next run carries the loss over"

@@ -7,7 +7,7 @@ def _fetch(at: Whereabouts) -> tuple[str, ...]:
     return (
         at.stop_first,
         f"it is the state of its last run and nothing older, in {at.copy} on {at.box}",
-        f"copy it back: rsync -aHAX --partial {at.copy}/ {at.home_box}:{at.folder}-back/",
+        f"copy it back: rsync -aHAX --partial {at.copy}/ {at.home_box}:{at.back}/",
     )
 
 
