@@ -3,7 +3,18 @@
 import random
 
 from kavrel.core.consistency import problems
-from kavrel.core.plan import Account, Bucket, Dataset, Job, Plan, Retention, Schedule, Site, Window
+from kavrel.core.plan import (
+    Account,
+    Bucket,
+    Dataset,
+    Export,
+    Job,
+    Plan,
+    Retention,
+    Schedule,
+    Site,
+    Window,
+)
 from tests.builders import GB, dataset, disk, job, lab
 
 RULES = (
@@ -164,3 +175,27 @@ def wide(seed: int) -> Plan:
     return plan.model_copy(
         update={"disks": tuple(disks), "pools": tuple(pools), "jobs": tuple(jobs), "links": links}
     )
+
+
+def nested(seed: int) -> Plan:
+    """Such a lab with one dataset inside the other, and what is mounted by address at desks."""
+    plan, luck = wide(seed), random.Random(seed + 7)
+    inner = plan.datasets[1].model_copy(update={"parent": "files", "pool": "main"})
+    jobs = tuple(
+        j.model_copy(update={"target_pool": "second"})
+        if inner.id in j.datasets and j.target_pool and not j.reads_from
+        else j
+        for j in plan.jobs
+    )
+    tried = plan.model_copy(update={"datasets": (plan.datasets[0], inner), "jobs": jobs})
+    plan = plan if problems(tried) else tried
+    exports = [
+        Export.model_validate(
+            {"id": f"x-{d.id}", "name": f"x-{d.id}", "protocol": "nfs", "dataset": d.id}
+            | {"clients": (luck.choice(("192.168.1.50", "10.0.0.0/24")),)}
+            | {"may": luck.choice(("read", "write"))}
+        )
+        for d in plan.datasets
+        if luck.random() < 0.5
+    ]
+    return plan.model_copy(update={"exports": tuple(exports)})

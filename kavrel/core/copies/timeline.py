@@ -235,15 +235,36 @@ class Timeline(Loads):
     @remembered
     def losses(self, job: Job, noticed_days: float) -> Ages | None:
         """Seconds lost when damage is noticed so many days later; infinite: for good."""
+        return self._worse(job, noticed_days)._losses(job, noticed_days)
+
+    def _losses(self, job: Job, noticed_days: float) -> Ages | None:
         span, window = self._span(job), self.window(job)
         return flows.losses(self.flow(job), *span, *window, noticed_days * DAY)
 
+    def _worse(self, job: Job, noticed_days: float) -> "Timeline":
+        """Itself, or the book in which no run slows another, whichever promises less.
+
+        A run that is slowed past its next start skips it. Its points then lie further apart, and as
+        many of them reach further back than they do where the others happen to have little to do.
+        """
+        if self.alone is self or not any(map(self._is_slowed_past, (job, *self._upstream(job)))):
+            return self
+        mine, quick = self._losses(job, noticed_days), self.alone._losses(job, noticed_days)
+        if mine is None or (quick and (quick.never, quick.worst) <= (mine.never, mine.worst)):
+            return self
+        return self.alone
+
+    def _is_slowed_past(self, job: Job) -> bool:
+        days = self.mean_interval_days(job)
+        flow = self.flow(job)
+        return flow.slowdown > 1 and flow.run_seconds(days) > days * DAY
+
     def worst_moment(self, job: Job, noticed_days: float | None = None) -> Moment | None:
         """The moment behind the worst of `ages`, or of `losses` when it is noticed late."""
-        points, window = self.points(job), self.window(job)
         if noticed_days is None:
-            return worst_age(points, *window)
-        return worst_loss(points, noticed_days * DAY, *window)
+            return worst_age(self.points(job), *self.window(job))
+        book = self._worse(job, noticed_days)
+        return worst_loss(book.points(job), noticed_days * DAY, *book.window(job))
 
     def loss_after(self, job: Job, noticed_days: float) -> float | None:
         """The worst of them."""
