@@ -86,8 +86,8 @@ def compared(days: Days) -> Iterator[Line]:
     book = CopyBook(lab.index, lab.states, _day(lab))
     for job in lab.plan.jobs:
         kind = KINDS[job.kind]
-        if not kind.copies:
-            continue
+        if not kind.copies or _is_full(book, job):
+            continue  # of one that has no room the plan counts no copy, however far it gets
         if kind.target != "none" and not kind.snapshots and job.id not in lab.kept:
             continue
         yield from _points(lab, book, job)

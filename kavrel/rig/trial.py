@@ -156,7 +156,7 @@ class Trial:
         lab = cut.clone(self.folder / "late" if days_late else cut.folder)
         if not days_late:
             lab.break_off(moment)  # what is on its way at that moment does not arrive
-        before = {d: dict(lab.data_of(d).files) for d in datasets}
+        before = {d: _arrived(lab, d, moment) for d in datasets}
         deed.do(lab, target)
         after = {d: lab.data_of(d).files if self._there(lab, d) else {} for d in datasets}
         victims = {d: _victims(before[d], after[d]) for d in datasets}
@@ -242,6 +242,18 @@ class Trial:
             yield Compared(
                 cell.dataset, cell.hazard, promised(cell), happened(told), agrees, reason
             )
+
+
+def _arrived(lab: Lab, dataset: str, moment: float) -> dict[str, File]:
+    """What is whole in a dataset: of what a run is writing into it at that moment nobody can say so."""
+    data = lab.data_of(dataset)
+    files = dict(data.files)
+    for run in lab.going:
+        for one in run.written:
+            if one.data is data and one.ends > moment:
+                same = one.before.files
+                files = {n: f for n, f in files.items() if same.get(n) is f}
+    return files
 
 
 def _victims(before: dict[str, File], after: dict[str, File]) -> dict[str, File]:

@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from kavrel.rig.box import Box
 from kavrel.rig.data import Data
-from kavrel.rig.files import File
+from kavrel.rig.files import File, text_file
 from kavrel.rig.said import FINE, Said, failed
 from kavrel.rig.tools.folders import place_of, point_folder
 
@@ -27,7 +27,10 @@ def rsync(box: Box, words: list[str], stdin: bytes) -> Said:
     (there, source), (here, target) = places  # type: ignore[misc]
     state = point_folder(there, source)
     if state is None and not there.is_folder(source.rstrip("/") or "/"):
+        own = there.private(source)
         single = there.file(source)
+        if own is not None and own.is_file():  # what the script itself keeps
+            single = text_file(own.read_text(encoding="utf-8"), own.stat().st_mtime)
         if single is None:
             return failed(
                 f'rsync: [sender] link_stat "{source}" failed: No such file or directory (2)\n'
@@ -44,7 +47,10 @@ def rsync(box: Box, words: list[str], stdin: bytes) -> Said:
         state = origin.below(inner)
     left = _left_out(options)
     wanted = {n: f for n, f in state.items() if not left(n)}
-    return _carry(there, origin, here, target.rstrip("/"), wanted, options)
+    aside = next((o.partition("=")[2] for o in options if o.startswith("--backup-dir=")), "")
+    if aside and ends[1].startswith("rsync://"):
+        aside = f"{_module(here, ends[1])}{aside}"  # for a daemon it begins at the module
+    return _carry(there, origin, here, target.rstrip("/"), wanted, options, aside)
 
 
 def _carry(
@@ -54,6 +60,7 @@ def _carry(
     target: str,
     wanted: dict[str, File],
     options: list[str],
+    aside: str,
 ) -> Said:
     data, folder = here.find(target)
     if data.read_only:
@@ -61,7 +68,6 @@ def _carry(
     here.lab.arriving(data)
     prefix = f"{folder}/" if folder else ""
     now = data.below(folder)
-    aside = next((o.partition("=")[2] for o in options if o.startswith("--backup-dir=")), "")
     sent = 0
     for name, file in wanted.items():
         old = now.get(name)
@@ -98,8 +104,7 @@ def _end(box: Box, end: str) -> tuple[Box, str] | None:
         other = box.lab.box_at(address)
         if other is None or not box.lab.reaches(box, other):
             return None
-        module, _, inner = rest.partition("/")
-        return other, f"{box.lab.module(other, module)}/{inner}"
+        return other, f"{_module(other, end)}/{rest.partition('/')[2]}"
     address, mark, folder = end.partition("]:") if end.startswith("[") else end.partition(":")
     if not mark or "/" in address:
         return box, end
@@ -107,6 +112,11 @@ def _end(box: Box, end: str) -> tuple[Box, str] | None:
     if other is None or not box.lab.reaches(box, other):
         return None
     return other, folder
+
+
+def _module(box: Box, end: str) -> str:
+    """The folder that the module of an end is on the box that has it."""
+    return box.lab.module(box, end[8:].split("/")[1])
 
 
 def _left_out(options: list[str]) -> Callable[[str], bool]:
