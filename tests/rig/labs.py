@@ -199,3 +199,46 @@ def nested(seed: int) -> Plan:
         if luck.random() < 0.5
     ]
     return plan.model_copy(update={"exports": tuple(exports)})
+
+
+def landing(seed: int) -> Plan:
+    """Such a lab with a mirror that lands in a module of the far box, as a courier or as a person."""
+    plan, luck = wide(seed), random.Random(seed + 11)
+    room = dataset(
+        id="room", name="room", pool="second", size_bytes=luck.choice((0, 1)) * GB,
+        change_bytes_per_day=0, deleted_bytes_per_day=0,
+    )  # fmt: skip
+    more = plan.datasets[1].model_copy(update={"pool": "main"})
+    who = Account(
+        id="courier", login="courier", full_name="C", role=luck.choice(("backup", "everyday"))
+    )
+    mill = Export(
+        id="mill", name="mill", protocol="rsync", dataset="room", accounts=("courier",),
+        clients=("10.0.0.0/8",), may="write",
+    )  # fmt: skip
+    jobs = tuple(
+        j.model_copy(update={"target_pool": "second"})
+        if "more" in j.datasets and j.target_pool and not j.reads_from
+        else j
+        for j in plan.jobs
+        if j.id != "next"
+    )
+    days = luck.choice((3, 9))
+    kind = luck.choice(("mirror", "folder_mirror"))
+    lands = job(
+        "lands",
+        kind,
+        target_pool="second",
+        datasets=(luck.choice(("files", "more")),),
+        lands_in="mill",
+        lands_as="courier",
+        retention=Retention() if kind == "mirror" else Retention(trash_days=days),
+        alarm_days=luck.choice((None, 3.0)),
+    )
+    tried = {
+        "datasets": (plan.datasets[0], more, room),
+        "accounts": (*plan.accounts, who),
+        "exports": (mill,),
+    }
+    with_all = plan.model_copy(update={**tried, "jobs": (*jobs, lands)})
+    return with_all if not problems(with_all) else with_all.model_copy(update={"jobs": (lands,)})

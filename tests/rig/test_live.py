@@ -12,7 +12,7 @@ from kavrel.rig.days import Line
 from kavrel.rig.live import lived, rig, tried
 from kavrel.rig.trial import Trial
 from tests.builders import job, lab
-from tests.rig.labs import drawn, nested, wide
+from tests.rig.labs import drawn, landing, nested, wide
 
 BEGAN = datetime(2026, 11, 24, tzinfo=UTC)
 DAY = 86_400.0
@@ -67,6 +67,12 @@ def test_labs_of_any_family_fare_as_their_proof_says(seed: int) -> None:
 def test_labs_with_one_dataset_in_another_fare_as_their_proof_says(seed: int) -> None:
     """3010 and 3035: runs that others slow past their next start; 3026: what it lay in is not there yet."""
     compare(seed, 3, nested(seed))
+
+
+@pytest.mark.prove
+@pytest.mark.parametrize("seed", range(4000, 4014))
+def test_labs_whose_copies_land_in_a_module_fare_as_their_proof_says(seed: int) -> None:
+    compare(seed, 3, landing(seed))
 
 
 @pytest.mark.prove

@@ -533,7 +533,7 @@ def test_a_copy_that_lands_as_an_everyday_account_goes_with_it() -> None:
     )
     there = lab().datasets[0].model_copy(update={"id": "there", "name": "there", "pool": "second"})
 
-    def landing(role: str, *others: str) -> Cell:
+    def landing(role: str, *others: str, **more: Any) -> Cell:
         ana, bo = lab().accounts
         third = ana.model_copy(update={"id": "carrier", "login": "carrier", "role": role})
         copy = job(
@@ -551,12 +551,16 @@ def test_a_copy_that_lands_as_an_everyday_account_goes_with_it() -> None:
                 accounts=(ana, bo, third),
                 exports=(drop.model_copy(update={"accounts": ("carrier", *others)}),),
                 jobs=(copy,),
+                **more,
             ),
             "malware",
         )
 
     assert landing("backup").fate == "restored"
     assert "whom people work as" in landing("everyday").copies[0].why
+    # Though nobody can write the data itself.
+    stands = landing("everyday", grants=())
+    assert (stands.fate, stands.copies[0].usable) == ("runs_on", False)
     # Whoever else gets into where it lies has it as well.
     (copy,) = landing("backup", "ana").copies
     assert "ana can write where it lies" in copy.why
