@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
+from kavrel.core.shares.writing import ways_to_write
 
 
 def _find(view: View) -> Iterator[Finding]:
@@ -12,14 +13,14 @@ def _find(view: View) -> Iterator[Finding]:
     for account in plan.accounts:
         if account.role != "backup":
             continue
-        writes = {
-            view.index.shares[c.share].dataset
-            for c in view.by_account[account.id]
-            if c.right == "write"
-        }
-        both = sorted(view.index.datasets[d].name for d in writes & copied)
-        if both:
-            yield account.id, account.login, f"It can write {', '.join(both)} over SMB."
+        row = view.by_account[account.id]
+        over: dict[str, set[str]] = {}
+        for protocol, _, dataset in ways_to_write(view.index, account.id, row, view.today):
+            if dataset in copied and dataset not in view.index.landing:
+                over.setdefault(protocol, set()).add(view.index.datasets[dataset].name)
+        if over:
+            said = "; ".join(f"{', '.join(sorted(names))} over {p}" for p, names in over.items())
+            yield account.id, account.login, f"It can write {said}."
 
 
 BACKUP_WRITES_SOURCE = Rule(

@@ -3,13 +3,16 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
+from kavrel.core.shares.writing import ways_to_write
 
 
 def _find(view: View) -> Iterator[Finding]:
     for a in view.index.plan.accounts:
-        wide = [c.share for c in view.by_account[a.id] if c.right == "write"]
-        if a.enabled and a.role == "player" and wide:
-            names = ", ".join(view.index.shares[s].name for s in wide)
+        if not a.enabled or a.role != "player":
+            continue
+        wide = ways_to_write(view.index, a.id, view.by_account[a.id], view.today)
+        if wide:
+            names = ", ".join(name for _, name, _ in wide)
             yield a.id, a.login, f"A player needs to read only, and can write {names}."
 
 

@@ -43,6 +43,21 @@ def _who(index: Index, dataset: str, matrix: Sequence[Access], today: date) -> I
         yield from _desks(index, export)
 
 
+def ways_to_write(
+    index: Index, account: str, row: Sequence[Access], today: date
+) -> list[tuple[str, str, str]]:
+    """What an account can write, and how: protocol, name of the share or export, dataset.
+
+    `row`: the account's cells of the matrix.
+    """
+    shares = [index.shares[c.share] for c in row if c.right == "write"]
+    ways = [("SMB", s.name, s.dataset) for s in shares]
+    if index.accounts[account].works_on(today):
+        mine = [e for e in index.plan.exports if e.may == "write" and account in e.accounts]
+        ways += [(PROTOCOLS[e.protocol].title, e.name, e.dataset) for e in mine]
+    return ways
+
+
 def _desks(index: Index, export: Export) -> Iterator[str]:
     """Clients that need no account: whoever is at one of them writes."""
     if PROTOCOLS[export.protocol].uses("accounts"):

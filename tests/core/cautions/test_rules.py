@@ -683,3 +683,28 @@ def test_a_child_that_nothing_offers_is_a_part_of_what_it_lies_in() -> None:
         w for w in folder_works(Index(own), "box", TODAY) if w.makes == (("datasets", "inner"),)
     )
     assert (apart.users, apart.groups, apart.group_bits) == ({}, {}, 0)
+
+
+def test_who_writes_is_asked_over_every_protocol() -> None:
+    """SMB is one way of several: a right given over another is as wide."""
+
+    def why(plan: Plan, rule: str) -> list[str]:
+        return [c.why for c in evaluate(plan, TODAY).cautions if c.rule == rule]
+
+    ana, bo = lab().accounts
+    sftp = exported("sftp", accounts=("bo",))
+    courier = (ana, bo.model_copy(update={"role": "backup"}))
+    copied = (job("r", **FAR),)
+    assert why(lab(accounts=courier, jobs=copied, **sftp), "backup_writes_source") == [
+        "It can write files over SFTP."
+    ]
+    player = (ana, bo.model_copy(update={"role": "player"}))
+    (said,) = why(lab(accounts=player, **sftp), "player_writes")
+    assert said.endswith("can write e.")
+    images = (dataset(use="isos"),)
+    nobody = {"grants": (), "datasets": images}
+    assert why(lab(**nobody, **sftp), "isos_writable") == ["bo can change them."]
+    desks = exported("nfs", clients=("10.0.0.5",))
+    assert why(lab(**nobody, **desks), "isos_writable") == [
+        "whoever works at 10.0.0.5 can change them."
+    ]
