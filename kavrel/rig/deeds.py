@@ -14,7 +14,7 @@ from kavrel.core.pools.families import FAMILIES
 from kavrel.core.proof.hazards.malware import reached_by_people
 from kavrel.core.shares.access import access_matrix
 from kavrel.core.shares.names import job_names
-from kavrel.core.shares.writing import who_writes
+from kavrel.core.shares.writing import one_for_all, who_writes
 from kavrel.rig.box import Box
 from kavrel.rig.data import Data
 from kavrel.rig.files import ARCHIVE, CLOCK, File
@@ -147,12 +147,7 @@ def _malware_credentials(lab: Lab, host: str) -> None:
     plan = lab.plan
     taken = reached_from(root_ways(lab.index), host)
     matrix = access_matrix(lab.index, lab.book.as_of)
-    alone = {
-        a.id
-        for a in plan.accounts
-        if a.role == "administrator" and a.enabled and not a.second_factor
-    }
-    if any(a.right == "write" and a.account in alone for a in matrix):
+    if one_for_all(lab.index, matrix, lab.book.as_of):
         taken |= set(lab.boxes)  # the same word opens every box, and it is typed where people work
     for key in taken:
         box = lab.boxes[key]

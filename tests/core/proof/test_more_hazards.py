@@ -520,6 +520,9 @@ def test_one_administrator_of_all_boxes_who_works_with_it_reaches_every_copy_in_
     assert cell(with_admin(second_factor=True), "malware_credentials").fate == "restored"
     idle = with_admin().model_copy(update={"grants": ()})
     assert cell(idle, "malware_credentials").fate == "restored"
+    sftp = Export(id="s", protocol="sftp", name="s", dataset="files", accounts=("ana",))
+    by_key = idle.model_copy(update={"exports": (sftp,)})
+    assert cell(by_key, "malware_credentials").fate == "lost"
 
 
 def test_a_copy_that_lands_as_an_everyday_account_goes_with_it() -> None:

@@ -13,6 +13,7 @@ from kavrel.core.log.tried import still_tried
 from kavrel.core.plan import Dataset, Host, Job
 from kavrel.core.proof.today import Standing
 from kavrel.core.shares.access import Access
+from kavrel.core.shares.writing import one_for_all
 
 State = Literal["stands", "down", "gone", "spoiled"]
 Phase = Literal["notice", "fetch", "replace", "transfer", "verify"]
@@ -107,13 +108,7 @@ class Scene:
     @cached_property
     def one_for_all(self) -> str | None:
         """An administrator of all boxes whose password alone is enough, typed where people work."""
-        alone = {
-            a.id: a.login
-            for a in self.index.plan.accounts
-            if a.role == "administrator" and a.enabled and not a.second_factor
-        }
-        writing = (a.account for a in self.matrix if a.account in alone and a.right == "write")
-        return next((alone[a] for a in writing), None)
+        return one_for_all(self.index, self.matrix, self.book.as_of)
 
     def step(self, text: str, key: str, phase: Phase) -> Step:
         """A step whose hours are an assumption."""
