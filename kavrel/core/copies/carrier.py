@@ -173,10 +173,11 @@ def shut_out(index: Index, job: Job) -> str:
     seen = box.vpn_address if index.hosts[far].vpn_address else box.address
     names = {box.name.lower()}
     named = any(c.lower().split(".")[0] in names for c in export.clients)
-    return seen if seen and not named and not _is_among(seen, export.clients) else ""
+    return seen if seen and not named and not is_among(seen, export.clients) else ""
 
 
-def _is_among(address: str, clients: Collection[str]) -> bool:
+def is_among(address: str, clients: Collection[str]) -> bool:
+    """Whether an address is one of these clients, or in one of their networks."""
     for client in clients:
         try:
             if ipaddress.ip_address(address) in ipaddress.ip_network(client):

@@ -6,6 +6,7 @@ import pytest
 
 from kavrel.core.copies.ladder import ladder
 from kavrel.core.edit import EditError, checked
+from kavrel.core.index import Index
 from kavrel.core.plan import (
     Account,
     Bucket,
@@ -22,6 +23,7 @@ from kavrel.core.plan import (
 )
 from kavrel.core.proof.cell import Cell
 from kavrel.core.proof.hazards import HAZARDS
+from kavrel.core.proof.hazards.malware_credentials import by_way_of
 from kavrel.core.proof.pairs import PAIRED, PAIRS
 from kavrel.core.proof.proof import prove
 from kavrel.core.shares.access import access_matrix
@@ -584,3 +586,50 @@ def test_what_comes_back_home_over_the_line_stops_with_it() -> None:
     told = plan.model_copy(update={"jobs": (image.model_copy(update={"alarm_days": 2.0}), home)})
     heard = next(c for c in cell(told, "offsite_silent").copies if c.job == "home")
     assert heard.loses_seconds == pytest.approx((fresh.loses_seconds or 0) + 3 * 86_400)
+
+
+def test_another_job_of_the_box_that_was_taken_opens_the_door_to_a_copy() -> None:
+    """A copy that its own job could not delete: somebody else's key to the same place lies on the box."""
+    room = lab().datasets[0].model_copy(update={"id": "room", "name": "room", "pool": "second"})
+    mill = Export(
+        id="mill", protocol="rsync", name="mill", dataset="room", accounts=("ana",),
+        clients=("10.0.0.0/24",),
+    )  # fmt: skip
+    by_hand = job("kept", "backup", target_pool="second", retention=Retention(last=30)).model_copy(
+        update={"lands_in": "mill", "lands_as": "ana", "credentials": "hand", "host": "far"}
+    )
+    other = job(
+        "lands", "mirror", target_pool="second", lands_in="mill", lands_as="ana",
+        retention=Retention(),
+    )  # fmt: skip
+    index = Index(lab(datasets=(*lab().datasets, room), exports=(mill,), jobs=(other,)))
+    said = by_way_of(index, by_hand, {"box"})
+    assert said == "box signs in as ana where it lies: it is deleted there"
+    assert by_way_of(index, by_hand, {"far"}) is None
+    mounted = mill.model_copy(
+        update={
+            "id": "n",
+            "name": "n",
+            "protocol": "nfs",
+            "accounts": (),
+            "clients": ("10.0.0.0/24",),
+        }
+    )
+    near, far = lab().hosts
+    plan = lab(
+        hosts=(near.model_copy(update={"address": "10.0.0.7"}), far),
+        datasets=(*lab().datasets, room),
+        exports=(mill, mounted),
+    )
+    said = by_way_of(Index(plan), by_hand, {"box"})
+    assert said == "box mounts n, where it lies: it is deleted there"
+
+
+def test_two_jobs_of_one_bucket_share_what_opens_it() -> None:
+    pail = Bucket(id="pail", name="pail", site="away", account="me")
+    keep = {"target_bucket": "pail", "retention": Retention(last=30)}
+    one = job("one", "bucket", credentials="hand", **keep)
+    alone = lab(buckets=(pail,), jobs=(one,))
+    assert cell(alone, "malware_credentials").copies[0].usable
+    both = lab(buckets=(pail,), jobs=(one, job("two", "bucket", **keep)))
+    assert not any(c.usable for c in cell(both, "malware_credentials").copies)
