@@ -73,21 +73,23 @@ def tried(given: dict[str, Any], share: dict[str, str], login: str) -> str:
             (real / "seen.txt").chmod(0o644)
     got = Path(given["room"]) / "seen.txt"
     got.unlink(missing_ok=True)
-    mine, all_of = f"by-{login or 'guest'}-{share['id']}.txt", f"everybodys-{share['id']}.txt"
+    key = share["id"].replace("/", "-")
+    mine, all_of = f"by-{login or 'guest'}-{key}.txt", f"everybodys-{key}.txt"
+    below = f'cd "{share["below"]}"; ' if share.get("below") else ""
     source = f"{given['room']}/smb.conf"
     # Everybody writes over what the one before has made: whoever may write may change it.
     visit(
         given["port"],
         share["name"],
         login,
-        f"get seen.txt {got}; put {source} {mine}; put {source} {all_of}",
+        f"{below}get seen.txt {got}; put {source} {mine}; put {source} {all_of}",
     )
     read, wrote = got.exists(), (real / mine).exists()
     if not wrote:
         return "read" if read else "none"
     common = real / all_of
     whole = common.read_text(encoding="utf-8") == Path(source).read_text(encoding="utf-8")
-    visit(given["port"], share["name"], login, f"put {got} {all_of}")
+    visit(given["port"], share["name"], login, f"{below}put {got} {all_of}")
     fresh = common.read_text(encoding="utf-8") == "seen"
     return "write" if read and whole and fresh else "write, but not what others made"
 

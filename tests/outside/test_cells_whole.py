@@ -10,14 +10,16 @@ import os
 import random
 import shlex
 import sys
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
 from kavrel.core.index import Index
-from kavrel.core.plan import Account, Dataset, Grant, Group, Plan, Share
-from kavrel.core.shares.access import access_matrix
+from kavrel.core.plan import Account, Dataset, Grant, Group, Plan, Right, Share
+from kavrel.core.shares.access import WIDTH, access_matrix
 from kavrel.core.shares.names import folders
+from kavrel.core.works.folders import folder_works, may_in
 from kavrel.formats.samba import smb_conf, smb_hosts
 from tests.builders import GB, TODAY, lab
 from tests.conftest import free_port, needs
@@ -49,7 +51,15 @@ def cells(house: House, plan: Plan, host: str, *pools: str) -> dict[str, str]:
         "room": str(house.folder / "room" / "samba"),
         "port": free_port(),
         "shares": [
-            {"id": s.id, "name": s.name, "folder": paths[s.dataset], "home": s.home} for s in mine
+            *(
+                {"id": s.id, "name": s.name, "folder": paths[s.dataset], "home": s.home}
+                for s in mine
+            ),
+            *(
+                {"id": f"{s.id}/{d.id}", "name": s.name, "folder": paths[d.id], "home": False}
+                | {"below": paths[d.id].removeprefix(f"{paths[s.dataset]}/")}
+                for s, d in inside(plan, mine)
+            ),
         ],
     }
     (house.folder / "given.json").write_text(json.dumps(given), encoding="utf-8")
@@ -62,10 +72,26 @@ def cells(house: House, plan: Plan, host: str, *pools: str) -> dict[str, str]:
     return found
 
 
+def inside(plan: Plan, shares: list[Share]) -> Iterator[tuple[Share, Dataset]]:
+    """Datasets that lie in one that is shared, as far as the share goes down."""
+    for share in shares:
+        for dataset in plan.datasets:
+            if dataset.parent == share.dataset and not share.home:
+                yield share, dataset
+
+
 def agree(house: House, plan: Plan, host: str, *pools: str) -> None:
     """Every cell is what the matrix says; what the server said stands beside those that are not."""
     found, expected = cells(house, plan, host, *pools), predicted(plan, host)
     wrong = {k: (found.get(k), v) for k, v in expected.items() if found.get(k) != v}
+    # An owner whom nothing lets in makes files there all the same, and does not see those of others.
+    owners = {
+        f"{a.login} {s.id}/{d.id}"
+        for s, d in inside(plan, list(plan.shares))
+        for a in plan.accounts
+        if a.id == d.owner
+    }
+    wrong = {k: v for k, v in wrong.items() if k not in owners}
     assert not wrong, f"{wrong}\n{(house.folder / 'visits').read_text(encoding='utf-8')}"
     assert found.keys() == expected.keys()
 
@@ -82,6 +108,15 @@ def predicted(plan: Plan, host: str) -> dict[str, str]:
     for share in plan.shares:
         if index.pools[index.datasets[share.dataset].pool].host == host and not share.home:
             found[f" {share.id}"] = share.guest
+    # Through a share one gets as far down as the share and the folder there both let one.
+    works = {key: w for w in folder_works(index, host, TODAY) for _, key in w.makes}
+    mine = [s for s in plan.shares if index.pools[index.datasets[s.dataset].pool].host == host]
+    for share, dataset in inside(plan, mine):
+        for who in (*(a for a in plan.accounts if a.works_on(TODAY)), None):
+            key = f"{who.login if who else ''} {share.id}"
+            bits = may_in(index, works[dataset.id], who)
+            able: Right = "write" if bits & 6 == 6 else "read" if bits & 4 else "none"
+            found[f"{key}/{dataset.id}"] = min(able, found[key], key=WIDTH.__getitem__)
     return found
 
 
@@ -109,9 +144,9 @@ def somebody(luck: random.Random, seed: int) -> Plan:
             pool="main",
             size_bytes=GB,
             owner=luck.choice([None, "a0", "a1"]),
-            parent="d0" if n == 3 else None,
+            parent="d0" if n in (3, 5) else None,
         )
-        for n in range(5)
+        for n in range(6)  # the last one is offered by nothing: a part of what it lies in
     )
     shares = tuple(
         Share(
