@@ -2,7 +2,8 @@
 
 Malware runs as whoever is at a desk, and has what the desk has: shares and modules that are signed in at,
 trees that are mounted by address, and disks over the network. A box of the plan is no desk, unless it
-is a PC; nor is what stands in a network without a router, where only boxes are put by hand.
+is a PC; nor is what stands in a network without a router, beside one that has it: there only boxes
+are put, by hand.
 """
 
 import ipaddress
@@ -88,8 +89,10 @@ def is_a_desk(index: Index, client: str) -> bool:
     for host in plan.hosts:
         if there.num_addresses == 1 and str(there[0]) in (host.address, host.vpn_address):
             return host.personal
+    routed = {n.site for n in plan.networks if n.gateway}
     for network in plan.networks:
-        if network.gateway is None and network.dhcp_from is None:
+        # Where no network of the site has a router, nobody wrote down which one has.
+        if network.gateway is None and network.dhcp_from is None and network.site in routed:
             around = ipaddress.ip_network(network.range)
             if around.version == there.version and there.subnet_of(around):  # type: ignore[arg-type]
                 return False

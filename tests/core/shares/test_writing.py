@@ -77,6 +77,13 @@ def test_malware_takes_what_the_desk_has_over_any_protocol(
     assert (struck.fate == "runs_on") == (not who), struck
 
 
+def test_a_network_whose_router_nobody_wrote_down_may_have_desks() -> None:
+    plan = exported("nfs", clients=("10.20.0.3",))
+    assert writing(plan) == []
+    alone = plan.model_copy(update={"networks": (STORE,)})
+    assert writing(alone) == ["whoever works at 10.20.0.3"]
+
+
 def test_a_part_is_written_by_whoever_writes_what_it_lies_in() -> None:
     part = dataset(id="part", name="part", parent="files")
     plan = lab(
