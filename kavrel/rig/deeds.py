@@ -47,6 +47,13 @@ def _one_disk(lab: Lab, pool: str) -> None:
     _kill(lab, lab.index.pools[pool].groups[0][0])
 
 
+def _cable_off(lab: Lab, pool: str) -> None:
+    """The same as far as anybody sees: a disk of it does not answer."""
+    disk = lab.index.pools[pool].groups[0][0]
+    _kill(lab, disk)
+    lab.drives[disk].loose = True
+
+
 def _second_disk(lab: Lab, pool: str) -> None:
     """Two disks that outlive failures together, if there are two such."""
     told = lab.index.pools[pool]
@@ -258,6 +265,8 @@ DEEDS = (
 )
 
 
+# Not the hazard itself, but what looks like it.
+CABLE_OFF = Deed("one_disk", "pool", _cable_off)
 BY_HAZARD = {d.hazard: d for d in DEEDS}
 
 

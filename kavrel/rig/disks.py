@@ -15,6 +15,7 @@ class Drive:
     """One disk: where it is, whether it answers, and what it says of itself.
 
     `host` and `bay`, or `site` when it lies on a shelf there; neither once it burned or was stolen.
+    `loose`: its cable is off; it does not answer, and nothing is wrong with it.
     """
 
     disk: Disk
@@ -23,13 +24,14 @@ class Drive:
     alive: bool = True
     stolen: bool = False
     bad_sectors: int = 0
+    loose: bool = False
     readings: dict[str, int] = field(default_factory=dict)
 
     def clone(self) -> "Drive":
         """The same, to be changed without this one."""
         return Drive(
             self.disk, self.host, self.site, self.alive, self.stolen, self.bad_sectors,
-            dict(self.readings),
+            self.loose, dict(self.readings),
         )  # fmt: skip
 
 

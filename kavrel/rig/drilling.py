@@ -234,7 +234,9 @@ class _Play:
                 )
                 if dead and not box.lost:
                     state = lab.health(store.pool).lower()
-                    said.append(f"pool {store.name} on {box.name} is {state}; dead: {names}")
+                    loose = all(lab.drives[d].loose for d in dead)
+                    what = "whole, and its cable is off" if loose else "dead"
+                    said.append(f"pool {store.name} on {box.name} is {state}; {what}: {names}")
                 if store.locked:
                     said.append(f"pool {store.name} is locked until its passphrase is typed")
         if lab.cut:
@@ -399,6 +401,8 @@ class _Play:
                         f"pull {label}, bay {where}, serial {drive.disk.serial or 'unknown'}",
                     )
                 )
+                if not drive.alive:
+                    rows.append((f"reseat {disk}", f"plug the cable of {label} in again, and look"))
         for drive in lab.drives.values():
             if drive.site and drive.alive:
                 rows.append(
@@ -526,7 +530,7 @@ class _Play:
             s for b in self.lab.boxes.values() for s in b.stores.values() if disk in s.pool.disks
         ]
         before = {s.name: self.lab.health(s.pool) for s in pools}
-        was_alive, drive.host = drive.alive, None
+        was_alive, drive.host = drive.alive or drive.loose, None
         self.lab.changed()
         lost = [
             s.name for s in pools if self.lab.health(s.pool) == "LOST" and before[s.name] != "LOST"
@@ -539,6 +543,20 @@ class _Play:
         return lines(
             f"{drive.disk.label} is out."
             + (" It was whole." if was_alive else " It was the dead one.")
+        )
+
+    def _reseat(self, disk: str) -> Said:
+        drive = self.lab.drives.get(disk)
+        if drive is None or drive.host is None:
+            return failed("that disk is not in a box")
+        self._hours("fit_disk_hours")
+        if not drive.loose:
+            return failed(f"{drive.disk.label} is not seen as before: it is not the cable.")
+        drive.loose, drive.alive = False, True
+        self.lab.changed()
+        return lines(
+            f"{drive.disk.label} is seen again, and takes in what it missed. Look at the pool, and let a "
+            "scrub read it all."
         )
 
     def _fit(self, disk: str, box: str) -> Said:
@@ -605,6 +623,7 @@ HANDS_DO: dict[str, Hand] = {
     "unlock": (1, _Play._unlock),
     "remake": (1, _Play._remake),
     "pull": (1, _Play._pull),
+    "reseat": (1, _Play._reseat),
     "fit": (2, _Play._fit),
     "buy": (1, _Play._buy),
     "carry": (0, _Play._carry),

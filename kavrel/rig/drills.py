@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.proof.restores import WORTH_ORDER
-from kavrel.rig.deeds import BY_HAZARD, Deed, struck, targets
+from kavrel.rig.deeds import BY_HAZARD, CABLE_OFF, Deed, struck, targets
 from kavrel.rig.lab import Lab
 
 HOUR = 3600.0
@@ -21,6 +21,7 @@ class Drill:
 
     `late`: days until it is seen; `sees`: what is seen then, of a target. `mended`: what else must be
     right in the end beside the data; empty where nothing is. `caution`: of what hands may meet.
+    `looks_like`: what is done, where it only looks like the hazard.
     """
 
     id: str
@@ -31,11 +32,12 @@ class Drill:
     late: float = 0.0
     mended: Callable[[Lab, str], str] = lambda lab, target: ""
     caution: str = ""
+    looks_like: Deed | None = None
 
     @property
     def deed(self) -> Deed:
         """What is done."""
-        return BY_HAZARD[self.hazard]
+        return self.looks_like or BY_HAZARD[self.hazard]
 
 
 OPEN_CASE = (
@@ -79,6 +81,11 @@ def _one_disk(lab: Lab, pool: str) -> str:
     name = next(s.name for b in lab.boxes.values() for s in b.stores.values() if s.pool.id == pool)
     box = _host(lab, pool)
     return _mail(box, f"{box}: scrub of {name} failed", f"pool {name} is not well: state: DEGRADED")
+
+
+def _not_seen(lab: Lab, pool: str) -> str:
+    cleaned = "Yesterday somebody vacuumed there."
+    return f"{_one_disk(lab, pool)} {cleaned}"
 
 
 def _second_disk(lab: Lab, pool: str) -> str:
@@ -137,6 +144,10 @@ def _cloud(lab: Lab, box: str) -> str:
 
 DRILLS = (
     Drill("one_disk", "a disk dies", "one_disk", _one_disk, mended=_healthy, caution=OPEN_CASE),
+    Drill(
+        "cable_off", "a disk is not seen", "one_disk", _not_seen, mended=_healthy, caution=OPEN_CASE,
+        looks_like=CABLE_OFF,
+    ),
     Drill("second_disk", "a second disk dies", "second_disk", _second_disk, caution=OPEN_CASE),
     Drill("box_lost", "a box burns out", "box_lost", _box_lost, caution=OPEN_CASE),
     Drill("boot_lost", "a box does not start", "boot_lost", _boot_lost, mended=_up),

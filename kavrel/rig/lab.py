@@ -395,7 +395,8 @@ class Lab:
         box.lost, box.up = False, True
         for store in box.stores.values():
             for disk in store.pool.disks:
-                self.drives[disk].alive, self.drives[disk].host = True, host
+                drive = self.drives[disk]
+                drive.alive, drive.loose, drive.host = True, False, host
             store.room.used, store.locked = 0, False
         box.datas = {s.name: Data(s.name, s.at, s.room) for s in box.stores.values()}
         self.changed()
@@ -405,7 +406,8 @@ class Lab:
     def remade(self, box: Box, store: Store) -> None:
         """A lost pool is made anew of new disks, and is empty."""
         for disk in store.pool.disks:
-            self.drives[disk].alive, self.drives[disk].host = True, box.host.id
+            drive = self.drives[disk]
+            drive.alive, drive.loose, drive.host = True, False, box.host.id
         store.room.used = 0
         box.datas = {n: d for n, d in box.datas.items() if d.room is not store.room} | {
             store.name: Data(store.name, store.at, store.room)

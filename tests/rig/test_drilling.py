@@ -43,7 +43,7 @@ def played(
 def test_each_drill_has_something_to_see_and_to_do(
     drill: str, drilling: Drilling, cells: tuple[Cell, ...]
 ) -> None:
-    assert len(DRILLS) == 12
+    assert len(DRILLS) == 13
     for seed in (0, 1):
         found = played(drilling, drill, cells, seed=seed)
         assert found.sees
@@ -61,6 +61,35 @@ def test_the_wrong_disks_pulled_take_the_pool_and_the_step_is_named(
     assert "the pool is gone" in found.done[2].out
     assert {o.worse_step for o in found.outcomes} == {2}
     assert {(o.best_seconds, o.lost_seconds) for o in found.outcomes} == {(0.0, None)}
+
+
+def test_a_cable_that_came_off_is_plugged_in_and_no_disk_is_bought(
+    drilling: Drilling, cells: tuple[Cell, ...]
+) -> None:
+    looked = Step("heron", "zpool status ridge")
+    mended = played(drilling, "cable_off", cells, looked, hands("reseat d1"))
+    assert "UNAVAIL" in mended.done[0].out
+    assert mended.left == ()
+    assert {o.lost_seconds for o in mended.outcomes} == {0.0}
+    bought = played(
+        drilling,
+        "cable_off",
+        cells,
+        hands("pull d1"),
+        hands("buy ridge"),
+        Step("heron", "zpool replace ridge LR-4137 NEW-0001"),
+    )
+    assert "It was whole." in bought.done[0].out
+    assert bought.left == ()
+    assert bought.hours > mended.hours + 24, "a new disk takes days to come"
+    # A disk that is dead is not mended by its cable.
+    dead = played(drilling, "one_disk", cells, hands("reseat d1"))
+    assert "it is not the cable" in dead.done[0].out
+    assert dead.left
+    # What is pulled as well takes the pool, though nothing was broken.
+    lost = played(drilling, "cable_off", cells, hands("pull d2"), hands("pull d3"))
+    assert "the pool is gone" in lost.done[1].out
+    assert {o.worse_step for o in lost.outcomes} == {1}
 
 
 def test_the_dead_disk_replaced_heals_and_nothing_is_lost(
