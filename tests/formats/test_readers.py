@@ -8,6 +8,7 @@ import pytest
 from kavrel.core.plan import Account, Dataset, Export, Plan
 from kavrel.core.shares.names import folders
 from kavrel.formats.readers import READERS, Report, Unreadable, read_file
+from kavrel.formats.servers.files import nfs_exports
 from tests.builders import GB, TB, lab
 
 
@@ -119,6 +120,22 @@ def test_a_share_that_the_file_lacks_is_named(plan: Plan) -> None:
 
 
 # --- exports -----------------------------------------------------------------------------------
+
+
+def test_the_line_of_a_part_belongs_to_the_export_of_what_it_lies_in() -> None:
+    """On ZFS a part has a line of its own, and is no export of its own; one that differs is said."""
+    whole = lab().datasets[0]
+    part = whole.model_copy(update={"id": "part", "name": "part", "parent": "files"})
+    given = Export(id="e", protocol="nfs", name="e", dataset="files", clients=("10.0.0.5",))
+    plan = lab(datasets=(whole, part), exports=(given,))
+    text = nfs_exports(plan, "box", "revision 1")
+    assert f"{folders(plan)['part']} 10.0.0.5(rw," in text
+    report = read("exports", text, plan)
+    assert report.differences == []
+    assert [(p.name, p.what) for p in report.proposals] == [("e", "same")]
+    report = read("exports", text.replace("part 10.0.0.5(rw", "part 10.0.0.6(rw"), plan)
+    (said,) = report.differences
+    assert said.endswith("part is exported otherwise than e, which it is a part of")
 
 
 def test_the_blank_that_opens_an_export_to_everybody_is_said(plan: Plan, at: str) -> None:

@@ -118,3 +118,45 @@ serve 192.168.1.10/24 {numbers}
     expected = {n: dict(cells) for n, cells in PREDICTED.items()}
     del expected[70]["films"]
     assert seen == expected, out
+
+
+def test_a_file_system_inside_an_export_is_seen_by_whom_it_is_a_part_for(tmp_path: Path) -> None:
+    """As ZFS mounts datasets: NFS goes into one only where a line of its own says so, for that client.
+
+    Otherwise a client finds an empty folder, and what it writes there is hidden below what is mounted.
+    """
+    ours = plan("ext4")
+    zfs = ours.pools[0].model_copy(update={"filesystem": "zfs", "family": "single"})
+    apart = ours.model_copy(update={"pools": (zfs,)})
+    assert not [c for c in evaluate(apart, TODAY).cautions if c.rule == "child_through_parent"]
+    (tmp_path / "exports").write_text(nfs_exports(apart, "box", "revision 1"), encoding="utf-8")
+    at = folders(ours)
+    script = f"""{SERVER}
+go 'one\\n' ''; echo "code $code"; grep LEFT /run/said
+apart() {{
+  mkfs.ext4 -q $1; mount $1 $2; touch $2/inside; getfacl -p {at["films"]} 2>/dev/null | setfacl --set-file=- $2
+}}
+apart /dev/ubdb {at["part"]}; apart /dev/ubdc {at["deep"]}
+serve 192.168.1.10/24 50 70
+look() {{
+  nsenter --net=/run/netns/c$1 mount -t nfs4 -o soft,timeo=50,retry=0 "192.168.1.10:$2" /run/m || return
+  echo "$1 $3: $(ls /run/m$4)"; touch /run/m$4/mine 2>/dev/null; umount /run/m
+}}
+mkdir -p /run/m
+look 50 {at["films"]} part /part
+look 50 {at["films"]} deep /deep
+look 70 {at["deep"]} deep ''
+ls {at["part"]}; umount -l {at["part"]} {at["deep"]}; ls {at["part"]} {at["deep"]}
+"""
+    out = on_kernel(ours, tmp_path, script, more=(50_000_384, 50_000_384, 100_000_256))
+    said = [line for line in out.splitlines() if line and "lost+found" not in line]
+    assert said == [
+        "code 0",
+        "50 part: inside",
+        "50 deep: ",
+        "70 deep: inside",
+        "inside",
+        "mine",
+        f"{at['deep']}:",
+        f"{at['part']}:",
+    ], out

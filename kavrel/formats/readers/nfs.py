@@ -3,8 +3,10 @@
 import re
 from typing import Any
 
+from kavrel.core.index import Index
 from kavrel.core.plan import Plan
 from kavrel.core.shares.names import folders, slug
+from kavrel.core.shares.parts import offered_as
 from kavrel.formats.readers.report import ReadItem, Report, numbered
 
 UNDERSTOOD = {
@@ -55,6 +57,7 @@ def read_exports(text: str, plan: Plan, host: str) -> Report:
     """Exports of the file against the plan's; `host (rw)` with a blank is everybody, and said."""
     report = Report(kind="exports")
     seen: set[str] = set()
+    index = Index(plan)
     for number, line in numbered(text, report):
         match = re.match(r'"([^"]+)"\s+(.*)|(\S+)\s+(.*)', line)
         if not match:
@@ -71,6 +74,15 @@ def read_exports(text: str, plan: Plan, host: str) -> Report:
         verdict = "not understood" if trouble else "understood"
         report.say(number, line, verdict, "; ".join(trouble))  # type: ignore[arg-type]
         old = next((e for e in plan.exports if e.protocol == "nfs" and e.dataset == dataset), None)
+        whole = offered_as(index, dataset)
+        above = [e for e in plan.exports if e.protocol == "nfs" and e.dataset == whole]
+        if above and whole != dataset:
+            told = {"clients": clients, **_means(options)}
+            if not any((d := e.model_dump(mode="json")) == d | told for e in above):
+                names = " and ".join(e.name for e in above)
+                said = f"{path} is exported otherwise than {names}, which it is a part of"
+                report.differences.append(said)
+            continue
         if old:
             seen.add(old.id)
         name = slug(path.rpartition("/")[2], "export")

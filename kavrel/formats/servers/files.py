@@ -12,6 +12,7 @@ from datetime import date
 
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Export, Plan
+from kavrel.core.shares.parts import parts_of
 from kavrel.core.shares.protocols.ftp import PASSIVE
 from kavrel.core.shares.protocols.iscsi import target_name
 from kavrel.core.works.doors import DoorOpen, door_works, forwards
@@ -21,13 +22,18 @@ from kavrel.formats.servers.template import render
 
 @dataclass(frozen=True)
 class Offered:
-    """An export with its folder, its logins and its options."""
+    """An export with its folder, its logins and its options.
+
+    `parts`: folders in it that are file systems of their own, and offered by nothing else. Without a
+    line of their own a client of NFS would see an empty folder there, and write below what is mounted.
+    """
 
     export: Export
     folder: str
     logins: list[str]
     options: str
     comment: str
+    parts: list[str]
 
 
 def _offered(box: Box, protocol: str, today: date = date.min) -> list[Offered]:
@@ -37,8 +43,16 @@ def _offered(box: Box, protocol: str, today: date = date.min) -> list[Offered]:
         logins = [box.login(a) for a in export.accounts if box.index.accounts[a].works_on(today)]
         name = box.index.datasets[export.dataset].name
         folder = box.folders[export.dataset]
-        offered.append(Offered(export, folder, logins, _nfs_options(export), name))
+        options, parts = _nfs_options(export), _mounted_in(box, export)
+        offered.append(Offered(export, folder, logins, options, name, parts))
     return offered
+
+
+def _mounted_in(box: Box, export: Export) -> list[str]:
+    pool = box.index.pools[box.index.datasets[export.dataset].pool]
+    if not FILESYSTEMS[pool.filesystem].by_name:
+        return []
+    return [box.folders[d] for d in parts_of(box.index).get(export.dataset, ())]
 
 
 def _nfs_options(export: Export) -> str:
