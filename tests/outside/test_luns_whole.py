@@ -16,7 +16,7 @@ from kavrel.formats.servers.files import target_json
 from tests.builders import TODAY
 from tests.conftest import needs
 from tests.outside import uml
-from tests.outside.test_pools_for_real import on_kernel, plan_of
+from tests.outside.test_pools_for_real import on_kernel, server_of
 
 pytestmark = [
     pytest.mark.prove,
@@ -31,10 +31,6 @@ BYTES = 300_000_256
 
 def plan(filesystem: str) -> Plan:
     """Three disks in one folder: one with CHAP that is kept whole, one for another, one to read."""
-    base = plan_of(
-        [2_000_000_512],
-        {"id": "one", "family": "span", "filesystem": filesystem, "groups": [["box1"]]},
-    )
 
     def lun(key: str, client: str, **more: object) -> Export:
         fields = {"id": key, "name": key, "protocol": "iscsi", "dataset": "luns", "may": "write"}
@@ -42,20 +38,14 @@ def plan(filesystem: str) -> Plan:
             fields | {"clients": (client,), "size_bytes": BYTES, "thick": False} | more
         )
 
-    box = base.hosts[0].model_copy(update={"addressing": "static", "address": "192.168.1.10"})
-    return base.model_copy(
-        update={
-            "hosts": (box,),
-            "quotas": (),
-            "shares": (),
-            "grants": (),
-            "datasets": (Dataset(id="luns", name="My disks", pool="one", size_bytes=10**6),),
-            "exports": (
-                lun("thick", DESK, thick=True, secured=True),
-                lun("thin", SOFA),
-                lun("model", DESK, may="read"),
-            ),
-        }
+    return server_of(
+        filesystem,
+        datasets=(Dataset(id="luns", name="My disks", pool="one", size_bytes=10**6),),
+        exports=(
+            lun("thick", DESK, thick=True, secured=True),
+            lun("thin", SOFA),
+            lun("model", DESK, may="read"),
+        ),
     )
 
 

@@ -17,7 +17,7 @@ from kavrel.formats.servers.files import nfs_exports
 from tests.builders import TODAY
 from tests.conftest import needs
 from tests.outside import uml
-from tests.outside.test_pools_for_real import on_kernel, plan_of
+from tests.outside.test_pools_for_real import on_kernel, server_of
 
 pytestmark = [
     pytest.mark.prove,
@@ -32,10 +32,6 @@ HOSTILE = '#hash "q" \\back'
 
 def plan(filesystem: str) -> Plan:
     """Five folders, one in another, to four clients: read and written, squashed in all three ways."""
-    base = plan_of(
-        [2_000_000_512],
-        {"id": "one", "family": "span", "filesystem": filesystem, "groups": [["box1"]]},
-    )
 
     def data(key: str, name: str, **more: str | None) -> Dataset:
         fields = {"id": key, "name": name, "pool": "one", "size_bytes": 10**6, "owner": "ana"}
@@ -47,29 +43,23 @@ def plan(filesystem: str) -> Plan:
         fields = {"id": f"e{number}", "protocol": "nfs", "name": f"e{number}", "dataset": dataset}
         return Export.model_validate(fields | {"clients": clients, "may": may, "squash": squash})
 
-    box = base.hosts[0].model_copy(update={"addressing": "static", "address": "192.168.1.10"})
-    return base.model_copy(
-        update={
-            "hosts": (box,),
-            "quotas": (),
-            "shares": (),
-            "grants": (),
-            "datasets": (
-                data("files", "files"),
-                data("films", "My Films"),
-                data("deep", "deep", parent="films"),
-                data("part", "part", parent="films"),
-                data("vm", "größe d'or"),
-                data("table", HOSTILE, owner=None),
-            ),
-            "exports": (
-                export(1, "files", ("192.168.1.50",), "read", "root"),
-                export(2, "films", ("192.168.1.48/28",), "write", "all"),
-                export(3, "vm", ("192.168.1.60",), "write", "none"),
-                export(4, "deep", ("192.168.1.70",), "read", "all"),
-                export(5, "table", ("192.168.1.70", "192.168.1.60"), "read", "all"),
-            ),
-        }
+    return server_of(
+        filesystem,
+        datasets=(
+            data("files", "files"),
+            data("films", "My Films"),
+            data("deep", "deep", parent="films"),
+            data("part", "part", parent="films"),
+            data("vm", "größe d'or"),
+            data("table", HOSTILE, owner=None),
+        ),
+        exports=(
+            export(1, "files", ("192.168.1.50",), "read", "root"),
+            export(2, "films", ("192.168.1.48/28",), "write", "all"),
+            export(3, "vm", ("192.168.1.60",), "write", "none"),
+            export(4, "deep", ("192.168.1.70",), "read", "all"),
+            export(5, "table", ("192.168.1.70", "192.168.1.60"), "read", "all"),
+        ),
     )
 
 

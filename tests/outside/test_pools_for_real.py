@@ -86,6 +86,20 @@ def plan_of(sizes: list[int], *pools: dict[str, object], of_bo: str = "pair") ->
     return base.model_copy(update={**fields, "sites": base.sites[:1]})
 
 
+def server_of(filesystem: str, **fields: object) -> Plan:
+    """A box at 192.168.1.10 with a pool `one` on a single disk, and nothing shared yet."""
+    one: dict[str, object] = {
+        "id": "one",
+        "family": "span",
+        "filesystem": filesystem,
+        "groups": [["box1"]],
+    }
+    base = plan_of([2_000_000_512], one)
+    box = base.hosts[0].model_copy(update={"addressing": "static", "address": "192.168.1.10"})
+    empty = {"hosts": (box,), "quotas": (), "shares": (), "grants": ()}
+    return base.model_copy(update={**empty, **fields})
+
+
 def on_kernel(
     plan: Plan, work: Path, script: str, seconds: int = 400, more: tuple[int, ...] = ()
 ) -> str:
