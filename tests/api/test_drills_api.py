@@ -9,11 +9,12 @@ from tests.conftest import Lab
 
 
 def test_a_drill_is_played_from_its_steps_alone(client: TestClient) -> None:
+    from kavrel.rig.drills import DRILLS
     from tests.builders import job
 
     found = Lab(client, lab(jobs=(job("far", "replication", target_pool="second"),)))
     listed = client.get(f"{found.base}/drills").json()
-    assert (len(listed["drills"]), listed["why"]) == (12, "")
+    assert (len(listed["drills"]), listed["why"]) == (len(DRILLS), "")
     asked = {"drill": "one_disk", "steps": [{"at": "box", "line": "zpool status main"}]}
     told = client.post(f"{found.base}/drill", json=asked).json()
     assert "main is not well" in told["sees"]
