@@ -53,7 +53,7 @@ export function TitleBlock({
       <Part label="Undo, redo">
         <button
           data-for="plans"
-          className="underline disabled:no-underline"
+          className="underline disabled:no-underline max-sm:min-h-[24px]"
           disabled={!meta.can_undo}
           onClick={() => onStep('undo')}
         >
@@ -61,7 +61,7 @@ export function TitleBlock({
         </button>{' '}
         <button
           data-for="plans"
-          className="underline disabled:no-underline"
+          className="underline disabled:no-underline max-sm:min-h-[24px]"
           disabled={!meta.can_redo}
           onClick={() => onStep('redo')}
         >
