@@ -3,7 +3,7 @@
 A child that something offers by itself is its own. What offers the folder above it still goes down
 into it, as far as the child's folder lets it: as the account that signed in, as root (an rsync
 module, an application without an account, clients with root let in), as nobody, or with whichever
-number a client says. Tried with knfsd and smbd on Linux 6.1.
+number a client says. Tried with the NFS server of Linux 6.1 and with smbd.
 """
 
 import ipaddress
