@@ -183,7 +183,6 @@ echo ===; go '' ''; echo "code $code"; grep -E 'LEFT|{MAKES}' /run/said
 echo ===
 {everybody}
 """,
-        500,
     )
     made, again, stands, rights = said.split("===\n")
     assert made.split("\n") == ["code 0", ""], said

@@ -38,3 +38,12 @@ def test_its_own_raid_10_gives_half_of_all_at_the_smallest(tmp_path: Path) -> No
     assert sizes[4] == md_raid10([twelve, twelve, eight, twelve])
     assert sizes[3] == md_raid10([twelve] * 3)
     assert sizes[5] == md_raid10([twelve] * 5)
+
+
+def test_a_kernel_that_hangs_leaves_its_disks_to_the_next(tmp_path: Path) -> None:
+    script = """
+    if mkdir /mnt/job/hung 2>/dev/null; then exec 5</dev/ubda; echo holds; sleep 1000; fi
+    blockdev --getsize64 /dev/ubda
+    """
+    assert uml.run(script, [10_000_384], tmp_path, 22).split() == ["10000384"]
+    assert (tmp_path / "hung").exists()

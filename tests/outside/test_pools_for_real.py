@@ -101,7 +101,7 @@ def server_of(filesystem: str, **fields: object) -> Plan:
 
 
 def on_kernel(
-    plan: Plan, work: Path, script: str, seconds: int = 400, more: tuple[int, ...] = ()
+    plan: Plan, work: Path, script: str, seconds: int = 700, more: tuple[int, ...] = ()
 ) -> str:
     """What a script prints after the plan's setup.sh is there to `go`; `more` disks come behind its own."""
     (work / "setup.sh").write_text(setup_script(plan, "box", "revision 1"), encoding="utf-8")
@@ -409,7 +409,6 @@ btrfs device scan >/dev/null
 mount -a
 go '' ''; echo "code $code"; look
 """,
-        400,
     )
     first, second, third, fourth = said.split("===\n")
     assert "code 0" in first, said
@@ -462,7 +461,6 @@ while :; do
 done
 echo "runs $runs of $call, code $code"; look
 """,
-        400,
     )
     assert "code 0" in said, said
     assert int(said.split("runs ")[1].split()[0]) > 15

@@ -1,6 +1,10 @@
 """A real Linux kernel in user space, with sparse disks: md and device mapper where this kernel has none."""
 
+import contextlib
+import os
+import secrets
 import shutil
+import signal
 import subprocess
 import sys
 from collections.abc import Mapping, Sequence
@@ -21,7 +25,7 @@ def can_run() -> bool:
     return all(map(shutil.which, ("linux.uml", "mdadm", "dmsetup"))) and MODULES.is_dir()
 
 
-def run(script: str, sizes: Sequence[int], work: Path, seconds: int = 240) -> str:
+def run(script: str, sizes: Sequence[int], work: Path, seconds: int = 700) -> str:
     """What a shell script prints as root in it, over disks /dev/ubda, /dev/ubdb ... of these bytes.
 
     The disks do not outlive it: those of a few tests fill a machine's own.
@@ -64,18 +68,24 @@ def _run(script: str, sizes: Mapping[Path, int], work: Path, seconds: int) -> st
         "con=null",
         "con0=null,fd:1",
     ]
-    command += [f"umid=t{work.name[-8:]}", "quiet", *(f"ubd{n}={d}" for n, d in enumerate(sizes))]
+    command += [
+        f"umid=t{secrets.token_hex(4)}",
+        "quiet",
+        *(f"ubd{n}={d}" for n, d in enumerate(sizes)),
+    ]
     out = work / "out.txt"
-    try:
-        said = subprocess.run(
+    boot = work / "boot.txt"
+    with boot.open("wb") as said:
+        kernel = subprocess.Popen(
             command,
             stdin=subprocess.DEVNULL,
-            stdout=subprocess.PIPE,
+            stdout=said,
             stderr=subprocess.STDOUT,
-            timeout=seconds,
-            check=False,
+            start_new_session=True,
             env={"HOME": str(work), "TMPDIR": "/dev/shm", "PATH": "/usr/sbin:/usr/bin:/sbin:/bin"},
         )
+    try:
+        kernel.wait(seconds)
     except subprocess.TimeoutExpired:
         so_far = out.read_text(encoding="utf-8", errors="replace") if out.exists() else ""
         hangs = work / "hangs.txt"
@@ -83,5 +93,10 @@ def _run(script: str, sizes: Mapping[Path, int], work: Path, seconds: int) -> st
         raise Hangs(
             f"not done after {seconds} s; it had said {so_far[-2000:]!r}\nand what hangs: {why}"
         ) from None
-    assert out.exists(), said.stdout.decode(errors="replace")
+    finally:
+        # It is several processes: what outlives the first keeps the disks locked for the next kernel.
+        with contextlib.suppress(ProcessLookupError):
+            os.killpg(kernel.pid, signal.SIGKILL)
+        kernel.wait()
+    assert out.exists(), boot.read_text(encoding="utf-8", errors="replace")
     return out.read_text(encoding="utf-8", errors="replace")
