@@ -26,7 +26,7 @@ from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.log.due import Due, due
 from kavrel.core.part import Part
-from kavrel.core.plan import JobKind, Plan
+from kavrel.core.plan import JobKind, LogKind, Plan
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.layout import Layout
 from kavrel.core.pools.loss import any_of, repair_of
@@ -271,6 +271,8 @@ def _proven(index: Index, today: date, running: Running, matrix: tuple[Access, .
 
 # Prices say nothing about copies. What a box is called stands in many a reason.
 BLIND = dict.fromkeys(("disks", "hosts"), ("price_minor",))
+# Of the log copies are concerned by their runs and by what was brought back from them.
+ABOUT_COPIES: frozenset[LogKind] = frozenset({"backup_run", "shelf_copy", "restore_test"})
 RUNS_BY = (
     "zone",
     "sites",
@@ -290,7 +292,8 @@ RUNNING = Part(_running, RUNS_BY, BLIND)
 PROVEN = Part(
     _proven,
     (*RUNS_BY, "log", "accepted", "shares", "mounts", "networks", "supplies", "holdings"),
-    BLIND,
+    {**BLIND, "log": ("who", "minutes", "note")},
+    {"log": lambda entry: entry.kind in ABOUT_COPIES},
 )
 
 

@@ -1,9 +1,9 @@
 """Parts of an evaluation: what an edit cannot touch is not computed again.
 
 A part declares which collections of the plan it may look at, and which fields of their things it
-may not (a price says nothing about a night). It is given a plan that has nothing else, so that a
-rule that looks further fails there: then the part is reckoned from the whole plan, and not kept. What
-is kept is therefore never older than what it follows from.
+may not (a price says nothing about a night), and of what sort those things are. It is given a plan
+that has nothing else, so that a rule that looks further fails there: then the part is reckoned from
+the whole plan, and not kept. What is kept is therefore never older than what it follows from.
 """
 
 import logging
@@ -45,6 +45,7 @@ class _Known(Generic[Answer]):
 class Part(Generic[Answer]):
     """A part: `work` on what `looks_at` names, things without the fields that `blind_to` names.
 
+    `only` says, by collection, which of its things count: the others are not there at all.
     `most` results are kept, the newest ones: those of the plans that people look at.
     """
 
@@ -55,11 +56,13 @@ class Part(Generic[Answer]):
         work: Callable[..., Answer],
         looks_at: Collection[str],
         blind_to: Mapping[str, tuple[str, ...]] | None = None,
+        only: Mapping[str, Callable[[Any], bool]] | None = None,
         most: int = 8,
     ) -> None:
         self._work = work
         self._looks_at = tuple(looks_at)
         self._blind_to = blind_to or {}
+        self._only = only or {}
         self._kept: deque[_Known[Answer]] = deque(maxlen=most)
         self._guard = Lock()
 
@@ -89,7 +92,9 @@ class Part(Generic[Answer]):
             self._kept.clear()
 
     def _seen(self, collection: str, value: Any) -> Any:
-        fields = self._blind_to.get(collection)
+        fields, counts = self._blind_to.get(collection), self._only.get(collection)
+        if counts:
+            value = tuple(filter(counts, value))
         return tuple([_without(item, fields) for item in value]) if fields else value
 
 

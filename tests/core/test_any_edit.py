@@ -1,12 +1,22 @@
 """Whatever an edit leaves valid can be reckoned, and in time."""
 
 import time
+from itertools import product
+from typing import get_args
 
 import pytest
 
 from kavrel.core.evaluate import PARTS, PROVEN, RUNNING, evaluate
+from kavrel.core.index import Index
 from kavrel.core.part import Part, Undeclared
-from kavrel.core.plan import Plan
+from kavrel.core.plan import LogEntry, LogKind, Plan
+from kavrel.core.plan.log import ABOUT
+from kavrel.core.pools.pool import pool_states
+from kavrel.core.proof.cell import Cell
+from kavrel.core.proof.proof import prove
+from kavrel.core.proof.today import covers, standings
+from kavrel.core.shares.access import access_matrix
+from kavrel.core.week.nights import scheduled_book
 from tests.builders import TODAY, lab
 from tests.fuzz import edits
 
@@ -75,10 +85,46 @@ def test_what_an_edit_cannot_touch_is_not_computed_again(
     before, after = evaluate(demo, TODAY), evaluate(dearer, TODAY)
     assert after.strip.cost_minor == before.strip.cost_minor + 1000
     assert after.proof == before.proof
+    read = demo.log[0].model_copy(update={"id": "read", "kind": "smart_reading"})
+    noted = read.model_copy(update={"id": "noted", "note": "quiet", "who": "ana"})
+    logged = demo.model_copy(update={"log": (*demo.log, read, noted)})
+    assert evaluate(logged, TODAY).proof == before.proof
     smaller = demo.datasets[0].model_copy(update={"size_bytes": 1})
     touched = demo.model_copy(update={"datasets": (smaller, *demo.datasets[1:])})
     with pytest.raises(AssertionError, match="computed again"):
         evaluate(touched, TODAY)
+
+
+def figures(cell: Cell) -> tuple[str, ...]:
+    numbers = (cell.rpo_seconds, cell.rto_seconds, cell.otherwise_rpo_seconds)
+    return (cell.dataset, cell.hazard, cell.fate, *map(str, numbers))
+
+
+def test_the_proof_misses_nothing_of_the_log(demo: Plan) -> None:
+    """It is given some kinds of entry only: whatever is logged, all of the log says the same."""
+    changed = 0
+    for kind, result in product(get_args(LogKind), ("failed", "ok")):
+        entries = [
+            LogEntry(
+                id=f"{sort}-{n}", kind=kind, about_kind=sort, about=x.id, on=TODAY, result=result
+            )
+            for sort, of in ABOUT.items()
+            for n, x in enumerate(getattr(demo, of))
+        ]
+        plan = demo.model_copy(update={"log": (*demo.log, *entries)})
+        index = Index(plan)
+        said = evaluate(plan, TODAY)
+        running = scheduled_book(index, pool_states(index), TODAY)
+        matrix = access_matrix(index, TODAY)
+        cells = prove(index, running, matrix)
+        assert said.proof == tuple(cells), (kind, result)
+        stands = standings(running)
+        anew = prove(index, running, matrix, now=stands)
+        differ = [b for a, b in zip(cells, anew, strict=True) if figures(a) != figures(b)]
+        assert sorted(map(figures, said.proof_today)) == sorted(map(figures, differ))
+        assert said.covers == covers(running, standings(running)), (kind, result)
+        changed += said.proof_today != evaluate(demo, TODAY).proof_today
+    assert changed  # some of them count
 
 
 def test_a_part_that_looks_further_than_it_declares_is_never_kept(

@@ -123,18 +123,21 @@ def prove_today(
     """The cells that are not today what they are once all runs."""
     strikes = common.strikes or common_strikes(index, book, matrix, common)
     waiting = {d for job in now for d in index.jobs[job].datasets}
+    before = {(c.dataset, c.hazard): c for c in settled}
 
-    def matters(strike: Strike) -> bool:
-        return strike.strips or strike.state in ("gone", "spoiled")
-
-    concerned = [h for h in hazards_of(index) if any(matters(strikes[h.id][d]) for d in waiting)]
+    def matters(hazard: str, dataset: str) -> bool:
+        """A copy is today no more than it will be: it changes nothing where it is not the one that counts."""
+        strike, cell = strikes[hazard][dataset], before[dataset, hazard]
+        if strike.state in ("gone", "spoiled"):
+            return (cell.copy_job or cell.otherwise_job) in now
+        return strike.strips
 
     def said(cell: Cell) -> tuple[object, ...]:
         return cell.fate, cell.rpo_seconds, cell.rto_seconds, cell.otherwise_rpo_seconds
 
-    before = {(c.dataset, c.hazard): said(c) for c in settled}
+    concerned = [h for h in hazards_of(index) if any(matters(h.id, d) for d in waiting)]
     cells = prove(index, book, matrix, concerned, now, common, waiting)
-    return [c for c in cells if before[c.dataset, c.hazard] != said(c)]
+    return [c for c in cells if said(before[c.dataset, c.hazard]) != said(c)]
 
 
 def _prove_hazard(
