@@ -7,6 +7,7 @@ import pytest
 from kavrel.core.consistency import problems
 from kavrel.core.paper.runbook import runbook
 from kavrel.core.plan import Dataset, Export, Holding, Offer, Plan, Pool, Retention, Share, Supply
+from kavrel.core.shares.names import job_names
 from tests.builders import GB, TB, cell, disk, job, lab, result
 
 
@@ -92,6 +93,51 @@ def test_what_cannot_be_is_told_where_it_is(plan: Plan, field: str, says: str) -
 
 
 # --- what the new families and tiers mean for the proof ------------------------------------------
+
+
+LONG = "photos-and-papers-of-all-of-us"  # 30 characters
+
+
+@pytest.mark.parametrize(
+    ("name", "made", "says"),
+    [
+        ("Mirror", {}, "ZFS keeps names like mirror for itself"),
+        ("log", {}, "ZFS keeps names like log for itself"),
+        ("logs", {}, ""),
+        ("4 TB", {}, "begins with a letter"),
+        ("4 TB", {"family": "mirror", "filesystem": "ext4"}, ""),
+        ("Disk", {"family": "span", "filesystem": "ext4"}, "/dev/disk is the system's own"),
+        ("md", {"family": "slices1", "filesystem": "ext4"}, "/dev/md is the system's own"),
+        ("sdb", {"family": "span", "filesystem": "xfs"}, "/dev/sdb is the system's own"),
+        ("disks", {"family": "span", "filesystem": "ext4"}, ""),
+        ("Disk", {"family": "mirror", "filesystem": "ext4"}, ""),
+        (LONG, {"family": "mirror", "filesystem": "ext4"}, ""),
+        (f"{LONG}-too", {"family": "mirror", "filesystem": "ext4"}, "at most 32 characters"),
+        (LONG, {"family": "slices1", "filesystem": "ext4"}, "at most 29 characters"),
+        (f"{LONG}-too", {"family": "raidz1", "filesystem": "zfs"}, ""),
+    ],
+)
+def test_a_pool_is_called_what_its_tools_take(name: str, made: dict[str, Any], says: str) -> None:
+    """Sources: zpool-create(8); mdadm 4.2 and LVM 2.03 refused these names on a kernel."""
+    plan = bent(pools=pool(name=name, standing=False, **made))
+    told = [p.message for p in problems(plan) if p.field == "known_as"]
+    assert [says in one for one in told] == [True] * bool(says)
+    known = bent(pools=pool(name=name, standing=False, known_as="shelf", **made))
+    assert not [p for p in problems(known) if p.field == "known_as"]
+
+
+def test_no_job_is_called_as_another_or_as_what_lab_job_is_asked() -> None:
+    """`lab-job list` prints the jobs: a job of that name would never run, and never fail."""
+    named = [("a", "List"), ("b", "overdue"), ("c", "x"), ("d", "x-e"), ("e", "x"), ("f", "Clock")]
+    plan = bent(jobs=tuple(job(key).model_copy(update={"name": n}) for key, n in named))
+    assert job_names(plan) == {
+        "a": "list-a",
+        "b": "overdue-b",
+        "c": "x",
+        "d": "x-e",
+        "e": "x-e-e",
+        "f": "clock-f",
+    }
 
 
 def test_files_on_other_disks_of_a_union_stay() -> None:

@@ -36,8 +36,19 @@ SYSTEM_TREES = frozenset(
     "bin boot dev etc lib lib64 proc root run sbin sys tmp usr".split()  # noqa: SIM905 - one line
 )
 HOLDERS = frozenset(["/var", "/home", "/srv", "/mnt", "/media", "/opt"])
-# Source: zpool-create(8): names that begin like these are ZFS's own.
-KEPT_BY_ZFS = re.compile(r"mirror|raidz|draid|spare|log|c[0-9]")
+# Source: zpool-create(8): names that begin like these are ZFS's own; a name begins with a letter.
+KEPT_BY_ZFS = re.compile(r"mirror|raidz|draid|spare|c[0-9]|log$")
+MD_NAME_MOST = 32  # characters; source: mdadm 4.2, tried: "Name ... is too long"
+# A volume group has a folder in /dev: vgcreate refuses what is there already. Source: tried with LVM
+# 2.03; the names of the kernel's devices.txt and of udev on Debian.
+IN_DEV = re.compile(
+    r"autofs|block|bsg|btrfs-control|bus|cdrom|char|console|core|cpu|cuse|disk|dma-heap|dri|dvd|fd|full|fuse"
+    r"|gpio.*|hidraw.*|hpet|hugepages|hwrng|i2c.*|initctl|input|ipmi.*|kfd|kmsg|kvm|log|loop-control|mapper|md"
+    r"|media.*|mei.*|mem|mqueue|net|null|nvram|parport.*|port|ppp|psaux|ptmx|pts|ptp.*|random|rfkill|rtc.*"
+    r"|serial|shm|snapshot|snd|stderr|stdin|stdout|tpm.*|tty.*|udmabuf|uhid|uinput|urandom|usb.*|userfaultfd"
+    r"|v4l|vcs.*|vfio|vga-arbiter|vhci|vhost-.*|video.*|vsock|watchdog.*|zero|zfs"
+    r"|(sd|hd|vd|xvd)[a-z]+[0-9]*|(dm-|fb|lp|loop|md|mmcblk|nbd|nvme|ram|sg|sr|st|zd|zram)[0-9].*"
+)
 
 
 def _places(plan: Plan) -> Iterator[Place]:
@@ -52,9 +63,9 @@ def _places(plan: Plan) -> Iterator[Place]:
                 "path",
                 f"{root} is the system's own: a pool would hide what is there",
             )
-        if FILESYSTEMS[pool.filesystem].by_name and KEPT_BY_ZFS.match(name):
-            text = f"ZFS keeps names like {name} for itself: say what it is known as there"
-            yield "pools", pool.id, "known_as", text
+        text = _name_complaint(pool, name)
+        if text:
+            yield "pools", pool.id, "known_as", f"{text}: say what it is known as there"
         yield from _parts(pool)
         for other in plan.pools:
             if other.id == pool.id or other.host != pool.host:
@@ -65,6 +76,25 @@ def _places(plan: Plan) -> Iterator[Place]:
             if f"{root}/".startswith(f"{roots[other.id]}/"):
                 text = f"{root} lies in pool {other.name}: a pool has a folder of its own"
                 yield "pools", pool.id, "path", text
+
+
+def _name_complaint(pool: Pool, name: str) -> str:
+    """Why what makes a pool takes no such name; empty where it does."""
+    family = FAMILIES[pool.family]
+    if FILESYSTEMS[pool.filesystem].by_name:
+        if KEPT_BY_ZFS.match(name):
+            return f"ZFS keeps names like {name} for itself"
+        return "" if name[0].isalpha() else f"a name in ZFS begins with a letter, not as {name}"
+    if pool.standing:
+        return ""
+    in_groups = family.joined_volumes or family.cuts is not None
+    if in_groups and IN_DEV.fullmatch(name):
+        return f"a volume group cannot be called {name}: /dev/{name} is the system's own"
+    of_several = len("-fast") if pool.tier else len("-10") if family.nested or family.cuts else 0
+    most = MD_NAME_MOST - of_several
+    if (family.md_level or family.cuts or pool.tier) and len(name) > most:
+        return f"md takes names of at most {most} characters here, and {name} has {len(name)}"
+    return ""
 
 
 def _parts(pool: Pool) -> Iterator[Place]:

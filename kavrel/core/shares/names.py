@@ -73,6 +73,8 @@ SYSTEM_NAMES = frozenset(
     ]
 )
 FORBIDDEN = '\\/[]:|<>+=;,*?"%'
+# What the script lab-job is asked beside the names of jobs.
+ASKED_OF_LAB_JOB = frozenset(["clock", "due", "list", "overdue", "points", "tell", "try"])
 RESERVED = {"global", "homes", "printers", "ipc$", "print$", "admin$", "c$"}
 
 
@@ -134,15 +136,19 @@ def _zfs_namer(mine: list[tuple[str, str]]) -> Callable[[str], str]:
 
 def job_names(plan: Plan) -> dict[str, str]:
     """Job id to its name on the host, each one different."""
-    return _distinct((j.id, slug(j.name, j.id)) for j in plan.jobs)
+    return _distinct(((j.id, slug(j.name, j.id)) for j in plan.jobs), ASKED_OF_LAB_JOB)
 
 
-def _distinct(wanted: Iterable[tuple[str, str]]) -> dict[str, str]:
+def _distinct(wanted: Iterable[tuple[str, str]], taken: Iterable[str] = ()) -> dict[str, str]:
+    """Each with a name of its own, none of those that are taken."""
     names: dict[str, str] = {}
-    taken: set[str] = set()
-    for key, name in wanted:
-        names[key] = f"{name}-{key}" if name in taken else name
-        taken.add(names[key])
+    used = set(taken)
+    for key, wish in wanted:
+        name = wish
+        while name in used:
+            name = f"{name}-{key}"
+        names[key] = name
+        used.add(name)
     return names
 
 

@@ -12,6 +12,7 @@
     lab-job try NAME         brings some files back from the newest copy of the job NAME into a place of
                              their own, compares them, says how long it took, and removes them
     lab-job points           prints as JSON when each job last went well and what lies here of it
+    lab-job clock            says that the clock of this box is right, where a job refused to believe it
 
 Snapshots are named lab-JOB-TIME in UTC; only those of the job itself are ever pruned, by its
 retention. Nothing is written to a place that is not what the plan says is mounted there. What no
@@ -49,6 +50,8 @@ SECRETS = Path(os.environ.get("LAB_JOB_SECRETS", "/etc/lab-job.d"))
 STAMP = "%Y%m%dT%H%M%SZ"
 DAY = 86_400.0
 LATE = 600.0  # a start counts as due for so long; cron and systemd are seconds late
+CLOCK_BACK = 7200.0  # by so much a clock may have been set back since the last run
+CLOCK_ON = 8 * DAY  # and by so much it may have gone on, where no start of the job lies between
 GONE_MEANWHILE = 24  # rsync: files vanished while it looked; the copy is whole without them
 CHANGED_MEANWHILE = 1  # tar: a file changed while it was read
 KEPT_RUNS = 400
@@ -158,6 +161,14 @@ def prunes(
     """What stays; what thinning let stand is remembered from run to run."""
     if not times:
         return []
+    ahead = [t for t in times if t > now + DAY]
+    if ahead:
+        moment = datetime.fromtimestamp(ahead[0], timezone.utc).strftime(STAMP)
+        _noticed.append(
+            f"{len(ahead)} points of {what} are named by a clock that was wrong, from {moment} on: nothing is "
+            "let go until they are removed, on both ends"
+        )
+        return list(times)
     memory = STATE / f"{what.replace('/', '_')}.thin"
     before = json.loads(memory.read_text(encoding="utf-8")) if memory.exists() else []
     standing = still_standing(before, times, rules.get("thin", 0))
@@ -172,6 +183,8 @@ LISTED = "listed"  # the place of points of which all are told
 
 # The lock of the run; children keep it too, so that it holds until the last of them has ended.
 _held: list[int] = []
+# What the run has to tell beside that it went well.
+_noticed: list[str] = []
 
 
 def finished(words: Sequence[str]) -> subprocess.CompletedProcess[str]:
@@ -1123,6 +1136,43 @@ def stamped(name: str, what: str) -> float | None:
     return path.stat().st_mtime if path.exists() else None
 
 
+def check_clock(name: str, told: dict[str, Any], zone: str, now: float) -> None:
+    """Raises Trouble where the clock may be wrong: by it points are named, and let go for their age.
+
+    It is not believed where it stands before the last run, or where starts were missed since: then the
+    box was off, or its clock was set wrong. Unless the system keeps it right by others, or somebody said
+    so (`lab-job clock`).
+    """
+    before, why = stamped(name, "began"), ""
+    if "waits_for" in told:
+        arrived = newest_arrived(told["waits_for"], zone)
+        if arrived is not None and abs(now - arrived) > CLOCK_ON:
+            why = f"what it waits for came on {shown(arrived, zone)}"
+    elif before is not None and now < before - CLOCK_BACK:
+        why = f"its last run was on {shown(before, zone)}"
+    elif before is not None and now > before + CLOCK_ON and "schedule" in told:
+        newest = last_start(told["schedule"], zone, now)
+        missed = newest and last_start(told["schedule"], zone, newest - 1)
+        if missed and missed > before:
+            why = f"its last run was on {shown(before, zone)}, and starts were missed since"
+    said = stamped("clock", "right")
+    if not why or (said is not None and abs(now - said) <= CLOCK_ON):
+        return
+    with suppress(Trouble):
+        if Side().ask("timedatectl", "show", "-p", "NTPSynchronized", "--value") == ["yes"]:
+            return
+    raise Trouble(
+        f"the clock of this box says {shown(now, zone)}; {why}. Nothing is made or let go by a clock that may "
+        "be wrong: set it (timedatectl set-time), or have it set (timedatectl set-ntp true); where it is "
+        "right, say so: lab-job clock"
+    )
+
+
+def shown(moment: float, zone: str) -> str:
+    """A moment as people there say it."""
+    return datetime.fromtimestamp(moment, ZoneInfo(zone)).strftime("%Y-%m-%d %H:%M")
+
+
 # --- silence ---------------------------------------------------------------------------------
 
 
@@ -1237,6 +1287,13 @@ def run_job(name: str, told: dict[str, Any], zone: str, show: bool, now: float) 
         except OSError as error:
             raise Trouble("its last run has not ended") from error
         _held[:] = [lock.fileno()]
+        _noticed.clear()
+        began = time.time()
+        try:
+            check_clock(name, told, zone, now)
+        except Trouble as error:
+            write_run(name, began, "failed", str(error))
+            raise
         stamp(name, "began", now)
         arrived = newest_arrived(told["waits_for"], zone) if "waits_for" in told else None
         if arrived is not None:
@@ -1244,9 +1301,9 @@ def run_job(name: str, told: dict[str, Any], zone: str, show: bool, now: float) 
                 name, "followed", arrived
             )  # one run for what has come, whether it goes well or not
         outcome = None
-        began = time.time()
         try:
             job.run()
+            tell_noticed(name, now)
         except Found as told_of:
             outcome = told_of
         except Trouble as error:
@@ -1258,6 +1315,14 @@ def run_job(name: str, told: dict[str, Any], zone: str, show: bool, now: float) 
         _held.clear()
     if outcome:
         raise outcome
+
+
+def tell_noticed(name: str, now: float) -> None:
+    """Raises Found with what was noticed; once a day is enough."""
+    before = stamped(name, "noticed")
+    if _noticed and (before is None or abs(now - before) >= DAY):
+        stamp(name, "noticed", now)
+        raise Found("; ".join(_noticed))
 
 
 # Some files of a folder, each on a line with its size and its time of change; none with a line's end in it.
@@ -1441,13 +1506,17 @@ def try_and_tell(name: str, told: dict[str, Any], zone: str, now: float) -> int:
 
 
 def ask(words: Sequence[str], config: dict[str, Any], now: float) -> int | None:
-    """Answers list, points, overdue, tell and due; None where a job is to be run."""
+    """Answers list, points, clock, overdue, tell and due; None where a job is to be run."""
     jobs = config["jobs"]
     if list(words) == ["list"]:
         print("\n".join(f"{name}: {told['title']}" for name, told in jobs.items()))
         return 0
     if list(words) == ["points"]:
         print(json.dumps({"points": points_here(config)}, indent=1))
+        return 0
+    if list(words) == ["clock"]:
+        stamp("clock", "right", now)
+        print(f"it is {shown(now, config['zone'])}")
         return 0
     if list(words) == ["overdue"]:
         late = overdue(config, now)

@@ -389,3 +389,68 @@ def test_some_files_are_brought_back_from_a_copy_compared_and_timed(box: Box) ->
     own.write_text("#!/bin/sh\nexit 0\n", encoding="utf-8")
     own.chmod(0o755)
     assert box.run("try", "b").returncode == 0
+
+
+AGED = {"all_days": 14}
+
+
+def hourly(**more: object) -> dict[str, object]:
+    snapshots = {"kind": "snapshot", "filesystem": "zfs", "sets": ["main/files"], "retention": AGED}
+    return {**snapshots, "schedule": {"kind": "hourly", "at": "00:00"}, **more}
+
+
+@pytest.mark.parametrize("years", [1, 10, -5])
+def test_a_clock_that_was_set_wrong_costs_no_point(box: Box, years: int) -> None:
+    """By it all of them would be too old, and their names would stand in the way for years."""
+    box.zfs_state({}, **{"main": {}, "main/files": {}})
+    box.jobs(s=hourly())
+    box.command("timedatectl", "echo no")
+    for hours in range(5):
+        assert box.run("s", now=START + hours * 3600).returncode == 0
+    before = box.sets
+    wrong = START + 5 * 3600 + years * 365 * DAY
+    done = box.run("s", now=wrong)
+    assert (done.returncode, box.sets) == (1, before)
+    assert "the clock of this box says" in done.stderr
+    assert "lab-job clock" in done.stderr
+    # Set right again, it goes on as before.
+    assert box.run("s", now=START + 6 * 3600).returncode == 0
+    assert len(box.sets["main/files"]) == 6
+
+
+def test_a_box_that_was_off_for_long_goes_on_once_its_clock_is_known_to_be_right(box: Box) -> None:
+    box.zfs_state({}, **{"main": {}, "main/files": {}})
+    box.jobs(s=hourly(), m=hourly(schedule={"kind": "monthly", "day": 1, "at": "02:00"}))
+    box.command("timedatectl", "echo no")
+    summer = START + 151 * DAY  # the first of June
+    for name in "sm":
+        assert box.run(name).returncode == 0
+    assert box.run("s", now=summer).returncode == 1
+    # What runs once a month was not missed for being away a month.
+    assert box.run("m", now=START + 31 * DAY).returncode == 0
+    assert box.run("m", now=summer).returncode == 1
+    # By others, or by somebody who looked.
+    box.command("timedatectl", "echo yes")
+    assert box.run("s", now=summer).returncode == 0
+    box.command("timedatectl", "exit 1")
+    assert box.run("clock", now=summer).stdout == "it is 2026-06-01 04:00\n"
+    assert box.run("m", now=summer).returncode == 0
+    assert box.run("s", now=summer + 60 * DAY).returncode == 1
+
+
+def test_points_of_a_wrong_clock_let_no_other_go(box: Box) -> None:
+    """What comes after them has to be named after them, all on one day: rules by days would keep one."""
+    ahead = "lab-s-20360101T000000Z"
+    box.zfs_state({}, **{"main": {}, "main/files": {ahead: ""}})
+    box.jobs(s=hourly(retention={"daily": 3}))
+    told = []
+    for days in range(5):
+        done = box.run("s", now=START + days * DAY)
+        told.append((done.returncode, "named by a clock that was wrong" in done.stderr))
+    assert told == [(3, True)] * 5  # once a day
+    assert box.run("s", now=START + 4.1 * DAY).returncode == 0
+    assert len(box.sets["main/files"]) == 7
+    # Removed, as it says, and all is as it was.
+    state = {n: c for n, c in box.sets["main/files"].items() if "2036" not in n}
+    box.zfs_state({}, **{"main": {}, "main/files": state})
+    assert box.run("s", now=START + 5 * DAY).returncode == 0
