@@ -33,8 +33,9 @@ class Store:
 class Box:
     """A host. `up`: it runs; `lost`: it burned, was stolen or broke, with every disk in it.
 
-    `own` are the tools of a person's own, by the path of their script. `uid`s and lists of `rights`
-    are those that its accounts and folders got.
+    `own` are the tools of a person's own, by the path of their script. `clock`: by how many seconds
+    it is wrong. `hollow`: jobs that have nothing to do any more by their file, and go well. `mute`: its
+    mails arrive nowhere.
     """
 
     host: Host
@@ -46,6 +47,9 @@ class Box:
     datas: dict[str, Data] = field(default_factory=dict)  # by the name that tools know
     own: dict[str, Tool] = field(default_factory=dict)
     disabled: set[str] = field(default_factory=set)  # timers that are off
+    clock: float = 0.0
+    hollow: set[str] = field(default_factory=set)
+    mute: bool = False
 
     @property
     def name(self) -> str:
@@ -147,6 +151,8 @@ class Box:
         tool = self.own.get(words[0]) or TOOLS.get(words[0].rpartition("/")[2])
         if tool is None:
             raise FileNotFoundError(2, "No such file or directory")
+        if words[0] in self.own and words[0].rpartition("/")[2] in self.hollow:
+            return Said()
         try:
             return tool(self, words[1:], stdin)
         except NoRoom:

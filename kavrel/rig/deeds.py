@@ -54,6 +54,17 @@ def _cable_off(lab: Lab, pool: str) -> None:
     lab.drives[disk].loose = True
 
 
+def _slow_disk(lab: Lab, pool: str) -> None:
+    """It still answers: it reads a place again and again before it does, and tells so if it is asked."""
+    drive = lab.drives[lab.index.pools[pool].groups[0][-1]]
+    drive.slow = True
+    drive.readings = {**drive.readings, "reallocated": 1912}
+
+
+def _only_seen(lab: Lab, what: str) -> None:
+    """Nothing more happens: somebody sees what has been wrong for a while."""
+
+
 def _second_disk(lab: Lab, pool: str) -> None:
     """Two disks that outlive failures together, if there are two such."""
     told = lab.index.pools[pool]
@@ -267,6 +278,8 @@ DEEDS = (
 
 # Not the hazard itself, but what looks like it.
 CABLE_OFF = Deed("one_disk", "pool", _cable_off)
+SLOW_DISK = Deed("one_disk", "pool", _slow_disk)
+POWER_WAS_AWAY = Deed("power_cut", "box", _only_seen)
 BY_HAZARD = {d.hazard: d for d in DEEDS}
 
 

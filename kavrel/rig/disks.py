@@ -15,7 +15,8 @@ class Drive:
     """One disk: where it is, whether it answers, and what it says of itself.
 
     `host` and `bay`, or `site` when it lies on a shelf there; neither once it burned or was stolen.
-    `loose`: its cable is off; it does not answer, and nothing is wrong with it.
+    `loose`: its cable is off; it does not answer, and nothing is wrong with it. `slow`: it answers, after
+    seconds, and all wait for it.
     """
 
     disk: Disk
@@ -25,13 +26,14 @@ class Drive:
     stolen: bool = False
     bad_sectors: int = 0
     loose: bool = False
+    slow: bool = False
     readings: dict[str, int] = field(default_factory=dict)
 
     def clone(self) -> "Drive":
         """The same, to be changed without this one."""
         return Drive(
             self.disk, self.host, self.site, self.alive, self.stolen, self.bad_sectors,
-            self.loose, dict(self.readings),
+            self.loose, self.slow, dict(self.readings),
         )  # fmt: skip
 
 

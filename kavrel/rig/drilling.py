@@ -9,7 +9,7 @@ import json
 import shlex
 import shutil
 from collections import OrderedDict
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from threading import Lock
@@ -21,6 +21,7 @@ from kavrel.rig.box import Box, Store
 from kavrel.rig.data import Data
 from kavrel.rig.days import Days
 from kavrel.rig.deeds import BY_HAZARD, struck
+from kavrel.rig.disks import Drive
 from kavrel.rig.drills import SEEN_AT, Drill, concerned, strikes
 from kavrel.rig.files import CLOCK, File, sound, worked_until
 from kavrel.rig.hands import Hands
@@ -31,6 +32,7 @@ from kavrel.rig.workspace import workspace
 
 HANDS = "hands"
 TYPED_SECONDS = 60.0  # to read, think and type one line
+TRIED_SECONDS = 600.0  # to look at a box's settings, and to wait for what comes of it
 OUT_MOST = 6000  # characters of an answer
 STEPS_MOST = 200
 BEGUN_KEPT = 4
@@ -154,8 +156,14 @@ class Drilling:
         days = self.days.copied_to(lab)
         midnight = lab.now - (lab.now + lab.offset(lab.now)) % DAY
         # Another seed, another hour.
-        seen_at = midnight + (1 + max(drill.late, 0.0)) * DAY + SEEN_AT[seed % len(SEEN_AT)]
+        ahead = 1 + max(drill.late, 0.0) + drill.quiet_days
+        seen_at = midnight + ahead * DAY + SEEN_AT[seed % len(SEEN_AT)]
         moment = seen_at - drill.late * DAY
+        if drill.quiet:
+            days.until(moment - drill.quiet_days * DAY)
+            drill.quiet.do(
+                lab, lab.index.pools[target].host if target in lab.index.pools else target
+            )
         days.until(moment)
         struck_by_it = struck(lab, drill.deed, target)
         before = {d: dict(lab.data_of(d).files) for d in struck_by_it}
@@ -218,43 +226,53 @@ class _Play:
 
     def truth(self) -> Truth:
         """What nobody sees at once: dead disks and boxes, locked pools, what each copy gives back."""
-        lab = self.lab
-        said = []
-        for box in lab.boxes.values():
-            if box.stores and box.lost:
-                said.append(f"{box.name} is lost with its disks")
-            elif box.stores and not box.up:
-                said.append(f"{box.name} does not run")
-            for store in box.stores.values():
-                dead = [d for d in store.pool.disks if not lab.drives[d].alive]
-                names = ", ".join(
-                    f"{lab.drives[d].disk.label} (bay {lab.drives[d].disk.bay}, "
-                    f"serial {lab.drives[d].disk.serial or 'unknown'})"
-                    for d in dead
-                )
-                if dead and not box.lost:
-                    state = lab.health(store.pool).lower()
-                    loose = all(lab.drives[d].loose for d in dead)
-                    what = "whole, and its cable is off" if loose else "dead"
-                    said.append(f"pool {store.name} on {box.name} is {state}; {what}: {names}")
-                if store.locked:
-                    said.append(f"pool {store.name} is locked until its passphrase is typed")
-        if lab.cut:
-            said.append("no line between the sites is up")
-        if lab.closed:
-            said.append("the bucket lets nobody in")
-        damaged = [d for d in self.datasets if self.victims[d] and self._stands(d)]
-        said += [f"files of {lab.index.datasets[d].name} are gone or spoiled" for d in damaged]
         ahead = self._ahead()
         copies = {d: self._backs(ahead, d) for d in self.datasets}
         return Truth(
             self.sees,
-            lab.local(self.began),
+            self.lab.local(self.began),
             self.datasets,
-            tuple(said),
+            tuple(self._so()),
             copies,
             self._attainable(),
         )
+
+    def _so(self) -> Iterator[str]:
+        lab = self.lab
+        for box in lab.boxes.values():
+            if box.stores and box.lost:
+                yield f"{box.name} is lost with its disks"
+            elif box.stores and not box.up:
+                yield f"{box.name} does not run"
+            for store in box.stores.values():
+                yield from self._of_store(box, store)
+        if lab.cut:
+            yield "no line between the sites is up"
+        if lab.closed:
+            yield "the bucket lets nobody in"
+        if self.drill.quiet:
+            pool = lab.index.pools.get(self.target)
+            wrong = self.drill.quiet.left(lab, pool.host if pool else self.target)
+            if wrong:
+                yield wrong
+        for dataset in self.datasets:
+            if self.victims[dataset] and self._stands(dataset):
+                yield f"files of {lab.index.datasets[dataset].name} are gone or spoiled"
+
+    def _of_store(self, box: Box, store: Store) -> Iterator[str]:
+        """What nobody sees at once of a pool: disks that are dead, loose or slow; a lock."""
+        drives = [self.lab.drives[d] for d in store.pool.disks]
+        dead = [d for d in drives if not d.alive]
+        if dead and not box.lost:
+            state = self.lab.health(store.pool).lower()
+            what = "whole, and its cable is off" if all(d.loose for d in dead) else "dead"
+            names = ", ".join(map(_named, dead))
+            yield f"pool {store.name} on {box.name} is {state}; {what}: {names}"
+        slow = [d for d in drives if d.slow]
+        if slow:
+            yield f"pool {store.name} on {box.name} waits for {', '.join(map(_named, slow))}"
+        if store.locked:
+            yield f"pool {store.name} is locked until its passphrase is typed"
 
     # -- what is so ------------------------------------------------------------------------------
 
@@ -371,6 +389,13 @@ class _Play:
                     )
                 deeds += self._disks(box, store)
         away = {b.host.site for b in lab.boxes.values() if b.stores}
+        if self.drill.quiet:
+            for word, (says, _) in self.drill.quiet.tries.items():
+                deeds += [
+                    (f"{word} {key}", says.format(box.name))
+                    for key, box in lab.boxes.items()
+                    if box.stores and box.up and not box.lost
+                ]
         if len(away) > 1 and not lab.carried:
             deeds.append(("carry", "bring the boxes side by side, where no line reaches"))
         for job in lab.plan.jobs:
@@ -388,7 +413,9 @@ class _Play:
 
     def _disks(self, box: Box, store: Store) -> list[tuple[str, str]]:
         lab, rows = self.lab, []
-        if lab.health(store.pool) == "ONLINE":
+        if lab.health(store.pool) == "ONLINE" and not any(
+            lab.drives[d].slow for d in store.pool.disks
+        ):
             return []
         for disk in store.pool.disks:
             drive = lab.drives[disk]
@@ -418,6 +445,9 @@ class _Play:
         if step.at != HANDS:
             return self._typed(step)
         words = step.line.split()
+        tries = self.drill.quiet.tries if self.drill.quiet else {}
+        if len(words) == 2 and words[0] in tries and words[1] in self.lab.boxes:
+            return self._try(tries[words[0]][1], self.lab.boxes[words[1]])
         hand = HANDS_DO.get(words[0] if words else "")
         if hand is None or len(words) - 1 != hand[0]:
             return failed(f"hands cannot do that: {step.line}")
@@ -476,6 +506,12 @@ class _Play:
         return work.first_notes()
 
     # -- what hands do ---------------------------------------------------------------------------
+
+    def _try(self, what: Callable[[Box], Said], box: Box) -> Said:
+        if not box.up or box.lost:
+            return failed(f"{box.name} does not run")
+        self.lab.seconds += TRIED_SECONDS
+        return what(box)
 
     def _hours(self, key: str) -> None:
         self.lab.seconds += self.lab.index.assumptions[key] * 3600
@@ -542,7 +578,13 @@ class _Play:
             )
         return lines(
             f"{drive.disk.label} is out."
-            + (" It was whole." if was_alive else " It was the dead one.")
+            + (
+                " It was the slow one."
+                if drive.slow
+                else " It was whole."
+                if was_alive
+                else " It was the dead one."
+            )
         )
 
     def _reseat(self, disk: str) -> Said:
@@ -578,7 +620,9 @@ class _Play:
         dead = [
             d
             for d in store.pool.disks
-            if not self.lab.drives[d].alive or self.lab.drives[d].host != box.host.id
+            if not self.lab.drives[d].alive
+            or self.lab.drives[d].host != box.host.id
+            or self.lab.drives[d].slow
         ]
         if not dead:
             return failed("no disk of it is missing")
@@ -629,6 +673,11 @@ HANDS_DO: dict[str, Hand] = {
     "carry": (0, _Play._carry),
     "restore": (2, _Play._restore),
 }
+
+
+def _named(drive: Drive) -> str:
+    disk = drive.disk
+    return f"{disk.label} (bay {disk.bay}, serial {disk.serial or 'unknown'})"
 
 
 def _taken(before: dict[str, File], lab: Lab, dataset: str) -> dict[str, File]:

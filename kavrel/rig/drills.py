@@ -9,7 +9,8 @@ from dataclasses import dataclass
 
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.proof.restores import WORTH_ORDER
-from kavrel.rig.deeds import BY_HAZARD, CABLE_OFF, Deed, struck, targets
+from kavrel.rig.deeds import BY_HAZARD, CABLE_OFF, POWER_WAS_AWAY, SLOW_DISK, Deed, struck, targets
+from kavrel.rig.faults import CLOCK, HOLLOW, MUTE, Fault, with_jobs
 from kavrel.rig.lab import Lab
 
 HOUR = 3600.0
@@ -21,7 +22,8 @@ class Drill:
 
     `late`: days until it is seen; `sees`: what is seen then, of a target. `mended`: what else must be
     right in the end beside the data; empty where nothing is. `caution`: of what hands may meet.
-    `looks_like`: what is done, where it only looks like the hazard.
+    `looks_like`: what is done, where it only looks like the hazard. `quiet`: what goes wrong unseen, so
+    many days before that.
     """
 
     id: str
@@ -33,6 +35,8 @@ class Drill:
     mended: Callable[[Lab, str], str] = lambda lab, target: ""
     caution: str = ""
     looks_like: Deed | None = None
+    quiet: Fault | None = None
+    quiet_days: int = 0
 
     @property
     def deed(self) -> Deed:
@@ -86,6 +90,57 @@ def _one_disk(lab: Lab, pool: str) -> str:
 def _not_seen(lab: Lab, pool: str) -> str:
     cleaned = "Yesterday somebody vacuumed there."
     return f"{_one_disk(lab, pool)} {cleaned}"
+
+
+def _slow_disk(lab: Lab, pool: str) -> str:
+    name = next(s.name for b in lab.boxes.values() for s in b.stores.values() if s.pool.id == pool)
+    said = "The scrub has gone on for three days, and no line of its status says why."
+    return f"Opening a folder of {name} on {_host(lab, pool)} takes half a minute. {said}"
+
+
+def _none_slow(lab: Lab, pool: str) -> str:
+    slow = [
+        lab.drives[d].disk
+        for b in lab.boxes.values()
+        for s in b.stores.values()
+        if s.pool.id == pool
+        for d in s.pool.disks
+        if lab.drives[d].slow
+    ]
+    return f"pool {_store(lab, pool)} waits for one of its disks" if slow else _healthy(lab, pool)
+
+
+def _store(lab: Lab, pool: str) -> str:
+    stores = (s for b in lab.boxes.values() for s in b.stores.values())
+    return next(s.name for s in stores if s.pool.id == pool)
+
+
+def _no_mail_came(lab: Lab, pool: str) -> str:
+    said = "A look at its page, for another reason, shows a pool that is DEGRADED, for more than a week."
+    return f"{_host(lab, pool)} was quiet. {said} No mail of it ever came."
+
+
+def _told_and_whole(lab: Lab, pool: str) -> str:
+    return _healthy(lab, pool) or MUTE.left(lab, lab.index.pools[pool].host)
+
+
+def _refused(lab: Lab, box: str) -> str:
+    """The newest mail of a box that does not believe its clock."""
+    told = [m.text for m in lab.mail if m.box == box and "the clock of this box" in m.text]
+    subject, _, text = (told or ["Subject: none"])[-1].partition("\n")
+    name = lab.boxes[box].name
+    return (
+        f"The power at {name} was away the day before yesterday. Since then mails like this come. "
+        + _mail(name, subject.removeprefix("Subject: "), " ".join(text.split()))
+    )
+
+
+def _all_was_well(lab: Lab, box: str) -> str:
+    return f"{_box_lost(lab, box)} Every morning’s list of copies said: all went well."
+
+
+def _copied_again(lab: Lab, box: str) -> str:
+    return HOLLOW.left(lab, box)
 
 
 def _second_disk(lab: Lab, pool: str) -> str:
@@ -148,10 +203,26 @@ DRILLS = (
         "cable_off", "a disk is not seen", "one_disk", _not_seen, mended=_healthy, caution=OPEN_CASE,
         looks_like=CABLE_OFF,
     ),
+    Drill(
+        "slow_disk", "all waits for a disk", "one_disk", _slow_disk, mended=_none_slow, caution=OPEN_CASE,
+        looks_like=SLOW_DISK,
+    ),
+    Drill(
+        "no_mail", "a disk died, and nobody was told", "one_disk", _no_mail_came, mended=_told_and_whole,
+        caution=OPEN_CASE, late=8.0, quiet=MUTE,
+    ),
     Drill("second_disk", "a second disk dies", "second_disk", _second_disk, caution=OPEN_CASE),
     Drill("box_lost", "a box burns out", "box_lost", _box_lost, caution=OPEN_CASE),
     Drill("boot_lost", "a box does not start", "boot_lost", _boot_lost, mended=_up),
     Drill("power_cut", "after a power cut", "power_cut", _power_cut, mended=_all_up),
+    Drill(
+        "clock", "a clock that nobody believes", "power_cut", _refused, mended=CLOCK.left,
+        looks_like=POWER_WAS_AWAY, quiet=CLOCK, quiet_days=2,
+    ),
+    Drill(
+        "hollow", "all went well, and nothing was copied", "box_lost", _all_was_well, mended=_copied_again,
+        caution=OPEN_CASE, quiet=HOLLOW, quiet_days=5,
+    ),
     Drill("deleted", "deleted last week", "deleted", _deleted, late=3.0),
     Drill("malware", "a demand for money", "malware", _malware, late=1.0),
     Drill(
@@ -181,6 +252,8 @@ def concerned(lab: Lab, drill: Drill, target: str) -> list[str]:
 def strikes(lab: Lab, drill: Drill) -> list[str]:
     """What a drill can strike so that there is something to do: nobody needs to save what nothing took."""
     chosen = targets(lab, drill.deed)
+    if drill.quiet and drill.deed.at == "box":
+        return [t for t in with_jobs(lab) if t in chosen] or chosen
     if drill.hazard == "second_disk":
         hurt = [t for t in chosen if not FAMILIES[lab.index.pools[t].family].outlives(2) > 1]
         return hurt or chosen

@@ -223,7 +223,7 @@ class Hands:
             self.behind = list(jobs[name].get("then", ()))
 
     def _now(self) -> float:
-        return self.box.lab.moment
+        return self.box.lab.moment + self.box.clock
 
     def _localtime(self, moment: float) -> SimpleNamespace:
         there = time.gmtime(moment)
@@ -247,7 +247,7 @@ class Hands:
         names = self.module.__dict__
         names["sys"] = SimpleNamespace(stderr=err)
         names["print"] = partial(_print, out)
-        self.folders.environ["LAB_JOB_NOW"] = str(self.box.lab.now)
+        self.folders.environ["LAB_JOB_NOW"] = str(self.box.lab.now + self.box.clock)
         try:
             code = self.module.main(list(words))
         except NoRoom:
@@ -257,7 +257,16 @@ class Hands:
 
     def _loads(self, text: str) -> Any:
         # The file is the same at every start, and the script only reads it.
-        return self.told if text is self.text else json.loads(text)
+        if text is not self.text:
+            return json.loads(text)
+        if not self.box.hollow:
+            return self.told
+        emptied = {
+            name: told | {key: [] for key in ("sets", "pairs") if key in told}
+            for name, told in self.told["jobs"].items()
+            if name in self.box.hollow
+        }
+        return self.told | {"jobs": self.told["jobs"] | emptied}
 
     def jobs(self) -> dict[str, Any]:
         """Its lab-jobs.json."""

@@ -168,8 +168,9 @@ class Lab:
         rooms: dict[int, Room] = {}
         for key, box in self.boxes.items():
             made = new.boxes[key] = Box(
-                box.host, folder / key, new, box.up, box.lost, {}, {}, {}, set(box.disabled)
-            )
+                box.host, folder / key, new, box.up, box.lost, {}, {}, {}, set(box.disabled),
+                box.clock, set(box.hollow), box.mute,
+            )  # fmt: skip
             for script, tool in box.own.items():
                 made.own[script.replace(str(box.folder), str(made.folder), 1)] = tool
             for name, store in box.stores.items():
@@ -254,7 +255,8 @@ class Lab:
 
     def tell(self, box: Box, text: str) -> None:
         """A mail to whoever reads them."""
-        self.mail.append(Mail(self.now, box.host.id, text))
+        if not box.mute:
+            self.mail.append(Mail(self.now, box.host.id, text))
 
     def arriving(self, data: Data) -> None:
         """A run begins to write here: what is there now is what is left should it break off."""
@@ -393,10 +395,12 @@ class Lab:
         """A new box with new, empty disks stands where the old one was, installed by the runbook."""
         box = self.boxes[host]
         box.lost, box.up = False, True
+        box.clock, box.mute = 0.0, False
+        box.hollow.clear()
         for store in box.stores.values():
             for disk in store.pool.disks:
                 drive = self.drives[disk]
-                drive.alive, drive.loose, drive.host = True, False, host
+                drive.alive, drive.loose, drive.slow, drive.host = True, False, False, host
             store.room.used, store.locked = 0, False
         box.datas = {s.name: Data(s.name, s.at, s.room) for s in box.stores.values()}
         self.changed()
@@ -407,7 +411,7 @@ class Lab:
         """A lost pool is made anew of new disks, and is empty."""
         for disk in store.pool.disks:
             drive = self.drives[disk]
-            drive.alive, drive.loose, drive.host = True, False, box.host.id
+            drive.alive, drive.loose, drive.slow, drive.host = True, False, False, box.host.id
         store.room.used = 0
         box.datas = {n: d for n, d in box.datas.items() if d.room is not store.room} | {
             store.name: Data(store.name, store.at, store.room)

@@ -132,12 +132,12 @@ class Looks:
         )
 
     def rows(self, plan_id: str) -> list[LookRow]:
-        """Looks of a plan, the newest by the machines' own clocks first."""
+        """Looks of a plan, the newest by the machines' own clocks first; none from the future."""
         with self._database.reading() as db:
             got = db.execute(
                 "SELECT number, host, host_name, seen_at, arrived_at, sent, hash FROM look"
-                " WHERE plan_id = ? ORDER BY seen_at DESC, number DESC",
-                (plan_id,),
+                " WHERE plan_id = ? AND seen_at <= ? ORDER BY seen_at DESC, number DESC",
+                (plan_id, self._now().timestamp() + FUTURE),
             ).fetchall()
         return [_row(r) for r in got]
 

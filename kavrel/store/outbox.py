@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, fields
-from datetime import datetime
+from datetime import UTC, datetime
 from secrets import token_hex
 from typing import Any, Literal
 
@@ -13,6 +13,8 @@ WayKind = Literal["mail", "webhook", "page"]
 Security = Literal["tls", "starttls", "none"]
 State = Literal["waiting", "sending", "sent", "unsure", "given up"]
 MOST_MESSAGES = 200  # of a way that are kept once they are settled
+# What lies further ahead was written by a clock that was wrong: what waits for it would wait for years.
+AHEAD_SECONDS = 86_400.0
 # Seconds until the next try; after the last one it is given up: some three days in all.
 AGAIN = (60, 300, 900, 3600, *[4 * 3600] * 18)
 
@@ -219,9 +221,9 @@ class Outbox:
         now = self._now().timestamp()
         with self._database.transaction() as db:
             row = db.execute(
-                f"SELECT {_MESSAGE} FROM message WHERE state = 'waiting' AND next_at <= ?"  # noqa: S608
-                " ORDER BY number LIMIT 1",
-                (now,),
+                f"SELECT {_MESSAGE} FROM message WHERE state = 'waiting'"  # noqa: S608
+                " AND (next_at <= ? OR next_at > ?) ORDER BY number LIMIT 1",
+                (now, now + max(AGAIN) + AHEAD_SECONDS),
             ).fetchone()
             if row is None:
                 return None
@@ -277,8 +279,9 @@ class Outbox:
         """When the last message of a day was made (epoch s)."""
         with self._database.reading() as db:
             (at,) = db.execute(
-                "SELECT max(made_at) FROM message WHERE plan_id = ? AND way = ? AND daily = 1",
-                (plan_id, way_id),
+                "SELECT max(made_at) FROM message WHERE plan_id = ? AND way = ? AND daily = 1"
+                " AND made_at <= ?",
+                (plan_id, way_id, self._now().timestamp() + AHEAD_SECONDS),
             ).fetchone()
         return None if at is None else float(at)
 
@@ -300,10 +303,15 @@ class Outbox:
     # -- what the server does once a day -----------------------------------------------------------
 
     def done_on(self, chore: str) -> str:
-        """The day (ISO) on which something was done last; empty when it never was."""
+        """The day (ISO) on which something was done last; empty when it never was.
+
+        A day that is yet to come is none: what a clock once said that was wrong keeps nothing from
+        being done.
+        """
+        coming = datetime.fromtimestamp(self._now().timestamp() + AHEAD_SECONDS, UTC).date()
         with self._database.reading() as db:
             row = db.execute("SELECT day FROM chore_done WHERE name = ?", (chore,)).fetchone()
-        return row[0] if row else ""
+        return row[0] if row and row[0] <= coming.isoformat() else ""
 
     def said_of(self, chore: str) -> str:
         """What came of it."""

@@ -20,6 +20,7 @@ NAME = r"^[^\s\x00-\x1f\x7f:/]([^\x00-\x1f\x7f:/]{0,38}[^\s\x00-\x1f\x7f:/])?$"
 # A session ends when it is not used for a week, and in any case after a month (OWASP ASVS 5.0, 7.3).
 IDLE_SECONDS = 7 * 86_400.0
 LONGEST_SECONDS = 30 * 86_400.0
+AHEAD_SECONDS = 86_400.0
 USED_STEP = 60.0  # when a session was used is written once a minute
 MOST_SESSIONS = 20  # of a person; the one that was used longest ago makes room
 MOST_NOTES = 5_000
@@ -300,7 +301,11 @@ class People:
         if row is None:
             return None
         session, asked = _session(row[:7]), bool(row[7])
-        if now - session.used_at > IDLE_SECONDS or now - session.made_at > LONGEST_SECONDS:
+        ahead = (
+            session.used_at > now + AHEAD_SECONDS
+        )  # opened by a clock that was wrong: it would last
+        idle = now - session.used_at > IDLE_SECONDS
+        if ahead or idle or now - session.made_at > LONGEST_SECONDS:
             self.close(cookie)
             return None
         if now - session.used_at > USED_STEP:
@@ -318,8 +323,8 @@ class People:
         now = self._moment()
         with self._database.transaction() as db:
             db.execute(
-                "DELETE FROM session WHERE used_at < ? OR made_at < ?",
-                (now - IDLE_SECONDS, now - LONGEST_SECONDS),
+                "DELETE FROM session WHERE used_at < ? OR made_at < ? OR used_at > ?",
+                (now - IDLE_SECONDS, now - LONGEST_SECONDS, now + AHEAD_SECONDS),
             )
             rows = db.execute(
                 "SELECT number, person, made_at, used_at, address, device, strong FROM session"

@@ -191,6 +191,14 @@ def test_sessions_end_when_they_are_left_alone_and_are_ended_by_hand(house: Hous
     house.now = NOW
 
 
+def test_what_was_opened_by_a_clock_years_ahead_does_not_stay_open_for_years(house: House) -> None:
+    house.now += timedelta(days=3650)
+    one = house.who("Ada")
+    assert one.get("/api/plans").status_code == 200
+    house.now = NOW
+    assert one.get("/api/plans").status_code == 401
+
+
 def test_a_thousand_wrong_passwords_lock_nobody_out_at_the_machine(house: House) -> None:
     said = [sign_in(house.visitor(), "Ada", "wrong words again") for _ in range(1000)]
     codes = [a.status_code for a in said]

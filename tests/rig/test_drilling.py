@@ -43,7 +43,7 @@ def played(
 def test_each_drill_has_something_to_see_and_to_do(
     drill: str, drilling: Drilling, cells: tuple[Cell, ...]
 ) -> None:
-    assert len(DRILLS) == 13
+    assert len(DRILLS) == 17
     for seed in (0, 1):
         found = played(drilling, drill, cells, seed=seed)
         assert found.sees
@@ -90,6 +90,76 @@ def test_a_cable_that_came_off_is_plugged_in_and_no_disk_is_bought(
     lost = played(drilling, "cable_off", cells, hands("pull d2"), hands("pull d3"))
     assert "the pool is gone" in lost.done[1].out
     assert {o.worse_step for o in lost.outcomes} == {1}
+
+
+def test_the_disk_that_all_wait_for_is_found_by_its_own_word(
+    drilling: Drilling, cells: tuple[Cell, ...]
+) -> None:
+    asked = [Step("heron", f"smartctl -a /dev/disk/by-id/ata-LR-{n}") for n in (4137, 4322)]
+    bought = hands("buy ridge")
+    found = played(
+        drilling, "slow_disk", cells, *asked, bought,
+        Step("heron", "zpool replace ridge LR-4322 NEW-0001"),
+    )  # fmt: skip
+    assert ["1912" in done.out for done in found.done[:2]] == [False, True]
+    assert (found.left, {o.lost_seconds for o in found.outcomes}) == ((), {0.0})
+    other = Step("heron", "zpool replace ridge LR-4137 NEW-0001")
+    assert played(drilling, "slow_disk", cells, bought, other).left == (
+        "pool ridge waits for one of its disks",
+    )
+
+
+def test_a_box_whose_mails_get_lost_is_made_to_speak_again(
+    drilling: Drilling, cells: tuple[Cell, ...]
+) -> None:
+    healed = (
+        hands("pull d1"),
+        hands("buy ridge"),
+        Step("heron", "zpool replace ridge LR-4137 NEW-0001"),
+        hands("mail heron"),
+    )
+    silent = played(drilling, "no_mail", cells, *healed)
+    assert silent.done[-1].out.startswith("Nothing came of heron")
+    assert silent.left == ("mails of heron arrive nowhere",)
+    told = played(drilling, "no_mail", cells, *healed, hands("relay heron"), hands("mail heron"))
+    assert (told.done[-1].code, told.left) == (0, ())
+
+
+def test_by_a_clock_years_back_nothing_is_copied_and_nothing_is_lost(
+    drilling: Drilling, cells: tuple[Cell, ...]
+) -> None:
+    looked = [Step("heron", "date"), Step("heron", "lab-job ridge-snapshots")]
+    refused = played(drilling, "clock", cells, *looked)
+    assert "2015" in refused.done[0].out
+    assert "the clock of this box says 2015" in refused.done[1].out
+    assert refused.left == ("the clock of heron is wrong",)
+    there = Step("heron", "zfs list -H -t snapshot -o name ridge/negative-scans")
+    # Set by hand, then its jobs run: only what had its time goes.
+    righted = played(drilling, "clock", cells, there, hands("set heron"), *looked, there)
+    first, last = (righted.done[n].out.split() for n in (0, -1))
+    assert last[-1] not in first
+    assert 0 < len(set(first) - set(last)) < 5
+    assert righted.left == ()
+    # Somebody only says that it is right.
+    said = played(drilling, "clock", cells, Step("heron", "lab-job clock"), *looked, there)
+    assert "2015" in said.done[0].out
+    assert set(said.done[-1].out.split()) > set(first)
+    assert said.left == ("the clock of heron is wrong",)
+
+
+def test_a_job_that_copies_nothing_leaves_less_than_the_plan_promises(
+    drilling: Drilling, cells: tuple[Cell, ...]
+) -> None:
+    promised = max(
+        c.rpo_seconds or 0 for c in cells if (c.dataset, c.hazard) == ("scans", "box_lost")
+    )
+    found = played(drilling, "hollow", cells)
+    (scans,) = [o for o in found.outcomes if o.dataset == "scans"]
+    assert scans.best_seconds is not None
+    assert scans.best_seconds > promised + 3 * 86_400
+    other = played(drilling, "hollow", cells, hands("list heron"), seed=1)
+    assert "In the file of ledger-every-night no dataset stood" in other.done[0].out
+    assert not [x for x in other.left if "copies nothing" in x]
 
 
 def test_the_dead_disk_replaced_heals_and_nothing_is_lost(

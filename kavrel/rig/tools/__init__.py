@@ -43,6 +43,7 @@ TOOLS: Mapping[str, Tool] = {
     "systemctl": machine.systemctl,
     "tar": folders.tar,
     "test": folders.test,
+    "timedatectl": machine.timedatectl,
     "touch": folders.touch,
     "true": machine.nothing,
     "uname": machine.uname,

@@ -267,5 +267,5 @@ def place_of(box: Box, data: Data) -> Place:
 
 def date(box: Box, words: list[str], stdin: bytes) -> Said:
     """Date."""
-    now = datetime.fromtimestamp(box.lab.now, box.lab.zone)
+    now = datetime.fromtimestamp(box.lab.now + box.clock, box.lab.zone)
     return lines(now.strftime("%a %b %e %H:%M:%S %Z %Y"))

@@ -19,13 +19,17 @@ TESTS = {"short": 2, "long": 600}
 def smartctl(box: Box, words: list[str], stdin: bytes) -> Said:
     """Smartctl -a, -t, of one disk."""
     flags, values, rest = split(words, "qt")
-    drive = dict(drives(box)).get(rest[-1] if rest else "")
+    path, there = rest[-1] if rest else "", dict(drives(box))
+    if path.startswith("/dev/disk/by-id/"):
+        meant = box.lab.drive_of(box, path)
+        path = next((p for p, d in there.items() if d is meant), path)
+    drive = there.get(path)
     if drive is None:
-        return failed(f"Smartctl open device: {rest[-1] if rest else ''} failed: No such device", 2)
+        return failed(f"Smartctl open device: {path} failed: No such device", 2)
     if "t" in values:
         return FINE if values["t"] in TESTS else failed(f"unknown test {values['t']}")
     if "j" in flags:
-        return lines(json.dumps(_as_json(box, drive, rest[-1])))
+        return lines(json.dumps(_as_json(box, drive, path)))
     readings = (
         (5, "Reallocated_Sector_Ct", drive.readings.get("reallocated", 0)),
         (197, "Current_Pending_Sector", drive.bad_sectors),
@@ -87,6 +91,30 @@ def pv(box: Box, words: list[str], stdin: bytes) -> Said:
         token = stdin.rpartition(b" ")[2]  # after what its tool begins a stream with
         box.lab.streams.slow(token, int(rate[:-1]) * 8192 / 1e6)
     return Said(0, stdin)
+
+
+def timedatectl(box: Box, words: list[str], stdin: bytes) -> Said:
+    """Timedatectl: the time, whether others keep it right, and set-time, set-ntp."""
+    if words[:1] == ["show"]:
+        return lines("no" if box.clock else "yes")
+    if words[:1] == ["set-ntp"] and words[1:] in (["true"], ["1"], ["yes"]):
+        box.clock = 0.0
+        return FINE
+    if words[:1] == ["set-time"] and len(words) == 2:
+        try:
+            told = datetime.fromisoformat(words[1]).replace(tzinfo=box.lab.zone)
+        except ValueError:
+            return failed(f"Failed to parse time specification '{words[1]}': Invalid argument")
+        off = told.timestamp() - box.lab.now
+        box.clock = off if abs(off) > 3600 else 0.0
+        return FINE
+    if words and words != ["status"]:
+        return failed(f"Unknown command verb {words[0]}.")
+    now = datetime.fromtimestamp(box.lab.now + box.clock, box.lab.zone)
+    return lines(
+        f"               Local time: {now:%a %Y-%m-%d %H:%M:%S %Z}",
+        f"System clock synchronized: {'no' if box.clock else 'yes'}",
+    )
 
 
 def hostname(box: Box, words: list[str], stdin: bytes) -> Said:
