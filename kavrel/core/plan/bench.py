@@ -44,6 +44,8 @@ class Site(Value):
 class Link(Value):
     """The way between two sites, with the speed of each direction in Mbit/s."""
 
+    ESSENTIALS = ("a", "b", "mbit_a_to_b", "mbit_b_to_a", "encrypted")
+
     id: Id
     a: Annotated[Id, Ref("sites"), Shown("From site")]
     b: Annotated[Id, Ref("sites"), Shown("To site")]
@@ -77,6 +79,8 @@ class Cap(Value):
 
 class Network(Value):
     """A subnet of a site, and the range in it that the router gives out by DHCP."""
+
+    ESSENTIALS = ("name", "site", "range", "dhcp_from", "dhcp_to")
 
     id: Id
     name: Annotated[Line, Unique(), Shown("Name")]
@@ -264,7 +268,7 @@ class Supply(Value):
     `exponent` is Peukert's, 1 for an ideal battery.
     """
 
-    ESSENTIALS = ("name", "site", "va", "watts", "battery_wh", "hosts", "signals")
+    ESSENTIALS = ("name", "site", "va", "battery_wh", "hosts")
 
     id: Id
     name: Annotated[Line, Unique(), Shown("Name")]
@@ -394,6 +398,8 @@ class Disk(Value):
 
 class Offer(Value):
     """A disk that can be bought: the user's own price list."""
+
+    ESSENTIALS = ("label", "capacity_bytes", "kind", "price_minor", "at_most")
 
     id: Id
     label: Annotated[Line, Unique(), Shown("Name")]

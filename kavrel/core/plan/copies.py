@@ -236,7 +236,7 @@ class Job(Value):
             "target_disk",
             "target_bucket",
         ),
-        *("lands_share", "lands_as", "after", "encrypted", "credentials"),
+        *("lands_share", "lands_as", "after", "encrypted"),
         *(f"schedule.{f}" for f in ("kind", "every", "at", "weekdays", "nth", "day")),
         *(f"retention.{f}" for f in ("all_days", "last", "hourly", "daily", "weekly")),
         *(f"retention.{f}" for f in ("monthly", "yearly", "trash_days")),

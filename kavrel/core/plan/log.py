@@ -38,6 +38,8 @@ ABOUT: dict[AboutKind, str] = {
 class LogEntry(Value):
     """What was done, when, by whom, to what, and how it went."""
 
+    ESSENTIALS = ("kind", "about", "on", "result", "note")
+
     id: Id
     kind: Annotated[
         LogKind,

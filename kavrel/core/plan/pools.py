@@ -49,6 +49,11 @@ class Pool(Value):
     new files land on its disks first; the mover takes them to the pool every day at `mover_at`.
     """
 
+    ESSENTIALS = (
+        *("name", "purpose", "encrypted", "standing", "spares"),
+        *("unlock", "passphrase_at", "card", "spare_card", "card_readable", "tier_mirrored"),
+    )
+
     id: Id
     name: Annotated[Line, Unique(), Shown("Name")]
     host: Annotated[Id, Ref("hosts")]

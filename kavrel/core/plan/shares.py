@@ -16,6 +16,8 @@ _NAME_HELP = "small letters, digits, - and _"
 class Share(Value):
     """A folder offered over SMB."""
 
+    ESSENTIALS = ("name", "dataset", "guest", "home", "recycle_days")
+
     id: Id
     name: Annotated[Line, Unique(), Shown("Name", "as clients see it")]
     dataset: Annotated[Id, Ref("datasets"), Shown("Dataset")]
@@ -61,6 +63,8 @@ Login = Annotated[str, Field(pattern=r"^[a-z_][a-z0-9_-]{0,30}$")]
 
 class Account(Value):
     """Somebody, or something, that signs in."""
+
+    ESSENTIALS = ("login", "full_name", "role", "enabled", "second_factor")
 
     id: Id
     login: Annotated[Login, Unique(), Shown("Login", _NAME_HELP)]
@@ -137,6 +141,20 @@ class Export(Value):
     CHAP (iSCSI), TLS (S3, FTP).
     """
 
+    ESSENTIALS = (
+        "protocol",
+        "name",
+        "dataset",
+        "may",
+        "clients",
+        "accounts",
+        "size_bytes",
+        "thick",
+        "cluster_filesystem",
+        "port",
+        "buckets",
+    )
+
     id: Id
     protocol: Annotated[ProtocolId, Shown("Over", start="nfs")]
     name: Annotated[
@@ -209,6 +227,8 @@ class Export(Value):
 
 class App(Value):
     """An application, container or virtual machine that takes paths; `account` is what it runs as."""
+
+    ESSENTIALS = ("name", "host", "kind", "account", "ports")
 
     id: Id
     name: Annotated[Line, Shown("Name")]

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from fnmatch import fnmatch
 
 from kavrel.core.seen.machine import SeenPool
-from kavrel.formats.looks.listing import Listing, ListingReader, Notes
+from kavrel.formats.looks.listing import Listing, ListingReader, Notes, worst
 
 TREE = "fuse.mergerfs"
 ORDERED = ("ff", "epff")  # create policies that go by the order of the branches
@@ -171,16 +171,20 @@ def _one(
     every = [*parts, *tier, *parities]
     apart = [*tier, *parts, *parities] if len(every) > 1 else []
     systems = {p.filesystem for p in every}
-    states = [p.state for p in every if p.state not in ("online", "")]
+    state = worst(p.state for p in every)
     size, used = row.get("size"), row.get("used")
     return SeenPool(
         name=(target or slow[0]).rpartition("/")[2],
         filesystem=systems.pop() if len(systems) == 1 else "",
         family=family,
         groups=groups,
+        spares=tuple(d for p in every for d in p.spares),
         tier=tuple(d for p in tier for g in p.groups for d in g),
         gone=(*gone, *(g for p in every for g in p.gone)),
-        state=states[0] if states else ("degraded" if gone else "online"),
+        state="degraded" if gone and state == "online" else state,
+        errors="; ".join(p.errors for p in every if p.errors),
+        scrubbed_at=_oldest(p.scrubbed_at for p in every),
+        busy=next((p.busy for p in every if p.busy), ""),
         size_bytes=size if isinstance(size, int) else None,
         used_bytes=used if isinstance(used, int) else None,
         path=target,
@@ -189,3 +193,9 @@ def _one(
         branch_uuids=tuple(p.uuid for p in apart),
         encrypted=bool(every) and all(p.encrypted for p in every),
     )
+
+
+def _oldest(moments: Iterable[float | None]) -> float | None:
+    """The oldest; None where one of them never was."""
+    told = [m or 0.0 for m in moments]
+    return min(told, default=0.0) or None

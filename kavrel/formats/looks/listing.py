@@ -1,6 +1,6 @@
 """A listing that a machine printed, what was made of it, and where readers put what it says."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -87,6 +87,12 @@ class Store:
     vdevs: list[Vdev] = field(default_factory=list)
     spares: list[str] = field(default_factory=list)
     facts: dict[str, Any] = field(default_factory=dict)
+
+
+def worst(states: Iterable[str]) -> str:
+    """The worst of what stores are, in their tools' words: what only lacks a part is the mildest."""
+    bad = [s for s in states if s not in ("online", "")]
+    return next((s for s in bad if s != "degraded"), bad[0] if bad else "online")
 
 
 @dataclass

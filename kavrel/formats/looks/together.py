@@ -16,7 +16,7 @@ from kavrel.core.seen.machine import (
     SeenTask,
 )
 from kavrel.formats.looks.joined import joined
-from kavrel.formats.looks.listing import Block, Notes, Store, Vdev
+from kavrel.formats.looks.listing import Block, Notes, Store, Vdev, worst
 
 WHOLE = ("disk",)
 SYSTEM_PLACES = ("/", "/boot", "/boot/efi", "/boot/firmware", "[SWAP]", "/usr", "/var")
@@ -455,9 +455,8 @@ def _mounted(
 def _condition(devices: _Devices, sources: Iterable[str]) -> dict[str, Any]:
     """State, spares, what is gone and what is under way, of all arrays below: the worst of them."""
     arrays = [a for s in sources for a in devices.arrays_below(s)]
-    states = [a.state for a in arrays if a.state not in ("online", "")]
     return {
-        "state": states[0] if states else "online",
+        "state": worst(a.state for a in arrays),
         "spares": tuple(sorted({d for a in arrays for s in a.spares for d in devices.disks_of(s)})),
         "gone": tuple(g for a in arrays for v in a.vdevs for g in v.gone),
         "busy": next((str(a.facts["busy"]) for a in arrays if a.facts.get("busy")), ""),

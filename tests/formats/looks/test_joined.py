@@ -11,8 +11,10 @@ from kavrel.core.edit import EditError, put
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan, Pool
 from kavrel.core.seen.drift import drift
-from kavrel.core.seen.machine import Machine
+from kavrel.core.seen.machine import Machine, SeenPool
 from kavrel.formats.lab_jobs import upkeep
+from kavrel.formats.looks.joined import joined
+from kavrel.formats.looks.listing import Notes
 from kavrel.formats.looks.read import read_look
 from kavrel.formats.looks.taking import takes
 from kavrel.formats.servers.files import fstab
@@ -85,6 +87,24 @@ def test_the_first_branch_is_the_tier_where_new_files_land_on_it() -> None:
     fstab = "/mnt/loose:/mnt/disk1 /mnt/all mergerfs category.create=ff,minfreespace=4G 0 0\n"
     (tree,) = [p for p in seen(*DISKS, TREE, fstab=fstab).pools if p.path == "/mnt/all"]
     assert (tree.family, tree.groups, tree.tier) == ("single", (("/dev/sda",),), ("/dev/sde",))
+
+
+def test_a_tree_says_of_its_parts_what_each_of_them_says() -> None:
+    """The worst of their states, who is busy, what waits as a spare, what was found wrong."""
+    parts = [
+        SeenPool(name="a", filesystem="ext4", family="single", groups=(("/dev/sde",),), state="degraded",
+                 path="/mnt/loose", scrubbed_at=5.0),
+        SeenPool(name="b", filesystem="ext4", family="raid5", groups=(("/dev/sda", "/dev/sdb", "/dev/sdc"),),
+                 spares=("/dev/sdd",), state="faulted", path="/mnt/disk1", busy="recovery, 0.3% done",
+                 errors="3 sectors differ", scrubbed_at=3.0),
+    ]  # fmt: skip
+    source = {"source": "/mnt/loose:/mnt/disk1", "options": "rw,category.create=ff"}
+    notes = Notes(mounts={"/mnt/all": TREE | source})
+    (tree,) = joined(notes, parts)
+    assert (tree.state, tree.busy, tree.spares) == ("faulted", "recovery, 0.3% done", ("/dev/sdd",))
+    assert (tree.errors, tree.scrubbed_at) == ("3 sectors differ", 3.0)
+    (never,) = joined(notes, [parts[0], parts[1].model_copy(update={"scrubbed_at": None})])
+    assert never.scrubbed_at is None, "one part was never read through"
 
 
 def test_parity_without_a_tree_and_a_parity_disk_that_is_not_mounted() -> None:
