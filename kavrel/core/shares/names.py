@@ -11,7 +11,8 @@ from functools import lru_cache
 from kavrel.core.plan import Dataset, Plan
 
 # Accounts and groups that the system made for itself: whoever joins one gets more than a share.
-# Source: users-and-groups.txt of Debian's base-passwd; docker, libvirt and lxd give root as well.
+# Sources: users-and-groups.txt of Debian's base-passwd, the packages themselves; docker, libvirt and lxd give
+# root as well.
 SYSTEM_NAMES = frozenset(
     [
         "root",
@@ -70,6 +71,22 @@ SYSTEM_NAMES = frozenset(
         "docker",
         "libvirt",
         "lxd",
+        # Accounts of the services that the papers install, and of others that boxes have.
+        "avahi",
+        "ftp",
+        "minio-user",
+        "mysql",
+        "nut",
+        "polkitd",
+        "postdrop",
+        "postfix",
+        "postgres",
+        "redis",
+        "sambashare",
+        "ssl-cert",
+        "statd",
+        "tss",
+        "uuidd",
     ]
 )
 FORBIDDEN = '\\/[]:|<>+=;,*?"%'
