@@ -237,7 +237,7 @@ umount /srv/*; vgchange -q -an; cryptsetup close locked-0
 for array in /dev/md/*; do mdadm -q --stop $array; done
 # The box starts again.
 mdadm -q --assemble --scan; vgchange -q -ay
-go '' ''; echo "code $code"; grep LEFT /run/said
+go '' ''; echo "code $code"; grep -E 'LEFT|^[+] (mdadm --create|mkfs|wipefs|pvcreate)' /run/said
 uuid=$(sed -n 's/.* UUID=\\([^ ]*\\) .*/\\1/p' /etc/crypttab)
 printf ' secret words ' | cryptsetup open --key-file - $(blkid -U $uuid) locked-0
 mount -a; mount /srv/locked; findmnt -n -o TARGET | grep -c /srv/
@@ -265,9 +265,13 @@ python3 /mnt/job/lab-job upkeep-scrub-pair; echo "spoiled $?"
     # Run again: it ends well, makes nothing, and all is as it was.
     assert second == first, second
     assert re.search(r"locked-0 UUID=[0-9a-f-]{36} none luks,noauto", third)
-    # Not yet unlocked and mounted: nobody is asked to wipe what is there.
+    # It puts together what is there, and waits for a passphrase; nobody is asked to wipe anything.
     assert "code 7" in third, third
-    assert third.count("was made already and is not here: unlock it, then mount -a") == 5
+    undone = [x for x in third.splitlines() if "LEFT" in x or x.startswith("+")]
+    assert [("locked" in x) for x in undone] == [True, True], undone
+    assert (
+        "was made already and is not here: it needs its passphrase; nothing was wiped" in undone[0]
+    )
     # After the start limits hold: of a folder by every file system, of an account on all of ext4.
     assert [x for x in third.splitlines() if x.isdigit()] == ["5"]
     filled = {x.split()[0]: int(x.split()[2]) for x in third.splitlines() if " filled " in x}
@@ -280,6 +284,56 @@ python3 /mnt/job/lab-job upkeep-scrub-pair; echo "spoiled $?"
     assert "whole 0" in fourth, fourth
     assert "sectors differ between its disks" in fourth
     assert "spoiled 0" not in fourth
+
+
+def test_after_the_boot_device_died_everything_is_put_together_and_everybody_is_himself(
+    tmp_path: Path,
+) -> None:
+    """A new system gives out its numbers anew: what was of one must not become another's."""
+    plan = plan_of(
+        [2_000_000_512] * 7,
+        layout("pair", "mirror", "ext4", range(1, 3)),
+        layout("locked", "mirror", "xfs", range(3, 5), encrypted=True),
+        layout("row", "span", "ext4", range(5, 6)),
+        layout("chunks", "copies2", "btrfs", range(6, 8)),
+    )
+    said = on_kernel(
+        plan,
+        tmp_path,
+        """
+gone() { umount /srv/*; vgchange -q -an; cryptsetup close locked-0
+  for array in /dev/md/*; do mdadm -q --stop "$array"; done
+  rm -rf /dev/md /run/kavrel /var/lib/kavrel; : >/etc/crypttab; : >/etc/mdadm/mdadm.conf; }
+tried() { echo "== $1"; echo "code $code"
+  grep -E 'LEFT|^[+] (mdadm --create|mkfs|wipefs|pvcreate)' /run/said; }
+go 'pair\\nlocked\\nsecret words\\nrow\\nchunks\\n' ''; tried made
+setpriv --reuid=ana --regid=ana --clear-groups sh -c 'echo mine >/srv/pair/data/of-ana'
+was="$(id ana) $(id bo) $(stat -c %u /srv/pair/data/of-ana)"
+gone >/dev/null 2>&1; userdel ana; userdel bo; useradd -M other; number=$(id -u other)
+go '' ''; tried silent
+go 'secret words\\n' ''; tried taken
+sed -i "s/^other:x:$number:[0-9]*/other:x:5000:5000/" /etc/passwd
+sed -i 's/^other:x:[0-9]*/other:x:5000/' /etc/group
+go '' ''; tried free
+[ "$was" = "$(id ana) $(id bo) $(stat -c %u /srv/pair/data/of-ana)" ] && echo "everybody is himself"
+stat -c '%U %a' /srv/pair/.kavrel-numbers
+gone >/dev/null 2>&1; mdadm -q --assemble --scan --config=/dev/null --homehost=elsewhere
+mv /dev/md /dev/md.elsewhere
+go 'secret words\\n' ''; tried named; findmnt -n -l -o TARGET | grep -c /srv/
+grep -c ARRAY /etc/mdadm/mdadm.conf; cat /etc/crypttab
+""",
+    )
+    parts = dict(p.split("\n", 1) for p in said.split("== ")[1:])
+    assert parts["made"].split("\n")[0] == "code 0", said
+    assert parts["silent"].startswith("code 7")
+    assert "locked was made already and is not here: it needs its passphrase" in parts["silent"]
+    assert "account ana could not be made" in parts["silent"], "before its number is known"
+    assert "keeps its list until everybody has his number" in parts["silent"]
+    assert "which is that of other here: free it" in parts["taken"]
+    assert parts["free"].splitlines() == ["code 0", "everybody is himself", "root 600"]
+    # A start that knew nothing of them gave the arrays other names.
+    assert parts["named"].splitlines()[:3] == ["code 0", "4", "2"]
+    assert "none luks,noauto" in parts["named"]
 
 
 def layout(

@@ -705,7 +705,8 @@ def test_new_files_land_on_the_fast_tier_and_are_moved_on_but_those_that_are_ope
     seen = ran.seen.splitlines()
     assert {"landed ./new/deep/one", "landed ./new/two"} <= set(seen), ran.seen
     assert "mover 0" in seen
-    assert [x for x in seen if x.startswith("moved ")] == ["moved ./new/deep/one"]
+    moved = [x for x in seen if x.startswith("moved ") and ".kavrel-numbers" not in x]
+    assert moved == ["moved ./new/deep/one"]
     assert "one" in seen
     assert "ana /srv/fresh-slow/new/deep/one" in seen
     assert seen[-2:] == ["1", "bo reads on"]  # who may what went with it

@@ -51,7 +51,9 @@ def restore_sheet(plan: Plan, evaluation: Evaluation, origin: str) -> Document:
         for name, cells in struck.items():
             cells.sort(key=lambda c: order[c.dataset])
             title = views[hazard].title + (f": {name}" if name else "")
-            sections += _hazard(index, title, views[hazard].question, cells)
+            host = index.pools[index.datasets[cells[0].dataset].pool].host
+            said = HAZARDS[hazard].told(index, host)
+            sections += _hazard(index, title, views[hazard].question, said, cells)
     variant = f", {plan.variant}" if plan.variant else ""
     return Document(
         title=f"If something has happened: {plan.name}{variant}",
@@ -116,7 +118,9 @@ def _keys(index: Index) -> tuple[Fact, ...]:
     return tuple(facts)
 
 
-def _hazard(index: Index, title: str, question: str, cells: Sequence[Cell]) -> list[Section]:
+def _hazard(
+    index: Index, title: str, question: str, said: Sequence[str], cells: Sequence[Cell]
+) -> list[Section]:
     """What all of it needs first; then each dataset, in the order of their worth."""
     # Whoever reads this has noticed; the figures count from when it happened.
     cells = [
@@ -129,7 +133,9 @@ def _hazard(index: Index, title: str, question: str, cells: Sequence[Cell]) -> l
         shared = set.intersection(*({s.text for s in c.steps} for c in helped))
         early = ("notice", "replace")
         common = [s for s in helped[0].steps if s.text in shared and s.phase in early]
-    parts = [Section(title=title, intro=question, steps=tuple(_step(s) for s in common))]
+    facts = tuple(Fact(text=text) for text in said)
+    steps = tuple(_step(s) for s in common)
+    parts = [Section(title=title, intro=question, facts=facts, steps=steps)]
     done = {s.text for s in common}
     alike: dict[str, list[str]] = {}
     for cell in cells:

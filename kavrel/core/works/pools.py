@@ -154,7 +154,9 @@ def works_of_pool(index: Index, pool: Pool) -> Iterator[Work]:
     makes = (("pools", pool.id),)
     if pool.standing:
         way = (
-            f"zpool import {name}" if FILESYSTEMS[pool.filesystem].by_name else "mount it as before"
+            f"zpool import {name}, with -f where the system that had it is gone"
+            if FILESYSTEMS[pool.filesystem].by_name
+            else "mount it as before"
         )
         yield PoolStands(
             f"pool/{name}", f"pool {pool.name} is there", makes, (), _see(index, pool), way, "",

@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 
+from kavrel.core.index import Index
 from kavrel.core.kinds import jobs_that
 from kavrel.core.plan import Dataset
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike
@@ -54,6 +55,24 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
     )
 
 
+def _told(index: Index, host: str) -> tuple[str, ...]:
+    """How a box is set up again around disks that are whole."""
+    box = index.hosts[host]
+    if box.closed or box.personal:
+        return ()
+    mine = [index.disks[d] for p in index.plan.pools if p.host == host for d in p.disks]
+    named = ", ".join(f"{d.label} {d.serial}".strip() for d in mine if d.id != box.boot_disk)
+    return (
+        "Install onto the new device and nowhere else: leave the data disks unplugged until it runs "
+        f"({named}).",
+        f"Then plug them in, take the bundle of {box.name}, put its fstab to /etc/fstab, and run sh setup.sh. "
+        "It puts the pools together as they are, asks for a passphrase where one is locked, makes nothing "
+        "anew, gives every account the number that its files carry, and names what it cannot do.",
+        "Set the passwords that it names in the end. What other boxes know this one by (SSH host keys, "
+        "certificates) is new: they have to be told.",
+    )
+
+
 BOOT_LOST = Hazard(
     "boot_lost",
     "boot device dies",
@@ -62,4 +81,5 @@ BOOT_LOST = Hazard(
     _strike,
     lifetimes="takes no data: days without work alone, not counted",
     on_sheet="box",
+    told=_told,
 )

@@ -137,6 +137,11 @@ def any_plan(index: Index) -> bool:
     return True
 
 
+def nothing_besides(index: Index, host: str) -> tuple[str, ...]:
+    """The steps say all."""
+    return ()
+
+
 @dataclass(frozen=True)
 class Hazard:
     """A thing that can happen: `strike` says what it does to a dataset.
@@ -159,6 +164,8 @@ class Hazard:
     lived: Callable[[Scene, Dataset, Strike], Lived | None] = field(default=not_lived, kw_only=True)
     on_sheet: Literal["", "box", "pool", "site", "one"] = field(default="", kw_only=True)
     concerns: Callable[[Index], bool] = field(default=any_plan, kw_only=True)
+    # What whoever stands before a box has to know besides, by the box.
+    told: Callable[[Index, str], tuple[str, ...]] = field(default=nothing_besides, kw_only=True)
 
 
 def over_lines(scene: Scene, job: Job) -> tuple[Job, ...]:

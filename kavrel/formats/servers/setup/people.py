@@ -12,13 +12,20 @@ def people_lines(works: Sequence[Work]) -> Iterator[str]:
         if isinstance(work, GroupThere | AccountThere) and work.by_hand:
             yield left(work.by_hand)
         elif isinstance(work, GroupThere):
-            make = f"have getent group {work.name} || run groupadd {work.name}"
+            make = f"have getent group {work.name} || new_group {work.name}"
             yield f"{make} || {left(f'group {work.name} could not be made')}"
         elif isinstance(work, AccountThere):
             yield from _account(work)
         elif isinstance(work, AccountShut):
             shut = f"run usermod --lock --expiredate 1 {work.login}"
             yield f"if have id {work.login}; then {shut}; fi"
+    for work in works:
+        if isinstance(work, GroupThere) and not work.by_hand:
+            yield f"keep_number group {work.name}"
+        elif isinstance(work, AccountThere) and not work.by_hand:
+            yield f"keep_number user {work.login}"
+            if work.own_group:
+                yield f"keep_number group {work.login}"
     here = [w.login for w in works if isinstance(w, AccountThere | AccountShut)]
     yield " ".join(("no_more", *here))
     # Who is locked gets in nowhere, in whatever group.
@@ -33,11 +40,11 @@ def people_lines(works: Sequence[Work]) -> Iterator[str]:
 def _account(work: AccountThere) -> Iterator[str]:
     name, ends = work.login, work.ends.isoformat() if work.ends else ""
     # A group of the same name is not this account's own: it has members that somebody chose.
-    alone = "" if work.own_group else "-N -g nogroup "
+    own = "yes" if work.own_group else "no"
     who = quoted(work.full_name.replace(":", " "))
-    make = f"run useradd -M -s /usr/sbin/nologin {alone}-c {who}" + (f" -e {ends}" if ends else "")
+    make = f"new_account {name} {own} -c {who}" + (f" -e {ends}" if ends else "")
     said = left(f"account {name} could not be made")
-    yield f"have id {name} || {{ {make} {name} && done_with account/{name}; }} || {said}"
+    yield f"have id {name} || {{ {make} && done_with account/{name}; }} || {said}"
     if ends:
         yield f"run usermod --expiredate {ends} {name} || true"
     if work.home:

@@ -55,6 +55,12 @@ def there_test(index: Index, pool: Pool) -> str:
     return " && ".join(tests) or f"is_mounted {pool_roots(index.plan)[pool.id]}"
 
 
+def numbers_at(box: Box, pool: Pool) -> str:
+    """The folder of a pool in which the numbers of accounts and groups are noted; of a tree one that stays."""
+    slow = [v.folder for v in volumes_of(box.index, pool) if not v.fast]
+    return slow[0] if slow else pool_roots(box.plan)[pool.id]
+
+
 def pool_lines(box: Box, pool: Pool) -> Iterator[str]:
     """The part of the script for one pool."""
     works = list(works_of_pool(box.index, pool))
@@ -84,8 +90,10 @@ def _standing(box: Box, pool: Pool, work: PoolStands) -> Iterator[str]:
     tree = tree_of(box.index, pool)
     if mounts and tree:
         mounts.append(" && ".join(_joined(tree)))
-    mounting = f"{{ {' && '.join(mounts)}; }} || " if mounts else ""
-    yield f"{{ {there_test(box.index, pool)}; }} || {mounting}{left(said)}"
+    if FILESYSTEMS[pool.filesystem].by_name:
+        mounts = [f"importable {work.name}", f"run zpool import {work.name}"]
+    mounting = f"{{ {' && '.join(['gather', *mounts])}; }} || " if mounts else ""
+    yield f"{{ {there_test(box.index, pool)}; }} || {mounting}lacks {work.name} {quoted(said)}"
     if FAMILIES[pool.family].parity_at:
         file = parity_file(pool_names(box.plan)[pool.id])
         here = f"link the settings that its parity is kept by to {file}, or its job finds none"
@@ -117,15 +125,15 @@ def _wanted(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
     if FILESYSTEMS[pool.filesystem].by_name:
         yield f'if [ "$ok" = yes ] && importable {name}; then'
         yield "ok=no"
-        yield left(
-            f"a pool {name} is on disks that are plugged in: zpool import {name}; nothing was wiped"
+        yield all_or_left(
+            [f"run zpool import {name}", _done(box, pool, name)],
+            f"a pool {name} is on disks that are plugged in: zpool import {name}; nothing was wiped",
+            f"lacks {name}",
         )
         yield "fi"
     yield f'if [ "$ok" = yes ] && ! begun {serials} && carries {devices} -- {marks}; then'
     yield "ok=no"
-    yield left(
-        f"pool {pool.name} was made already and is not here: unlock it, then mount -a; nothing was wiped"
-    )
+    yield from _back(box, pool, name, works)
     yield "fi"
     # Whatever else came onto the disks since then is asked about like any other.
     yield f'if [ "$ok" = yes ] && begun {serials} && only {devices} -- {marks}; then'
@@ -146,6 +154,20 @@ def _wanted(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
     yield "key="
     yield "fi"
     yield from _left_alone(box, pool)
+
+
+def _back(box: Box, pool: Pool, name: str, works: Sequence[Work]) -> Iterator[str]:
+    """Puts together what is on the disks of a pool that was made before: nothing on them changes."""
+    yield f"say {quoted(f'Pool {name} was made before: it is put together as it is.')}"
+    asked = [f"ask_key {name}"] if any(isinstance(w, DeviceLocked) for w in works) else []
+    lines = [line for w in works[1:] for line in bring(w, box)]
+    needs = "it needs its passphrase" if asked else "see the last line above"
+    yield all_or_left(
+        [*asked, *lines, _done(box, pool, name)],
+        f"pool {pool.name} was made already and is not here: {needs}; nothing was wiped",
+        f"lacks {name}",
+    )
+    yield "key="
 
 
 def _wiped(pool: Pool, name: str, disks: Sequence[Disk]) -> Iterator[str]:
@@ -202,6 +224,43 @@ def _device(device: Device, box: Box) -> str:
 
 
 @singledispatch
+def bring(work: Work, box: Box) -> Iterator[str]:
+    """Commands that bring back what a work once made; those of a mount are what made it."""
+    yield from make(work, box)
+
+
+@bring.register
+def _(work: DiskCut, box: Box) -> Iterator[str]:
+    yield from ()
+
+
+@bring.register
+def _(work: ArrayRuns, box: Box) -> Iterator[str]:
+    key = _md_key(work)
+    yield f"runs {work.name} {key} >/dev/null"
+    yield _md_line(work)
+
+
+@bring.register
+def _(work: VolumesJoined, box: Box) -> Iterator[str]:
+    data = f"/dev/{work.name}/data"
+    yield f"{{ have test -e {data} || run lvchange -q -ay {work.name}/data; }}"
+
+
+@bring.register
+def _(work: DeviceLocked, box: Box) -> Iterator[str]:
+    device = _device(work.device, box)
+    yield f"{{ have test -e /dev/mapper/{work.name} || unlock {device} {work.name}; }}"
+    yield from _opened(work, device)
+
+
+@bring.register
+def _(work: FilesystemMade, box: Box) -> Iterator[str]:
+    if FILESYSTEMS[work.filesystem].subvolumes:
+        yield "run btrfs device scan"
+
+
+@singledispatch
 def make(work: Work, box: Box) -> Iterator[str]:
     """Commands that make a work true, each a test of the shell that holds afterwards."""
     raise TypeError(f"the script does not make {type(work).__name__}")
@@ -221,9 +280,7 @@ def _(work: DiskCut, box: Box) -> Iterator[str]:
 
 @make.register
 def _(work: ArrayRuns, box: Box) -> Iterator[str]:
-    device = f"/dev/md/{work.name}"
-    key = work.identifier.replace("-", "")
-    key = ":".join(key[n : n + 8] for n in range(0, 32, 8))
+    device, key = f"/dev/md/{work.name}", _md_key(work)
     bitmap = "" if work.bitmap else " --bitmap=none"
     spares = f" --spare-devices={len(work.spares)}" if work.spares else ""
     members = " ".join(_device(d, box) for d in (*work.members, *work.spares))
@@ -231,7 +288,17 @@ def _(work: ArrayRuns, box: Box) -> Iterator[str]:
         f"{{ have runs {work.name} {key} || run mdadm --create --run --metadata=1.2 --uuid={key}{bitmap} "
         f"{device} --level={work.level} --raid-devices={len(work.members)}{spares} {members}; }}"
     )
-    yield f"keep_line /etc/mdadm/mdadm.conf 'ARRAY {device} metadata=1.2 UUID={key}'"
+    yield _md_line(work)
+
+
+def _md_key(work: ArrayRuns) -> str:
+    key = work.identifier.replace("-", "")
+    return ":".join(key[n : n + 8] for n in range(0, 32, 8))
+
+
+def _md_line(work: ArrayRuns) -> str:
+    array = f"ARRAY /dev/md/{work.name} metadata=1.2 UUID={_md_key(work)}"
+    return f"keep_line /etc/mdadm/mdadm.conf '{array}'"
 
 
 @make.register
@@ -257,6 +324,11 @@ def _(work: DeviceLocked, box: Box) -> Iterator[str]:
     mark = f"locked-{work.identifier}"
     yield f"{{ did {mark} || {{ lock {work.identifier} {device} && note {mark}; }}; }}"
     yield f"{{ have test -e /dev/mapper/{work.name} || unlock {device} {work.name}; }}"
+    yield from _opened(work, device)
+
+
+def _opened(work: DeviceLocked, device: str) -> Iterator[str]:
+    """How it is opened after a start."""
     opened = "none luks,noauto"
     if work.key_file:  # beside the passphrase, which opens it when the system disk is gone
         opened = f"{work.key_file} luks,nofail"

@@ -27,7 +27,7 @@ from kavrel.core.works.pools import (
 from kavrel.formats.samba import smb_hosts
 from kavrel.formats.servers.setup.datasets import dataset_lines, lifting_lines, shut_in_lines
 from kavrel.formats.servers.setup.people import people_lines
-from kavrel.formats.servers.setup.pools import pool_lines
+from kavrel.formats.servers.setup.pools import numbers_at, pool_lines
 from kavrel.formats.servers.setup.words import quoted
 from kavrel.formats.servers.site import Box
 from kavrel.formats.servers.template import render
@@ -45,8 +45,9 @@ def setup_script(plan: Plan, host: str, origin: str, today: date = date.min) -> 
     """The text of setup.sh; wanted pools on full disks are left to the run sheet of the shuffle."""
     box = Box(plan, host)
     works = bill(box.index, host, today)
-    parts = [Part("groups and accounts", tuple(people_lines(works)))]
-    parts += [Part(f"pool {p.name}", tuple(pool_lines(box, p))) for p in box.pools]
+    # Pools first: on them stand the numbers that their files belong to.
+    parts = [Part(f"pool {p.name}", tuple(pool_lines(box, p))) for p in box.pools]
+    parts.append(Part("groups and accounts", tuple(people_lines(works))))
     datasets = [line for p in box.pools for line in dataset_lines(box, p, works)]
     parts.append(Part("datasets, their quotas, and who may do what in them", tuple(datasets)))
     parts.append(Part("limits that the plan no longer has", tuple(lifting_lines(works))))
@@ -60,6 +61,7 @@ def setup_script(plan: Plan, host: str, origin: str, today: date = date.min) -> 
         plan=plan,
         origin=origin,
         revision=_revision(origin),
+        roots=" ".join(numbers_at(box, p) for p in box.pools),
         tools=list(dict.fromkeys(_tools(works))),
         parts=[p for p in parts if p.lines],
         passwords=list(_passwords(plan, host, works, today)),

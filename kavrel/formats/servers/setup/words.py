@@ -16,6 +16,6 @@ def left(text: str) -> str:
     return f"left {quoted(text)}"
 
 
-def all_or_left(commands: Sequence[str], text: str) -> str:
+def all_or_left(commands: Sequence[str], text: str, by: str = "left") -> str:
     """Commands of which each needs the one before it; where one fails, that is said in the end."""
-    return " &&\n  ".join(commands) + f" ||\n  {left(text)}"
+    return " &&\n  ".join(commands) + f" ||\n  {by} {quoted(text)}"
