@@ -252,7 +252,7 @@ class _Play:
             yield "the bucket lets nobody in"
         if self.drill.quiet:
             pool = lab.index.pools.get(self.target)
-            wrong = self.drill.quiet.left(lab, pool.host if pool else self.target)
+            wrong = self.drill.quiet.so(lab, pool.host if pool else self.target)
             if wrong:
                 yield wrong
         for dataset in self.datasets:

@@ -21,14 +21,21 @@ BACK_YEARS = 11  # a board without a battery starts at the day on which its firm
 
 @dataclass(frozen=True)
 class Fault:
-    """See above. `do` it to a box; `left` is what is wrong with it still; `tries` what hands can do to a box.
+    """See above. `do` it to a box; `so` is what is wrong with it still, for whoever leads a drill.
 
-    `tries`: what is tried, by the word for it: in words, and what comes of it.
+    `tries`: what hands can try, by the word for it: in words, and what comes of it. `hint` is what they
+    read who have not found it yet, empty where they know.
     """
 
     do: Callable[[Lab, str], None]
-    left: Callable[[Lab, str], str]
+    so: Callable[[Lab, str], str]
     tries: dict[str, tuple[str, Callable[[Box], Said]]]
+    hint: str = ""
+
+    def left(self, lab: Lab, host: str) -> str:
+        """What is not right yet, as far as it is known; empty once it is."""
+        so = self.so(lab, host)
+        return (self.hint or so) if so else ""
 
 
 def with_jobs(lab: Lab) -> list[str]:
@@ -106,6 +113,7 @@ HOLLOW = Fault(
     _empty_list,
     _copies_nothing,
     {"list": ("write lab-jobs.json of {} anew from the plan", _list_anew)},
+    "what went wrong before it would go wrong again",
 )
 
 
@@ -141,4 +149,5 @@ MUTE = Fault(
         "mail": ("send yourself a test mail from {}", _test_mail),
         "relay": ("give {} the password of the mail service anew", _relay),
     },
+    "nobody would be told of the next one",
 )
