@@ -116,3 +116,18 @@ def test_names_are_plain_text() -> None:
     files = lab().datasets[0].model_copy(update={"name": "a [link](x) & <b>"})
     text = sheet_of(lab(datasets=(files,), jobs=(job("r", **FAR),)))
     assert "a \\[link\\](x) \\& \\<b\\>" in text
+
+
+def test_a_system_installed_anew_is_told_what_belongs_to_whom() -> None:
+    """Its numbers are new: what was of one person would be another's."""
+    text = sheet_of(lab(jobs=(job("r", **FAR),)))
+    for title in ("box lost", "fire", "theft"):
+        heading = next(x for x in text.splitlines() if x.startswith(f"## {title}"))
+        assert "hold ls -ln against id" in part(text, heading.removeprefix("## ")), title
+    boot = next(x for x in text.splitlines() if x.startswith("## boot device dies: box"))
+    said = part(text, boot.removeprefix("## "))
+    assert "leave the data disks unplugged until it runs (box 1" in said
+    assert "gives every account the number that its files carry" in said
+    closed = lab().hosts[0].model_copy(update={"kind": "bought_box"})
+    of_closed = sheet_of(lab(hosts=(closed, *lab().hosts[1:]), jobs=(job("r", **FAR),)))
+    assert "setup.sh" not in part(of_closed, boot.removeprefix("## "))

@@ -3,7 +3,14 @@
 from kavrel.core.copies.book import Copy
 from kavrel.core.copies.keys import key_of
 from kavrel.core.plan import Dataset
-from kavrel.core.proof.hazards.hazard import Hazard, Reason, Scene, Strike, new_box
+from kavrel.core.proof.hazards.hazard import (
+    Hazard,
+    Reason,
+    Scene,
+    Strike,
+    new_box,
+    numbers_come_along,
+)
 
 
 def in_box(scene: Scene, dataset: Dataset) -> Reason:
@@ -41,4 +48,5 @@ BOX_LOST = Hazard(
     _strike,
     lifetimes="boxes die with all that is in them, by their rate",
     on_sheet="box",
+    told=numbers_come_along,
 )

@@ -142,6 +142,18 @@ def nothing_besides(index: Index, host: str) -> tuple[str, ...]:
     return ()
 
 
+def numbers_come_along(index: Index, host: str) -> tuple[str, ...]:
+    """What is restored onto a system that was installed anew belongs to the old one's numbers."""
+    box = index.hosts[host]
+    if box.closed or box.personal:
+        return ()
+    return (
+        "What comes back carries the numbers that accounts and groups had on the old box, and a new system "
+        "gives out its own. Before anybody is let in, hold ls -ln against id and getent group: give each the "
+        "number that the files carry (usermod -u, groupmod -g), or the files to whom they belong (chown).",
+    )
+
+
 @dataclass(frozen=True)
 class Hazard:
     """A thing that can happen: `strike` says what it does to a dataset.

@@ -3,7 +3,14 @@
 from kavrel.core.copies.book import Copy
 from kavrel.core.plan import Dataset
 from kavrel.core.proof.hazards.box_lost import in_box
-from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike, at_rest, new_box
+from kavrel.core.proof.hazards.hazard import (
+    Hazard,
+    Scene,
+    Strike,
+    at_rest,
+    new_box,
+    numbers_come_along,
+)
 
 
 def _strike(scene: Scene, dataset: Dataset) -> Strike:
@@ -43,4 +50,5 @@ THEFT = Hazard(
     _strike,
     lifetimes="boxes and shelf disks are stolen, by their rate",
     on_sheet="site",
+    told=numbers_come_along,
 )
