@@ -122,7 +122,7 @@ look() {
   for array in $(ls /dev/md); do mdadm --detail --export /dev/md/$array | sed "s/^/$array /"; done
   for array in $(ls /dev/md); do echo "$array bytes $(blockdev --getsize64 /dev/md/$array)"; done
   lvs --noheadings --units b --nosuffix -o vg_name,lv_size 2>/dev/null | sed 's/^/lvm/'
-  findmnt -n -l -b -o TARGET,FSTYPE,SOURCE,UUID,SIZE,AVAIL | grep /srv/ | sed 's/^/mounted /'
+  findmnt -n -l -b -o TARGET,FSTYPE,SOURCE,UUID,SIZE | grep /srv/ | sed 's/^/mounted /'
   for pool in /srv/*; do stat -c '%U:%G %a %n' $pool/data; done
 }
 """
@@ -481,7 +481,8 @@ go '' ''; echo "code $code"; look
     assert ("code 7" if waiting else "code 0") in fourth, fourth
     for pool in plan.pools:
         if pool.waits:
-            assert f"pool {pool.id} was made already and is not here: unlock it" in fourth
+            why = "was made already and is not here: it needs its passphrase"
+            assert f"pool {pool.id} {why}" in fourth
         else:
             is_as_planned(fourth, plan, pool)
 
