@@ -75,7 +75,7 @@ def test_hands_write_the_log_at_the_rack_without_a_network_and_it_is_sent_later(
         )
     )
     house.keys("i")
-    house.reads("0 of 13 are on this device")
+    house.reads("0 of 17 are on this device")
     house.press("take the sheets for two along")
     house.reads("17 of 17 are on this device")
     house.fits()
