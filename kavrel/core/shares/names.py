@@ -74,7 +74,6 @@ SYSTEM_NAMES = frozenset(
         # Accounts of the services that the papers install, and of others that boxes have.
         "avahi",
         "ftp",
-        "minio-user",
         "mysql",
         "nut",
         "polkitd",
