@@ -11,7 +11,6 @@ from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
 from kavrel.api.service import Service
 from kavrel.core.paper.document import Document
-from kavrel.core.proof.hazards import HAZARDS
 from kavrel.store.plans import PlanRow
 
 if TYPE_CHECKING:
@@ -112,10 +111,7 @@ def list_drills(plan_id: str, service: TheService) -> Response:
     from kavrel.rig.lab import unlike
 
     _, plan = service.plans.head(plan_id)
-    views = [
-        DrillView(id=d.id, title=d.title, page=HAZARDS[d.hazard].title, caution=d.caution)
-        for d in DRILLS
-    ]
+    views = [DrillView(id=d.id, title=d.title, page=d.page, caution=d.caution) for d in DRILLS]
     why = next(unlike(plan), "")
     if not any(p.standing for p in plan.pools) or not plan.datasets:
         why = "a drill needs a pool that stands, with a dataset on it"
@@ -133,7 +129,7 @@ def play_drill(plan_id: str, asked: Playing, service: TheService) -> Response:
     cells = service.state(plan_id).evaluation.proof
     played = drilling.play(drill, asked.seed, steps, cells, asked.ended)
     names = {d.id: d.name for d in plan.datasets}
-    return body(_view(played, names, HAZARDS[drill.hazard].title, asked.ended))
+    return body(_view(played, names, drill.page, asked.ended))
 
 
 @router.get(

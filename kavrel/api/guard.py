@@ -94,7 +94,7 @@ class Guard:
         here = str((scope.get("server") or ("",))[0])
         own = {here, f"[{here}]"} - {"", "[]"}
         if _name(host).lower() not in self.allowed | own:
-            return "this address is not served under that name"
+            return "this address is not served under that name: start it with --name"
         origin = headers.get("origin")
         if origin and origin != "null" and urlsplit(origin).netloc == host:
             return None

@@ -24,6 +24,7 @@ from kavrel.core.quantities import Id
 from kavrel.core.seen.drifted import Drift
 from kavrel.core.seen.fill import fills
 from kavrel.core.seen.grown import Grown, grown
+from kavrel.core.seen.hollow import Hollow, hollow
 from kavrel.core.seen.known import host_of
 from kavrel.core.seen.machine import Machine
 from kavrel.core.seen.offer import Takes
@@ -116,6 +117,7 @@ class RunView(BaseModel):
     seconds: float
     result: str
     said: str
+    carried_bytes: int | None
 
 
 class LookAge(BaseModel):
@@ -138,6 +140,7 @@ class FoundReport(BaseModel):
     points: list[FoundPoints]
     cells: list[Cell]
     runs: list[RunView]
+    hollow: list[Hollow]
     grown: list[Grown]
 
 
@@ -352,6 +355,7 @@ def get_found(plan_id: str, service: TheService) -> Response:
         matrix = access_matrix(index, service.today(plan))
         cells = prove_found(index, book, matrix, settled, finder.standings())
     names = names_of(index)
+    told = service.looks.runs(plan_id, MOST_RUNS)
     runs = [
         RunView(
             host=host,
@@ -362,13 +366,20 @@ def get_found(plan_id: str, service: TheService) -> Response:
             seconds=run.ended - run.began,
             result=run.result,
             said=run.said,
+            carried_bytes=run.bytes,
         )
-        for host, run in service.looks.runs(plan_id, MOST_RUNS)
+        for host, run in told
     ]
     how_full = grown(index, service.looks.fills(plan_id))
     return body(
         FoundReport(
-            asked=bool(newest), ages=ages, points=points, cells=cells, runs=runs, grown=how_full
+            asked=bool(newest),
+            ages=ages,
+            points=points,
+            cells=cells,
+            runs=runs,
+            hollow=list(hollow(index, service.looks.carried(plan_id))),
+            grown=how_full,
         )
     )
 

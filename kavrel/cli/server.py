@@ -50,7 +50,12 @@ database_option = click.option(
 @click.option("--host", default=None, help="Address to listen on.  [default: 127.0.0.1]")
 @click.option("--port", default=8321, show_default=True, type=click.IntRange(0, 65535))
 @click.option(
-    "--name", "--allow-host", "names", multiple=True, help="A name or address it is reached under."
+    "--name",
+    "--allow-host",
+    "names",
+    multiple=True,
+    envvar="KAVREL_NAMES",
+    help="A name or address it is reached under; or all of them in $KAVREL_NAMES.",
 )
 @click.option("--cert", type=READABLE, help="A certificate of one's own (PEM, with its chain).")
 @click.option("--key", type=READABLE, help="The key of that certificate (PEM).")

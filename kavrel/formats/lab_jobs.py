@@ -21,6 +21,7 @@ from kavrel.core.copies.carrier import (
     tells_source,
 )
 from kavrel.core.copies.keys import encrypted_at_source
+from kavrel.core.copies.module import module_of
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
@@ -257,7 +258,9 @@ class _Sheet:
             if not job.lands_in:
                 carried["mounted"] += self._mounts(job.target_pool, "target")
         if job.lands_in:
-            carried["module"] = self._module(job)
+            module = module_of(self.index, job, self.homes)
+            if module:
+                carried["module"] = {"url": module.url, "path": module.path}
             carried.pop("peer", None)
         if encrypted_at_source(self.index, job):
             carried["encrypted"] = True
@@ -279,18 +282,6 @@ class _Sheet:
         if job.reads_from:
             return self.index.jobs[job.reads_from].target_pool
         return self.index.datasets[job.datasets[0]].pool
-
-    def _module(self, job: Job) -> dict[str, str]:
-        """The rsync module that a mirror lands in: where files are sent to, and its own folder."""
-        export = next(e for e in self.plan.exports if e.id == job.lands_in)
-        host = address_of(self.index.hosts[target_host(self.index, job) or ""])
-        at = f"[{host}]" if ":" in host else host
-        login = f"{self.index.accounts[job.lands_as].login}@" if job.lands_as else ""
-        port = f":{export.port}" if export.port else ""
-        return {
-            "url": f"rsync://{login}{at}{port}/{export.name}",
-            "path": self.homes[export.dataset],
-        }
 
     def _from(self, job: Job, dataset: str) -> str:
         """What a job reads: another one's copy, or the dataset itself."""

@@ -20,13 +20,19 @@ Tool = Callable[["Box", list[str], bytes], Said]
 
 @dataclass(slots=True)
 class Store:
-    """A pool on a box: what the plan says of it, its name, its root folder and its room."""
+    """A pool on a box: what the plan says of it, its name, its root folder and its room.
+
+    By array, or UUID of a file system: `waiting` is a disk that was added and has no place yet,
+    `joined` the old and the new disk of an array, while others still do without it.
+    """
 
     pool: Pool
     name: str
     at: str
     room: Room
     locked: bool = False
+    waiting: dict[str, str] = field(default_factory=dict)
+    joined: dict[str, tuple[str, str]] = field(default_factory=dict)
 
 
 @dataclass(slots=True)

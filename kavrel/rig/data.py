@@ -184,9 +184,16 @@ class Data:
 
     def versions(self) -> Iterator[File]:
         """Every version once, of the present state and of all points."""
-        seen: dict[int, File] = {id(f): f for f in self.files.values()}
-        for point in self.points.values():
-            seen.update((id(f), f) for f in point.files.values())
+        points = list(self.points.values())
+        oldest = points[0].files if points else self.files
+        seen = dict(zip(map(id, oldest.values()), oldest.values(), strict=True))
+        # From one state to the next nothing is other than what was written in between.
+        later = [(p.files, p.wrote) for p in points[1:]]
+        for files, wrote in (*later, (self.files, self._wrote)) if points else ():
+            for name in wrote:
+                file = files.get(name)
+                if file is not None:
+                    seen[id(file)] = file
         yield from seen.values()
 
     def below(self, folder: str) -> dict[str, File]:

@@ -65,7 +65,7 @@ def _only_seen(lab: Lab, what: str) -> None:
     """Nothing more happens: somebody sees what has been wrong for a while."""
 
 
-def _second_disk(lab: Lab, pool: str) -> None:
+def together(lab: Lab, pool: str) -> tuple[str, ...]:
     """Two disks that outlive failures together, if there are two such."""
     told = lab.index.pools[pool]
     family, group = FAMILIES[told.family], told.groups[0]
@@ -73,8 +73,20 @@ def _second_disk(lab: Lab, pool: str) -> None:
         group = told.disks
     elif family.sets:
         group = tuple(group[n] for n in next(iter(family.sets(len(group)))))
-    for disk in (group if len(group) > 1 else told.disks)[:2]:
+    return (group if len(group) > 1 else told.disks)[:2]
+
+
+def _second_disk(lab: Lab, pool: str) -> None:
+    for disk in together(lab, pool):
         _kill(lab, disk)
+
+
+def _ailing_disk(lab: Lab, pool: str) -> None:
+    """One is dead, and another gives what it has as long as nobody reads all of it to fill a third."""
+    first, second = together(lab, pool)
+    _kill(lab, first)
+    drive = lab.drives[second]
+    drive.frail, drive.bad_sectors = True, drive.bad_sectors + 96
 
 
 def _gone(lab: Lab, box: Box, stolen: bool = False) -> None:
@@ -279,6 +291,7 @@ DEEDS = (
 # Not the hazard itself, but what looks like it.
 CABLE_OFF = Deed("one_disk", "pool", _cable_off)
 SLOW_DISK = Deed("one_disk", "pool", _slow_disk)
+AILING = Deed("one_disk", "pool", _ailing_disk)
 POWER_WAS_AWAY = Deed("power_cut", "box", _only_seen)
 BY_HAZARD = {d.hazard: d for d in DEEDS}
 

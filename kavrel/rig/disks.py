@@ -16,7 +16,8 @@ class Drive:
 
     `host` and `bay`, or `site` when it lies on a shelf there; neither once it burned or was stolen.
     `loose`: its cable is off; it does not answer, and nothing is wrong with it. `slow`: it answers, after
-    seconds, and all wait for it.
+    seconds, and all wait for it. `kicked`: it answers, and its array does without it. `frail`: it dies
+    when all of it is read to fill another. `cut`: the bytes of its parts, where somebody cut it by hand.
     """
 
     disk: Disk
@@ -27,13 +28,16 @@ class Drive:
     bad_sectors: int = 0
     loose: bool = False
     slow: bool = False
+    kicked: bool = False
+    frail: bool = False
+    cut: tuple[int, ...] = ()
     readings: dict[str, int] = field(default_factory=dict)
 
     def clone(self) -> "Drive":
         """The same, to be changed without this one."""
         return Drive(
             self.disk, self.host, self.site, self.alive, self.stolen, self.bad_sectors,
-            self.loose, self.slow, dict(self.readings),
+            self.loose, self.slow, self.kicked, self.frail, self.cut, dict(self.readings),
         )  # fmt: skip
 
 

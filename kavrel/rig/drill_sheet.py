@@ -3,7 +3,6 @@
 from kavrel.core.index import Index
 from kavrel.core.paper.document import Document, Fact, Section, SheetStep
 from kavrel.core.proof.cell import Cell
-from kavrel.core.proof.hazards import HAZARDS
 from kavrel.core.quantities import span_words
 from kavrel.rig.drilling import Drilling
 from kavrel.rig.drills import Drill
@@ -62,7 +61,7 @@ def drill_sheet(
             ),
             Section(
                 title="Afterwards",
-                intro=f"The restore sheet has it under {HAZARDS[drill.hazard].title}.",
+                intro=f"The restore sheet has it under {drill.page}.",
                 facts=tuple(best),
                 steps=(
                     SheetStep(text="How long did it take? ____  What would be lost? ____"),

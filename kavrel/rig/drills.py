@@ -7,13 +7,28 @@ not told: the restore sheet tells it.
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from kavrel.core.paper.disk_dies import TITLE as DISK_DIES
+from kavrel.core.paper.power_back import TITLE as POWER_WAS_AWAY_PAGE
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.proof.hazards import HAZARDS
 from kavrel.core.proof.restores import WORTH_ORDER
-from kavrel.rig.deeds import BY_HAZARD, CABLE_OFF, POWER_WAS_AWAY, SLOW_DISK, Deed, struck, targets
+from kavrel.rig.deeds import (
+    AILING,
+    BY_HAZARD,
+    CABLE_OFF,
+    POWER_WAS_AWAY,
+    SLOW_DISK,
+    Deed,
+    struck,
+    targets,
+    together,
+)
 from kavrel.rig.faults import CLOCK, HOLLOW, MUTE, Fault, with_jobs
 from kavrel.rig.lab import Lab
 
 HOUR = 3600.0
+# What the sheet says of these is no matter of one dataset's copies: it has a part of its own there.
+PAGES = {"one_disk": DISK_DIES, "power_cut": POWER_WAS_AWAY_PAGE}
 
 
 @dataclass(frozen=True)
@@ -42,6 +57,11 @@ class Drill:
     def deed(self) -> Deed:
         """What is done."""
         return self.looks_like or BY_HAZARD[self.hazard]
+
+    @property
+    def page(self) -> str:
+        """What the restore sheet calls it."""
+        return PAGES.get(self.hazard) or HAZARDS[self.hazard].title
 
 
 OPEN_CASE = (
@@ -90,6 +110,12 @@ def _one_disk(lab: Lab, pool: str) -> str:
 def _not_seen(lab: Lab, pool: str) -> str:
     cleaned = "Yesterday somebody vacuumed there."
     return f"{_one_disk(lab, pool)} {cleaned}"
+
+
+def _ailing(lab: Lab, pool: str) -> str:
+    box, disk = _host(lab, pool), lab.drives[together(lab, pool)[1]].disk
+    said = f"Currently unreadable (pending) sectors of {disk.label}, serial {disk.serial}: 96, yesterday 12."
+    return f"{_one_disk(lab, pool)} {_mail(box, f'{box}: SMART error', said)}"
 
 
 def _slow_disk(lab: Lab, pool: str) -> str:
@@ -208,6 +234,10 @@ DRILLS = (
         looks_like=SLOW_DISK,
     ),
     Drill(
+        "ailing", "a disk died, and the next one ails", "one_disk", _ailing, mended=_healthy,
+        caution=OPEN_CASE, looks_like=AILING,
+    ),
+    Drill(
         "no_mail", "a disk died, and nobody was told", "one_disk", _no_mail_came, mended=_told_and_whole,
         caution=OPEN_CASE, late=8.0, quiet=MUTE,
     ),
@@ -254,6 +284,8 @@ def strikes(lab: Lab, drill: Drill) -> list[str]:
     chosen = targets(lab, drill.deed)
     if drill.quiet and drill.deed.at == "box":
         return [t for t in with_jobs(lab) if t in chosen] or chosen
+    if drill.looks_like is AILING:
+        return [t for t in chosen if FAMILIES[lab.index.pools[t].family].outlives(2) == 1] or chosen
     if drill.hazard == "second_disk":
         hurt = [t for t in chosen if not FAMILIES[lab.index.pools[t].family].outlives(2) > 1]
         return hurt or chosen

@@ -46,6 +46,7 @@ class _Going:
 
     def __init__(self, said: Said) -> None:
         self.said, self.stdout = said, io.BytesIO(said.out)
+        self.stderr = io.BytesIO(said.err.encode())
         self.returncode = said.code
 
     def wait(self) -> int:

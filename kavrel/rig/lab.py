@@ -175,7 +175,10 @@ class Lab:
                 made.own[script.replace(str(box.folder), str(made.folder), 1)] = tool
             for name, store in box.stores.items():
                 room = rooms[id(store.room)] = Room(store.room.capacity, store.room.used)
-                made.stores[name] = Store(store.pool, name, store.at, room, store.locked)
+                made.stores[name] = Store(
+                    store.pool, name, store.at, room, store.locked,
+                    dict(store.waiting), dict(store.joined),
+                )  # fmt: skip
             for name, data in box.datas.items():
                 old = data.room
                 room = rooms.setdefault(id(old), Room(old.capacity, old.used))
@@ -218,7 +221,9 @@ class Lab:
             dead = {
                 d
                 for d in pool.disks
-                if not self.drives[d].alive or self.drives[d].host != pool.host
+                if not self.drives[d].alive
+                or self.drives[d].kicked
+                or self.drives[d].host != pool.host
             }
             said = self._health[pool.id] = health(pool, dead)
         return said
@@ -309,7 +314,7 @@ class Lab:
                 self.drives[disk].bad_sectors = 0
 
     def drive_of(self, box: Box, name: str) -> Drive | None:
-        """The disk that somebody means by a device, an id or a serial number."""
+        """The disk that somebody means by an id or a serial number."""
         word = name.removeprefix("/dev/disk/by-id/").removeprefix("ata-")
         return next(
             (
@@ -321,7 +326,13 @@ class Lab:
         )
 
     def replaced(self, box: Box, store: Store, old: str, new: str) -> None:
-        """A new disk takes the place of an old one, and is filled from the others."""
+        """A new disk takes the place of an old one, and is filled from the others: all of them is read."""
+        frail = [self.drives[d] for d in store.pool.disks if d != old and self.drives[d].frail]
+        for drive in frail:  # dies half-way through: the new disk has nothing whole then
+            drive.alive = False
+        self.changed()
+        if frail and self.health(store.pool) == "LOST":
+            return
         groups = tuple(tuple(new if d == old else d for d in g) for g in store.pool.groups)
         store.pool = store.pool.model_copy(update={"groups": groups})
         self.changed()

@@ -5,7 +5,7 @@ LVM open is below /dev/mapper, with the dashes of names doubled (lvm(8)).
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
@@ -46,7 +46,10 @@ class Block:
 
 @dataclass(slots=True)
 class Array:
-    """An md array: members in their order, None for one that does not answer."""
+    """An md array of a store: `members` in their order, None for one that does not answer.
+
+    `disks`: whose they are, empty for what is an array itself; `member_bytes`: what the least has to have.
+    """
 
     block: Block
     name: str
@@ -54,6 +57,9 @@ class Array:
     uuid: str
     members: list[Block | None]
     spares: list[Block]
+    store: str
+    disks: list[str]
+    member_bytes: int
 
     @property
     def missing(self) -> int:
@@ -98,7 +104,12 @@ class Layers:
         self.systems: list[System] = []
         self._named: dict[str, Block | None] = {}
         for path, drive in drives(box):
-            self.disks[drive.disk.id] = Block(path, "disk", drive.disk.capacity_bytes, drive=drive)
+            whole = Block(path, "disk", drive.disk.capacity_bytes, drive=drive)
+            self.disks[drive.disk.id] = whole
+            for number, size in enumerate(drive.cut, 1):
+                part = Block(f"{path}{number}", "part", size)
+                self._named[f"{drive.disk.id} {number}"] = part
+                whole.children.append(part)
         for store in box.stores.values():
             if FILESYSTEMS[store.pool.filesystem].whole_disks:
                 self._parts_of_zfs(store)
@@ -119,13 +130,15 @@ class Layers:
         for work in layers_of(index, pool, store.name):
             if isinstance(work, DiskCut):
                 whole = self.disks.get(work.disk)
+                if whole:
+                    whole.children.clear()
                 for number, (_, mib) in enumerate(work.parts, 1):
                     part = whole and Block(f"{whole.path}{number}", "part", mib * MIB)
                     self._named[f"{work.disk} {number}"] = part
                     if whole and part:
                         whole.children.append(part)
             elif isinstance(work, ArrayRuns):
-                self._array(work, lost)
+                self._array(work, store, lost)
             elif isinstance(work, VolumesJoined):
                 self._group(work)
             elif isinstance(work, DeviceLocked):
@@ -149,8 +162,14 @@ class Layers:
             else self.disks.get(device.disk)
         )
 
-    def _array(self, work: ArrayRuns, lost: bool) -> None:
-        members = [self._at(d) for d in work.members]
+    def part(self, disk: str, part: int) -> Block | None:
+        """A disk that answers, or one of its parts."""
+        return self._named.get(f"{disk} {part}") if part else self.disks.get(disk)
+
+    def _array(self, work: ArrayRuns, store: Store, lost: bool) -> None:
+        old, new = store.joined.get(work.name, ("", ""))
+        on = [replace(d, disk=new) if d.disk and d.disk == old else d for d in work.members]
+        members = [None if self._kicked(d) else self._at(d) for d in on]
         there = [m for m in members if m]
         size = int(
             min((m.size for m in there), default=0) * ROOM[work.level](len(members))  # type: ignore[no-untyped-call]
@@ -164,7 +183,19 @@ class Layers:
         for spare in spares:
             spare.fstype = "linux_raid_member"
         self._named[f"/dev/md/{work.name}"] = None if lost else block
-        self.arrays.append(Array(block, work.name, work.level, work.identifier, members, spares))
+        if waits := store.waiting.get(work.name):
+            spares += [s for d in on[:1] if (s := self.part(waits, d.part))]
+        needs = min((m.size for m in there), default=0)
+        disks = [d.disk for d in on]
+        self.arrays.append(
+            Array(
+                block, work.name, work.level, work.identifier, members, spares,
+                store.name, disks, needs,
+            )
+        )  # fmt: skip
+
+    def _kicked(self, device: Device) -> bool:
+        return bool(device.disk) and self.box.lab.drives[device.disk].kicked
 
     def _group(self, work: VolumesJoined) -> None:
         devices = [b for d, _ in work.devices if (b := self._at(d))]

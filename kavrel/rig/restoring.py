@@ -21,7 +21,8 @@ from kavrel.rig.own import usable
 from kavrel.rig.report import moments
 from kavrel.rig.said import FINE, Said, failed
 
-COMMAND = re.compile(r"(?:^|: )((?:zfs (?:send|clone)|btrfs send|rsync) [^;]+)")
+START = re.compile(r"on (\S+?)[, ]")
+COMMAND = re.compile(r"(?:^|: )((?:ssh \S+ )?(?:zfs (?:send|clone)|btrfs send|rsync) [^;]+)")
 
 
 @dataclass(frozen=True)
@@ -76,8 +77,8 @@ def _good(files: dict[str, File], before: float, victims: dict[str, File]) -> fl
     if until is None or not sound(files):
         return None
     if until > before:
-        # It was made after the damage: what was lost then must be in it all the same.
-        return before if all(files.get(n) is f for n, f in victims.items()) and victims else None
+        # It was made after the damage: what was lost then must be in it all the same, if anything was.
+        return before if all(files.get(n) is f for n, f in victims.items()) else None
     return until
 
 
@@ -104,11 +105,11 @@ def _from_points(
     for name, point in reversed(there):
         if _good(point.files, before, victims) is None:
             continue
-        command = next(_commands(_sentences(lab, job, dataset)), "")
+        start, command = next(_commands(lab, holder, _sentences(lab, job, dataset)), (holder, ""))
         if not command:
             return _taken_out(job, point.files, before, victims)
         lab.seconds = 0.0
-        done = piped(holder, command.replace("POINT", name))
+        done = piped(start, command.replace("POINT", name))
         if done.code:
             return f"{command}: {done.err.strip()}"
         landed = _landed(lab, command)
@@ -177,12 +178,12 @@ def _from_mirror(
     files = data.below(name)
     if not files:
         return "it is not there"
-    command = next(_commands(_sentences(lab, job, dataset)), "")
+    start, command = next(_commands(lab, holder, _sentences(lab, job, dataset)), (holder, ""))
     left_out = job.left_out_share > 0
     if _good(files, before, victims) is None:
         return _from_trash(holder, job, folder, files, before, victims)
     lab.seconds = 0.0
-    done = piped(holder, command)
+    done = piped(start, command)
     if done.code:
         return f"{command}: {done.err.strip()}"
     until = _good(files, before, victims)
@@ -224,11 +225,14 @@ def _day_of(name: str) -> float:
     return thrown_at(name, "UTC") or 0.0
 
 
-def _commands(sentences: tuple[str, ...]) -> Iterator[str]:
+def _commands(lab: Lab, holder: Box, sentences: tuple[str, ...]) -> Iterator[tuple[Box, str]]:
+    """What is typed, and on which box: the one that the sentence begins with, else where the copy is."""
     for sentence in sentences:
         match = COMMAND.search(sentence)
         if match:
-            yield match.group(1).strip()
+            told = START.match(sentence)
+            box = lab.box_at(told.group(1)) if told else None
+            yield box or holder, match.group(1).strip()
 
 
 def piped(box: Box, command: str) -> Said:
@@ -260,7 +264,7 @@ def _landed(lab: Lab, command: str) -> Data | None:
     for box in lab.boxes.values():
         if name in box.datas:
             return box.datas[name]
-        if command.startswith("btrfs"):
+        if "btrfs send" in command:
             below = [d for d in box.datas.values() if d.at.startswith(f"{name}/")]
             if below:
                 return below[-1]

@@ -21,6 +21,7 @@ class Stream:
     size: int
     source: Place
     limit_mbit: float | None = None
+    raw: bool = False  # its blocks as they lie, encrypted
 
     @classmethod
     def between(cls, data: Data, name: str, since: str, source: Place) -> "Stream":

@@ -20,6 +20,7 @@ from kavrel.core.plan import (
     Share,
     Site,
 )
+from kavrel.core.shares.numbers import FIRST_ACCOUNT, FIRST_GROUP
 
 FORM = {"hdd": "3.5", "ssd": "2.5", "nvme": "m.2"}
 SPEED = {"hdd": 185.0, "ssd": 450.0, "nvme": 3000.0}
@@ -138,15 +139,19 @@ class Bricks:
 
     def people(self, logins: list[str]) -> Group:
         """Everyday accounts in a group, and one administrator who is nobody's everyday account."""
-        for login in logins:
-            self.add("accounts", Account(id=login, login=login, full_name=login.capitalize()))
+        for place, login in enumerate(logins):
+            name, number = login.capitalize(), FIRST_ACCOUNT + 1 + place
+            self.add("accounts", Account(id=login, login=login, full_name=name, number=number))
         keeper = {"id": "keeper", "login": "keeper", "full_name": "Whoever looks after it"}
         self.add(
             "accounts",
-            Account.model_validate(keeper | {"role": "administrator", "second_factor": True}),
+            Account.model_validate(
+                keeper | {"role": "administrator", "second_factor": True, "number": FIRST_ACCOUNT}
+            ),
         )
         group: Group = self.add(
-            "groups", Group(id="household", name="household", members=tuple(logins))
+            "groups",
+            Group(id="household", name="household", number=FIRST_GROUP, members=tuple(logins)),
         )
         return group
 

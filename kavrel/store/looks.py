@@ -127,8 +127,9 @@ class Looks:
     @staticmethod
     def _runs(db: sqlite3.Connection, plan_id: str, host: str, runs: Iterable[SeenRun]) -> None:
         db.executemany(
-            "INSERT OR IGNORE INTO run VALUES (?, ?, ?, ?, ?, ?, ?)",
-            [(plan_id, host, r.job, r.began, r.ended, r.result, r.said) for r in runs],
+            "INSERT OR IGNORE INTO run (plan_id, host, job, began, ended, result, said, bytes)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            [(plan_id, host, r.job, r.began, r.ended, r.result, r.said, r.bytes) for r in runs],
         )
 
     def rows(self, plan_id: str) -> list[LookRow]:
@@ -207,15 +208,22 @@ class Looks:
 
     def runs(self, plan_id: str, most: int = 2000) -> list[tuple[str, SeenRun]]:
         """Host and run, the newest first."""
+        return self._some_runs(plan_id, False, most)
+
+    def carried(self, plan_id: str) -> list[tuple[str, SeenRun]]:
+        """Those of which it is known what they carried."""
+        return self._some_runs(plan_id, True, 20_000)
+
+    def _some_runs(self, plan_id: str, counted: bool, most: int) -> list[tuple[str, SeenRun]]:
         with self._database.reading() as db:
             got = db.execute(
-                "SELECT host, job, began, ended, result, said FROM run WHERE plan_id = ?"
-                " ORDER BY began DESC LIMIT ?",
-                (plan_id, most),
+                "SELECT host, job, began, ended, result, said, bytes FROM run WHERE plan_id = ?"
+                " AND (bytes IS NOT NULL OR NOT ?) ORDER BY began DESC LIMIT ?",
+                (plan_id, counted, most),
             ).fetchall()
         return [
-            (host, SeenRun(job=job, began=began, ended=ended, result=result, said=said))
-            for host, job, began, ended, result, said in got
+            (host, SeenRun(**dict(zip(SeenRun.model_fields, told, strict=True))))
+            for host, *told in got
         ]
 
     # -- tokens ------------------------------------------------------------------------------------

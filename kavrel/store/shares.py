@@ -23,7 +23,7 @@ from kavrel.store.rows import flags, read_items, read_rows, values, write_items,
 
 SHARE = tuple(Share.model_fields)
 ACCOUNT = tuple(Account.model_fields)
-GROUP = ("id", "name")
+GROUP = ("id", "name", "number")
 MEMBER = ("account_group", "place", "account")
 GRANT = ("id", "share", "account", "account_group", "access_right", "expires_on")
 BESIDE: tuple[tuple[str, str, type[Any]], ...] = (

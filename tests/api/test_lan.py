@@ -128,6 +128,17 @@ def test_only_a_trusted_proxy_is_believed_where_a_request_came_from(tmp_path: Pa
     opened.close()
 
 
+def test_names_can_be_said_by_the_environment_as_a_container_needs_it(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("KAVREL_NAMES", "nas.home 192.168.7.5")
+    with serving("--database", str(tmp_path / "k.db")) as (port, _), httpx2.Client() as http:
+        for name, code in (("nas.home", 200), ("192.168.7.5:8321", 200), ("192.168.7.6", 403)):
+            answer = http.get(f"http://127.0.0.1:{port}/api/plans", headers={"host": name})
+            assert answer.status_code == code, name
+        assert "--name" in answer.json()["detail"]
+
+
 def test_without_a_trusted_proxy_forwarded_headers_are_not_believed(tmp_path: Path) -> None:
     path = str(tmp_path / "k.db")
     with serving("--database", path) as (port, _), httpx2.Client() as http:

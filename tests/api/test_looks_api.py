@@ -20,6 +20,7 @@ RUN = {
     "ended": 1773140005.5,
     "result": "failed",
     "said": "no room",
+    "bytes": 4096,
 }
 
 
@@ -178,6 +179,8 @@ def test_readings_fills_and_runs_are_kept_by_their_moment(
     # One run that three looks tell of is one run.
     ((host, run_of),) = looks.runs(plan)
     assert (host, run_of.job, run_of.result, run_of.said) == ("nas", "hourly", "failed", "no room")
+    assert run_of.bytes == 4096
+    assert looks.carried(plan) == [(host, run_of)]
 
 
 def test_old_listings_go_and_what_was_read_of_them_stays(kept: tuple[Looks, str, Database]) -> None:

@@ -114,6 +114,21 @@ CASES: list[tuple[Plan, str, str]] = [
         "already has a grant",
     ),
     (bent(groups=(Group(id="all", name="all", members=("ghost",)),)), "members", "no ghost"),
+    (
+        bent(accounts=tuple(a.model_copy(update={"number": 3001}) for a in lab().accounts)),
+        "number",
+        "3001 is the number of ana already",
+    ),
+    (
+        bent(
+            accounts=tuple(
+                a.model_copy(update={"number": 3001 + n}) for n, a in enumerate(lab().accounts)
+            ),
+            groups=(Group(id="all", name="kvall", number=3002),),
+        ),
+        "number",
+        "3002 is the number of bo's own group already",
+    ),
     # jobs
     (jobs(job("r", kind="replication", target_pool="main")), "target_pool", "already is"),
     (jobs(job("r", kind="replication")), "target_pool", "needs a pool"),

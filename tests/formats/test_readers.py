@@ -300,7 +300,8 @@ cut:x:9
     items = {p.name: (p.what, p.item) for p in report.proposals}
     assert items["ana"][0] == "changed"
     assert items["ana"][1]["enabled"] is False  # locked in the file
-    assert items["eve"] == ("new", {"login": "eve", "full_name": "Eve Ohm", "enabled": True})
+    eve = {"login": "eve", "full_name": "Eve Ohm", "enabled": True, "number": 1001}
+    assert items["eve"] == ("new", eve)
     assert "account bo is in the plan and not in the file" in report.differences
 
 
@@ -312,7 +313,29 @@ def test_an_account_that_is_off_needs_no_line() -> None:
         )
     )
     text = "ana:x:1000:1000:Ana:/home/ana:/bin/sh\n"
-    assert read("passwd", text, plan).differences == []
+    numbered = plan.model_copy(
+        update={
+            "accounts": (plan.accounts[0].model_copy(update={"number": 1000}), plan.accounts[1])
+        }
+    )
+    assert read("passwd", text, numbered).differences == []
+    (ana,) = read("passwd", text, plan).proposals
+    assert (ana.what, ana.item["number"], ana.why) == ("changed", 1000, "its number here is 1000")
+
+
+def test_a_number_that_is_another_s_by_the_plan_is_not_taken_over() -> None:
+    """Each box gave its numbers out by itself: bo has on one what ana has on the other."""
+    ana, bo = (
+        Account(id=n, login=n, full_name=n, number=x) for n, x in (("ana", 1000), ("bo", None))
+    )
+    report = read(
+        "passwd",
+        "bo:x:1000:1000:bo:/:/bin/sh\nana:x:1001:1001:ana:/:/bin/sh\n",
+        lab(accounts=(ana, bo)),
+    )
+    assert {p.name: p.item["number"] for p in report.proposals} == {"bo": None, "ana": 1001}
+    report = read("group", "film:x:1000:\n", lab(accounts=(ana, bo)))
+    assert report.proposals[0].item["number"] is None
 
 
 def test_groups_take_the_members_that_the_plan_knows(plan: Plan) -> None:
@@ -321,6 +344,8 @@ def test_groups_take_the_members_that_the_plan_knows(plan: Plan) -> None:
     assert items == {"all": ("changed", ["bo"]), "film": ("new", ["ana"])}
     assert verdicts(report) == {1: "no matter", 2: "not understood", 3: "understood"}
     assert report.lines[1].why == "no such account: zed"
+    group = plan.groups[0].model_copy(update={"number": 1100})
+    plan = plan.model_copy(update={"groups": (group,)})
     same = read("group", "all:x:1100:bo,ana\n", plan)
     assert [p.what for p in same.proposals] == ["same"]
     assert same.differences == []

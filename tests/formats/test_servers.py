@@ -217,7 +217,7 @@ def test_fstab_by_name_and_without_nofail_are_findings() -> None:
 def test_listings_become_accounts_and_groups(demo: Plan) -> None:
     passwd = (
         "root:x:0:0:root:/root:/bin/bash\n"
-        "ines:x:1000:1000:Inês Faria-Lund,,,:/home/ines:/bin/bash\n"
+        "ines:x:3001:3001:Inês Faria-Lund,,,:/home/ines:/bin/bash\n"
         "lena:x:1009:1009:Lena:/home/lena:/bin/bash\n"
         "broken line\n"
     )

@@ -73,7 +73,7 @@ def test_who_should_reach_a_port_does_and_nobody_else(tmp_path: Path) -> None:
         },
         "far": {"on": {"vpn": "10.9.0.20/24"}, "rules": nftables_conf(ours, "far", "revision 1")},
         "desk": {"on": {"lan": "192.168.1.50/24"}},
-        "sofa": {"on": {"lan": "192.168.1.51/24"}},
+        "sofa": {"on": {"lan": "192.168.1.51/24"}, "also": ["10.9.0.0/24"]},
         "guest": {"on": {"lan": "192.168.9.5/24"}, "also": ["192.168.1.0/24"]},
         "phone": {"on": {"vpn": "10.9.0.30/24"}},
     }
@@ -87,6 +87,8 @@ def test_who_should_reach_a_port_does_and_nobody_else(tmp_path: Path) -> None:
         ("sofa", home, 8096): True,  # an application of the plan
         ("sofa", home, 9999): False,
         ("sofa", home, 7000): False,  # opened to the VPN alone
+        ("sofa", over, 7000): False,  # and asked for there, on the LAN's own wire
+        ("sofa", over, 8096): True,  # what the LAN may have anyway it has by any address
         ("guest", home, 445): False,  # on the wire, and in no network of the plan
         ("guest", home, 22): False,
         ("guest", home, 8443): True,  # opened to everybody

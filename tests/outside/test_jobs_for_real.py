@@ -16,6 +16,7 @@ from typing import Any
 
 import pytest
 
+from kavrel.core.copies.module import Module
 from tests.conftest import free_port, needs, until_it_answers
 from tests.formats.hostside.box import START, Box
 
@@ -661,6 +662,13 @@ def test_a_mirror_lands_in_a_module_of_a_real_rsync_daemon(
         # A module lets nobody delete: the far box empties the cans itself, after two days.
         assert cans == ["20260104T020000Z", "20260105T020000Z"]
         assert os.stat(f"{second}/data/m/.lab-m").st_mtime == START + 4 * DAY
+        # Back as the restore sheet has it: the newest state, and over it what each day threw away.
+        module, back, states = Module(url, f"{second}/data"), box.folder / "back", []
+        for folder in (copy, *(f"{second}/data/m/.trash-live/{c}" for c in reversed(cans))):
+            fetch = ["rsync", "-aHAX", "--partial", f"{module.within(folder)}/", f"{back}/"]
+            subprocess.run(fetch, check=True, env={**os.environ, "RSYNC_PASSWORD": "right"})
+            states.append((back / "diary").read_text())
+        assert states == ["day 4", "day 3", "day 2"]
     finally:
         daemon.terminate()
         daemon.wait(20)

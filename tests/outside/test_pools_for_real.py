@@ -10,8 +10,11 @@ from pathlib import Path
 
 import pytest
 
+from kavrel.core.evaluate import evaluate
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
+from kavrel.core.paper.document import Section
+from kavrel.core.paper.restore_sheet import restore_sheet
 from kavrel.core.plan import Dataset, Grant, Plan, Pool, Quota, Share
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.seen.drift import drift
@@ -26,7 +29,7 @@ from kavrel.formats.looks.read import read_look
 from kavrel.formats.readers import read_file
 from kavrel.formats.servers.files import fstab
 from kavrel.formats.servers.setup import setup_script
-from tests.builders import GB, disk, lab
+from tests.builders import GB, TODAY, disk, lab
 from tests.conftest import needs
 from tests.outside import uml
 
@@ -334,6 +337,88 @@ grep -c ARRAY /etc/mdadm/mdadm.conf; cat /etc/crypttab
     # A start that knew nothing of them gave the arrays other names.
     assert parts["named"].splitlines()[:3] == ["code 0", "4", "2"]
     assert "none luks,noauto" in parts["named"]
+
+
+def test_what_the_restore_sheet_says_when_a_disk_dies_makes_each_pool_whole_again(
+    tmp_path: Path,
+) -> None:
+    """Typed as it stands on the paper, with OLD and NEW and NUMBER as the person reads them off."""
+    sizes = [1_000_000_000] * 2 + [1_200_000_000, 2_400_000_000, 2_600_000_000]
+    sizes += (
+        [1_000_000_000] * 4 + [1_200_000_000, 2_400_000_000] + [1_000_000_000] * 2
+    )  # the last four are in no pool
+    plan = plan_of(
+        sizes,
+        layout("pair", "mirror", "ext4", range(1, 3), encrypted=True),
+        layout("mixed", "slices1", "xfs", range(3, 6)),
+        layout("chunks", "copies2", "btrfs", range(6, 8)),
+        layout("sealed", "copies2", "btrfs", range(8, 10), encrypted=True),
+    )
+    standing = [p.model_copy(update={"standing": True}) for p in plan.pools]
+    there = plan.model_copy(update={"pools": tuple(standing)})
+    sheet = restore_sheet(there, evaluate(there, TODAY), "revision 1")
+    told = {s.title.removeprefix("a disk dies: pool "): s for s in sheet.sections}
+    script = [
+        r"go 'pair\nsecret words\nmixed\nchunks\nsealed\nsecret words\n' ''; echo code $code",
+        "grep LEFT /run/said",
+        "cat /mnt/job/fstab >>/etc/fstab",
+        """cryptsetup() { printf 'secret words' | command cryptsetup -q --key-file - "$@"; }""",
+        "echo 500000 >/proc/sys/dev/raid/speed_limit_min",
+        "filled() { while grep -qE 'recovery|resync|check|DELAYED' /proc/mdstat; do sleep 1; done; }",
+        "for pool in /srv/*; do head -c 9000000 /dev/urandom >$pool/data/mine; done; sync; filled",
+        "sums=$(cat /srv/*/data/mine | md5sum)",
+        "umount /srv/chunks; dd if=/dev/zero of=/dev/ubdg bs=1M count=100 2>/dev/null",
+        "btrfs device scan -u >/dev/null 2>&1",  # the box starts without it
+        "mount /dev/ubdf /srv/chunks 2>/dev/null && echo mounted whole",
+    ]
+    dies = {"pair": ("box 2", "b", "j"), "mixed": ("box 4", "d", "k"), "chunks": ("box 7", "g", "l"),
+            "sealed": ("box 9", "i", "m")}  # fmt: skip
+    for name, (label, old, new) in dies.items():
+        for line in typed(told[name], label, f"/dev/ubd{old}", f"/dev/ubd{new}"):
+            script += [f"{{ {line}; }} || echo 'FAILED {name}'", "filled"]
+    script += [
+        "echo 3 >/proc/sys/vm/drop_caches",
+        'for pool in /srv/*; do cat $pool/data/mine; done | md5sum >/run/sums; echo "$sums" | cmp - /run/sums'
+        " && echo everything is there",
+        "for one in /dev/md/*; do echo array $one $(mdadm --detail $one | grep 'State :'); done",
+        "for pool in chunks sealed; do btrfs device stats -c /srv/$pool >/dev/null && echo $pool well; done",
+        "btrfs filesystem show | grep -E 'devid|MISSING'",
+    ]
+    said = on_kernel(plan, tmp_path, "\n".join(script))
+    assert "code 0" in said, said
+    assert "FAILED" not in said, said
+    assert "mounted whole" not in said
+    assert "everything is there" in said, said
+    states = re.findall(r"^array \S+ State : (.*?) *$", said, re.M)
+    assert len(states) == 3, said
+    assert set(states) <= {"clean", "active"}, said
+    assert "chunks well" in said, said
+    assert "sealed well" in said, said
+    assert "MISSING" not in said, said
+    assert "path /dev/ubdl" in said, "the new disk has the place of the one that is gone"
+
+
+def typed(section: Section, label: str, old: str, new: str) -> list[str]:
+    """What a person types by a section of the sheet for one dead disk, the second of its file system."""
+    own = next(f.how for f in section.facts if f.text.startswith(f"{label}:"))
+    arrays = re.findall(r"mdadm (\S+) --add NEW(?:-part(\d+))?", "\n".join(own))
+    lines = [f"mdadm {a} --fail {old}{p} --remove {old}{p}" for a, p in arrays] + list(own)
+    for step in section.steps:
+        mount = [m for m in step.minds if ": mount -o" in m]
+        lines = [m.rpartition(": ")[2] for m in mount] + lines
+        text = step.text
+        if text.startswith("if it still answers") and arrays:
+            continue
+        if re.match(r"(if it still|have all of|lock the|let the key)", text):
+            lines.append(text.partition(": ")[2])
+        elif re.match(r"(mdadm|btrfs) ", text):
+            lines.append(text)
+    wait = [m.rpartition(": ")[2] for s in section.steps for m in s.minds if ": mount -o" in m]
+    if label != "box 7":  # these were never away
+        lines = [x for x in lines if x not in wait]
+    for word, read in ((r"NEW-part", new), ("NEW", new), ("OLD", old), ("NUMBER", "2")):
+        lines = [x.replace(word, read) for x in lines]
+    return lines
 
 
 def layout(

@@ -514,6 +514,42 @@ def test_no_function_of_the_script_hides_a_program_that_it_calls(demo: Plan) -> 
     assert [n for n in names if shutil.which(n)] == []
 
 
+def test_numbers_are_those_of_the_plan_and_nobody_gets_another_s(house: House) -> None:
+    house.pools("main")
+    names = {"ana": 3001, "bo": 3002, "eve": 3003}
+    accounts = tuple(Account(id=n, login=n, full_name=n, number=x) for n, x in names.items())
+    groups = (Group(id="all", name="kvall", number=4001, members=("ana", "bo")),)
+    plan = lab(accounts=accounts, groups=groups)
+    printed = house.run(plan, args="--print")
+    assert "useradd -M -s /usr/sbin/nologin -N -g ana -u 3001" in printed.said
+    people = "useradd -M -u 1500 bo; useradd -M -u 3003 other; "
+    here = "for one in ana bo eve other; do id $one 2>&1; done; getent group kvall | cut -d: -f3"
+    ran = house.run(plan, before=people, after=here)
+    said = ran.seen.splitlines()
+    assert said[0] == "uid=3001(ana) gid=3001(ana) groups=3001(ana),4001(kvall)"
+    assert said[1].startswith("uid=1500(bo) gid=1500(bo)"), "nobody is renumbered without a word"
+    assert "no such user" in said[2], "a number that is somebody's is not given twice"
+    assert said[3].startswith("uid=3003(other)")
+    assert said[4] == "4001"
+    told = [x for x in ran.left if "by the plan" in x]
+    assert [x.split(",")[0] for x in told if "has the number 1500 here" in x] == [
+        "user bo has the number 1500 here",
+        "group bo has the number 1500 here",
+    ]
+    assert any("3003" in x and "that of other here" in x for x in told)
+    # What is said makes it so: his files come along.
+    way = r"(?:user|group)mod -[ug] \d+ \w+|find .*? \{\} \+"
+    doing = "; ".join(w for x in told if "1500" in x for w in re.findall(way, x))
+    doing += "; usermod -u 3500 other; groupmod -g 3500 other"
+    files = "mkdir -p /srv/main/files; touch /srv/main/files/his; chown bo:bo /srv/main/files/his; "
+    again = house.run(
+        plan, before=f"{people}{files}{doing}", after=f"stat -c %u:%g /srv/main/files/his; {here}"
+    )
+    assert not [x for x in again.left if "number" in x]
+    assert again.seen.splitlines()[0] == "3002:3002"
+    assert again.seen.splitlines()[3].startswith("uid=3003(eve) gid=3003(eve)")
+
+
 def test_whoever_has_a_home_keeps_it_and_a_second_run_notes_nothing_twice(house: House) -> None:
     house.pools("main")
     inbox = Export(

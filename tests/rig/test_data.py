@@ -44,7 +44,9 @@ def test_what_is_used_is_what_all_versions_take(steps: list[tuple[str, str, int]
     data = Data("d", "/srv/d", Room(10**9))
     for number, step in enumerate(steps):
         data = done(data, step, number)
-        assert data.room.used == data.taken()
+        states = (data.files, *(p.files for p in data.points.values()))
+        every = {id(f): f.size for state in states for f in state.values()}
+        assert data.room.used == data.taken() == sum(every.values())
 
 
 @given(STEPS, STEPS)

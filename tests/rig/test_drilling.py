@@ -8,6 +8,7 @@ from time import perf_counter
 import pytest
 
 from kavrel.core.evaluate import evaluate
+from kavrel.core.paper.restore_sheet import restore_sheet
 from kavrel.core.plan import Plan
 from kavrel.core.proof.cell import Cell
 from kavrel.rig.drilling import BEGUN_KEPT, HANDS, Drilling, Played, Step, verdict
@@ -43,13 +44,19 @@ def played(
 def test_each_drill_has_something_to_see_and_to_do(
     drill: str, drilling: Drilling, cells: tuple[Cell, ...]
 ) -> None:
-    assert len(DRILLS) == 17
+    assert len(DRILLS) == 18
     for seed in (0, 1):
         found = played(drilling, drill, cells, seed=seed)
         assert found.sees
         assert found.left, "nothing to do"
         assert found.outcomes
         assert verdict(found).startswith("not over")
+
+
+def test_the_page_that_a_drill_names_is_on_the_restore_sheet(demo: Plan) -> None:
+    sheet = restore_sheet(demo, evaluate(demo, BEGAN.date()), "revision 1")
+    titles = {s.title.partition(":")[0] for s in sheet.sections}
+    assert {d.page for d in DRILLS} <= titles
 
 
 def test_the_wrong_disks_pulled_take_the_pool_and_the_step_is_named(
@@ -90,6 +97,27 @@ def test_a_cable_that_came_off_is_plugged_in_and_no_disk_is_bought(
     lost = played(drilling, "cable_off", cells, hands("pull d2"), hands("pull d3"))
     assert "the pool is gone" in lost.done[1].out
     assert {o.worse_step for o in lost.outcomes} == {1}
+
+
+def test_whoever_copies_before_filling_a_new_disk_loses_nothing_when_the_next_one_dies(
+    drilling: Drilling, cells: tuple[Cell, ...]
+) -> None:
+    assert drilling.target(BY_ID["ailing"], 0) == "anvil"
+    filled = [hands("buy anvil"), Step("wren", "zpool replace anvil SX-711 NEW-0001")]
+    looked = Step("wren", "smartctl -a /dev/disk/by-id/ata-SX-722")
+    rash = played(drilling, "ailing", cells, looked, *filled, Step("wren", "zpool status anvil"))
+    assert "Current_Pending_Sector" in rash.done[0].out
+    assert "96" in rash.done[0].out
+    assert {o.worse_step for o in rash.outcomes} == {2}, "while it was filled the other died"
+    assert rash.left
+    copied = [
+        Step("wren", "lab-job machine-images-to-ridge"),
+        Step("wren", "lab-job anvil-snapshots"),
+        Step("heron", "lab-job ledger-every-night"),
+    ]
+    wise = played(drilling, "ailing", cells, *copied, *filled)
+    assert {d.code for d in wise.done} == {0}
+    assert {o.worse_step for o in wise.outcomes} == {None}
 
 
 def test_the_disk_that_all_wait_for_is_found_by_its_own_word(

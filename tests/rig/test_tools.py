@@ -5,18 +5,21 @@ manuals. zfs and zpool are not on this machine: their words are those of OpenZFS
 """
 
 import os
+import re
 import subprocess
 from datetime import UTC, datetime
 from pathlib import Path
 
 import pytest
 
+from kavrel.core.evaluate import evaluate
 from kavrel.core.plan import Plan
 from kavrel.formats.hostside import lab_job
 from kavrel.rig.box import Box
 from kavrel.rig.days import Days
 from kavrel.rig.lab import CannotBuild, Lab
 from kavrel.rig.live import rig
+from kavrel.rig.restoring import piped
 from tests.builders import dataset, job, lab
 from tests.conftest import needs
 from tests.rig.labs import drawn
@@ -251,3 +254,62 @@ def test_two_at_once_share_nothing_and_leave_nothing() -> None:
         folders = (one.lab.folder, two.lab.folder)
         assert folders[0] != folders[1]
     assert not any(f.exists() for f in folders)
+
+
+def test_what_was_sent_encrypted_comes_back_as_the_sheet_says() -> None:
+    """Nobody at the far end has its key: without --raw ZFS refuses to send it (zfs-send(8))."""
+    first, second = lab().pools
+    pools = (first.model_copy(update={"encrypted": True, "passphrase_at": "the tin"}), second)
+    sealed = job(
+        "r", kind="replication", target_pool="second", encrypted=True, credentials="target",
+        key_kept_at=("home", "away"),
+    )  # fmt: skip
+    with rig(lab(pools=pools, jobs=(sealed,)), BEGAN) as days:
+        days.lab.boxes["box"].stores["main"].locked = False
+        days.until(days.lab.now + 3 * 86_400)
+        box, far = days.lab.boxes["box"], days.lab.boxes["far"]
+        point = next(reversed(far.datas["second/r/files"].points))
+        plain = piped(
+            far, f"zfs send second/r/files@{point} | ssh box zfs receive -u main/files-back"
+        )
+        assert "dataset key must be loaded" in plain.err
+        told = next(v.fetch for v in evaluate(days.lab.plan, BEGAN.date()).jobs if v.id == "r")
+        (send,) = [t.partition(": ")[2] for t in told if "zfs send" in t]
+        assert piped(far, send.replace("POINT", point)).code == 0
+        assert "main/files-back" in box.datas
+        (opened,) = [t for t in told if "load-key" in t]
+        assert opened.endswith("zfs load-key -L prompt main/files-back")
+        again = f"zfs send main/files-back@{point} | zfs receive -u main/once-more"
+        assert piped(box, again).code, "it is locked until its passphrase was typed"
+        assert piped(box, "zfs load-key -L prompt main/files-back").code == 0
+        assert piped(box, again).code == 0
+        (placed,) = [t for t in told if t.startswith("put it into place")]
+        for command in re.findall(r"zfs rename \S+ [^\s,;]+", placed):
+            assert piped(box, command).code == 0, command
+        assert point in box.datas["main/files"].points
+
+
+def test_after_an_older_point_came_back_the_job_goes_on_once_the_far_end_went_back_too() -> None:
+    """What came after is at the far end, and an increment fits its newest point alone (zfs-receive(8))."""
+    sent = job("r", kind="replication", target_pool="second", credentials="target")
+    with rig(lab(jobs=(sent,)), BEGAN) as days:
+        days.until(days.lab.now + 4 * 86_400)
+        box, far = days.lab.boxes["box"], days.lab.boxes["far"]
+        told = next(v.fetch for v in evaluate(days.lab.plan, BEGAN.date()).jobs if v.id == "r")
+        point = list(far.datas["second/r/files"].points)[-3]  # from before the damage
+        (send,) = [t.partition(": ")[2] for t in told if "zfs send" in t]
+        (placed,) = [t for t in told if t.startswith("put it into place")]
+        for command in (send, *re.findall(r"zfs rename \S+ [^\s,;]+", placed)):
+            start = far if command == send else box
+            assert piped(start, command.replace("POINT", point)).code == 0, command
+        days.lab.now += 86_400
+        refused = days.hands["far"].run("r")
+        assert refused.code == 1
+        assert f"zfs rollback -r second/r/files@{point} there" in refused.err
+        (back,) = [re.search(r"zfs rollback -r \S+@POINT", t) for t in told if "rollback -r" in t]
+        assert back
+        assert piped(far, back[0].replace("POINT", point)).code == 0
+        days.lab.now += 86_400
+        again = days.hands["far"].run("r")
+        assert again.code == 0, again.err
+        assert list(far.datas["second/r/files"].points)[-1] > point

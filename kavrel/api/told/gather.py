@@ -34,6 +34,7 @@ def known_of(service: Service, plan_id: str) -> Known:
             heard[row.host] = max(row.arrived_at, heard.get(row.host, 0.0))
     return Known(
         runs=looks.runs(plan_id),
+        carried=looks.carried(plan_id),
         points=points,
         wears=wear_of(index, by_serial),
         drifts=[

@@ -83,6 +83,7 @@ from kavrel.core.cautions.not_carried_out import NOT_CARRIED_OUT
 from kavrel.core.cautions.not_encrypted_away import NOT_ENCRYPTED_AWAY
 from kavrel.core.cautions.not_surface_checked import NOT_SURFACE_CHECKED
 from kavrel.core.cautions.noticed_too_late import NOTICED_TOO_LATE
+from kavrel.core.cautions.numbers_unsaid import NUMBERS_UNSAID
 from kavrel.core.cautions.odds_not_accepted import ODDS_NOT_ACCEPTED
 from kavrel.core.cautions.offsite_fixed import OFFSITE_FIXED
 from kavrel.core.cautions.offsite_without_vpn import OFFSITE_WITHOUT_VPN
@@ -149,6 +150,7 @@ RULES: tuple[Rule, ...] = (
     COPY_DOES_NOT_FIT,
     SYSTEM_GROUP,
     SYSTEM_ACCOUNT,
+    NUMBERS_UNSAID,
     NO_OFFSITE,
     LOST_FOR_GOOD,
     NO_REDUNDANCY,

@@ -1,14 +1,16 @@
 """How something is fetched from a copy, for somebody who has never seen the lab."""
 
 from collections.abc import Mapping
+from typing import Literal
 
 from kavrel.core.copies.book import CopyBook
-from kavrel.core.copies.carrier import source_host, target_host
-from kavrel.core.copies.keys import key_of
+from kavrel.core.copies.carrier import address_of, root_ways, source_host, target_host
+from kavrel.core.copies.keys import encrypted_at_source, key_of
+from kavrel.core.copies.module import module_of
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.kinds.kind import Whereabouts
-from kavrel.core.plan import Job
+from kavrel.core.plan import Job, Plan
 from kavrel.core.shares.names import pool_roots, zfs_namers
 
 
@@ -35,6 +37,18 @@ def landing(index: Index, job: Job, copies: Mapping[tuple[str, str], str]) -> st
     return f"it lies in {above} on {box}, dataset {dataset}, where it comes in by {word} {export.name}{who}"
 
 
+def _ways(plan: Plan) -> set[tuple[str, str]]:
+    return root_ways(Index(plan))
+
+
+def _way(index: Index, home: str, far: str) -> Literal["here", "pushed", "pulled", "none"]:
+    """Which of two boxes gets into the other as root, for a job of the plan."""
+    if home == far or not far:
+        return "here"
+    ways = index.once(_ways)
+    return "pulled" if (far, home) in ways else "pushed" if (home, far) in ways else "none"
+
+
 def how_to_fetch(
     book: CopyBook,
     job: Job,
@@ -57,6 +71,7 @@ def how_to_fetch(
         if not kept.in_box_alone:
             key = f"its key is kept at {kept.where(index)}"
     address = (host.vpn_address or host.address) if host else ""
+    module = module_of(index, job, folders) if job.lands_in else None
     lands = landing(book.index, job, copies)
     copy = copies.get((job.id, job.datasets[0]), home_folder) if job.datasets else ""
     how = kind.fetch(
@@ -78,6 +93,14 @@ def how_to_fetch(
             zfs_name=index.once(zfs_namers)[home.host](home_folder) if home else "",
             zfs_copy=index.once(zfs_namers)[host.id if host else home.host](copy) if home else "",
             home_root=index.once(pool_roots)[home.id] if home else "",
+            module=module.within(copy) if module else "",
+            far_box=host.name if host else "",
+            far_at=address_of(host) if host else "",
+            home_at=address_of(index.hosts[home.host]) if home else "",
+            way="module"
+            if module
+            else _way(index, home.host if home else "", host.id if host else ""),
+            as_it_lies=kind.sends_raw and encrypted_at_source(index, job),
         )
     )
     if lands:

@@ -81,8 +81,10 @@ BTRFS = Filesystem(
     ),
     points_sent=(
         _LIST,
-        "send one back: btrfs send {at.beside}/.points/{at.leaf}/POINT | ssh {at.home_box} btrfs "
-        "receive {at.home_root}",
-        "it arrives read-only: make a writable snapshot of it and point the share there",
+        "{at.start}send one back: {at.from_far}btrfs send {at.beside}/.points/{at.leaf}/POINT | "
+        "{at.to_home}btrfs receive {at.home_root}",
+        "it arrives read-only, in {at.home_root}/POINT; put it into place: mv {at.folder} {at.folder}-damaged, "
+        "where that is still there; btrfs subvolume snapshot {at.home_root}/POINT {at.folder}; then sh "
+        "setup.sh sets its limits and rights again",
     ),
 )

@@ -106,10 +106,9 @@ class Filesystem:
         return True
 
     def bring_back(self, at: Any, sent: bool) -> tuple[str, ...]:
-        """Steps of bringing something back from a point; see `points_here`."""
-        return tuple(
-            line.format(at=at) for line in (self.points_sent if sent else self.points_here)
-        )
+        """Steps of bringing something back from a point; see `points_here`. One that says nothing is none."""
+        told = (line.format(at=at) for line in (self.points_sent if sent else self.points_here))
+        return tuple(line for line in told if line)
 
 
 def on_each(one: Callable[[int, int], Space]) -> Worked:

@@ -167,8 +167,14 @@ ZFS = Filesystem(
     ),
     points_sent=(
         "on {at.box}, list the points: zfs list -t snapshot -o name,creation -r {at.zfs_copy}",
-        "send one back under a new name: zfs send {at.zfs_copy}@POINT | ssh {at.home_box} zfs "
-        "receive -u {at.zfs_back}",
-        "look at it, then rename it into place; leave the far end as it is until then",
+        "{at.start}send one back under a new name: {at.from_far}zfs send{at.raw} {at.zfs_copy}@POINT | "
+        "{at.to_home}zfs receive -u {at.zfs_back}",
+        "{at.unlock}",
+        "look at it: zfs mount {at.zfs_back}; leave the far end as it is until all of it is there",
+        "put it into place: zfs rename {at.zfs_name} {at.zfs_name}-damaged, where that is still there, with "
+        "what lies in it; zfs rename {at.zfs_back} {at.zfs_name}; then sh setup.sh sets its limits and rights "
+        "again",
+        "before its job runs again: on {at.far_box} zfs rollback -r {at.zfs_copy}@POINT, which lets go what "
+        "came after that point; the next run refuses else, for it has nothing newer in common with the copy",
     ),
 )

@@ -9,7 +9,18 @@ def _fetch(at: Whereabouts) -> tuple[str, ...]:
         at.stop_first,
         f"the newest state lies in {at.copy} on {at.box}; what was replaced or deleted lies by days in "
         f"{at.beside}/.trash-{at.leaf}{trash}",
-        f"copy it back: rsync -aHAX --partial {at.copy}/ {at.home_box}:{at.back}/",
+        f"{at.start}copy it back: {at.rsync_back(at.copy)}",
+        *([_before(at)] if at.trash_days else []),
+        at.into_place,
+    )
+
+
+def _before(at: Whereabouts) -> str:
+    """How the state before a day is had from the trash can."""
+    day = at.rsync_back(f"{at.beside}/.trash-{at.leaf}/DAY")
+    return (
+        "the state before a day is put together in that new folder: over the newest state each day’s folder, "
+        f"the newest first, down to that day: {day}"
     )
 
 

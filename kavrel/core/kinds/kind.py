@@ -35,7 +35,7 @@ class Whereabouts:
     `box` with its address; `pool` may be a shelf disk or a bucket; `folder` is that of the first
     dataset at home and `copy` where its copy lies, as examples, `zfs_name` and `zfs_copy` the same
     as ZFS names them; `home_root`: where its pool is mounted; `key` says where the key is, empty
-    without encryption.
+    without encryption. `as_it_lies`: its blocks were sent encrypted, and nobody at the far end has the key.
     """
 
     job: str
@@ -53,6 +53,13 @@ class Whereabouts:
     zfs_name: str
     zfs_copy: str
     home_root: str
+    as_it_lies: bool
+    far_box: str  # the name alone
+    far_at: str  # how other boxes reach it
+    home_at: str
+    # Who gets in where, of home and the far end.
+    way: Literal["here", "pushed", "pulled", "module", "none"]
+    module: str  # the copy as the rsync module has it that it lands in; empty without one
 
     @property
     def beside(self) -> str:
@@ -76,6 +83,63 @@ class Whereabouts:
     def zfs_back(self) -> str:
         """The same as ZFS names it."""
         return f"{self.zfs_name.partition('/')[0]}/{self.zfs_name.rpartition('/')[2]}-back"
+
+    @property
+    def start(self) -> str:
+        """Where what follows is typed: where root of the one gets into the other."""
+        if self.way == "here":
+            return ""
+        if self.way == "none":
+            return (
+                f"on {self.home_box}, once its root gets into {self.far_box} by SSH (no job needs that: let it "
+                "in by hand, and take it away again), "
+            )
+        if self.way == "module":
+            return f"on {self.home_box}, with the password that the job has, "
+        return f"on {self.far_box if self.way == 'pulled' else self.home_box}, "
+
+    @property
+    def from_far(self) -> str:
+        """What goes before a command that runs where the copy is."""
+        return f"ssh {self.far_at} " if self.way in ("pushed", "none") else ""
+
+    @property
+    def to_home(self) -> str:
+        """What goes before a command that runs where it comes from."""
+        return f"ssh {self.home_at} " if self.way == "pulled" else ""
+
+    def rsync_back(self, folder: str) -> str:
+        """A folder of the far end, copied into the new one at home."""
+        ends = [f"[{at}]" if ":" in at else at for at in (self.far_at, self.home_at)]
+        if self.way == "module":
+            far = f"{self.module.rpartition('/')[0]}/{folder.removeprefix(f'{self.beside}/')}"
+            return f"rsync -aHAX --partial {far}/ {self.back}/"
+        here = f"{ends[0]}:{folder}/" if self.way in ("pushed", "none") else f"{folder}/"
+        there = f"{ends[1]}:{self.back}/" if self.way == "pulled" else f"{self.back}/"
+        return f"rsync -aHAX --partial {here} {there}"
+
+    @property
+    def raw(self) -> str:
+        """The flag without which ZFS sends nothing back whose key is not loaded. Source: zfs-send(8)."""
+        return " --raw" if self.as_it_lies else ""
+
+    @property
+    def unlock(self) -> str:
+        """What comes back locked is opened by the passphrase that it had; empty where it comes open."""
+        if not self.as_it_lies:
+            return ""
+        return (
+            f"on {self.home_box} it comes back locked, by the passphrase of pool {self.home_pool} as it was: "
+            f"zfs load-key -L prompt {self.zfs_back}"
+        )
+
+    @property
+    def into_place(self) -> str:
+        """What came back into a new folder goes where it belongs; a dataset cannot be moved like a folder."""
+        return (
+            f"on {self.home_box} look at it in {self.back}; then put it into place: rsync -aHAX {self.back}/ "
+            f"{self.folder}/; what is there and not in the copy stays beside it: look it through"
+        )
 
     @property
     def stop_first(self) -> str:

@@ -7,7 +7,8 @@ def _fetch(at: Whereabouts) -> tuple[str, ...]:
     return (
         at.stop_first,
         f"it is the state of its last run and nothing older, in {at.copy} on {at.box}",
-        f"copy it back: rsync -aHAX --partial {at.copy}/ {at.home_box}:{at.back}/",
+        f"{at.start}copy it back: {at.rsync_back(at.copy)}",
+        at.into_place,
     )
 
 

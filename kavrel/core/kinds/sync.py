@@ -9,7 +9,8 @@ def _fetch(at: Whereabouts) -> tuple[str, ...]:
         at.stop_first,
         f"the newest state lies in {at.copy} on {at.box}; what was replaced or deleted is in the trash "
         f"can of the tool there{trash}",
-        f"copy it back: rsync -aHAX --partial {at.copy}/ {at.home_box}:{at.back}/",
+        f"{at.start}copy it back: {at.rsync_back(at.copy)}",
+        at.into_place,
     )
 
 

@@ -6,8 +6,11 @@ from collections.abc import Sequence
 from kavrel.core.copies.keys import key_of
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
+from kavrel.core.paper.disk_dies import disks_that_die
 from kavrel.core.paper.document import Document, Fact, Section, SheetStep
+from kavrel.core.paper.errors_found import errors_found
 from kavrel.core.paper.machines import unlocking, waits
+from kavrel.core.paper.power_back import after_a_power_cut
 from kavrel.core.plan import Plan
 from kavrel.core.proof.cell import Cell, StepView
 from kavrel.core.proof.hazards import HAZARDS
@@ -28,6 +31,8 @@ RULES = (
     "Write nothing to a disk that may still hold the data. Pull no disk before its serial is read aloud.",
     "Pull the mains plug before a case is opened; never open a power supply.",
     "Keep the copy untouched: restore to new disks, never over the only copy.",
+    "If the machine with Kavrel on it is gone, too: install it on any other, and kavrel restore FILE, the "
+    "newest of its own copies, kept at (write it here): ____________",
 )
 
 
@@ -44,6 +49,9 @@ def restore_sheet(plan: Plan, evaluation: Evaluation, origin: str) -> Document:
     views = {h.id: h for h in evaluation.hazards}
     # What somebody may stand before; the rest needs the administrator.
     for hazard, what in ((h.id, h.on_sheet) for h in HAZARDS.values() if h.on_sheet):
+        if hazard == "one_disk":
+            sections += [*after_a_power_cut(index), *errors_found(index)]
+            sections += disks_that_die(index, evaluation)
         struck: dict[str, list[Cell]] = defaultdict(list)
         for cell in evaluation.proof:
             if cell.hazard == hazard and cell.fate != "runs_on":
@@ -53,12 +61,34 @@ def restore_sheet(plan: Plan, evaluation: Evaluation, origin: str) -> Document:
             title = views[hazard].title + (f": {name}" if name else "")
             host = index.pools[index.datasets[cells[0].dataset].pool].host
             said = HAZARDS[hazard].told(index, host)
+            if what == "pool":
+                pool = index.datasets[cells[0].dataset].pool
+                said = (*said, *_made_anew(index, evaluation, pool, cells))
             sections += _hazard(index, title, views[hazard].question, said, cells)
     variant = f", {plan.variant}" if plan.variant else ""
     return Document(
         title=f"If something has happened: {plan.name}{variant}",
         origin=f"{origin}, {evaluation.today}",
         sections=tuple(s for s in sections if s.facts or s.steps or s.intro),
+    )
+
+
+def _made_anew(
+    index: Index, evaluation: Evaluation, pool: str, cells: Sequence[Cell]
+) -> tuple[str, ...]:
+    """What comes before anything is brought back, where all of a pool is lost."""
+    layout = next(v.layout for v in evaluation.pools if v.id == pool)
+    if layout.remains != "nothing" or not any(c.fate == "restored" for c in cells):
+        return ()
+    told = index.pools[pool]
+    host = index.hosts[told.host]
+    if host.closed:
+        return (
+            f"Pool {told.name} is made anew on the new disks first, in the page of {host.name}.",
+        )
+    return (
+        f"Pool {told.name} is made anew first: on the Bench give its disks their new serials, on Pools take "
+        f"off that it stands, and run setup.sh of {host.name}'s new bundle; it asks before it wipes anything.",
     )
 
 

@@ -59,6 +59,12 @@ class Share(Value):
 
 Role = Literal["administrator", "everyday", "player", "machine", "backup"]
 Login = Annotated[str, Field(pattern=r"^[a-z_][a-z0-9_-]{0,30}$")]
+# Of people and of what signs in, never of the system. Source: login.defs(5), UID_MIN and UID_MAX.
+Number = Annotated[int, whole(1000, 60_000)]
+_NUMBER_HELP = (
+    "the same on every box: files that were copied, restored or fetched over NFS belong to a number; "
+    "empty: each box gives its own"
+)
 
 
 class Account(Value):
@@ -69,6 +75,7 @@ class Account(Value):
     id: Id
     login: Annotated[Login, Unique(), Shown("Login", _NAME_HELP)]
     full_name: Annotated[Line, Shown("Who")]
+    number: Annotated[Number, Shown("Number (uid)", _NUMBER_HELP)] | None = None
     role: Annotated[
         Role,
         Shown(
@@ -101,6 +108,7 @@ class Group(Value):
 
     id: Id
     name: Annotated[Login, Unique(), Shown("Name", _NAME_HELP)]
+    number: Annotated[Number, Shown("Number (gid)", _NUMBER_HELP)] | None = None
     members: Annotated[
         tuple[Id, ...], Field(max_length=500), Ref("accounts"), Shown("Members")
     ] = ()

@@ -114,13 +114,14 @@ class SeenPoints(Seen):
 
 
 class SeenRun(Seen):
-    """A run of a job as lab-job wrote it down."""
+    """A run of a job as lab-job wrote it down; `bytes` that it carried, None where nothing counted them."""
 
     job: str
     began: float
     ended: float
     result: Literal["ok", "failed", "noted"]
     said: str = ""
+    bytes: int | None = None
 
 
 class SeenTask(Seen):

@@ -21,6 +21,7 @@ def contradictions(plan: Plan) -> Iterator[Place]:
     yield from _places(plan)
     yield from _tree(index)
     yield from _networks(plan)
+    yield from _numbers(plan)
     yield from _shares(index)
     yield from _exports(index)
     yield from _apps(index)
@@ -76,6 +77,29 @@ def _places(plan: Plan) -> Iterator[Place]:
             if f"{root}/".startswith(f"{roots[other.id]}/"):
                 text = f"{root} lies in pool {other.name}: a pool has a folder of its own"
                 yield "pools", pool.id, "path", text
+
+
+def _numbers(plan: Plan) -> Iterator[Place]:
+    """Two with one number are one to a file system; an account's own group has the account's."""
+    people: dict[int, str] = {}
+    groups: dict[int, str] = {}
+    chosen = {g.name for g in plan.groups}
+    for account in plan.accounts:
+        if account.number is None:
+            continue
+        if account.number in people:
+            text = f"{account.number} is the number of {people[account.number]} already"
+            yield "accounts", account.id, "number", text
+        people.setdefault(account.number, account.login)
+        if account.login not in chosen:
+            groups.setdefault(account.number, f"{account.login}'s own group")
+    for group in plan.groups:
+        if group.number is None:
+            continue
+        if group.number in groups:
+            text = f"{group.number} is the number of {groups[group.number]} already"
+            yield "groups", group.id, "number", text
+        groups.setdefault(group.number, f"group {group.name}")
 
 
 def _name_complaint(pool: Pool, name: str) -> str:

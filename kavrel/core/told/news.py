@@ -12,8 +12,9 @@ from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
-from kavrel.core.quantities import later, span_words
+from kavrel.core.quantities import later, size_words, span_words
 from kavrel.core.seen.drifted import Drift
+from kavrel.core.seen.hollow import hollow
 from kavrel.core.seen.machine import SeenRun
 from kavrel.core.seen.points import FoundPoints
 from kavrel.core.seen.wear import Wear
@@ -40,10 +41,12 @@ class News(BaseModel):
 class Known:
     """What machines said of a lab lately: runs with their hosts, points, disks, differences.
 
-    `last_sent`: when each box that sends by itself was heard last.
+    `carried`: the runs of which it is known what they carried. `last_sent`: when each box that sends by
+    itself was heard last.
     """
 
     runs: Sequence[tuple[str, SeenRun]] = ()
+    carried: Sequence[tuple[str, SeenRun]] = ()
     points: Sequence[FoundPoints] = ()
     wears: Sequence[Wear] = ()
     drifts: Sequence[Drift] = ()
@@ -55,6 +58,7 @@ def news(index: Index, evaluation: Evaluation, known: Known, now: datetime) -> l
     told = [
         *_failures(index, known, now),
         *_silence(index, known, now),
+        *_hollow(index, known),
         *_due(index, evaluation),
         *_wear(known),
         *_drift(index, known),
@@ -115,6 +119,19 @@ def _silence(index: Index, known: Known, now: datetime) -> Iterator[News]:
                 f"{index.hosts[host].name} has sent nothing since {heard:%Y-%m-%d %H:%M} UTC",
                 f"it sends its looks by itself; {longest:g} days without one is too long",
             )
+
+
+def _hollow(index: Index, known: Known) -> Iterator[News]:
+    for one in hollow(index, known.carried):
+        carried, expected = size_words(one.carried_bytes), size_words(one.expected_bytes)
+        yield _told(
+            f"hollow {one.job} {one.since:.0f}",
+            "silence",
+            False,
+            f"{index.jobs[one.job].name} ends well and carries next to nothing",
+            f"{one.runs} runs in {one.days:.0f} days carried {carried}, and by the plan {expected} changed: "
+            "look whether its source still holds what it should",
+        )
 
 
 def _due(index: Index, evaluation: Evaluation) -> Iterator[News]:

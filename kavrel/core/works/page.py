@@ -66,6 +66,7 @@ def _parts(index: Index, box: Host, today: date) -> Iterator[Part]:
         if (shares or exports) and account.works_on(today):
             groups = ", ".join(g.name for g in plan.groups if account.id in g.members)
             values = [("name", account.login), ("who", account.full_name), ("groups", groups)]
+            values += [("number, if it can be chosen", str(account.number or ""))]
             ends = str(account.expires_on or "")
             yield f"User {account.login}", (("accounts", account.id),), [*values, ("ends on", ends)]
     for pool in pools:

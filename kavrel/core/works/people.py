@@ -16,9 +16,10 @@ from kavrel.core.works.work import Work
 
 @dataclass(frozen=True)
 class GroupThere(Work):
-    """A group that exists."""
+    """A group that exists; `number`: its gid by the plan, None: the box gives one."""
 
     name: str
+    number: int | None
 
 
 @dataclass(frozen=True)
@@ -28,7 +29,7 @@ class AccountThere(Work):
     `groups` are those that it is in besides its own. `own_group` is False where a group of the plan
     has its name, with members that somebody chose. `ends`: the first day on which it no longer works.
     `home`: the folder that it signs in to where a server insists on one, empty elsewhere: vsftpd
-    refuses whose home is not there.
+    refuses whose home is not there. `number`: its uid by the plan, None: the box gives one.
     """
 
     login: str
@@ -37,6 +38,7 @@ class AccountThere(Work):
     own_group: bool
     ends: date | None
     home: str
+    number: int | None
 
 
 @dataclass(frozen=True)
@@ -85,14 +87,19 @@ def _group(group: Group) -> GroupThere:
     )
     return GroupThere(
         key=f"group/{group.name}",
-        what=f"group {group.name}",
+        what=f"group {group.name}" + _numbered(group.number),
         makes=(("groups", group.id),),
         needs=(),
         see=f"getent group {group.name}",
         back=f"groupdel {group.name}",
         by_hand=said if taken else "",
         name=group.name,
+        number=group.number,
     )
+
+
+def _numbered(number: int | None) -> str:
+    return f", number {number}" if number else ""
 
 
 def _account(account: Account, groups: list[Group], names: set[str], home: str) -> AccountThere:
@@ -101,7 +108,7 @@ def _account(account: Account, groups: list[Group], names: set[str], home: str) 
     joined = tuple(g.name for g in groups if g.name not in SYSTEM_NAMES)
     return AccountThere(
         key=f"account/{login}",
-        what=f"account {login}",
+        what=f"account {login}" + _numbered(account.number),
         makes=(("accounts", account.id), *(("groups", g.id) for g in groups)),
         needs=tuple(f"group/{name}" for name in joined),
         see=f"id {login}",
@@ -113,4 +120,5 @@ def _account(account: Account, groups: list[Group], names: set[str], home: str) 
         own_group=login not in names,
         ends=account.expires_on,
         home=home,
+        number=account.number,
     )

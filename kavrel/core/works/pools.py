@@ -199,6 +199,13 @@ def refusal(index: Index, pool: Pool) -> str:
     if unknown:
         names = ", ".join(index.disks[d].label for d in unknown)
         return f"the serial of {names} is not in the plan, and no disk is wiped by its order"
+    cuts = FAMILIES[pool.family].cuts
+    if cuts:
+        made = cuts([index.disks[d].capacity_bytes for d in pool.disks])
+        within = {n for cut in made for n in cut.members}
+        small = [index.disks[d].label for n, d in enumerate(pool.disks) if n not in within]
+        if small:
+            return f"{', '.join(small)} is too small for any slice: leave it out; nothing was wiped"
     return ""
 
 

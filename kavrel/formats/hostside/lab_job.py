@@ -185,6 +185,11 @@ LISTED = "listed"  # the place of points of which all are told
 _held: list[int] = []
 # What the run has to tell beside that it went well.
 _noticed: list[str] = []
+# Bytes of contents that the run has carried, as its commands counted them.
+_carried: list[int] = []
+METER = ["dd", "bs=1M"]  # lets all through, and says at its end how much that was
+COUNTED = re.compile(r"^(\d+) bytes", re.MULTILINE)
+LITERAL = re.compile(r"^Literal data: ([\d.,]+) bytes", re.MULTILINE)  # of rsync --stats
 
 
 def finished(words: Sequence[str]) -> subprocess.CompletedProcess[str]:
@@ -216,14 +221,19 @@ class Side:
         return ["ssh", "-o", "BatchMode=yes", self.peer, shlex.join(command)]
 
     def run(self, *command: str, fine: Sequence[int] = (0,)) -> None:
-        """Runs it; raises Trouble with what it complained of."""
+        """Runs it. Raises Trouble with what it complained of."""
+        self.heard(*command, fine=fine)
+
+    def heard(self, *command: str, fine: Sequence[int] = (0,)) -> str:
+        """Runs it; what it said. Raises Trouble with what it complained of."""
         words = self.words(*command)
         if self.show:
             print(shlex.join(words))
-            return
+            return ""
         done = finished(words)
         if done.returncode not in fine:
             raise Trouble(f"{shlex.join(words)}: {done.stderr.strip() or done.returncode}")
+        return done.stdout
 
     def ask(self, *command: str) -> list[str]:
         """Its lines; none where it fails, as when a dataset is not there yet.
@@ -314,13 +324,14 @@ def close_end(one: subprocess.Popen[bytes]) -> None:
 
 
 def pipe(show: bool, *parts: list[str], fine: Sequence[int] = (0,)) -> None:
-    """Runs commands of which each reads what the one before it writes.
+    """Runs commands of which each reads what the one before it writes, and counts what the first one says.
 
     `fine` are exit codes of the first one with which all went well.
     """
     if show:
         print(" | ".join(shlex.join(p) for p in parts))
         return
+    parts = (parts[0], METER, *parts[1:])
     running: list[subprocess.Popen[bytes]] = []
     missing = ""
     for n, part in enumerate(parts):
@@ -329,6 +340,8 @@ def pipe(show: bool, *parts: list[str], fine: Sequence[int] = (0,)) -> None:
                 part,
                 stdin=running[-1].stdout if running else subprocess.DEVNULL,
                 stdout=subprocess.PIPE if n + 1 < len(parts) else subprocess.DEVNULL,
+                stderr=subprocess.PIPE if part is METER else None,
+                env={**os.environ, "LC_ALL": "C"} if part is METER else None,
                 pass_fds=_held,
             )
         except OSError as error:
@@ -339,12 +352,17 @@ def pipe(show: bool, *parts: list[str], fine: Sequence[int] = (0,)) -> None:
             close_end(running[n - 1])  # so that it hears when its reader ends
     if missing and running:
         close_end(running[-1])
+    told = running[1].stderr if running[1:] else None
+    counted = told.read().decode("ascii", "replace") if told else ""
     codes = [one.wait() for one in running]
+    _carried.extend(int(n) for n in COUNTED.findall(counted))
     if missing:
         raise Trouble(missing)
     failed = [
         shlex.join(p) for n, p in enumerate(parts) if codes[n] not in (fine if n == 0 else (0,))
     ]
+    if len(failed) > 1 and shlex.join(METER) in failed:
+        failed.remove(shlex.join(METER))  # it only hears that its reader went
     if failed:
         raise Trouble(f"failed: {'; '.join(failed)}")
 
@@ -561,13 +579,15 @@ class Job:
             self.target.make(there.folder)
             self.clear_broken(there)
         arrived = there.all()
+        common = [n for n in here.all() if n in arrived]
         if brought_by:
             name = self.newest(here)
-        else:
+        if there.zfs and arrived and not (brought_by and name in arrived):
+            fits(copy, list(arrived)[-1], common[-1] if common else None)
+        if not brought_by:
             name = next_name(self.name, self.now, [*here.all().values(), *arrived.values()])
             here.take(name)
         if name not in arrived:
-            common = [n for n in here.all() if n in arrived]
             self.began_to_send(there, name)
             self.send(here, there, name, common[-1] if common else None)
             if not self.show and name not in there.all():
@@ -691,7 +711,7 @@ class Job:
         days, module = self.told.get("trash_days", 0), self.told.get("module")
         above, _, leaf = copy.rpartition("/")
         trash = f"{above}/.trash-{leaf}"
-        options = ["-aHAX", "--delete", "--partial"]
+        options = ["-aHAX", "--delete", "--partial", "--stats"]
         options += [f"--exclude={pattern}" for pattern in self.told.get("left_out", ())]
         options += [f"--exclude={exactly(n)}" for n in self.told.get("within", {}).get(place, ())]
         if days:
@@ -708,7 +728,8 @@ class Job:
             self.target.make(copy)
             to = self.target.end(f"{copy}/")
         ends = (self.source.end(f"{place}/"), to)
-        self.here.run("rsync", *options, *ends, fine=(0, GONE_MEANWHILE))
+        told = self.here.heard("rsync", *options, *ends, fine=(0, GONE_MEANWHILE))
+        _carried.extend(int(re.sub(r"\D", "", n)) for n in LITERAL.findall(told))
         if days and not module:
             self.target.make(trash)
             self.empty(self.target, trash, days)
@@ -934,6 +955,20 @@ class Job:
         if self.told.get("tells_source"):
             heard = Side(self.told["tells_source"], self.show)
             heard.mark(f"{STATE}/{self.name}.heard", self.now)
+
+
+def fits(copy: str, newest: str, common: str | None) -> None:
+    """Raises Trouble where ZFS would not take a difference: it fits the newest point of a copy alone."""
+    if common is None:
+        raise Trouble(
+            f"{copy}: none of its points is here any more. Once it is not needed: zfs rename {copy} {copy}-old "
+            "there, and the next run sends all anew"
+        )
+    if common != newest:
+        raise Trouble(
+            f"{copy}: it has points that are here no more, up to {newest}. Where an older one was brought "
+            f"back: zfs rollback -r {copy}@{common} there lets those go, and the next run goes on"
+        )
 
 
 def room_at(folder: str) -> int:
@@ -1288,6 +1323,7 @@ def run_job(name: str, told: dict[str, Any], zone: str, show: bool, now: float) 
             raise Trouble("its last run has not ended") from error
         _held[:] = [lock.fileno()]
         _noticed.clear()
+        _carried.clear()
         began = time.time()
         try:
             check_clock(name, told, zone, now)
@@ -1435,6 +1471,8 @@ def write_run(name: str, began: float, result: str, said: str) -> None:
             "result": result,
             "said": said[-2000:],
         }
+        if _carried:
+            run["bytes"] = sum(_carried)
         write_whole(folder / f"{int(began * 1000)}-{name}.json", json.dumps(run))
         for old in sorted(n for n in os.listdir(folder) if n.endswith(".json"))[:-KEPT_RUNS]:
             (folder / old).unlink()

@@ -2,6 +2,7 @@
 
 import re
 from datetime import date
+from typing import Any
 
 from kavrel.core.edit import fresh_id
 from kavrel.core.index import Index
@@ -34,14 +35,37 @@ def whole_drift(index: Index, host: str, machine: Machine, today: date) -> Drift
 
 
 def _file(index: Index, host: str, kind: str, report: Report) -> list[Drifted]:
-    rows = [_proposed(index, host, kind, p) for p in report.proposals if p.what != "same"]
-    told = {p.name for p in report.proposals if p.what != "same"}
+    # A plan that gives nobody a number leaves that to the box: whatever it gave is as planned.
+    given = [p for p in report.proposals if _only_number(index, p)]
+    proposals = [p for p in report.proposals if p.what != "same" and p not in given]
+    rows = [_proposed(index, host, kind, p) for p in proposals]
+    told = {p.name for p in proposals}
+    unsaid = {f"{p.collection[:-1]} {p.name} is changed against the plan" for p in given}
     for line in report.differences:
+        if line in unsaid:
+            continue
         row = _said(host, kind, line)
         # What a proposal says is not said twice.
         if row.verdict == "missing" or row.field == "right" or not any(n in line for n in told):
             rows.append(row)
     return rows
+
+
+def _only_number(index: Index, one: ReadItem) -> bool:
+    """Whether all that differs is a number that the plan does not give."""
+    if one.what != "changed" or one.item.get("number") is None:
+        return False
+    old = next((i for i in getattr(index.plan, one.collection) if i.id == one.item["id"]), None)
+    if old is None or old.number is not None:
+        return False
+    now = {**old.model_dump(mode="json"), "number": one.item["number"]}
+    return {k: _unordered(v) for k, v in now.items()} == {
+        k: _unordered(v) for k, v in one.item.items()
+    }
+
+
+def _unordered(value: Any) -> Any:
+    return sorted(value) if isinstance(value, list) else value
 
 
 def _proposed(index: Index, host: str, kind: str, one: ReadItem) -> Drifted:

@@ -52,6 +52,7 @@ def read_run(listing: Listing, notes: Notes) -> None:
     if run.get("result") not in RESULTS or not isinstance(run.get("job"), str):
         listing.puzzled(listing.text)
         return
+    carried = run.get("bytes")
     notes.runs.append(
         {
             "job": run["job"],
@@ -59,6 +60,7 @@ def read_run(listing: Listing, notes: Notes) -> None:
             "ended": float(run["ended"]),
             "result": run["result"],
             "said": str(run.get("said", ""))[:2000],
+            "bytes": carried if type(carried) is int and 0 <= carried < 2**63 else None,
         }
     )
     notes.looked_at.add("runs")

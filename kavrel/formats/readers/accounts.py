@@ -30,17 +30,28 @@ def read_passwd(text: str, plan: Plan, host: str) -> Report:
             continue
         report.say(number, line, "understood")
         old = mine.get(login)
+        others = {a.number for a in plan.accounts if a.login != login}
         full = printable(name.partition(",")[0]) or login
         base = old.model_dump(mode="json") if old else {"login": login, "full_name": full}
-        item = {**base, "enabled": locked not in SWITCHED_OFF}
+        item = {**base, "enabled": locked not in SWITCHED_OFF, "number": _number(uid, others)}
         what = "new" if old is None else "same" if item == base else "changed"
-        report.proposals.append(ReadItem(collection="accounts", what=what, name=login, item=item))
+        number_now = item["number"] if old and item["number"] != old.number else None
+        why = f"its number here is {number_now}" if number_now else ""
+        report.proposals.append(
+            ReadItem(collection="accounts", what=what, name=login, item=item, why=why)
+        )
         if what != "same":
             report.differences.append(f"account {login} is {what} against the plan")
     for login, account in mine.items():
         if login not in seen and account.enabled:
             report.differences.append(f"account {login} is in the plan and not in the file")
     return report
+
+
+def _number(text: str, others: set[int | None]) -> int | None:
+    """What a plan can say of it: no number of the system's own, none that is another's by the plan."""
+    number = int(text)
+    return number if FIRST_PERSON <= number <= LAST_PERSON and number not in others else None
 
 
 def read_group(text: str, plan: Plan, host: str) -> Report:
@@ -62,6 +73,9 @@ def read_group(text: str, plan: Plan, host: str) -> Report:
         if not LOGIN.fullmatch(name):
             report.say(number, line, "not understood", f"{name} is no name that can be planned")
             continue
+        # The group of an account's own name is the account's, with its number.
+        others = {g.number for g in plan.groups if g.name != name}
+        others |= {a.number for a in plan.accounts if a.login != name}
         given = [m for m in members.split(",") if m]
         unknown = [m for m in given if m not in logins]
         report.say(
@@ -72,10 +86,22 @@ def read_group(text: str, plan: Plan, host: str) -> Report:
         )
         old = mine.get(name)
         base = old.model_dump(mode="json") if old else {"name": name}
-        item = {**base, "members": [logins[m] for m in given if m in logins]}
-        same = old is not None and set(item["members"]) == set(old.members)
+        item = {
+            **base,
+            "members": [logins[m] for m in given if m in logins],
+            "number": _number(gid, others),
+        }
+        same = (
+            old is not None
+            and set(item["members"]) == set(old.members)
+            and item["number"] == old.number
+        )
         what = "new" if old is None else "same" if same else "changed"
-        report.proposals.append(ReadItem(collection="groups", what=what, name=name, item=item))
+        number_now = item["number"] if old and item["number"] != old.number else None
+        why = f"its number here is {number_now}" if number_now else ""
+        report.proposals.append(
+            ReadItem(collection="groups", what=what, name=name, item=item, why=why)
+        )
         if what != "same":
             report.differences.append(f"group {name} is {what} against the plan")
     for name in sorted(set(mine) - seen):

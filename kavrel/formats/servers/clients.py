@@ -176,7 +176,7 @@ def _nfs_cards(box: Box) -> Iterator[Card]:
                 thing=export.name,
                 system="NFS, fstab",
                 text=f"{place}:{folder} /mnt/{export.name} nfs4 _netdev,nofail,noatime 0 0",
-                note="the numbers of owners have to be the same on both ends",
+                note=_numbers(box, export),
             )
             if client in guests:
                 use = box.index.datasets[export.dataset].use
@@ -189,6 +189,15 @@ def _nfs_cards(box: Box) -> Iterator[Card]:
                     if root_is_let_in(export)
                     else "its root is nobody there: a hypervisor that writes as root is refused",
                 )
+
+
+def _numbers(box: Box, export: Export) -> str:
+    """Whom files are of at the client: a number says it, never a name."""
+    if export.squash == "all":
+        return "everybody is nobody there, whoever he is on the client"
+    known = [f"{a.login} {a.number}" for a in box.plan.accounts if a.number and a.enabled]
+    said = "the numbers of owners have to be the same on both ends"
+    return f"{said} (usermod -u): {', '.join(known)}" if known else said
 
 
 def _iscsi_cards(box: Box) -> Iterator[Card]:

@@ -223,7 +223,8 @@ def _accept(door: DoorOpen) -> Iterator[str]:
     for version, word in ((4, "ip"), (6, "ip6")):
         if door.to and ipaddress.ip_address(door.to).version != version:
             continue
-        to = f"{word} daddr {door.to} " if door.to else ""
+        # An address answers on every wire of a box: only where it came in at the wire that has it.
+        to = f"{word} daddr {door.to} fib daddr . iif type local " if door.to else ""
         mine = [n for n in map(ipaddress.ip_network, door.sources) if n.version == version]
         # What lies inside another range would be refused as an overlap.
         merged = sorted(str(n) for n in ipaddress.collapse_addresses(mine))  # type: ignore[type-var]

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 
 from kavrel.rig.box import Tool
-from kavrel.rig.tools import blocks, folders, machine
+from kavrel.rig.tools import below_dev, blocks, folders, machine, mending
 from kavrel.rig.tools.btrfs import btrfs
 from kavrel.rig.tools.rsync import rsync
 from kavrel.rig.tools.sh import sh
@@ -14,25 +14,29 @@ from kavrel.rig.tools.zpool import zpool
 TOOLS: Mapping[str, Tool] = {
     "apt-get": machine.nothing,
     "btrfs": btrfs,
-    "cat": folders.cat,
+    "cat": below_dev.cat,
     "date": folders.date,
+    "dd": machine.dd,
+    "echo": mending.echo,
     "findmnt": blocks.findmnt,
     "getfacl": machine.getfacl,
     "gzip": folders.gzip,
     "hostname": machine.hostname,
     "ip": machine.ip,
     "journalctl": machine.nothing,
-    "ls": folders.ls,
+    "ls": below_dev.ls,
     "lsblk": blocks.lsblk,
     "lvs": blocks.lvs,
     "mdadm": blocks.mdadm,
     "mkdir": folders.mkdir,
+    "mount": machine.mount,
     "mv": folders.mv,
     "pv": machine.pv,
     "pvs": blocks.pvs,
     "rm": folders.rm,
     "rsync": rsync,
     "sendmail": machine.mail,
+    "sfdisk": mending.sfdisk,
     "sh": sh,
     "sha256sum": folders.sha256sum,
     "smartctl": machine.smartctl,

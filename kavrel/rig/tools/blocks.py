@@ -13,6 +13,7 @@ from kavrel.rig.data import Data
 from kavrel.rig.disks import Drive
 from kavrel.rig.layers import Array, Block, Layers, System
 from kavrel.rig.said import FINE, Said, failed, lines
+from kavrel.rig.tools import mending
 from kavrel.rig.tools.folders import split
 
 SECTORS = {"512n": (512, 512), "512e": (512, 4096), "4kn": (4096, 4096)}
@@ -113,7 +114,7 @@ def _of_drive(drive: Drive) -> dict[str, Any]:
 
 
 def mdadm(box: Box, words: list[str], stdin: bytes) -> Said:
-    """Mdadm --detail [--export], --action=check, --wait, of one array."""
+    """Mdadm --detail [--export], --action=check, --wait, of one array; or what changes its members."""
     flags, _, names = split(words)
     path = names[0] if names else ""
     array = next(
@@ -121,7 +122,10 @@ def mdadm(box: Box, words: list[str], stdin: bytes) -> Said:
     )
     if array is None:
         return failed(f"mdadm: cannot open {path}: No such file or directory")
-    if "detail" in flags:
+    said = [w for w in words if w not in (path, "--manage")]
+    if said and (said[0].lstrip("-") in mending.DEEDS or said[0] in (*mending.SHORT, "--replace")):
+        return mending.manage(box, path, array, said)
+    if "detail" in flags or "D" in flags:
         return lines(*(_export(box, array) if "export" in flags else _detail(array)))
     if "action=check" in flags:
         if array.missing:

@@ -8,6 +8,7 @@ import os
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.rig.box import Box
 from kavrel.rig.data import Data
+from kavrel.rig.layers import drives as answering
 from kavrel.rig.said import FINE, Said, failed, lines
 from kavrel.rig.streams import Stream
 from kavrel.rig.tools import btrfs_shows
@@ -40,6 +41,19 @@ def btrfs(box: Box, words: list[str], stdin: bytes) -> Said:
         return _show(box, names[2])
     if asked in (("filesystem", "sync"), ("subvolume", "sync")):
         return FINE
+    if asked in (
+        ("replace", "start"),
+        ("device", "add"),
+        ("device", "remove"),
+        ("device", "delete"),
+    ):
+        return btrfs_shows.mended(box, names)
+    if asked == ("scrub", "status"):
+        return lines("Status:           finished", "Error summary:    no errors found")
+    if asked == ("replace", "status"):
+        return lines("Never started")
+    if asked == ("balance", "start"):
+        return lines("Done, had to relocate 0 out of 6 chunks")
     if names[:1] == ["send"]:
         return _send(box, names[1], values.get("p", ""))
     if names[:1] == ["receive"]:
@@ -165,6 +179,10 @@ def _stats(box: Box, folder: str) -> Said:
     if store is None or not is_btrfs(box, data):
         return failed(f"ERROR: getting device info for {folder} failed")
     drives = [box.lab.drives[d] for d in store.pool.disks]
-    rows = [f"[/dev/{d.disk.id}].read_io_errs    {d.bad_sectors}" for d in drives]
+    paths = {d.disk.id: path for path, d in answering(box)}
+    rows = [
+        f"[{paths.get(d.disk.id, f'devid:{n}')}].read_io_errs    {d.bad_sectors}"
+        for n, d in enumerate(drives, 1)
+    ]
     said = lines(*rows)
     return said if not any(d.bad_sectors for d in drives) else Said(64, said.out, "")

@@ -8,6 +8,7 @@ from kavrel.rig.box import Box
 from kavrel.rig.data import Data, Point
 from kavrel.rig.layers import Layers, System
 from kavrel.rig.said import Said, failed, lines
+from kavrel.rig.tools.mending import btrfs_device
 
 NONE = "-"
 FIRST = 256  # number of the first subvolume; the top level is 5
@@ -95,6 +96,15 @@ def quotas(box: Box, place: str) -> Said:
         size = sum(f.size for f in (point.files if point else box.current(data).files).values())
         rows.append(f"0/{number}  {size}  0  {limit or 'none'}  {path}")
     return lines(*rows)
+
+
+def mended(box: Box, words: list[str]) -> Said:
+    """Btrfs replace start, device add, device remove ... FOLDER."""
+    one = _at(box, words[-1])
+    many = 5 if words[0] == "replace" else 4
+    if one is None or len(words) != many:
+        return _no_btrfs(words[-1])
+    return btrfs_device(box, one, words)
 
 
 def _at(box: Box, place: str) -> System | None:

@@ -93,6 +93,29 @@ def pv(box: Box, words: list[str], stdin: bytes) -> Said:
     return Said(0, stdin)
 
 
+def mount(box: Box, words: list[str], stdin: bytes) -> Said:
+    """Mount [-o degraded] FOLDER, as fstab has it: what is there is mounted already."""
+    folder = words[-1] if words else ""
+    store = next((s for s in box.stores.values() if s.at == folder.rstrip("/")), None)
+    if store is None:
+        return failed(f"mount: {folder}: can't find in /etc/fstab.")
+    if store.locked or box.lab.health(store.pool) == "LOST":
+        return failed(f"mount: {folder}: can't find UUID={store.pool.uuid or store.name}.", 32)
+    return FINE
+
+
+def dd(box: Box, words: list[str], stdin: bytes) -> Said:
+    """A meter: what it reads goes on, and it says how much that was. Source: coreutils, tried."""
+    try:
+        size = box.lab.streams.get(stdin.rpartition(b" ")[2]).size
+    except KeyError:
+        size = len(stdin)
+    said = (
+        f"{size // 2**20}+1 records in\n{size // 2**20}+1 records out\n{size} bytes copied, 1 s\n"
+    )
+    return Said(0, stdin, said)
+
+
 def timedatectl(box: Box, words: list[str], stdin: bytes) -> Said:
     """Timedatectl: the time, whether others keep it right, and set-time, set-ntp."""
     if words[:1] == ["show"]:

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from kavrel.rig.box import Box
 from kavrel.rig.data import Data
 from kavrel.rig.files import File, text_file
-from kavrel.rig.said import FINE, Said, failed
+from kavrel.rig.said import FINE, Said, failed, lines
 from kavrel.rig.tools.folders import place_of, point_folder
 
 
@@ -89,7 +89,7 @@ def _carry(
         place_of(here, data),
         float(limit) * 8192 / 1e6 if limit else None,
     )
-    return FINE
+    return lines(f"Literal data: {sent:,} bytes") if "--stats" in options else FINE
 
 
 def _put_aside(box: Box, aside: str, name: str, file: File) -> None:

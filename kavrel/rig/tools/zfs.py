@@ -1,6 +1,7 @@
 """zfs: datasets, snapshots, sending and receiving, as OpenZFS says and refuses them. Source: zfs(8)."""
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Dataset
@@ -275,12 +276,15 @@ def _send(box: Box, words: list[str], stdin: bytes) -> Said:
     if data is None or point not in data.points:
         return failed(f"cannot open '{names[0] if names else ''}': dataset does not exist")
     store = box.stores[base.partition("/")[0]]
-    if store.locked and "raw" not in flags and "w" not in flags:
+    raw = "raw" in flags or "w" in flags
+    if (store.locked or data.props.get("raw") == "locked") and not raw:
         return failed(f"cannot send '{names[0]}': dataset key must be loaded")
     since = values.get("i", "").rpartition("@")[2]
     if since and since not in data.points:
         return failed(f"cannot send '{names[0]}': incremental source ({since}) does not exist")
     stream = Stream.between(data, point, since, place_of(box, data))
+    if raw and (data.props.get("raw") or _is_locked(box, data)):
+        stream = replace(stream, raw=True)
     return Said(0, MAGIC + box.lab.streams.put(stream))
 
 
@@ -304,6 +308,8 @@ def _receive(box: Box, words: list[str], stdin: bytes) -> Said:
                 f"cannot receive new filesystem stream: parent of '{name}' does not exist"
             )
         data = _made(box, name)
+        if stream.raw:  # it has its own key from now on, and nobody has given it
+            data.props["raw"] = "locked"
     else:
         newest = next(reversed(data.points), "")
         if not stream.since:
@@ -355,11 +361,37 @@ def _rename(box: Box, words: list[str], stdin: bytes) -> Said:
     return FINE
 
 
+def _rollback(box: Box, words: list[str], stdin: bytes) -> Said:
+    """Back to a point; with -r what came after it goes."""
+    flags, _, names = split(words)
+    base, _, point = (names[0] if names else "").partition("@")
+    data = dataset(box, base)
+    if data is None or point not in data.points:
+        return failed(f"cannot open '{names[0] if names else ''}': dataset does not exist")
+    later = list(data.points)[list(data.points).index(point) + 1 :]
+    if later and "r" not in flags:
+        return failed(
+            f"cannot rollback to '{names[0]}': more recent snapshots or bookmarks exist\n"
+            "use '-r' to force deletion of the following snapshots and bookmarks:"
+        )
+    for name in reversed(later):
+        data.forget(name)
+    data.become(data.points[point].files)
+    return FINE
+
+
 def _load_key(box: Box, words: list[str], stdin: bytes) -> Said:
     _, _, names = split(words, "L")
     store = box.stores.get(names[0].partition("/")[0]) if names else None
     if store is None:
         return absent(names[0] if names else "")
+    if names[0] != store.name:
+        own = dataset(box, names[0])
+        if own is None:
+            return absent(names[0])
+        if own.props.get("raw"):
+            own.props["raw"] = "open"
+        return FINE
     store.locked = False
     return FINE
 
@@ -383,6 +415,7 @@ COMMANDS = {
     "recv": _receive,
     "clone": _clone,
     "rename": _rename,
+    "rollback": _rollback,
     "load-key": _load_key,
     "mount": _mount,
 }

@@ -13,7 +13,7 @@ COLUMNS = "name,size,alloc,free,ckpoint,expandsz,frag,cap,dedup,health,altroot"
 
 
 def zpool(box: Box, words: list[str], stdin: bytes) -> Said:
-    """Zpool list, status, scrub, import, get, replace, online."""
+    """Zpool list, status, scrub, import, get, replace, offline, online."""
     if not words:
         return failed("missing command", 2)
     command, (flags, values, names) = words[0], split(words[1:], "odg")
@@ -48,6 +48,10 @@ def zpool(box: Box, words: list[str], stdin: bytes) -> Said:
         for store in asked:
             box.lab.scrubbed(box, store)
         return FINE
+    if command == "clear":
+        return FINE
+    if command in ("offline", "online"):
+        return _switched(box, there[names[0]], names[1:], command)
     if command == "replace":
         return _replaced(box, there[names[0]], names[1:])
     return failed(f"unrecognized command '{command}'", 2)
@@ -107,7 +111,8 @@ def status(box: Box, store: Store, by_path: bool = False) -> list[str]:
         here = drive.alive and drive.host == pool.host
         name = shown(disk)
         errors = f"{drive.bad_sectors:6}" if here else "     0"
-        return f"\t{inset}{name:30}  {'ONLINE' if here else 'UNAVAIL':8}  {errors}     0     0"
+        word = "UNAVAIL" if not here else "OFFLINE" if drive.kicked else "ONLINE"
+        return f"\t{inset}{name:30}  {word:8}  {errors}     0     0"
 
     rows = [f"  pool: {store.name}", f" state: {state}"]
     if state == "DEGRADED":
@@ -119,13 +124,27 @@ def status(box: Box, store: Store, by_path: bool = False) -> list[str]:
         ]
     rows += ["config:", "", "\tNAME  STATE  READ WRITE CKSUM", f"\t{store.name}  {state}  0 0 0"]
     for n, group in enumerate(pool.groups):
-        dead = any(not lab.drives[d].alive for d in group)
+        dead = any(not lab.drives[d].alive or lab.drives[d].kicked for d in group)
         if word:
             rows.append(f"\t  {word}-{n}  {'DEGRADED' if dead else 'ONLINE'}  0 0 0")
         rows += [member(d, "    " if word else "  ") for d in group]
     if pool.spares:
         rows += ["\tspares", *(f"\t  {shown(d)}  AVAIL" for d in pool.spares)]
     return [*rows, "", "errors: No known data errors", ""]
+
+
+def _switched(box: Box, store: Store, names: list[str], command: str) -> Said:
+    """A disk is taken out of service, as long as the pool outlives that, or back into it."""
+    drive = box.lab.drive_of(box, names[0]) if names else None
+    if drive is None or drive.disk.id not in store.pool.disks:
+        return failed(f"cannot {command} {names[0] if names else ''}: no such device in pool")
+    was, drive.kicked = drive.kicked, command == "offline"
+    box.lab.changed()
+    if box.lab.health(store.pool) == "LOST":
+        drive.kicked = was
+        box.lab.changed()
+        return failed(f"cannot offline {names[0]}: no valid replicas")
+    return FINE
 
 
 def _replaced(box: Box, store: Store, names: list[str]) -> Said:

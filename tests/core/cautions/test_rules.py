@@ -224,6 +224,7 @@ MADE: dict[str, Callable[[], Plan]] = {
     "system_group": lambda: lab().model_copy(
         update={"groups": (lab().groups[0].model_copy(update={"name": "sudo"}),)}
     ),
+    "numbers_unsaid": lambda: lab(jobs=(job("r", **FAR),)),
     "system_account": lambda: lab().model_copy(
         update={
             "accounts": (
@@ -546,9 +547,13 @@ def quiet() -> Plan:
         links=(Link(id="wire", a="home", b="away", mbit_a_to_b=100.0, mbit_b_to_a=100.0),),
         assumptions=assume(hdd_bits_per_read_error=1e15),
         accounts=(
-            lab().accounts[0],
-            Account(id="bo", login="bo", full_name="Bo", role="administrator", second_factor=True),
+            lab().accounts[0].model_copy(update={"number": 3001}),
+            Account.model_validate(
+                {"id": "bo", "login": "bo", "full_name": "Bo", "number": 3002}
+                | {"role": "administrator", "second_factor": True}
+            ),
         ),
+        groups=tuple(g.model_copy(update={"number": 4001}) for g in lab().groups),
         shares=share(recycle_days=7),
     )
     # What a thief may read is signed: encrypted, it would be locked after every power cut.

@@ -8,7 +8,8 @@ import pytest
 from kavrel.core.index import Index
 from kavrel.core.plan import Account, App, Dataset, Export, Grant, Group, Mount, Plan, Share
 from kavrel.core.works import AccountShut, FolderAccess, HomeFolder, bill
-from tests.builders import GB, TODAY, lab
+from kavrel.core.works.pools import refusal
+from tests.builders import GB, TODAY, disk, lab
 
 PEOPLE = tuple(
     Account(id=n, login=n, full_name=n.title()) for n in ("ana", "bo", "cy", "dee", "play")
@@ -130,3 +131,16 @@ def test_an_account_that_is_off_is_shut_and_let_in_nowhere() -> None:
     works = bill(Index(plan), "box", TODAY)
     assert [w.login for w in works if isinstance(w, AccountShut)] == ["ana"]
     assert access(plan).users == {}
+
+
+def test_a_disk_that_is_too_small_for_any_slice_is_named_before_anything_is_wiped() -> None:
+    """sfdisk takes no table without a part: the script stopped after it had wiped the disks."""
+    sizes = {1: 1_000_000_000, 2: 4_000_000_000, 3: 4_000_000_000}
+    disks = tuple(disk(n, serial=f"SN-{n}", capacity_bytes=s) for n, s in sizes.items())
+    slices = {"family": "slices1", "filesystem": "ext4", "standing": False}
+    pool = lab().pools[0].model_copy(update=slices)
+    index = Index(lab(disks=(*disks, *lab().disks[3:]), pools=(pool, lab().pools[1])))
+    assert refusal(index, pool).startswith("box 1 is too small for any slice")
+    larger = tuple(d.model_copy(update={"capacity_bytes": 4_000_000_000}) for d in disks)
+    index = Index(lab(disks=(*larger, *lab().disks[3:]), pools=(pool, lab().pools[1])))
+    assert refusal(index, pool) == ""

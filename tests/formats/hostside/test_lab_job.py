@@ -236,7 +236,7 @@ def test_commands_follow_the_plan(box: Box) -> None:
     )
     assert "ssh -o BatchMode=yes box 'zfs send main/files@lab-pull-" in told["far", "pull"]
     assert (
-        "rsync -aHAX --delete --partial --exclude=.cache/ --backup "
+        "rsync -aHAX --delete --partial --stats --exclude=.cache/ --backup "
         "--backup-dir=/srv/second/bin-it/.trash-files/20260101T020000Z "
         "/srv/main/files/ far:/srv/second/bin-it/files" in told["box", "bin-it"]
     )
@@ -353,7 +353,24 @@ def test_each_run_is_written_down_and_its_points_are_told(box: Box) -> None:
     runs = [json.loads(p.read_text()) for p in sorted((box.folder / "state/runs").glob("*.json"))]
     assert [(r["job"], r["result"]) for r in runs] == [("c", "ok"), ("c", "ok"), ("b", "failed")]
     assert "put its command into" in runs[2]["said"]
+    assert runs[0]["bytes"] == (kept / sorted(os.listdir(kept))[0]).stat().st_size
+    assert "bytes" not in runs[2], "nothing was counted, which is not the same as nothing"
     assert (box.folder / "state/runs").stat().st_mode & 0o777 == 0o700
+
+
+@needs("rsync")
+def test_a_run_says_what_it_carried(box: Box) -> None:
+    """As rsync counts it: contents that crossed, not what was there already."""
+    source, copy = box.folder / "source", box.folder / "far" / "copy"
+    source.mkdir()
+    (source / "big").write_bytes(os.urandom(1_234_567))
+    box.jobs(m={"kind": "mirror", "pairs": [[str(source), str(copy)]]})
+    for day in range(2):
+        assert box.run("m", now=START + day * DAY, LANG="de_DE.UTF-8").returncode == 0
+    (source / "small").write_bytes(b"12345")
+    assert box.run("m", now=START + 2 * DAY).returncode == 0
+    runs = [json.loads(p.read_text()) for p in sorted((box.folder / "state/runs").glob("*.json"))]
+    assert [r["bytes"] for r in runs] == [1_234_567, 0, 5]
 
 
 @needs("rsync")

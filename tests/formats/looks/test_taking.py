@@ -262,6 +262,20 @@ def test_the_nightly_copy_on_a_second_box_is_known_by_the_names_of_its_points() 
     assert not [n for n in offer.not_taken if "system" not in n]
 
 
+def test_a_box_that_gave_another_number_than_the_plan_has_differs() -> None:
+    plan, _ = taken(nas())
+    assert {a.login: a.number for a in plan.accounts}["bo"] == 1001, "as the box has it"
+    unsaid = tuple(a.model_copy(update={"number": None}) for a in plan.accounts)
+    at_will = plan.model_copy(update={"accounts": unsaid})
+    assert not [d for d in drifted(at_will, nas()).differences if d.collection == "accounts"]
+    other = nas().replace(b"bo:x:1001", b"bo:x:1044")
+    assert not [d for d in drifted(at_will, other).differences if d.collection == "accounts"]
+    (row,) = [d for d in drifted(plan, other).differences if d.collection == "accounts"]
+    assert (row.verdict, row.name, row.seen) == ("different", "bo", "its number here is 1044")
+    assert row.change
+    assert row.change.item["number"] == 1044
+
+
 def test_what_servers_let_in_is_held_against_the_plan_too() -> None:
     plan, _ = taken(nas())
     other = nas().replace(b"read list = kiosk", b"read list = bo")

@@ -9,7 +9,7 @@ from kavrel.core.proof.hazards.hazard import (
     Scene,
     Strike,
     new_box,
-    numbers_come_along,
+    set_up_anew,
 )
 
 
@@ -48,5 +48,5 @@ BOX_LOST = Hazard(
     _strike,
     lifetimes="boxes die with all that is in them, by their rate",
     on_sheet="box",
-    told=numbers_come_along,
+    told=set_up_anew,
 )

@@ -3,7 +3,7 @@
 from kavrel.core.copies.book import Copy
 from kavrel.core.copies.keys import key_of
 from kavrel.core.plan import Dataset
-from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike, new_box, numbers_come_along
+from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike, new_box, set_up_anew
 
 
 def _strike(scene: Scene, dataset: Dataset) -> Strike:
@@ -38,5 +38,5 @@ FIRE = Hazard(
     _strike,
     lifetimes="sites burn or flood with all that is there, by their rate",
     on_sheet="site",
-    told=numbers_come_along,
+    told=set_up_anew,
 )

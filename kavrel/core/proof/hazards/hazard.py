@@ -147,10 +147,45 @@ def numbers_come_along(index: Index, host: str) -> tuple[str, ...]:
     box = index.hosts[host]
     if box.closed or box.personal:
         return ()
+    plan = index.plan
+    known = [f"{a.login} {a.number}" for a in plan.accounts if a.number]
+    known += [f"group {g.name} {g.number}" for g in plan.groups if g.number]
+    by_plan = f"By the plan: {', '.join(known)}; setup.sh gives these again. " if known else ""
+    unsaid = [*(a.login for a in plan.accounts if not a.number)]
+    unsaid += [f"group {g.name}" for g in plan.groups if not g.number]
+    if not unsaid:
+        return (f"What comes back carries the numbers of accounts and groups. {by_plan}".rstrip(),)
     return (
         "What comes back carries the numbers that accounts and groups had on the old box, and a new system "
-        "gives out its own. Before anybody is let in, hold ls -ln against id and getent group: give each the "
-        "number that the files carry (usermod -u, groupmod -g), or the files to whom they belong (chown).",
+        f"gives out its own. {by_plan}Before anybody is let in, hold ls -ln against id and getent group: give "
+        f"{', '.join(unsaid)} the number that the files carry (usermod -u, groupmod -g), or the files to whom "
+        "they belong (chown).",
+    )
+
+
+def set_up_anew(index: Index, host: str) -> tuple[str, ...]:
+    """How a new box comes to be, and what what is brought back belongs to there."""
+    box = index.hosts[host]
+    if box.personal:
+        return ()
+    if box.closed:
+        return (
+            f"What is entered in the page of the new {box.name} is in values.txt of its bundle: storage, "
+            "people, shares, jobs. Bring back after that.",
+        )
+    pools = ", ".join(p.name for p in index.plan.pools if p.host == host and p.standing)
+    made = (
+        f"On the Bench give its disks their new serials, on Pools take off that {pools} stands. "
+        if pools
+        else ""
+    )
+    return (
+        f"The new {box.name}: install its system as the runbook says under Machines. {made}Take its new "
+        "bundle, put its files where its README says, and run sh setup.sh: it makes pools, people and folders, "
+        "and names what it cannot do. Bring back after that, start its jobs last of all.",
+        "What other boxes know it by (SSH host keys, certificates) is new: they have to be told, or their "
+        "copies fail.",
+        *numbers_come_along(index, host),
     )
 
 

@@ -112,4 +112,5 @@ ONE_DISK = Hazard(
     "Any one disk of the pool dies.",
     lambda s, d: disks_die(s, d, 1),
     lifetimes="disks age and die one by one, by their rates",
+    on_sheet="pool",
 )

@@ -9,7 +9,7 @@ from kavrel.core.proof.hazards.hazard import (
     Strike,
     at_rest,
     new_box,
-    numbers_come_along,
+    set_up_anew,
 )
 
 
@@ -50,5 +50,5 @@ THEFT = Hazard(
     _strike,
     lifetimes="boxes and shelf disks are stolen, by their rate",
     on_sheet="site",
-    told=numbers_come_along,
+    told=set_up_anew,
 )

@@ -12,7 +12,7 @@ def people_lines(works: Sequence[Work]) -> Iterator[str]:
         if isinstance(work, GroupThere | AccountThere) and work.by_hand:
             yield left(work.by_hand)
         elif isinstance(work, GroupThere):
-            make = f"have getent group {work.name} || new_group {work.name}"
+            make = f"have getent group {work.name} || new_group {work.name}{_number(work.number)}"
             yield f"{make} || {left(f'group {work.name} could not be made')}"
         elif isinstance(work, AccountThere):
             yield from _account(work)
@@ -21,11 +21,11 @@ def people_lines(works: Sequence[Work]) -> Iterator[str]:
             yield f"if have id {work.login}; then {shut}; fi"
     for work in works:
         if isinstance(work, GroupThere) and not work.by_hand:
-            yield f"keep_number group {work.name}"
+            yield f"keep_number group {work.name}{_number(work.number)}"
         elif isinstance(work, AccountThere) and not work.by_hand:
-            yield f"keep_number user {work.login}"
+            yield f"keep_number user {work.login}{_number(work.number)}"
             if work.own_group:
-                yield f"keep_number group {work.login}"
+                yield f"keep_number group {work.login}{_number(work.number)}"
     here = [w.login for w in works if isinstance(w, AccountThere | AccountShut)]
     yield " ".join(("no_more", *here))
     # Who is locked gets in nowhere, in whatever group.
@@ -37,12 +37,17 @@ def people_lines(works: Sequence[Work]) -> Iterator[str]:
             yield " ".join(("beyond", work.name, *members, *locked))
 
 
+def _number(number: int | None) -> str:
+    return f" {number}" if number else ""
+
+
 def _account(work: AccountThere) -> Iterator[str]:
     name, ends = work.login, work.ends.isoformat() if work.ends else ""
     # A group of the same name is not this account's own: it has members that somebody chose.
     own = "yes" if work.own_group else "no"
     who = quoted(work.full_name.replace(":", " "))
-    make = f"new_account {name} {own} -c {who}" + (f" -e {ends}" if ends else "")
+    number = work.number or '""'
+    make = f"new_account {name} {own} {number} -c {who}" + (f" -e {ends}" if ends else "")
     said = left(f"account {name} could not be made")
     yield f"have id {name} || {{ {make} && done_with account/{name}; }} || {said}"
     if ends:

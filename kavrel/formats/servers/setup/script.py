@@ -13,6 +13,7 @@ from datetime import date
 from kavrel.core.copies.carrier import root_ways
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Plan
+from kavrel.core.shares.names import pool_roots
 from kavrel.core.works import AccountLimited, AccountThere, DatasetLimited, Work, bill
 from kavrel.core.works.pools import (
     ArrayRuns,
@@ -62,6 +63,7 @@ def setup_script(plan: Plan, host: str, origin: str, today: date = date.min) -> 
         origin=origin,
         revision=_revision(origin),
         roots=" ".join(numbers_at(box, p) for p in box.pools),
+        trees=" ".join(pool_roots(box.plan)[p.id] for p in box.pools),
         tools=list(dict.fromkeys(_tools(works))),
         parts=[p for p in parts if p.lines],
         passwords=list(_passwords(plan, host, works, today)),

@@ -2744,6 +2744,8 @@ export interface components {
             login: string;
             /** Full Name */
             full_name: string;
+            /** Number */
+            number?: number | null;
             /**
              * Role
              * @default everyday
@@ -4530,6 +4532,8 @@ export interface components {
             cells: components["schemas"]["Cell"][];
             /** Runs */
             runs: components["schemas"]["RunView"][];
+            /** Hollow */
+            hollow: components["schemas"]["Hollow"][];
             /** Grown */
             grown: components["schemas"]["Grown"][];
         };
@@ -4563,6 +4567,8 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /** Number */
+            number?: number | null;
             /**
              * Members
              * @default []
@@ -4722,6 +4728,27 @@ export interface components {
              * @default true
              */
             verified: boolean;
+        };
+        /**
+         * Hollow
+         * @description A job whose good runs carried far less than the plan says that changes; `since` the first of them.
+         */
+        Hollow: {
+            /** Job */
+            job: string;
+            /** Host */
+            host: string;
+            /** Runs */
+            runs: number;
+            /** Since */
+            since: number;
+            /** Days */
+            days: number;
+            /** Carried Bytes */
+            carried_bytes: number;
+            /** Expected Bytes */
+            expected_bytes: number;
+            working: components["schemas"]["Working"];
         };
         /**
          * Host
@@ -5781,6 +5808,8 @@ export interface components {
             login: string;
             /** Full Name */
             full_name: string;
+            /** Number */
+            number?: number | null;
             /**
              * Role
              * @default everyday
@@ -6190,6 +6219,8 @@ export interface components {
             id?: string | null;
             /** Name */
             name: string;
+            /** Number */
+            number?: number | null;
             /**
              * Members
              * @default []
@@ -8301,6 +8332,8 @@ export interface components {
             result: string;
             /** Said */
             said: string;
+            /** Carried Bytes */
+            carried_bytes: number | null;
         };
         /**
          * Rung

@@ -1,8 +1,10 @@
 /** Points that exist under those that are planned, runs as the boxes wrote them down, and measured growth. */
 
+import { useState } from 'react';
 import type { Schemas } from '../../api/client';
 import { useFound } from '../../api/looks';
 import { useChange, usePlan } from '../../api/plan';
+import { WorkingSlip } from '../../parts/WorkingSlip';
 import { size, span } from '../../text/format';
 import { day } from './when';
 
@@ -44,6 +46,7 @@ export function PointsView() {
           </ul>
         </section>
       )}
+      <Hollow rows={data.hollow} job={job} />
       <section aria-label="Points">
         <h2>Points that exist</h2>
         <div className="overflow-x-auto">
@@ -99,7 +102,7 @@ export function PointsView() {
           {data.runs.slice(0, 60).map((r) => (
             <li
               key={`${r.host}${r.job}${r.began}`}
-              className="grid break-inside-avoid grid-cols-[140px_1fr_auto] gap-x-3 border-b border-hair py-0.5"
+              className="grid break-inside-avoid grid-cols-[168px_1fr_auto] gap-x-3 border-b border-hair py-0.5"
             >
               <span className="figure">{day(r.began)}</span>
               <span className="min-w-0 wrap-anywhere">
@@ -109,6 +112,7 @@ export function PointsView() {
                 </b>{' '}
                 <span className="text-quiet">
                   {host.get(r.host)}, {span(r.seconds)}
+                  {r.carried_bytes !== null && `, ${size(r.carried_bytes)}`}
                   {r.said && `: ${r.said}`}
                 </span>
               </span>
@@ -118,6 +122,29 @@ export function PointsView() {
         </ul>
       </section>
     </div>
+  );
+}
+
+function Hollow({ rows, job }: { rows: Schemas['Hollow'][]; job: Map<string, string> }) {
+  const [open, setOpen] = useState<Schemas['Hollow'] | null>(null);
+  if (rows.length === 0) return null;
+  return (
+    <section aria-label="Hollow jobs">
+      <h2 className="border-b border-ink">End well and carry next to nothing</h2>
+      <ul>
+        {rows.map((h) => (
+          <li key={`${h.host}${h.job}`} className="border-b border-hair py-0.5">
+            <b>{job.get(h.job)}</b>: {h.runs} runs in {Math.round(h.days)} days carried {size(h.carried_bytes)}, and by
+            the plan{' '}
+            <button type="button" className="pick figure" onClick={() => setOpen(h)}>
+              {size(h.expected_bytes)}
+            </button>{' '}
+            changed. Look whether its source still holds what it should.
+          </li>
+        ))}
+      </ul>
+      <WorkingSlip working={open?.working ?? null} onClose={() => setOpen(null)} />
+    </section>
   );
 }
 

@@ -1,0 +1,294 @@
+"""The restore sheet's part for the commonest misfortune: one disk of a pool dies, and the pool works on.
+
+What is typed follows from the works that the pool is made by. OLD and NEW stand for what the person reads
+off the two disks. Sources: zpool-replace(8), mdadm(8), sfdisk(8), btrfs-replace(8), btrfs-balance(8),
+cryptsetup(8); tried on real kernels and against ZFS's rules.
+"""
+
+from collections.abc import Iterator, Sequence
+
+from kavrel.core.copies.carrier import runs_on
+from kavrel.core.evaluate import Evaluation, PoolView
+from kavrel.core.filesystems import FILESYSTEMS
+from kavrel.core.index import Index
+from kavrel.core.kinds import KINDS
+from kavrel.core.paper.document import Fact, Section, SheetStep
+from kavrel.core.plan import Disk, Job, Pool
+from kavrel.core.pools.families import FAMILIES
+from kavrel.core.pools.pool import fitting_spares
+from kavrel.core.quantities import size_words
+from kavrel.core.shares.names import job_names, pool_names, pool_roots
+from kavrel.core.works.pools import (
+    ArrayRuns,
+    DeviceLocked,
+    DiskCut,
+    FilesystemMade,
+    ZpoolMade,
+    layers_of,
+)
+from kavrel.core.works.work import Work
+
+TITLE = "a disk dies"
+FIT = (
+    "Hold the serial on the tray against the listing, read it aloud, and only then pull. With the mains plug "
+    "out, unless the bay is made for swapping while it runs; touch bare metal of the case first.",
+    "The new disk's name: ls -l /dev/disk/by-id shows it by its serial; that is NEW. Look at it first, with "
+    "smartctl -i NEW; what is on it goes.",
+)
+LINUX_RAID = "A19D880F-05FC-4D3B-A006-743F0F84911E"  # in a GPT; source: sfdisk -T
+CABLE = (
+    "A disk that is not seen at all may be whole: reseat its cable at both ends, and look again, before one is "
+    "bought."
+)
+LAST = "Nothing is left to outlive another: no scrub, no restart, no other disk pulled until this is over."
+
+
+def disks_that_die(index: Index, evaluation: Evaluation) -> list[Section]:
+    """A section for each pool that outlives a disk and is mended by its own means, in the plan's order."""
+    views = {v.id: v for v in evaluation.pools}
+    return [
+        _section(index, pool, views[pool.id])
+        for pool in index.plan.pools
+        if pool.standing and views[pool.id].layout.survives_any and not _from_parity(pool)
+    ]
+
+
+def _from_parity(pool: Pool) -> bool:
+    """Whether files are away until they are reckoned back: that has a section of the proof's."""
+    return bool(FAMILIES[pool.family].parity_at)
+
+
+def _section(index: Index, pool: Pool, view: PoolView) -> Section:
+    box, layout = index.hosts[pool.host], view.layout
+    more = layout.survives_any - 1
+    left = f"any {more} more may die" if more else "no other may die"
+    intro = (
+        f"{layout.title} on {box.name}: it works on, and until the new disk is filled {left}. "
+        f"Filling it takes about {layout.rebuild_hours or 0:.0f} h when the pool is full."
+    )
+    works = _works(index, pool)
+    facts = [Fact(text=_named(index.disks[d]), how=tuple(_only_it(works, d))) for d in pool.disks]
+    hot, shelf = fitting_spares(index, pool)
+    facts += [Fact(text=f"spare in the box: {_named(d)}") for d in hot]
+    facts += [Fact(text=f"spare on the shelf: {_named(d)}") for d in shelf]
+    if not hot and not shelf:
+        least = min(index.disks[d].capacity_bytes for d in pool.disks)
+        facts.append(
+            Fact(
+                text=f"no spare by the plan: a new one is as large as the one that died; the smallest here has "
+                f"{least:,} bytes"
+            )
+        )
+    steps: tuple[SheetStep, ...]
+    if box.closed or box.personal:
+        steps = _elsewhere(pool, "in its web page, under storage")
+    elif FAMILIES[pool.family].by_hand or FILESYSTEMS[pool.filesystem].bare:
+        steps = _elsewhere(pool, "in the card's own program, or at the start of the box")
+    else:
+        steps = tuple(_steps(index, pool, works, more))
+    return Section(title=f"{TITLE}: pool {pool.name}", intro=intro, facts=tuple(facts), steps=steps)
+
+
+def _named(disk: Disk) -> str:
+    where = f"bay {disk.bay}" if disk.bay else "in no bay"
+    serial = (
+        f"serial {disk.serial}"
+        if disk.serial
+        else "serial not in the plan: read it off the disk now"
+    )
+    return f"{disk.label}: {where}, {serial}, {size_words(disk.capacity_bytes)}"
+
+
+def _works(index: Index, pool: Pool) -> tuple[Work, ...]:
+    """What the pool is made by, as if it were yet to be made."""
+    wanted = pool.model_copy(update={"standing": False})
+    return tuple(layers_of(index, wanted, index.once(pool_names)[pool.id]))
+
+
+def _of(works: Sequence[Work], disk: str) -> list[tuple[str, int]]:
+    """Arrays that a disk is in, with the part of it that is."""
+    return [
+        (w.name, m.part)
+        for w in works
+        if isinstance(w, ArrayRuns)
+        for m in w.members
+        if m.disk == disk
+    ]
+
+
+def _only_it(works: Sequence[Work], disk: str) -> Iterator[str]:
+    """What is typed for this disk alone, where each has its own."""
+    arrays = _of(works, disk)
+    cut = next((w for w in works if isinstance(w, DiskCut) and w.disk == disk), None)
+    alone = len([w for w in works if isinstance(w, ArrayRuns)]) == 1
+    if cut:
+        yield "echo label: gpt | sfdisk -q -w always -W always NEW"
+        for start, size in cut.parts:
+            yield f"echo start={start}MiB, size={size}MiB, type={LINUX_RAID} | sfdisk -q --append NEW"
+    if cut or (arrays and not alone):
+        for name, part in arrays:
+            yield f"mdadm /dev/md/{name} --add NEW{f'-part{part}' if part else ''}"
+
+
+def _elsewhere(pool: Pool, where: str) -> tuple[SheetStep, ...]:
+    """A box with a page of its own, or a card that does it by itself."""
+    return (
+        SheetStep(text=f"{where}, see which disk is marked as failed, and its serial"),
+        SheetStep(text="change that disk", minds=FIT[:1]),
+        SheetStep(text=f"{where}, have {pool.name} filled anew with it, and wait until it is done"),
+        _written(),
+    )
+
+
+def _written() -> SheetStep:
+    return SheetStep(
+        text="on the Bench give that disk its new serial and the day it was bought; wipe or break the old one "
+        "before it leaves the house",
+        minds=("What was on it can be read by whoever finds it, unless the pool is encrypted.",),
+    )
+
+
+def _steps(index: Index, pool: Pool, works: Sequence[Work], more: int) -> Iterator[SheetStep]:
+    name = index.once(pool_names)[pool.id]
+    folder = index.once(pool_roots)[pool.id]
+    words = _words(pool, works, name, folder)
+    yield SheetStep(text=f"see which one it is: {words.look}", minds=(CABLE,))
+    if not more:
+        said = "".join(f"; {one}" for one in _newest_copies(index, pool))
+        yield SheetStep(
+            text=f"have everything copied once more before anything else{said}", minds=(LAST,)
+        )
+    if words.out:
+        yield SheetStep(text=f"if it still answers, take it out of the pool: {words.out}")
+    yield SheetStep(text="change the disk", minds=FIT)
+    for text in words.into:
+        yield SheetStep(text=text)
+    yield SheetStep(text=f"wait until it is filled: {words.wait}", minds=words.minds)
+    yield SheetStep(text=f"have all of it read once: {words.check}")
+    yield _written()
+
+
+def _newest_copies(index: Index, pool: Pool) -> list[str]:
+    """Box by box the jobs that carry what is on a pool elsewhere, as they are started.
+
+    What a job sends on has to be taken first: a job of the pool's own points, or the hop before it.
+    """
+    mine = {d.id for d in index.plan.datasets if d.pool == pool.id}
+    order: dict[str, Job] = {}
+
+    def with_source(job: Job) -> None:
+        if job.reads_from and job.reads_from not in order:
+            with_source(index.jobs[job.reads_from])
+        order.setdefault(job.id, job)
+
+    for job in index.plan.jobs:
+        kind = KINDS[job.kind]
+        carries = kind.copies and not kind.by_hand and not kind.in_place
+        if carries and mine & set(job.datasets) and job.target_pool != pool.id:
+            with_source(job)
+    names, told = job_names(index.plan), list[tuple[str, list[str]]]()
+    for job in order.values():
+        box = index.hosts.get(runs_on(index, job) or "")
+        if box is None:
+            continue
+        own = box.closed or box.personal
+        if not told or told[-1][0] != box.name:
+            told.append((box.name, []))
+        told[-1][1].append(f"task {job.name}" if own else f"lab-job {names[job.id]}")
+    return [f"on {box}: {', '.join(started)}" for box, started in told]
+
+
+class _Words:
+    """What is typed: to `look`, to take a disk `out`, to put the new one `into` it, to `wait` and `check`."""
+
+    def __init__(
+        self, look: str, out: str, into: Sequence[str], wait: str, check: str, *minds: str
+    ) -> None:
+        self.look, self.out, self.into = look, out, tuple(into)
+        self.wait, self.check, self.minds = wait, check, minds
+
+
+def _words(pool: Pool, works: Sequence[Work], name: str, folder: str) -> _Words:
+    arrays = [w for w in works if isinstance(w, ArrayRuns)]
+    if any(isinstance(w, ZpoolMade) for w in works):
+        return _of_zfs(pool, name)
+    if arrays:
+        return _of_md(pool, arrays, works, folder)
+    made = next(w for w in works if isinstance(w, FilesystemMade))
+    return _of_btrfs(made, works, name, folder)
+
+
+def _of_zfs(pool: Pool, name: str) -> _Words:
+    spare = (
+        "A spare of the pool may have stepped in: it goes back to being one when the new disk is filled.",
+    )
+    return _Words(
+        f"zpool status {name}; the line that is not ONLINE is OLD, a name or a number",
+        f"zpool offline {name} OLD",
+        [f"zpool replace {name} OLD NEW"],
+        f"zpool status {name} says how far it is",
+        f"zpool scrub -w {name}; zpool status {name}",
+        *(spare if pool.spares else ()),
+    )
+
+
+def _of_md(pool: Pool, arrays: Sequence[ArrayRuns], works: Sequence[Work], folder: str) -> _Words:
+    one, cut = len(arrays) == 1, any(isinstance(w, DiskCut) for w in works)
+    name = f"/dev/md/{arrays[0].name}" if one else "/dev/md/NAME"
+    look = f"cat /proc/mdstat, then mdadm --detail {name}: what is faulty or removed there is OLD"
+    if not one:
+        look = "cat /proc/mdstat: where a _ stands in brackets; mdadm --detail ARRAY names what is faulty, OLD"
+    out = f"mdadm {name} --fail OLD --remove OLD"
+    into = [f"mdadm {name} --add NEW"]
+    if cut:
+        out += ", in each array that has a part of it (OLD is that part)"
+        into = [
+            "cut the new disk as the dead one was, and add each part: the lines beside that disk, above"
+        ]
+    elif not one:
+        into = ["add the new disk to the array of the dead one: the line beside that disk, above"]
+    spare = (
+        ("The spare steps in by itself; the new disk is the spare then.",) if pool.spares else ()
+    )
+    return _Words(
+        look, out, into, "cat /proc/mdstat says how far it is, and [UU] at its end",
+        f"for one in /dev/md/{_glob(arrays)}; do mdadm --action=check $one; done; cat /proc/mdstat"
+        if not one
+        else f"mdadm --action=check {name}; cat /proc/mdstat",
+        *spare,
+    )  # fmt: skip
+
+
+def _glob(arrays: Sequence[ArrayRuns]) -> str:
+    """A pattern for arrays of one pool."""
+    return f"{arrays[0].name.rpartition('-')[0]}-*"
+
+
+def _of_btrfs(made: FilesystemMade, works: Sequence[Work], name: str, folder: str) -> _Words:
+    locked = [w for w in works if isinstance(w, DeviceLocked)]
+    profile = made.profile.split()
+    kept = profile[profile.index("-d") + 1] if "-d" in profile else "raid1"
+    new, into = "NEW", []
+    if locked:
+        new = f"/dev/mapper/{name}-new"
+        into += [
+            "lock the new disk by the same passphrase: cryptsetup luksFormat --type luks2 NEW; cryptsetup "
+            f"open NEW {name}-new",
+            f"in /etc/crypttab, in the place of the dead one's line: {name}-new UUID=NUMBER, which cryptsetup "
+            "luksUUID NEW says, and the rest as it stands in the others",
+        ]
+        if any(w.key_file for w in locked):
+            key = next(w.key_file for w in locked)
+            into.append(f"let the key file open it, too: cryptsetup luksAddKey NEW {key}")
+    into.append(f"btrfs replace start -B NUMBER {new} {folder}")
+    return _Words(
+        f"btrfs filesystem show {folder}; btrfs device stats {folder}: NUMBER is the devid that is missing or "
+        "has errors",
+        "",
+        into,
+        f"btrfs replace status {folder}",
+        f"btrfs balance start -dconvert={kept},soft -mconvert={kept},soft {folder}; btrfs scrub start -B "
+        f"{folder}",
+        "If the box was started without the dead disk it is not mounted. Once, first of all: mount -o degraded "
+        f"{folder}",
+    )

@@ -1,0 +1,93 @@
+"""The restore sheet's part for the night after a power cut: what starts by itself, what waits for a hand.
+
+Nothing is restored here: boxes are started in their order, pools opened, what was cut is looked at.
+"""
+
+from collections.abc import Iterator
+
+from kavrel.core.copies.carrier import runs_on
+from kavrel.core.index import Index
+from kavrel.core.kinds import KINDS
+from kavrel.core.paper.document import Fact, Section, SheetStep
+from kavrel.core.paper.machines import AFTER_A_CUT, unlocking, waits
+from kavrel.core.plan import Host, Site
+from kavrel.core.shares.names import pool_names, pool_roots
+
+TITLE = "the power was away"
+STEADY = (
+    "Wait until the power has been steady for some minutes: it often comes and goes, and a second cut in a "
+    "start does more harm than the first.",
+    "A UPS that beeps runs on its battery: it is no socket to plug more into. Swollen, hot or smelling: do not "
+    "touch it; switch off at the fuse, by whoever may.",
+)
+
+
+def after_a_power_cut(index: Index) -> list[Section]:
+    """A section for each site where boxes with pools stand, in the order in which they come back."""
+    sections = []
+    for site in index.plan.sites:
+        here = [h for h in index.plan.hosts if h.site == site.id and not h.personal]
+        with_pools = {p.host for p in index.plan.pools if p.standing}
+        if any(h.id in with_pools for h in here):
+            here.sort(key=lambda h: h.start_order)
+            sections.append(_section(index, site, here))
+    return sections
+
+
+def _section(index: Index, site: Site, hosts: list[Host]) -> Section:
+    facts = [Fact(text=f"{h.name} {AFTER_A_CUT[h.after_power_cut]}") for h in hosts]
+    for supply in index.plan.supplies:
+        fed = [index.hosts[h].name for h in supply.hosts if index.hosts[h].site == site.id]
+        if fed:
+            facts.append(Fact(text=f"UPS {supply.name} feeds {', '.join(fed)}"))
+    steps = [SheetStep(text="see that the router and the switch run, before any box", minds=STEADY)]
+    for host in hosts:
+        steps += _of_box(index, host)
+    return Section(
+        title=f"{TITLE}: {site.name}",
+        intro="What was written in the last seconds may be missing or by half; what is older is as it was. A "
+        "copy that was cut short is made again by the next run.",
+        facts=tuple(facts),
+        steps=tuple(steps),
+    )
+
+
+def _of_box(index: Index, host: Host) -> Iterator[SheetStep]:
+    pools = [p for p in index.plan.pools if p.host == host.id and p.standing]
+    start = {
+        "by_itself": f"{host.name}: look whether it came up; its button, if it did not within ten minutes",
+        "over_network": f"{host.name}: wake it over the network, or press its button",
+        "by_hand": f"{host.name}: press its button",
+    }[host.after_power_cut]
+    yield SheetStep(text=start)
+    locked = [p for p in pools if waits(index, p)]
+    for pool in locked:
+        place = pool.passphrase_at or "____________"
+        how = "; ".join(unlocking(index, pool))
+        yield SheetStep(
+            text=f"{host.name}: open pool {pool.name}, passphrase at {place}: {how}",
+            minds=("Until then its shares show nothing, and no job writes there.",),
+        )
+    if host.closed:
+        if pools:
+            yield SheetStep(text=f"{host.name}: look in its web page whether every store is well")
+        return
+    names, roots = index.once(pool_names), index.once(pool_roots)
+    if pools:
+        zfs = [names[p.id] for p in pools if p.filesystem == "zfs"]
+        looks = [f"zpool status -x {' '.join(zfs)}"] if zfs else []
+        looks += [f"findmnt {roots[p.id]}" for p in pools if p.filesystem != "zfs"]
+        if any(p.filesystem != "zfs" for p in pools):
+            looks.append("cat /proc/mdstat")
+        yield SheetStep(
+            text=f"{host.name}: see that its pools are there and whole: {'; '.join(looks)}"
+        )
+    if locked:
+        yield SheetStep(
+            text=f"{host.name}: start what found its folder missing: systemctl --failed names it, systemctl "
+            "restart NAME; exportfs -ra where NFS is served"
+        )
+    if any(runs_on(index, j) == host.id and KINDS[j.kind].copies for j in index.plan.jobs):
+        yield SheetStep(
+            text=f"{host.name}: lab-job overdue names what has to be copied again: lab-job NAME"
+        )

@@ -1,0 +1,28 @@
+"""What is no file of anybody's: the disks by their serials below /dev, and /proc/mdstat."""
+
+from kavrel.rig.box import Box
+from kavrel.rig.layers import drives
+from kavrel.rig.said import Said, lines
+from kavrel.rig.tools import folders
+from kavrel.rig.tools.blocks import mdstat
+
+BY_ID = "/dev/disk/by-id"
+
+
+def ls(box: Box, words: list[str], stdin: bytes) -> Said:
+    """Ls of the disks that answer, by the names that say their serials; of any folder else."""
+    flags, _, paths = folders.split(words)
+    if not paths or paths[0].rstrip("/") != BY_ID:
+        return folders.ls(box, words, stdin)
+    rows = []
+    for path, drive in drives(box):
+        name = f"ata-{drive.disk.serial or drive.disk.id}"
+        rows.append(f"{name} -> ../..{path.removeprefix('/dev')}" if "l" in flags else name)
+    return lines(*sorted(rows))
+
+
+def cat(box: Box, words: list[str], stdin: bytes) -> Said:
+    """Cat of the arrays' state; of any file else."""
+    if words == ["/proc/mdstat"]:
+        return Said(0, mdstat(box).encode())
+    return folders.cat(box, words, stdin)

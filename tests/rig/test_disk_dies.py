@@ -1,0 +1,145 @@
+"""A disk dies in each layout: what the restore sheet says, typed on the stand-in, makes the pool whole again.
+
+The same lines are typed on real kernels in tests/outside/test_pools_for_real.py.
+"""
+
+import re
+from datetime import UTC, datetime
+
+import pytest
+
+from kavrel.core.evaluate import evaluate
+from kavrel.core.index import Index
+from kavrel.core.paper.disk_dies import disks_that_die
+from kavrel.core.paper.document import Section
+from kavrel.core.plan import Plan
+from kavrel.core.pools.families import FAMILIES
+from kavrel.rig.box import Box, Store
+from kavrel.rig.lab import CannotBuild, Lab
+from kavrel.rig.live import rig
+from kavrel.rig.restoring import piped
+from kavrel.rig.said import Said
+from tests.rig.test_found import layouts, made
+
+BEGAN = datetime(2026, 11, 24, tzinfo=UTC)
+
+
+# What a step gives to type: up to a semicolon, a comma or a word that explains it.
+COMMAND = re.compile(
+    r"(?:^|: |; |, then )((?:zpool|mdadm|btrfs|cat) .*?)(?= says|;|:|, and|, then| NUMBER is|$)"
+)
+
+
+def section_of(plan: Plan, name: str) -> Section | None:
+    sections = disks_that_die(Index(plan), evaluate(plan, BEGAN.date()))
+    return next((s for s in sections if s.title.endswith(f"pool {name}")), None)
+
+
+def lines_of(section: Section, label: str, old: str, new: str, number: int) -> list[str]:
+    """What is typed for a disk that is gone already: all but what takes it out."""
+    own = next(f.how for f in section.facts if f.text.startswith(f"{label}:"))
+    steps = [s.text for s in section.steps if not s.text.startswith("if it still answers")]
+    looked, *after = [one for text in steps for one in COMMAND.findall(text)]
+    typed = [t for t in (looked, *own, *after) if "ARRAY" not in t and "NAME" not in t]
+    for word, read in (("NEW", new), ("OLD", old), ("NUMBER", str(number))):
+        typed = [t.replace(word, read) for t in typed]
+    return typed
+
+
+def killed(lab: Lab, store: Store, at: int) -> tuple[str, str]:
+    """The disk that died and the serial of the one that was bought for it."""
+    disk = store.pool.disks[at]
+    lab.drives[disk].alive = False
+    lab.changed()
+    return disk, lab.bought(disk, lab.boxes["box"]).disk.serial
+
+
+def type_all(box: Box, typed: list[str]) -> Said:
+    said = Said()
+    for line in typed:
+        for one in line.split("; "):
+            said = piped(box, one)
+            assert said.code == 0, (one, said.err)
+    return said
+
+
+def test_every_layout_is_whole_again_by_what_the_sheet_says() -> None:
+    mended = set()
+    for family, system, encrypted, plan in layouts():
+        section = section_of(plan, "main")
+        outlives = FAMILIES[family].outlives(len(plan.pools[0].groups[0]))
+        if section is None:
+            assert not outlives or FAMILIES[family].parity_at, (family, system)
+            continue
+        try:
+            with rig(plan, BEGAN) as days:
+                lab = days.lab
+                box = lab.boxes["box"]
+                store = next(s for s in box.stores.values() if s.pool.id == "main")
+                store.locked = False
+                for at in (0, len(store.pool.disks) - 1):
+                    old, new = killed(lab, store, at)
+                    assert lab.health(store.pool) == "DEGRADED", (family, system)
+                    label, serial = lab.drives[old].disk.label, lab.drives[old].disk.serial
+                    typed = lines_of(section, label, serial, f"/dev/disk/by-id/ata-{new}", at + 1)
+                    assert typed, (family, system)
+                    if system == "btrfs" and encrypted:
+                        typed = [t.replace(f"/dev/mapper/{store.name}-new", new) for t in typed]
+                    type_all(box, typed)
+                    assert lab.health(store.pool) == "ONLINE", (family, system, typed)
+                    # By now it has other disks than the sheet was printed for.
+                    disks = tuple(d.disk for d in lab.drives.values())
+                    pools = (store.pool, *plan.pools[1:])
+                    section = section_of(
+                        plan.model_copy(update={"disks": disks, "pools": pools}), "main"
+                    )
+                    assert section
+                mended.add((family, system))
+        except CannotBuild:
+            continue
+    assert {f for f, _ in mended} >= {"mirror", "raid6", "raid50", "raidz3", "slices2", "copies2"}
+    assert len(mended) >= 20
+
+
+@pytest.mark.parametrize(("family", "refused"), [("mirror", True), ("raid5", False)])
+def test_md_keeps_the_last_disk_of_a_mirror_and_no_other(family: str, refused: bool) -> None:
+    """Tried on Linux 6.1: a mirror refuses to fail its last member, a parity array does not."""
+    plan = made(family, "ext4", False, (2,) if family == "mirror" else (3,))
+    with rig(plan, BEGAN) as days:
+        box = days.lab.boxes["box"]
+        store = next(s for s in box.stores.values() if s.pool.id == "main")
+        assert piped(box, "mdadm /dev/md/main --fail SN-1 --remove SN-1").code == 0
+        assert "active sync" in piped(box, "mdadm --detail /dev/md/main").out.decode()
+        said = piped(box, "mdadm /dev/md/main --fail SN-2")
+        assert ("Device or resource busy" in said.err) == refused
+        assert days.lab.health(store.pool) == ("DEGRADED" if refused else "LOST")
+        if refused:
+            assert "re-added" in piped(box, "mdadm /dev/md/main --add SN-1").out.decode()
+            assert days.lab.health(store.pool) == "ONLINE"
+
+
+def test_a_slow_disk_is_replaced_while_it_still_gives_what_it_has() -> None:
+    with rig(made("raid5", "ext4", False, (3,)), BEGAN) as days:
+        box = days.lab.boxes["box"]
+        new = days.lab.bought("box2", box).disk.serial
+        wrong = piped(box, f"mdadm /dev/md/main --replace {new} --with SN-2")
+        assert "is no member" in wrong.err
+        said = piped(box, f"mdadm /dev/md/main --replace SN-2 --with {new}")
+        assert said.code == 0, said.err
+        assert "SN-2" not in piped(box, "mdadm --detail /dev/md/main").out.decode()
+        store = next(s for s in box.stores.values() if s.pool.id == "main")
+        assert days.lab.health(store.pool) == "ONLINE"
+        assert "box2" not in store.pool.disks
+
+
+def test_a_disk_is_taken_out_of_a_zfs_pool_as_long_as_another_has_what_is_on_it() -> None:
+    with rig(made("raidz1", "zfs", False, (3,)), BEGAN) as days:
+        box = days.lab.boxes["box"]
+        assert piped(box, "zpool offline main SN-1").code == 0
+        assert "OFFLINE" in piped(box, "zpool status main").out.decode()
+        refused = piped(box, "zpool offline main SN-2")
+        assert "no valid replicas" in refused.err
+        assert piped(box, "zpool online main SN-1").code == 0
+        assert "healthy" in piped(box, "zpool status -x main").out.decode()
+        listed = piped(box, "ls -l /dev/disk/by-id").out.decode()
+        assert "ata-SN-1 -> ../../sda" in listed
