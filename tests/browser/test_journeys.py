@@ -439,7 +439,7 @@ def test_copies_by_keyboard_from_the_route_to_what_is_elsewhere(page: Page) -> N
 
     page.keys("b")
     page.reads("Yes, from ridge to the mill")
-    page.reads("ssh heron zfs receive -u ridge/negative-scans-back")
+    page.reads("ssh 100.80.0.10 zfs receive -u ridge/negative-scans-back")
     page.see("ridge to the mill: show the working", "*[name()='g']").send_keys(Keys.ENTER)
     page.reads("lost - state of the newest point that has it")
     page.keys(Keys.ESCAPE)
