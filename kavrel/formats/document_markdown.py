@@ -4,7 +4,13 @@ import re
 
 from kavrel.core.paper.document import Document
 
-_SPECIAL = re.compile(r"([\\`*_{}\[\]<>#|~!&])")
+# What would be read as a mark and is not meant so. A pipe, a redirection, "&&", "~/", "md*/md" and "a_b"
+# stay as a shell takes them, for whoever copies a command out of the bare file: none is a mark where a
+# text stands here; a star or a low line is one only where it can open an emphasis (CommonMark 0.31, 6.2).
+_SPECIAL = re.compile(
+    r"[\\`\[\]<]|^[#>=+*-]|^\d+(?=[.)])|&(?=#?\w+;)|~(?!/)"
+    r"|\*(?=[^\W_])|(?<![^\W_])[*_](?=\S)"
+)
 # Shorter steps are not worth a figure.
 LEAST_HOURS = 0.1
 
@@ -30,4 +36,8 @@ def document_markdown(paper: Document) -> str:
 
 def plain_text(text: str) -> str:
     """Text that Markdown shows as it is, on one line."""
-    return _SPECIAL.sub(r"\\\1", " ".join(text.split()))
+    return _SPECIAL.sub(_marked, " ".join(text.split()))
+
+
+def _marked(found: re.Match[str]) -> str:
+    return f"{found[0]}\\" if found[0].isdigit() else f"\\{found[0]}"

@@ -9,9 +9,10 @@ from zoneinfo import ZoneInfo
 
 import pytest
 from dateutil.rrule import rrulestr
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 from icalendar import Calendar
+from markdown_it import MarkdownIt
 
 from kavrel.core.evaluate import evaluate
 from kavrel.core.paper.runbook import runbook
@@ -19,7 +20,7 @@ from kavrel.core.plan import Plan, Schedule, Share
 from kavrel.core.schedule import dtstart, rrule
 from kavrel.formats.calendar import week_ics
 from kavrel.formats.disks_csv import COLUMNS, disks_csv
-from kavrel.formats.document_markdown import document_markdown
+from kavrel.formats.document_markdown import document_markdown, plain_text
 from kavrel.formats.samba import smb_conf, smb_hosts
 from tests.builders import TODAY, disk, job, lab, result
 from tests.conftest import NOW
@@ -69,9 +70,33 @@ def test_csv_shows_decimal_and_binary_and_where_a_disk_is(demo: Plan) -> None:
 def test_markdown_keeps_the_name_on_its_line(name: str) -> None:
     plan = lab(disks=(*lab().disks, disk(4, label=name)))
     text = document_markdown(runbook(plan, result(plan), "revision 1"))
-    plain = re.sub(r"\\([\\`*_{}\[\]<>#|~!&])", r"\1", text)
+    plain = re.sub(r"\\([\\`*_\[\]<#>=+.)~&-])", r"\1", text)
     assert any(line.startswith(f"- [ ] {name}: surface-check") for line in plain.splitlines())
-    assert "<script>" not in text
+    assert not re.search(r"(?<!\\)<script>", text)
+
+
+@given(
+    st.text(
+        st.characters(codec="ascii", categories=("L", "N", "P", "S", "Zs")), min_size=1, max_size=40
+    )
+)
+@settings(max_examples=400, deadline=None)
+def test_markdown_shows_what_was_written_and_a_shell_takes_its_commands(text: str) -> None:
+    """Read by markdown-it-py, which keeps to CommonMark 0.31 and GitHub's tables and strikethrough."""
+    words = " ".join(text.split())
+    assume(words)
+    reader = MarkdownIt("commonmark").enable(["table", "strikethrough"])
+    inline = [
+        t for t in reader.parse(f"- [ ] a step\n  - {plain_text(text)}\n") if t.type == "inline"
+    ]
+    assert [t.content for t in inline[:1]] == ["[ ] a step"]
+    shown = "".join(leaf.content for leaf in inline[1].children or ())
+    assert (len(inline), shown) == (2, words)
+
+
+def test_a_command_copied_out_of_the_bare_markdown_runs() -> None:
+    command = "cat /sys/block/md*/md/mismatch_cnt; zfs send a/b_c@P | ssh d zfs receive && ls ~/.ssh >/dev/null 2>&1 # done"
+    assert plain_text(command) == command
 
 
 @pytest.mark.parametrize("name", HOSTILE)

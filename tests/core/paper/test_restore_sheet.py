@@ -39,7 +39,7 @@ def test_it_says_where_boxes_copies_and_keys_are() -> None:
     assert "r: replication of files on second at away, at most 26 h old" in text
     assert "- b: away" in part(text, "Where the keys are")
     for rule in RULES:
-        assert rule.replace("_", "\\_") in text
+        assert rule in text.replace("\\_", "_")
 
 
 def test_what_is_worth_most_comes_first_and_what_all_need_is_said_once() -> None:
@@ -110,7 +110,7 @@ def test_btrfs_is_fetched_in_its_own_way() -> None:
     pools = (pools[0].model_copy(update={"groups": (("box1", "box2"),)}), pools[1])
     text = sheet_of(lab(pools=pools, jobs=(job("s"), job("r", **FAR))))
     assert "ls /srv/main/.points/files" in text
-    assert "btrfs send /srv/second/r/.points/files/POINT \\| ssh box btrfs receive" in text
+    assert "btrfs send /srv/second/r/.points/files/POINT | ssh box btrfs receive" in text
 
 
 def test_where_nothing_helps_it_says_to_touch_nothing() -> None:
@@ -120,7 +120,7 @@ def test_where_nothing_helps_it_says_to_touch_nothing() -> None:
 def test_names_are_plain_text() -> None:
     files = lab().datasets[0].model_copy(update={"name": "a [link](x) & <b>"})
     text = sheet_of(lab(datasets=(files,), jobs=(job("r", **FAR),)))
-    assert "a \\[link\\](x) \\& \\<b\\>" in text
+    assert "a \\[link\\](x) & \\<b>" in text
 
 
 def test_a_system_installed_anew_is_told_what_belongs_to_whom() -> None:
@@ -245,9 +245,7 @@ def test_reported_errors_are_looked_at_by_what_each_pool_can_say() -> None:
     md = second.model_copy(update={"filesystem": "ext4"})
     told = part(sheet_of(lab(pools=(first, md))), "errors are reported")
     assert "- [ ] box: zpool status -v main: files that are lost stand at its end" in told
-    assert (
-        "- [ ] far: cat /proc/mdstat; cat /sys/block/md\\*/md/mismatch\\_cnt (pool second)" in told
-    )
+    assert "- [ ] far: cat /proc/mdstat; cat /sys/block/md*/md/mismatch_cnt (pool second)" in told
     assert "md sees that two disks differ, and not which of them is right" in told
     assert "- [ ] box: zpool clear main; zpool scrub -w main; zpool status -v main" in told
     assert "far: zpool" not in told
@@ -268,9 +266,9 @@ def test_what_comes_back_goes_the_way_on_which_one_root_gets_into_the_other() ->
         sent = job("r", **{**FAR, "credentials": credentials})
         return part(sheet_of(lab(jobs=(sent,))), "Where the copies lie")
 
-    pulled = "on far, send one back under a new name: zfs send second/r/files@POINT \\| ssh box zfs receive"
+    pulled = "on far, send one back under a new name: zfs send second/r/files@POINT | ssh box zfs receive"
     assert pulled in told("target")
-    pushed = "on box, send one back under a new name: ssh far zfs send second/r/files@POINT \\| zfs receive"
+    pushed = "on box, send one back under a new name: ssh far zfs send second/r/files@POINT | zfs receive"
     assert pushed in told("source")
     # On one box nobody signs in anywhere.
     disks = (*lab().disks, disk(4), disk(5))
@@ -282,7 +280,7 @@ def test_what_comes_back_goes_the_way_on_which_one_root_gets_into_the_other() ->
     text = part(
         sheet_of(lab(disks=disks, pools=(*lab().pools, near), jobs=(here,))), "Where the copies lie"
     )
-    assert "send one back under a new name: zfs send near/r/files@POINT \\| zfs receive -u" in text
+    assert "send one back under a new name: zfs send near/r/files@POINT | zfs receive -u" in text
 
 
 def test_what_landed_in_a_module_comes_back_through_it() -> None:
