@@ -6,6 +6,7 @@ Nothing is restored here: boxes are started in their order, pools opened, what w
 from collections.abc import Iterator
 
 from kavrel.core.copies.carrier import runs_on
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.paper.document import Fact, Section, SheetStep
@@ -74,10 +75,11 @@ def _of_box(index: Index, host: Host) -> Iterator[SheetStep]:
         return
     names, roots = index.once(pool_names), index.once(pool_roots)
     if pools:
-        zfs = [names[p.id] for p in pools if p.filesystem == "zfs"]
-        looks = [f"zpool status -x {' '.join(zfs)}"] if zfs else []
-        looks += [f"findmnt {roots[p.id]}" for p in pools if p.filesystem != "zfs"]
-        if any(p.filesystem != "zfs" for p in pools):
+        named = [names[p.id] for p in pools if FILESYSTEMS[p.filesystem].by_name]
+        mounted = [roots[p.id] for p in pools if not FILESYSTEMS[p.filesystem].by_name]
+        looks = [f"zpool status -x {' '.join(named)}"] if named else []
+        looks += [f"findmnt {root}" for root in mounted]
+        if mounted:
             looks.append("cat /proc/mdstat")
         yield SheetStep(
             text=f"{host.name}: see that its pools are there and whole: {'; '.join(looks)}"

@@ -46,12 +46,12 @@ def restore_sheet(plan: Plan, evaluation: Evaluation, origin: str) -> Document:
         Section(title="Where the copies lie", facts=_copies(index, evaluation)),
         Section(title="Where the keys are", facts=_keys(index)),
     ]
+    # The commonest nights first, on which nothing is lost yet.
+    sections += [*after_a_power_cut(index), *errors_found(index)]
+    sections += disks_that_die(index, evaluation)
     views = {h.id: h for h in evaluation.hazards}
     # What somebody may stand before; the rest needs the administrator.
     for hazard, what in ((h.id, h.on_sheet) for h in HAZARDS.values() if h.on_sheet):
-        if hazard == "one_disk":
-            sections += [*after_a_power_cut(index), *errors_found(index)]
-            sections += disks_that_die(index, evaluation)
         struck: dict[str, list[Cell]] = defaultdict(list)
         for cell in evaluation.proof:
             if cell.hazard == hazard and cell.fate != "runs_on":
