@@ -6,10 +6,11 @@ from kavrel.core.paper.document import Document
 
 # What would be read as a mark and is not meant so. A pipe, a redirection, "&&", "~/", "md*/md" and "a_b"
 # stay as a shell takes them, for whoever copies a command out of the bare file: none is a mark where a
-# text stands here; a star or a low line is one only where it can open an emphasis (CommonMark 0.31, 6.2).
+# text stands here; a star or a low line is one only where it can open an emphasis that a second one ends, a
+# backslash only before punctuation (CommonMark 0.31, 2.4 and 6.2).
 _SPECIAL = re.compile(
-    r"[\\`\[\]<]|^[#>=+*-]|^\d+(?=[.)])|&(?=#?\w+;)|~(?!/)"
-    r"|\*(?=[^\W_])|(?<![^\W_])[*_](?=\S)"
+    r"[`\[\]<]|\\(?=[!-/:-@\[-`{-~])|^[#>=+*_-]|^\d+(?=[.)])|&(?=#?\w+;)|~(?!/)"
+    r"|\*(?=[^\W_].*\*)|(?<![^\W_])([*_])(?=\1*(?!\1)\S.*\1)"
 )
 # Shorter steps are not worth a figure.
 LEAST_HOURS = 0.1

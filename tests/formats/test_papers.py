@@ -75,12 +75,8 @@ def test_markdown_keeps_the_name_on_its_line(name: str) -> None:
     assert not re.search(r"(?<!\\)<script>", text)
 
 
-@given(
-    st.text(
-        st.characters(codec="ascii", categories=("L", "N", "P", "S", "Zs")), min_size=1, max_size=40
-    )
-)
-@settings(max_examples=400, deadline=None)
+@given(st.text("**__~~ab  .#-1)[]<&;`\\|!/>'", min_size=1, max_size=20))
+@settings(max_examples=1000, deadline=None)
 def test_markdown_shows_what_was_written_and_a_shell_takes_its_commands(text: str) -> None:
     """Read by markdown-it-py, which keeps to CommonMark 0.31 and GitHub's tables and strikethrough."""
     words = " ".join(text.split())
@@ -97,6 +93,8 @@ def test_markdown_shows_what_was_written_and_a_shell_takes_its_commands(text: st
 def test_a_command_copied_out_of_the_bare_markdown_runs() -> None:
     command = "cat /sys/block/md*/md/mismatch_cnt; zfs send a/b_c@P | ssh d zfs receive && ls ~/x >/dev/null"
     assert plain_text(command) == command
+    for quoted in ("systemctl list-timers 'lab-*'", r"printf 'Subject: tried\n\nfrom box\n'"):
+        assert plain_text(quoted) == quoted
 
 
 @pytest.mark.parametrize("name", HOSTILE)
