@@ -34,7 +34,7 @@ from kavrel.api.counted import Counted, Counts
 from kavrel.api.document import document, methods
 from kavrel.api.door import household, passkeys, signing
 from kavrel.api.door.gate import Gate
-from kavrel.api.door.roles import allowed
+from kavrel.api.door.roles import Routes, allowed
 from kavrel.api.door.veil import VeiledPlans
 from kavrel.api.guard import Guard
 from kavrel.api.prefix import Prefix
@@ -59,7 +59,7 @@ NOT_BUILT = (
 )
 
 # In the order of the document. What takes a plan's items comes after the plans themselves.
-ROUTES = (
+ROUTES: tuple[Routes, ...] = (
     plans.router,
     items.router(),
     forms.router,
@@ -130,8 +130,9 @@ def create_app(
     app.state.counts = counts = Counts()
     app.state.outbox, app.state.teller = outbox, teller
     problem.install(app)
-    for routes in ROUTES:
-        app.include_router(routes)
+    for part in ROUTES:
+        # As they are: included, each would be made anew for this application, by its first request.
+        app.router.routes += part.routes
     _front_end(app, dist, prefix)
     app.openapi = lambda: document(app)  # type: ignore[method-assign]
     app.add_middleware(Gate, people=people, behind_proxy=behind_proxy)

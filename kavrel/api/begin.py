@@ -2,11 +2,12 @@
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, Response
+from fastapi import Body, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from kavrel.api.answer import AnEdit, TheService, body, state
 from kavrel.api.changes import Changes
+from kavrel.api.door.roles import Routes
 from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
 from kavrel.api.service import PlanState
@@ -16,7 +17,7 @@ from kavrel.core.edit import checked, fresh_id
 from kavrel.core.plan import COLLECTIONS, Plan
 from kavrel.sketches import SKETCHES, AnswerError, draw
 
-router = APIRouter(prefix="/api", tags=["begin"], responses=PROBLEMS)
+router = Routes(prefix="/api", tags=["begin"], responses=PROBLEMS)
 
 
 class LineText(BaseModel):

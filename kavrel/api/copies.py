@@ -5,11 +5,12 @@ from datetime import date, datetime, time, timedelta
 from typing import Annotated, TypeVar
 from zoneinfo import ZoneInfo
 
-from fastapi import APIRouter, Body, Response
+from fastapi import Body, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from kavrel.api.answer import AnEdit, TheService, body, state
 from kavrel.api.changes import Changes
+from kavrel.api.door.roles import Routes
 from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
 from kavrel.api.service import PlanState, Service
@@ -29,7 +30,7 @@ from kavrel.core.week.nights import scheduled_book
 from kavrel.core.week.week import Week, week
 from kavrel.core.working import Working
 
-router = APIRouter(prefix="/api/plans/{plan_id}", tags=["copies"], responses=PROBLEMS)
+router = Routes(prefix="/api/plans/{plan_id}", tags=["copies"], responses=PROBLEMS)
 
 Thing = TypeVar("Thing")
 

@@ -3,10 +3,11 @@
 from datetime import UTC, datetime, time
 from typing import TYPE_CHECKING, Annotated
 
-from fastapi import APIRouter, Query, Response
+from fastapi import Query, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from kavrel.api.answer import TheService, body
+from kavrel.api.door.roles import Routes
 from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
 from kavrel.api.service import Service
@@ -19,7 +20,7 @@ if TYPE_CHECKING:
 
 # The rig is loaded when somebody asks for it: a server starts without.
 STEPS_MOST = 200
-router = APIRouter(prefix="/api", tags=["drills"], responses=PROBLEMS)
+router = Routes(prefix="/api", tags=["drills"], responses=PROBLEMS)
 
 
 class DrillView(BaseModel):

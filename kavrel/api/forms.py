@@ -3,16 +3,17 @@
 from collections.abc import Mapping
 from typing import Any
 
-from fastapi import APIRouter, Response
+from fastapi import Response
 from pydantic import BaseModel
 
 from kavrel.api.answer import body
+from kavrel.api.door.roles import Routes
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.forms import FormView, forms
 from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.formats.readers import READERS
 
-router = APIRouter(prefix="/api/forms", tags=["forms"])
+router = Routes(prefix="/api/forms", tags=["forms"])
 
 
 class Named(BaseModel):

@@ -2,13 +2,14 @@
 
 from typing import TYPE_CHECKING, Literal
 
-from fastapi import APIRouter, Request, Response
+from fastapi import Request, Response
 from fastapi.responses import FileResponse, PlainTextResponse
 from pydantic import BaseModel
 
 import kavrel
 from kavrel.api.answer import body
 from kavrel.api.counted import BOUNDS, Counts
+from kavrel.api.door.roles import Routes
 from kavrel.api.door.signing import ThePeople
 from kavrel.api.door.visitor import TheVisitor
 from kavrel.api.problem import ProblemError
@@ -19,7 +20,7 @@ if TYPE_CHECKING:
 
     from prometheus_client.core import Metric
 
-router = APIRouter(tags=["health"])
+router = Routes(tags=["health"])
 
 
 class Health(BaseModel):

@@ -2,11 +2,12 @@
 
 from typing import Any
 
-from fastapi import APIRouter, Response
+from fastapi import Response
 from pydantic import create_model
 
 from kavrel.api.answer import AnEdit, TheService, state
 from kavrel.api.changes import Changes
+from kavrel.api.door.roles import Routes
 from kavrel.api.problem import ProblemError
 from kavrel.api.service import PlanState
 from kavrel.core.compare import display_name
@@ -27,9 +28,9 @@ PROBLEMS: dict[int | str, dict[str, Any]] = {
 }
 
 
-def router() -> APIRouter:
+def router() -> Routes:
     """Routes to add, replace and remove the things of every collection."""
-    routes = APIRouter(prefix="/api/plans/{plan_id}", responses=PROBLEMS)
+    routes = Routes(prefix="/api/plans/{plan_id}", responses=PROBLEMS)
     for collection, model in COLLECTIONS.items():
         _collection(routes, collection, model)
     return routes
@@ -39,7 +40,7 @@ def _said(collection: str, item: Any, verb: str) -> str:
     return f"{STEMS.get(collection, 'assumption')} {display_name(item)} {verb}"
 
 
-def _collection(routes: APIRouter, collection: str, model: Any) -> None:
+def _collection(routes: Routes, collection: str, model: Any) -> None:
     stem = STEMS.get(collection, "assumption")
     new_model: Any = model
     if collection in STEMS:

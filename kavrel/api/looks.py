@@ -4,12 +4,13 @@ from dataclasses import asdict
 from datetime import UTC, datetime
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, Header, Request, Response
+from fastapi import Body, Header, Request, Response
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from kavrel.api.answer import AnEdit, RawBody, TheService, body, state
 from kavrel.api.changes import Changes
 from kavrel.api.copies import book_of
+from kavrel.api.door.roles import Routes
 from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
 from kavrel.api.service import PlanState, Service
@@ -41,7 +42,7 @@ from kavrel.store.looks import ClockAhead, LookRow, NoSuchToken
 
 MOST_RUNS = 300
 TRIED = "try-"  # how lab-job calls a run that brings something back
-router = APIRouter(prefix="/api", tags=["looks"], responses=PROBLEMS)
+router = Routes(prefix="/api", tags=["looks"], responses=PROBLEMS)
 TEXT: dict[str, Any] = {
     "requestBody": {"content": {"text/plain": {"schema": {"type": "string"}}}, "required": True}
 }

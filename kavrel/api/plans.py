@@ -2,12 +2,13 @@
 
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Body, Query, Response
+from fastapi import Body, Query, Response
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.api.answer import AnEdit, Holds, RawBody, TheService, body, state
 from kavrel.api.changes import Changes
 from kavrel.api.door.book import TheDoor
+from kavrel.api.door.roles import Routes
 from kavrel.api.items import PROBLEMS
 from kavrel.api.service import PlanMeta, PlanState, StripFigures, meta
 from kavrel.core.compare import Change, compare
@@ -18,7 +19,7 @@ from kavrel.core.quantities import Line, MaybeLine, Number, Zone
 from kavrel.formats import plan_file
 from kavrel.store.thinning import SAYS
 
-router = APIRouter(prefix="/api/plans", tags=["plans"], responses=PROBLEMS)
+router = Routes(prefix="/api/plans", tags=["plans"], responses=PROBLEMS)
 
 
 class _Body(BaseModel):

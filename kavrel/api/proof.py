@@ -1,10 +1,11 @@
 """What the Proof sheet asks for beside its cells: pairs of hazards, and two plans side by side."""
 
-from fastapi import APIRouter, Response
+from fastapi import Response
 from pydantic import BaseModel
 
 from kavrel.api.answer import TheService, body
 from kavrel.api.copies import book_of, find
+from kavrel.api.door.roles import Routes
 from kavrel.api.items import PROBLEMS
 from kavrel.core.proof.cell import Cell
 from kavrel.core.proof.compare import CellChange, compare_cells
@@ -18,7 +19,7 @@ from kavrel.core.seen.points import Finder
 from kavrel.core.shares.access import access_matrix
 from kavrel.core.working import Working
 
-router = APIRouter(prefix="/api/plans/{plan_id}", tags=["proof"], responses=PROBLEMS)
+router = Routes(prefix="/api/plans/{plan_id}", tags=["proof"], responses=PROBLEMS)
 
 
 class PairView(BaseModel):

@@ -5,17 +5,18 @@ from collections.abc import AsyncIterator
 from contextlib import suppress
 from typing import Annotated
 
-from fastapi import APIRouter, Body, Response
+from fastapi import Body, Response
 from fastapi.responses import StreamingResponse
 
 from kavrel.api.answer import TheService, body
+from kavrel.api.door.roles import Routes
 from kavrel.api.items import PROBLEMS
 from kavrel.api.running import QuestionView, RunningQuestion
 from kavrel.core.questions import Question
 
 LEAST_SECONDS = 0.05  # between two of them, however fast it goes
 
-router = APIRouter(prefix="/api", tags=["questions"], responses=PROBLEMS)
+router = Routes(prefix="/api", tags=["questions"], responses=PROBLEMS)
 
 
 @router.post(

@@ -3,15 +3,16 @@
 from datetime import UTC, datetime, time
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Response
+from fastapi import Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from kavrel.api.answer import TheService, body
+from kavrel.api.door.roles import Routes
 from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
 
 MOST_MAILS = 20
-router = APIRouter(prefix="/api", tags=["run"], responses=PROBLEMS)
+router = Routes(prefix="/api", tags=["run"], responses=PROBLEMS)
 
 
 class RunAsked(BaseModel):

@@ -2,11 +2,12 @@
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, Query, Response
+from fastapi import Body, Query, Response
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from kavrel.api.answer import AnEdit, RawBody, TheService, body, state
 from kavrel.api.changes import Changes
+from kavrel.api.door.roles import Routes
 from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
 from kavrel.api.service import PlanState
@@ -21,7 +22,7 @@ from kavrel.core.shares.reach import AccessChange, Reach, access_changes, reach
 from kavrel.formats.readers import Report, Unreadable, read_file
 from kavrel.formats.servers.clients import Card, cards, codes
 
-router = APIRouter(prefix="/api", tags=["shares"], responses=PROBLEMS)
+router = Routes(prefix="/api", tags=["shares"], responses=PROBLEMS)
 NEW_ID = "not-saved-yet"
 
 

@@ -2,11 +2,12 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query, Request, Response
+from fastapi import Query, Request, Response
 from fastapi.responses import PlainTextResponse
 from pydantic import BaseModel
 
 from kavrel.api.answer import TheService, body
+from kavrel.api.door.roles import Routes
 from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
 from kavrel.core.bench.capacity import parse_capacity
@@ -22,7 +23,7 @@ from kavrel.core.pools.pool import MOST_SHELF_SPARES, disk_facts
 from kavrel.formats.papers import PAPERS, NoPaper, Occasion
 
 BINARY = frozenset({"application/pdf", "application/zip"})
-router = APIRouter(prefix="/api", tags=["sheets"], responses=PROBLEMS)
+router = Routes(prefix="/api", tags=["sheets"], responses=PROBLEMS)
 
 
 class Capacity(BaseModel):

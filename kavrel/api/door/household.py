@@ -3,10 +3,11 @@
 from dataclasses import asdict
 from typing import Annotated
 
-from fastapi import APIRouter, Path, Response
+from fastapi import Path, Response
 from pydantic import BaseModel
 
 from kavrel.api.answer import body
+from kavrel.api.door.roles import Routes
 from kavrel.api.door.signing import (
     ANSWERS,
     Name,
@@ -21,7 +22,7 @@ from kavrel.api.door.visitor import TheVisitor, Visitor
 from kavrel.api.problem import ProblemError
 from kavrel.store.people import LastPlanner, NameTaken, NoSuchPerson, Role, SecondFor
 
-router = APIRouter(prefix="/api/people", tags=["door"], responses=ANSWERS)
+router = Routes(prefix="/api/people", tags=["door"], responses=ANSWERS)
 Called = Annotated[str, Path(max_length=80)]
 
 

@@ -10,10 +10,11 @@ from threading import Lock
 from time import monotonic
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Depends, Path, Request, Response
+from fastapi import Depends, Path, Request, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from kavrel.api.answer import body
+from kavrel.api.door.roles import Routes
 from kavrel.api.door.signing import (
     ANSWERS,
     Password,
@@ -31,7 +32,7 @@ from kavrel.api.door.visitor import TheVisitor
 from kavrel.api.problem import ProblemError
 from kavrel.store.passkeys import Passkey, Passkeys, TooMany
 
-router = APIRouter(prefix="/api/visitor", tags=["door"], responses=ANSWERS)
+router = Routes(prefix="/api/visitor", tags=["door"], responses=ANSWERS)
 WAITS = 300.0  # seconds that an answer may take
 MOST = 10_000
 Bytes = Annotated[str, Field(pattern=r"^[A-Za-z0-9_-]*$", max_length=40_000)]

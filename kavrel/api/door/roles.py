@@ -3,7 +3,9 @@
 A planner may do all. Whatever is not named here only a planner may do, unless it merely reads.
 """
 
-from fastapi import Request
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
 
 from kavrel.api.door.visitor import TheVisitor
 from kavrel.api.guard import SAFE_METHODS
@@ -67,3 +69,10 @@ def allowed(request: Request, who: TheVisitor) -> None:
     if not may(who.role, operation, request.method in SAFE_METHODS):
         said = f"You may read here; this is for {'planners' if who.role == 'hands' else 'others'}."
         raise ProblemError(403, "not yours to do", said)
+
+
+class Routes(APIRouter):
+    """Operations of the house: before any of them is done, it is asked whether the visitor may."""
+
+    def __init__(self, **said: Any) -> None:
+        super().__init__(dependencies=[Depends(allowed)], **said)

@@ -4,11 +4,12 @@ from dataclasses import asdict
 from ipaddress import ip_address
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Path, Request, Response
+from fastapi import Depends, Path, Request, Response
 from pydantic import BaseModel, ConfigDict, Field, SecretStr
 
 from kavrel.api.answer import body
 from kavrel.api.door.gate import cookie_name
+from kavrel.api.door.roles import Routes
 from kavrel.api.door.throttle import Throttle
 from kavrel.api.door.visitor import TheVisitor, Visitor
 from kavrel.api.problem import ProblemError
@@ -25,7 +26,7 @@ ANSWERS: dict[int | str, dict[str, str]] = {
     409: {"description": "Already so, or the last planner"},
     429: {"description": "Too many tries: wait for as long as Retry-After says"},
 }
-router = APIRouter(prefix="/api", tags=["door"], responses=ANSWERS)
+router = Routes(prefix="/api", tags=["door"], responses=ANSWERS)
 
 
 class Sent(BaseModel):

@@ -4,14 +4,15 @@ import hashlib
 from datetime import datetime
 from typing import Annotated
 
-from fastapi import APIRouter, Header, Path, Request, Response
+from fastapi import Header, Path, Request, Response
 
+from kavrel.api.door.roles import Routes
 from kavrel.api.door.signing import ThePeople
 from kavrel.api.problem import ProblemError
 from kavrel.api.service import Service
 from kavrel.formats.calendar import week_ics
 
-router = APIRouter(prefix="/api/calendar", tags=["told"])
+router = Routes(prefix="/api/calendar", tags=["told"])
 
 
 @router.get(

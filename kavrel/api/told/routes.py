@@ -4,7 +4,7 @@ import re
 from dataclasses import asdict
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Path, Request, Response
+from fastapi import Depends, Path, Request, Response
 from pydantic import (
     BaseModel,
     Field,
@@ -15,6 +15,7 @@ from pydantic import (
 
 from kavrel.api.answer import TheService, body
 from kavrel.api.door.book import TheDoor
+from kavrel.api.door.roles import Routes
 from kavrel.api.door.signing import ANSWERS, Password, Sent, ThePeople, TheThrottle, checked
 from kavrel.api.door.visitor import TheVisitor
 from kavrel.api.items import PROBLEMS
@@ -24,7 +25,7 @@ from kavrel.core.quantities import Id, Line, WallTime
 from kavrel.core.told.news import TOPICS, Topic
 from kavrel.store.outbox import Message, NoSuchWay, Outbox, Security, State, Way, WayKind
 
-router = APIRouter(prefix="/api/plans/{plan_id}", tags=["told"], responses=PROBLEMS)
+router = Routes(prefix="/api/plans/{plan_id}", tags=["told"], responses=PROBLEMS)
 MAIL = r"^[A-Za-z0-9.!#$%&'*+/=?^_`{|}~-]{1,64}@[A-Za-z0-9.-]{1,190}$"
 Place = Annotated[str, StringConstraints(strip_whitespace=True, max_length=500)]
 Server = Annotated[str, Field(pattern=r"^[A-Za-z0-9.:-]*$", max_length=190)]
