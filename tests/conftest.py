@@ -57,8 +57,17 @@ def demo() -> Plan:
     return demo_plan()
 
 
+@pytest.fixture(scope="session")
+def empty_database(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A database with nothing in it: to make all tables anew for each test would take longer than most."""
+    path = tmp_path_factory.mktemp("empty") / "kavrel.db"
+    Database(path).close()
+    return path
+
+
 @pytest.fixture
-def database(tmp_path: Path) -> Iterator[Database]:
+def database(tmp_path: Path, empty_database: Path) -> Iterator[Database]:
+    shutil.copy(empty_database, tmp_path / "kavrel.db")
     opened = Database(tmp_path / "kavrel.db")
     yield opened
     opened.close()
