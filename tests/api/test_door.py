@@ -200,7 +200,8 @@ def test_what_was_opened_by_a_clock_years_ahead_does_not_stay_open_for_years(hou
 
 
 def test_a_thousand_wrong_passwords_lock_nobody_out_at_the_machine(house: House) -> None:
-    said = [sign_in(house.visitor(), "Ada", "wrong words again") for _ in range(1000)]
+    guesser = house.visitor()
+    said = [sign_in(guesser, "Ada", "wrong words again") for _ in range(1000)]
     codes = [a.status_code for a in said]
     assert codes[:10] == [401] * 10
     assert set(codes[10:]) == {429}

@@ -3,9 +3,10 @@
 import shlex
 from functools import cache
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from jinja2 import Environment, FileSystemLoader, StrictUndefined
+if TYPE_CHECKING:
+    from jinja2 import Environment
 
 FOLDER = Path(__file__).resolve().parent.parent / "templates"
 
@@ -28,7 +29,10 @@ def in_quotes(text: str) -> str:
 
 
 @cache
-def _environment() -> Environment:
+def _environment() -> "Environment":
+    # With the first file that is written: a server starts without.
+    from jinja2 import Environment, FileSystemLoader, StrictUndefined
+
     made = Environment(
         loader=FileSystemLoader(FOLDER),
         undefined=StrictUndefined,
