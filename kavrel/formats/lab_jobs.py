@@ -9,8 +9,8 @@ from collections.abc import Iterator, Sequence
 from importlib.resources import files
 from typing import Any
 
+from kavrel.core.bench.meeting import meeting
 from kavrel.core.copies.carrier import (
-    address_of,
     chain,
     leaves_mark,
     marks_target,
@@ -224,7 +224,7 @@ class _Sheet:
         """How the other end is reached; nothing where it is this box itself."""
         if other is None or other == self.host:
             return {}
-        return {"peer": address_of(self.index.hosts[other])}
+        return {"peer": meeting(self.index.hosts[self.host], self.index.hosts[other]).at}
 
     # -- what travels ----------------------------------------------------------------------------
 

@@ -237,9 +237,11 @@ class Lab:
         address = address.rpartition("@")[2].strip("[]")
         return next((b for b in self.boxes.values() if b.answers_to(address)), None)
 
-    def reaches(self, a: Box, b: Box) -> bool:
-        """Whether one box can speak to another now."""
+    def reaches(self, a: Box, b: Box, by: str = "") -> bool:
+        """Whether one box can speak to another now, `by` this address of it: the VPN's from within it."""
         if not (a.up and b.up):
+            return False
+        if by and by == b.host.vpn_address and a is not b and not a.host.vpn_address:
             return False
         if a.host.site == b.host.site:
             return True

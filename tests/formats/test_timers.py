@@ -211,9 +211,9 @@ def test_every_job_of_the_demo_is_started_by_something(demo: Plan) -> None:
         "waits_for"
     ]
     marks = json.loads(lab_jobs(demo, "wren", "r"))["jobs"]["ledger-dump"]
-    heron = index.hosts["heron"].vpn_address
-    assert (waits["mark"], waits["peer"]) == (marks["marks"], heron)
-    assert marks["peer"] == heron
+    heron = index.hosts["heron"]
+    assert (waits["mark"], waits["peer"]) == (marks["marks"], heron.vpn_address)
+    assert marks["peer"] == heron.address, "wren is on heron's LAN, and not in the VPN"
 
 
 def test_what_follows_on_the_same_box_runs_behind_it() -> None:

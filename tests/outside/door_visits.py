@@ -21,13 +21,27 @@ for port in map(int, sys.argv[1:]):
 print('up', flush=True)
 sys.stdin.read()
 """
+# All of a machine's tries at once: each either connects soon, or nothing comes back.
 TRY = """
-import socket, sys
-try:
-    socket.create_connection((sys.argv[1], int(sys.argv[2])), timeout=1.5).close()
-    print('yes')
-except OSError:
-    print('no')
+import json, select, socket, sys, time
+asked, through = json.loads(sys.argv[1]), {}
+waiting = {}
+for n, (address, port) in enumerate(asked):
+    family, kind, protocol, _, where = socket.getaddrinfo(address, port, type=socket.SOCK_STREAM)[0]
+    s = socket.socket(family, kind, protocol)
+    s.setblocking(False)
+    through[n] = s.connect_ex(where) == 0
+    waiting[s.fileno()] = n, s
+look = select.poll()
+for number in waiting:
+    look.register(number, select.POLLOUT)
+until = time.monotonic() + 1.5
+while waiting and time.monotonic() < until:
+    for number, _ in look.poll(100):
+        n, s = waiting.pop(number)
+        look.unregister(number)
+        through[n] = s.getsockopt(socket.SOL_SOCKET, socket.SO_ERROR) == 0
+print(json.dumps([through[n] for n in range(len(asked))]))
 """
 
 
@@ -98,23 +112,25 @@ def main() -> None:
             assert server.stdout.readline() == "up\n"
             servers.append(server)
 
-    def comes_through(one: list[Any]) -> bool:
-        client, target, port = one
-        if ":" in target:  # HOST:WIRE, over IPv6 on the link itself
-            host, _, wire = target.partition(":")
-            number = list(given["machines"]).index(client)
-            target = f"{link_local(given, host, wire)}%w{number}{wire}"
-        done = subprocess.run(
-            inside(client, sys.executable, "-c", TRY, target, str(port)),
-            capture_output=True,
-            text=True,
-            check=True,
-        )
-        return done.stdout.strip() == "yes"
+    def address(client: str, target: str) -> str:
+        if ":" not in target:
+            return target
+        host, _, wire = target.partition(":")  # over IPv6 on the link itself
+        number = list(given["machines"]).index(client)
+        return f"{link_local(given, host, wire)}%w{number}{wire}"
+
+    def come_through(client: str) -> list[bool]:
+        asked = [[address(client, t), port] for c, t, port in given["tries"] if c == client]
+        said = run(*inside(client, sys.executable, "-c", TRY, json.dumps(asked)))
+        return list(json.loads(said))
 
     try:
-        with ThreadPoolExecutor(12) as pool:
-            found = list(pool.map(comes_through, given["tries"]))
+        clients = list(dict.fromkeys(t[0] for t in given["tries"]))
+        with ThreadPoolExecutor(len(clients)) as pool:
+            answers = {
+                c: iter(a) for c, a in zip(clients, pool.map(come_through, clients), strict=True)
+            }
+        found = [next(answers[t[0]]) for t in given["tries"]]
     finally:
         for server in servers:
             server.kill()

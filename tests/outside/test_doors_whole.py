@@ -3,19 +3,24 @@
 Each machine is a network namespace on two wires, a LAN and a VPN. Source: nft(8), ip-netns(8).
 """
 
+import ipaddress
 import json
 import os
+import random
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
 import pytest
 
+from kavrel.core.bench.meeting import meeting
+from kavrel.core.copies.carrier import root_ways
 from kavrel.core.index import Index
-from kavrel.core.plan import App, Export, Host, Network, Opening, Plan
+from kavrel.core.plan import App, Export, Host, Network, Opening, Plan, Supply
 from kavrel.core.works.doors import door_works
 from kavrel.formats.servers.files import nftables_conf
-from tests.builders import job, lab
+from tests.builders import disk, job, lab
 from tests.conftest import needs
 
 pytestmark = [
@@ -105,28 +110,155 @@ def test_who_should_reach_a_port_does_and_nobody_else(tmp_path: Path) -> None:
         ("sofa", "box:lan", 9999): False,
         ("phone", "box:vpn", 7000): False,
     }
-    tries = list(expected)
-    given = {"machines": machines, "tries": tries, "room": str(tmp_path)}
-    (tmp_path / "given.json").write_text(json.dumps(given), encoding="utf-8")
-    with (tmp_path / "given.json").open(encoding="utf-8") as said:
-        done = subprocess.run(
-            ["unshare", "-m", "-n", sys.executable, str(VISITS)],
-            stdin=said,
-            capture_output=True,
-            text=True,
-            check=False,
-        )
+    assert not wrong_doors(machines, expected, tmp_path)
+
+
+def wrong_doors(
+    machines: dict[str, Any], expected: dict[tuple[str, str, int], bool], room: Path
+) -> dict[tuple[str, str, int], bool]:
+    """The tries that came out otherwise than expected, with how."""
+    given = {"machines": machines, "tries": list(expected), "room": str(room)}
+    done = subprocess.run(
+        ["unshare", "-m", "-n", sys.executable, str(VISITS)],
+        input=json.dumps(given),
+        capture_output=True,
+        text=True,
+        check=False,
+    )
     line = next((x for x in done.stdout.splitlines() if x.startswith("DOORS ")), None)
     assert line, done.stdout + done.stderr
-    found = dict(zip(tries, json.loads(line.removeprefix("DOORS ")), strict=True))
-    wrong = {k: v for k, v in found.items() if v != expected[k]}
-    assert not wrong, wrong
+    found = zip(expected, json.loads(line.removeprefix("DOORS ")), strict=True)
+    return {one: came for one, came in found if came != expected[one]}
+
+
+PORTS = (22, 445, 873, 2049, 3493, 7000, 8096, 8443, 9999)
+
+
+def some_plan(luck: random.Random) -> Plan:
+    """Two boxes at home and one away; who is in the VPN, who serves what, and who starts jobs differs."""
+
+    def maybe(value: str) -> str | None:
+        return value if luck.random() < 0.6 else None
+
+    by_hand = {"addressing": "static"}
+    hosts = (
+        Host(id="box", name="box", site="home", bays_35=6, address="192.168.1.10",
+             vpn_address=maybe("10.9.0.10"), **by_hand),
+        Host(id="near", name="near", site="home", bays_35=4, address=maybe("192.168.1.11"),
+             vpn_address=maybe("10.9.0.11"), **by_hand),
+        Host(id="far", name="far", site="away", bays_35=4, vpn_address="10.9.0.20"),
+    )  # fmt: skip
+    clients = luck.sample(
+        ["192.168.1.50", "192.168.1.0/24", "10.9.0.30", "10.9.0.20"], luck.randint(1, 2)
+    )
+    exports = [
+        Export(
+            id="n", protocol="nfs", name="n", dataset="files", clients=tuple(clients), may="read"
+        ),
+        Export(
+            id="m",
+            protocol="rsync",
+            name="m",
+            dataset="files",
+            clients=tuple(reversed(clients)),
+            accounts=("ana",),
+            may="read",
+        ),
+    ]
+    openings = [
+        Opening(id="o1", host="box", port=8443, source="internet", purpose="films"),
+        Opening(id="o2", host="far", port=7000, source="vpn", purpose="a panel"),
+        Opening(id="o3", host="box", port=7000, source="vpn", purpose="a panel"),
+    ]
+    login, copies_at = luck.choice(("source", "target")), luck.choice(("near", "far"))
+    second = lab().pools[1]
+    held = {"host": copies_at, "groups": ((f"{copies_at}1", f"{copies_at}2"),)}
+    return lab(
+        hosts=hosts,
+        disks=(*(disk(n) for n in (1, 2, 3)), *(disk(n, copies_at) for n in (1, 2))),
+        pools=(lab().pools[0], second.model_copy(update=held)),
+        networks=(Network(id="lan", name="lan", site="home", range="192.168.1.0/24"),)
+        * luck.randint(0, 1),
+        exports=tuple(luck.sample(exports, luck.randint(0, 2))),
+        **({} if luck.random() < 0.5 else {"shares": (), "grants": ()}),
+        openings=tuple(luck.sample(openings, luck.randint(0, 3))),
+        apps=(App(id="films", name="films", host="near", kind="app", ports=(8096,)),)
+        * luck.randint(0, 1),
+        jobs=(job("r", kind="replication", target_pool="second", credentials=login),),
+        supplies=(Supply(id="u", name="u", site="home", va=900, watts=540, battery_wh=200,
+                         hosts=("box", "near"), signals=("box", "near")),) * luck.randint(0, 1),
+    )  # fmt: skip
+
+
+def let_in(ours: Plan, client: tuple[str, str, str], host: Host, port: int) -> bool:
+    """Who may come in, read off the plan: a client by its name, the wire it comes by and its address."""
+    name, wire, source = client
+    at_home = wire == "lan" and host.site == "home"
+    asked = {2049: "nfs", 873: "rsync"}.get(port)
+    here = [e for e in ours.exports if host.id == "box" and e.protocol == asked]
+    doors = [
+        port == 22 and (at_home or wire == "vpn"),
+        port == 445 and bool(ours.shares) and host.id == "box" and at_home,
+        any(
+            any(ipaddress.ip_address(source) in ipaddress.ip_network(c) for c in e.clients)
+            if e.clients
+            else at_home
+            for e in here
+        ),
+        any(port in a.ports and a.host == host.id and at_home for a in ours.apps),
+        any(
+            o.port == port and o.host == host.id and (o.source == "internet" or wire == "vpn")
+            for o in ours.openings
+        ),
+        port == 3493
+        and bool(ours.supplies)
+        and host.id == "box"
+        and (name == "near" if ours.hosts[1].address else at_home),
+    ]
+    return any(doors)
+
+
+@pytest.mark.parametrize("seed", [pytest.param(n, marks=pytest.mark.prove) for n in range(1, 9)])
+def test_random_labs_let_in_whom_their_plan_means_and_nobody_else(
+    seed: int, tmp_path: Path
+) -> None:
+    ours = some_plan(random.Random(seed))
+    machines: dict[str, Any] = {}
+    for host in ours.hosts:
+        on = {"vpn": f"{host.vpn_address}/24"} if host.vpn_address else {}
+        if host.site == "home":
+            on = {"lan": f"{host.address or '192.168.1.77'}/24", **on}
+        machines[host.id] = {"on": on, "rules": nftables_conf(ours, host.id, "revision 1")}
+    machines |= {
+        "desk": {"on": {"lan": "192.168.1.50/24"}},
+        "sofa": {"on": {"lan": "192.168.1.51/24"}},
+        "phone": {"on": {"vpn": "10.9.0.30/24"}},
+    }
+    expected = {}
+    for name, machine in machines.items():
+        for host in (h for h in ours.hosts if h.id != name):
+            for wire, mine in machine["on"].items():
+                at = machines[host.id]["on"].get(wire, "").partition("/")[0]
+                for port in PORTS if at else ():
+                    client = (name, wire, mine.partition("/")[0])
+                    expected[name, at, port] = let_in(ours, client, host, port)
+    assert not wrong_doors(machines, expected, tmp_path)
+    # And each job gets to where it has to, by the address that it is told.
+    index = Index(ours)
+    for runner, other in root_ways(index):
+        here, there = index.hosts[runner], index.hosts[other]
+        if here.site != there.site and not here.vpn_address:
+            continue  # no wire leads there: a caution says so
+        way = meeting(here, there)
+        assert (
+            way.at in [a.partition("/")[0] for a in machines[other]["on"].values()]
+            or way.at == other
+        )
+        assert expected.get((runner, way.at, 22), way.at == other), (runner, way)
 
 
 def test_every_job_of_the_demo_lab_finds_its_door(demo: Plan) -> None:
     """Whoever signs in on another box by the plan is let in there, from an address that it has."""
-    from kavrel.core.copies.carrier import root_ways
-
     index = Index(demo)
     for runner, other in root_ways(index):
         box = index.hosts[runner]

@@ -16,6 +16,13 @@ from kavrel.core.working import Working, step
 HOURS_A_YEAR = 8766.0
 
 
+def cable(index: Index, supply: Supply) -> str | None:
+    """The host that has a UPS's signal cable: None where nobody is told who takes files."""
+    able = [h for h in supply.signals if not index.hosts[h].closed]
+    fed = [h for h in able if h in supply.hosts]
+    return next(iter([*fed, *able]), None)
+
+
 class HostPower(BaseModel):
     """What a host draws at work and idle with its disks, and in a year."""
 

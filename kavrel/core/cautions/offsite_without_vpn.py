@@ -1,4 +1,4 @@
-"""A target at another site without a VPN address."""
+"""A job between two sites whose ends are not both in the VPN."""
 
 from collections.abc import Iterator
 
@@ -14,8 +14,11 @@ def _find(view: View) -> Iterator[Finding]:
         there = view.index.pools[job.target_pool].host
         here = view.index.pools[view.index.datasets[job.datasets[0]].pool].host
         a, b = view.index.hosts[here], view.index.hosts[there]
-        if a.site != b.site and not b.vpn_address and plan.networks:
-            yield b.id, b.name, f"{job.name} goes to it over the line between the sites."
+        if a.site == b.site or not plan.networks:
+            continue
+        for end in (a, b):
+            if not end.vpn_address:
+                yield end.id, end.name, f"{job.name} goes over the line between the sites."
 
 
 OFFSITE_WITHOUT_VPN = Rule(

@@ -11,9 +11,10 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Literal
 
+from kavrel.core.bench.meeting import meeting
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
-from kavrel.core.plan import Host, Job
+from kavrel.core.plan import Job
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.protocols import PROTOCOLS
 
@@ -160,8 +161,7 @@ def never_starts(index: Index, job: Job) -> bool:
 def shut_out(index: Index, job: Job) -> str:
     """The address that a box lands from where the export it lands in does not let it in; empty where it does.
 
-    Over the overlay where the far end is known by it, as `address_of` has it. Of a box without an
-    address nothing is known, and of a client that is named only what its name is.
+    Of a box without an address nothing is known, and of a client that is named only what its name is.
     """
     export = next((e for e in index.plan.exports if e.id == job.lands_in), None)
     runner, far = runs_on(index, job), target_host(index, job)
@@ -170,7 +170,7 @@ def shut_out(index: Index, job: Job) -> str:
     if not PROTOCOLS[export.protocol].uses("clients"):
         return ""
     box = index.hosts[runner]
-    seen = box.vpn_address if index.hosts[far].vpn_address else box.address
+    seen = meeting(box, index.hosts[far]).seen
     names = {box.name.lower()}
     named = any(c.lower().split(".")[0] in names for c in export.clients)
     return seen if seen and not named and not is_among(seen, export.clients) else ""
@@ -194,8 +194,3 @@ def _has_no_points(index: Index, job: Job) -> bool:
     homes = {index.datasets[d].pool for d in job.datasets} | ({job.target_pool} - {None})
     pools = [index.pools[p] for p in homes if p]
     return any(p.filesystem not in FAMILIES[p.family].filesystems for p in pools)
-
-
-def address_of(host: Host) -> str:
-    """How other boxes reach it: the overlay's address that both ends use, else the fixed one."""
-    return host.vpn_address or host.address or host.name

@@ -3,8 +3,9 @@
 from collections.abc import Mapping
 from typing import Literal
 
+from kavrel.core.bench.meeting import addresses, meeting
 from kavrel.core.copies.book import CopyBook
-from kavrel.core.copies.carrier import address_of, root_ways, source_host, target_host
+from kavrel.core.copies.carrier import root_ways, source_host, target_host
 from kavrel.core.copies.keys import encrypted_at_source, key_of
 from kavrel.core.copies.module import module_of
 from kavrel.core.index import Index
@@ -70,14 +71,13 @@ def how_to_fetch(
         key = "its key is only in the box that made it"
         if not kept.in_box_alone:
             key = f"its key is kept at {kept.where(index)}"
-    address = (host.vpn_address or host.address) if host else ""
     module = module_of(index, job, folders) if job.lands_in else None
     lands = landing(book.index, job, copies)
     copy = copies.get((job.id, job.datasets[0]), home_folder) if job.datasets else ""
     how = kind.fetch(
         Whereabouts(
             job=job.name,
-            box=(host.name + (f" ({address})" if address else "")) if host else "",
+            box=(host.name + (f" ({at})" if (at := addresses(host)) else "")) if host else "",
             pool=place.name(index),
             filesystem=index.pools[place.pool].filesystem if place.pool else "",
             home_box=index.hosts[home.host].name if home else "",
@@ -95,8 +95,8 @@ def how_to_fetch(
             home_root=index.once(pool_roots)[home.id] if home else "",
             module=module.within(copy) if module else "",
             far_box=host.name if host else "",
-            far_at=address_of(host) if host else "",
-            home_at=address_of(index.hosts[home.host]) if home else "",
+            far_at=meeting(index.hosts[home.host], host).at if home and host else "",
+            home_at=meeting(host, index.hosts[home.host]).at if home and host else "",
             way="module"
             if module
             else _way(index, home.host if home else "", host.id if host else ""),

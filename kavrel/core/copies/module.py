@@ -6,7 +6,8 @@ Source: rsync(1), rsyncd.conf(5).
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from kavrel.core.copies.carrier import address_of, target_host
+from kavrel.core.bench.meeting import meeting
+from kavrel.core.copies.carrier import runs_on, target_host
 from kavrel.core.index import Index
 from kavrel.core.plan import Job
 
@@ -28,7 +29,8 @@ def module_of(index: Index, job: Job, homes: Mapping[str, str]) -> Module | None
     export = next((e for e in index.plan.exports if e.id == job.lands_in), None)
     if export is None or export.protocol != "rsync":
         return None
-    host = address_of(index.hosts[target_host(index, job) or ""])
+    far = index.hosts[target_host(index, job) or ""]
+    host = meeting(index.hosts.get(runs_on(index, job) or "", far), far).at
     at = f"[{host}]" if ":" in host else host
     login = f"{index.accounts[job.lands_as].login}@" if job.lands_as else ""
     port = f":{export.port}" if export.port else ""

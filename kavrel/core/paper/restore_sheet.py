@@ -3,6 +3,7 @@
 from collections import defaultdict
 from collections.abc import Sequence
 
+from kavrel.core.bench.meeting import addresses
 from kavrel.core.copies.keys import key_of
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
@@ -107,9 +108,8 @@ def _boxes(index: Index) -> tuple[Fact, ...]:
     facts = []
     for host in index.plan.hosts:
         pools = [p.name for p in index.plan.pools if p.host == host.id]
-        address = host.vpn_address or host.address
         said = f"{host.name}, at {index.sites[host.site].name}"
-        said += f", address {address}" if address else ""
+        said += f", address {at}" if (at := addresses(host)) else ""
         facts.append(Fact(text=said + (f": holds {', '.join(pools)}" if pools else "")))
     return tuple(facts)
 

@@ -6,6 +6,8 @@ from dataclasses import dataclass
 
 from pydantic import BaseModel, ConfigDict
 
+from kavrel.core.bench.meeting import meeting
+from kavrel.core.bench.power import cable
 from kavrel.core.index import Index
 from kavrel.core.plan import Host, Network
 from kavrel.core.shares.protocols import PROTOCOLS
@@ -60,9 +62,13 @@ def listeners(index: Index) -> list[Listener]:
             continue  # it listens there, and its host's firewall does not see it
         wanted += [(app.host, port, "tcp", app.name, ()) for port in app.ports]
     for supply in plan.supplies:
-        # The host with the cable tells the others over the network.
-        if len(supply.signals) > 1:
-            wanted.append((supply.signals[0], 3493, "tcp", f"UPS {supply.name}", ()))
+        # The host with the cable tells the others over the network, and nobody else has to hear it.
+        keeper = cable(index, supply)
+        told = [index.hosts[h] for h in supply.signals if h != keeper]
+        if keeper and told:
+            seen = [meeting(h, index.hosts[keeper]).seen for h in told]
+            them = tuple(s for s in seen if s) if all(seen) else ()
+            wanted.append((keeper, 3493, "tcp", f"UPS {supply.name}", them))
     merged: dict[tuple[str, int, str, str], set[str]] = {}
     open_to_all: set[tuple[str, int, str, str]] = set()
     for host, port, transport, what, clients in wanted:

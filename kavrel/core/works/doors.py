@@ -10,15 +10,16 @@ import ipaddress
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+from kavrel.core.bench.meeting import meeting
+from kavrel.core.bench.power import cable
 from kavrel.core.copies.carrier import root_ways, runs_on
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Host
-from kavrel.core.shares.addresses import Listener, listeners, networks_of
+from kavrel.core.shares.addresses import listeners, networks_of
 from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.shares.protocols.ftp import PASSIVE
 from kavrel.core.works.ups import PORT as UPS
-from kavrel.core.works.ups import cable
 from kavrel.core.works.work import Work
 
 SSH = 22
@@ -31,7 +32,7 @@ class DoorOpen(Work):
     """Ports from `first` to `last` that are let in.
 
     `sources`: networks and addresses, none: anybody. `to`: only what is sent to this address of the
-    host, empty: to any. `who` says for whom, in words.
+    host, empty: to any; `past`: not what is sent to this one. `who` says for whom, in words.
     """
 
     transport: str
@@ -40,6 +41,7 @@ class DoorOpen(Work):
     sources: tuple[str, ...]
     to: str
     who: str
+    past: str = ""
 
 
 def forwards(index: Index, host: str) -> bool:
@@ -53,7 +55,7 @@ def door_works(index: Index, host: str) -> Iterator[DoorOpen]:
     """All doors of a host, each once."""
     seen: set[tuple[object, ...]] = set()
     for door in _doors(index, index.hosts[host]):
-        key = (door.transport, door.first, door.last, door.sources, door.to)
+        key = (door.transport, door.first, door.last, door.sources, door.to, door.past)
         if key not in seen:
             seen.add(key)
             yield door
@@ -68,6 +70,7 @@ def _door(
     makes: tuple[tuple[str, str], ...] = (),
     to: str = "",
     by_hand: str = "",
+    past: str = "",
 ) -> DoorOpen:
     first, last = ports
     said = f"{first}" if first == last else f"{first}-{last}"
@@ -86,13 +89,17 @@ def _door(
         sources=tuple(sources),
         to=to,
         who=who,
+        past=past,
     )
 
 
 def _doors(index: Index, host: Host) -> Iterator[DoorOpen]:
-    here = [n.range for n in networks_of(index, host)] or list(PRIVATE)
-    lan = [*here, LINK_LOCAL]
-    yield _door(host, "tcp", (SSH, SSH), lan, "SSH for administrators on the LAN")
+    known = [n.range for n in networks_of(index, host)]
+    here, lan = known or list(PRIVATE), [*(known or PRIVATE), LINK_LOCAL]
+    # Where nobody wrote down which range the LAN has, the overlay's may be private, too: what comes
+    # for this box's address in it is not from the LAN.
+    past = "" if known else host.vpn_address or ""
+    yield _door(host, "tcp", (SSH, SSH), lan, "SSH for administrators on the LAN", past=past)
     if host.vpn_address:
         # What is sent to that address comes in over the VPN, from whichever machine is in it.
         over = "SSH for administrators over the VPN"
@@ -104,10 +111,16 @@ def _doors(index: Index, host: Host) -> Iterator[DoorOpen]:
     heard = [one for one in listeners(index) if one.host == host.id]
     if any(one.what == "SMB" for one in heard):
         yield _door(host, "udp", (3702, 3702), lan, "WS-Discovery: Windows finds it")
-        yield _door(host, "tcp", (5357, 5357), lan, "WS-Discovery: Windows asks what it is")
+        asks = "WS-Discovery: Windows asks what it is"
+        yield _door(host, "tcp", (5357, 5357), lan, asks, past=past)
     for one in heard:
         ports = PASSIVE if one.port == PASSIVE[0] else (one.port, one.port)
-        yield _door(host, one.transport, ports, _from(one, here), one.what)
+        named = [c for c in one.from_clients if _is_address(c)]
+        if named:
+            yield _door(host, one.transport, ports, named, one.what)
+        # A client by its name would have to be looked up: the LAN instead.
+        if len(named) < len(one.from_clients) or not one.from_clients:
+            yield _door(host, one.transport, ports, lan, one.what, past=past)
     for supply in index.plan.supplies:
         if cable(index, supply) == host.id:
             for other in (h for h in supply.signals if h != host.id):
@@ -125,15 +138,6 @@ def _doors(index: Index, host: Host) -> Iterator[DoorOpen]:
         who = f"over the VPN, for {opening.purpose}"
         unknown = "" if host.vpn_address else f"{host.name} has no address in the VPN: give it one"
         yield _door(host, opening.transport, ports, (), who, makes, host.vpn_address or "", unknown)
-
-
-def _from(one: Listener, here: Sequence[str]) -> list[str]:
-    """Where a service is let in from; a client by name would have to be looked up: the LAN instead."""
-    named = [c for c in one.from_clients if not _is_address(c)]
-    addresses = [c for c in one.from_clients if _is_address(c)]
-    if named or not one.from_clients:
-        addresses += [*here, LINK_LOCAL]
-    return list(dict.fromkeys(addresses))
 
 
 def _is_address(text: str) -> bool:
@@ -173,7 +177,8 @@ def _coming(
     """A door for another box: by its own addresses, else by those of the networks that it is in."""
     box = index.hosts[runner]
     known = [a for a in (box.vpn_address, box.address) if a]
-    sources = known or [n.range for n in networks_of(index, box)]
+    if not meeting(box, host).seen:  # it comes from an address that nobody knows
+        known += [n.range for n in networks_of(index, box)]
     port, transport = door
-    left = "" if sources else f"nothing says from which address {box.name} comes: give it one"
-    return _door(host, transport, (port, port), sources, who, makes, by_hand=left)
+    left = "" if known else f"nothing says from which address {box.name} comes: give it one"
+    return _door(host, transport, (port, port), known, who, makes, by_hand=left)

@@ -8,8 +8,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
 
+from kavrel.core.bench.meeting import meeting
 from kavrel.core.copies.carrier import (
-    address_of,
     job_ways,
     marks_target,
     never_starts,
@@ -204,15 +204,14 @@ def _needs(index: Index, box: Host, job: Job, names: _Names) -> Iterator[Work]:
         )  # fmt: skip
     for other in sorted(job_ways(index, job)):
         far = index.hosts[other]
-        # The address that the far end sees: over the VPN where it is asked for there.
-        seen = box.vpn_address if far.vpn_address else box.address
-        only = f", from {seen} alone" if seen else ""
+        way = meeting(box, far)
+        only = f", from {way.seen} alone" if way.seen else ""
         yield RootLetIn(
             f"root/{name}/{other}", f"root of {box.name} on {far.name}", makes, (),
-            f"ssh -o BatchMode=yes {address_of(far)} true",
+            f"ssh -o BatchMode=yes {way.at} true",
             f"take its line out of root's authorized_keys on {far.name}",
             f"root of {box.name} gets a key of its own and is let in on {far.name}{only}; "
-            f"compare the host key; then ssh {address_of(far)} true has to end "
+            f"compare the host key; then ssh {way.at} true has to end "
             "without a question",
             job=job, other=other,
         )  # fmt: skip

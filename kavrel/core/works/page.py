@@ -7,7 +7,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date
 
-from kavrel.core.copies.carrier import address_of, runs_on
+from kavrel.core.bench.meeting import meeting
+from kavrel.core.copies.carrier import runs_on
 from kavrel.core.copies.rules import in_words as retention_words
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
@@ -86,7 +87,7 @@ def _parts(index: Index, box: Host, today: date) -> Iterator[Part]:
         yield title, (("exports", export.id),), _export(index, export)
     for job in plan.jobs:
         if runs_on(index, job) == box.id:
-            yield f"Job {job.name}", (("jobs", job.id),), _job(index, job)
+            yield f"Job {job.name}", (("jobs", job.id),), _job(index, box, job)
     for chore in chore_works(index, box.id):
         yield f"Job {chore.title}", chore.makes, [("when", in_words(chore.schedule))]
     for power in power_works(index, box.id):
@@ -166,12 +167,12 @@ def _export(index: Index, export: Export) -> list[tuple[str, str]]:
     ]
 
 
-def _job(index: Index, job: Job) -> list[tuple[str, str]]:
+def _job(index: Index, box: Host, job: Job) -> list[tuple[str, str]]:
     kind = KINDS[job.kind]
     target = ""
     if job.target_pool:
         far = index.hosts[index.pools[job.target_pool].host]
-        target = f"{index.pools[job.target_pool].name} on {far.name}, {address_of(far)}"
+        target = f"{index.pools[job.target_pool].name} on {far.name}, {meeting(box, far).at}"
     elif job.target_bucket:
         target = f"bucket {index.buckets[job.target_bucket].name}"
     keeps = kind.copies and kind.versions

@@ -6,7 +6,8 @@ the first two and of launchd value from memory.
 
 from collections.abc import Callable, Iterator
 
-from kavrel.core.copies.carrier import address_of, runs_on
+from kavrel.core.bench.meeting import meeting
+from kavrel.core.copies.carrier import runs_on
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Host, Job, Schedule
@@ -60,7 +61,7 @@ def _task(index: Index, box: Host, job: Job, dataset: str) -> list[tuple[str, st
     folder, came = ("/".join(p.rsplit("/", 2)[-2:]) for p in (whole, came_mark(whole)))
     source = index.datasets[dataset].folder or index.datasets[dataset].name
     login = index.accounts[job.lands_as].login if job.lands_as else ""
-    place = address_of(server)
+    place = meeting(box, server).at
     program, checked = PROGRAM[box.system](source, place, share.name, folder, came)
     return [
         (

@@ -8,7 +8,8 @@ upssched.conf(5) of Network UPS Tools 2.8.
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from kavrel.core.copies.carrier import address_of
+from kavrel.core.bench.meeting import meeting
+from kavrel.core.bench.power import cable
 from kavrel.core.index import Index
 from kavrel.core.plan import Host, Supply
 from kavrel.core.shares.names import slug
@@ -52,13 +53,6 @@ class PowerWatched(ServiceRuns):
     waits_seconds: int
 
 
-def cable(index: Index, supply: Supply) -> str | None:
-    """The host that has the cable: None where nobody is told who takes files."""
-    able = [h for h in supply.signals if not index.hosts[h].closed]
-    fed = [h for h in able if h in supply.hosts]
-    return next(iter([*fed, *able]), None)
-
-
 def power_works(index: Index, host: str) -> Iterator[PowerWatched]:
     """The one for a host that is told by any UPS; none for others."""
     told = [s for s in index.plan.supplies if host in s.signals]
@@ -70,7 +64,7 @@ def power_works(index: Index, host: str) -> Iterator[PowerWatched]:
         keeper = cable(index, supply)
         mine = keeper == host
         others = tuple(h for h in supply.signals if h != keeper) if mine else ()
-        at = "localhost" if mine or keeper is None else address_of(index.hosts[keeper])
+        at = "localhost" if mine or keeper is None else meeting(box, index.hosts[keeper]).at
         watched.append(Watched(supply, slug(supply.name, supply.id), at, mine, others))
     names = WITH_CABLE if any(w.mine for w in watched) else WATCHING
     slowest = max((index.hosts[h].shutdown_minutes for w in watched for h in w.others), default=0.0)

@@ -225,6 +225,8 @@ def _accept(door: DoorOpen) -> Iterator[str]:
             continue
         # An address answers on every wire of a box: only where it came in at the wire that has it.
         to = f"{word} daddr {door.to} fib daddr . iif type local " if door.to else ""
+        if door.past and ipaddress.ip_address(door.past).version == version:
+            to = f"{word} daddr != {door.past} "
         mine = [n for n in map(ipaddress.ip_network, door.sources) if n.version == version]
         # What lies inside another range would be refused as an overlap.
         merged = sorted(str(n) for n in ipaddress.collapse_addresses(mine))  # type: ignore[type-var]

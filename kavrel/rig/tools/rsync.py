@@ -101,17 +101,23 @@ def _end(box: Box, end: str) -> tuple[Box, str] | None:
     """The box and the folder of an end; None where there is no way to it."""
     if end.startswith("rsync://"):
         address, _, rest = end[8:].partition("/")
-        other = box.lab.box_at(address)
-        if other is None or not box.lab.reaches(box, other):
+        other = box.lab.box_at(_plain(address))
+        if other is None or not box.lab.reaches(box, other, _plain(address)):
             return None
         return other, f"{_module(other, end)}/{rest.partition('/')[2]}"
     address, mark, folder = end.partition("]:") if end.startswith("[") else end.partition(":")
     if not mark or "/" in address:
         return box, end
-    other = box.lab.box_at(address)
-    if other is None or not box.lab.reaches(box, other):
+    other = box.lab.box_at(_plain(address))
+    if other is None or not box.lab.reaches(box, other, _plain(address)):
         return None
     return other, folder
+
+
+def _plain(address: str) -> str:
+    """An address without who signs in there, a port and brackets."""
+    host = address.rpartition("@")[2]
+    return host[1:].partition("]")[0] if host.startswith("[") else host.partition(":")[0]
 
 
 def _module(box: Box, end: str) -> str:

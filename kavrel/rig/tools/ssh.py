@@ -25,7 +25,7 @@ def ssh(box: Box, words: list[str], stdin: bytes) -> Said:
     other = box.lab.box_at(address)
     if other is None:
         return failed(f"ssh: Could not resolve hostname {address}: Name or service not known", 255)
-    if not box.lab.reaches(box, other):
+    if not box.lab.reaches(box, other, address.rpartition("@")[2]):
         return failed(f"ssh: connect to host {address} port 22: No route to host", 255)
     asked = list(_split(command))
     if not asked:

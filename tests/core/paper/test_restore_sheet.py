@@ -34,7 +34,7 @@ def test_it_says_where_boxes_copies_and_keys_are() -> None:
             ),
         )
     )
-    assert "far, at away, address 100.64.0.9: holds second" in text
+    assert "far, at away, address 100.64.0.9 over the VPN: holds second" in text
     # A day, the hour of the autumn night, and both jobs' runs on the one link.
     assert "r: replication of files on second at away, at most 26 h old" in text
     assert "- b: away" in part(text, "Where the keys are")
