@@ -81,25 +81,19 @@ def _places(plan: Plan) -> Iterator[Place]:
 
 def _numbers(plan: Plan) -> Iterator[Place]:
     """Two with one number are one to a file system; an account's own group has the account's."""
-    people: dict[int, str] = {}
-    groups: dict[int, str] = {}
     chosen = {g.name for g in plan.groups}
-    for account in plan.accounts:
-        if account.number is None:
+    rows = [("accounts", a.id, a.number, a.login) for a in plan.accounts]
+    rows += [("groups", g.id, g.number, f"group {g.name}") for g in plan.groups]
+    taken: dict[tuple[str, int], str] = {}
+    for where, key, number, name in rows:
+        if number is None:
             continue
-        if account.number in people:
-            text = f"{account.number} is the number of {people[account.number]} already"
-            yield "accounts", account.id, "number", text
-        people.setdefault(account.number, account.login)
-        if account.login not in chosen:
-            groups.setdefault(account.number, f"{account.login}'s own group")
-    for group in plan.groups:
-        if group.number is None:
+        if (where, number) in taken:
+            yield where, key, "number", f"{number} is the number of {taken[where, number]} already"
             continue
-        if group.number in groups:
-            text = f"{group.number} is the number of {groups[group.number]} already"
-            yield "groups", group.id, "number", text
-        groups.setdefault(group.number, f"group {group.name}")
+        taken[where, number] = name
+        if where == "accounts" and name not in chosen:
+            taken.setdefault(("groups", number), f"{name}'s own group")
 
 
 def _name_complaint(pool: Pool, name: str) -> str:
