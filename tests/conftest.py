@@ -1,5 +1,6 @@
 """Fixtures: the demo lab, a store, the application in process, and a real server with a browser."""
 
+import gc
 import os
 import shutil
 import socket
@@ -22,6 +23,8 @@ from kavrel.demo import demo_plan
 from kavrel.store.database import Database
 from kavrel.store.plans import Plans
 
+# As the server has it: what is remembered grows large, and walking all of it so often takes longer.
+gc.set_threshold(100_000, 20, 100)
 # A part of the evaluation that looks further than it declares is an error here.
 Part.strict = True
 NOW = datetime(2026, 11, 24, 9, 0, tzinfo=UTC)
