@@ -37,6 +37,11 @@ FLAGS = [
 ]
 RULES = "--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE 127.0.0.1, EXCLUDE localhost"
 AXE = Path(__file__).resolve().parents[2] / "web/node_modules/axe-core/axe.min.js"
+# What is visible of the page holds the words, whatever stands between them.
+SAYS = r"""
+const one = (text) => text.replace(/\s+/g, ' ').trim();
+return one(document.body?.innerText ?? '').includes(one(arguments[0]));
+"""
 
 
 class Page:
@@ -79,9 +84,18 @@ class Page:
         found: WebElement = self.wait(look)
         return found
 
+    def says(self, text: str) -> bool:
+        """Whether the page says something now: asked of the page itself, a hundred times as quick
+        as to fetch all that is visible on it by the driver."""
+        return bool(self.driver.execute_script(SAYS, text))
+
     def reads(self, text: str) -> None:
         """Waits until the page says something."""
-        self.wait(lambda d: text in d.find_element(By.TAG_NAME, "body").text)
+        self.wait(lambda _: self.says(text))
+
+    def reads_no_more(self, text: str) -> None:
+        """Waits until the page says it nowhere."""
+        self.wait(lambda _: not self.says(text))
 
     def press(self, name: str, tag: str = "button") -> None:
         def look(_: webdriver.Chrome) -> bool:

@@ -106,7 +106,7 @@ def test_hands_write_the_log_at_the_rack_without_a_network_and_it_is_sent_later(
     house.reads("If something has happened")
     house.back()
     house.open(f"{base}/log")
-    house.wait(lambda d: "waits here" not in d.find_element(By.TAG_NAME, "body").text)
+    house.reads_no_more("waits here")
     house.reads("by hand at the rack")
     house.keys("v")
     house.reads("by Rui")
@@ -122,7 +122,7 @@ def test_hands_write_the_log_at_the_rack_without_a_network_and_it_is_sent_later(
     with suppress(WebDriverException):  # nothing may be left that would answer
         house.open(f"{base}/log")
     house.wait(lambda d: d.execute_script("return document.readyState === 'complete'"))
-    assert "by hand at the rack" not in house.driver.find_element(By.TAG_NAME, "body").text
+    assert not house.says("by hand at the rack")
     house.back()
 
 

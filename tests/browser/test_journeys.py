@@ -20,7 +20,7 @@ def test_every_sheet_of_the_demo_lab_is_accessible_by_day_and_night(
     page.driver.execute_script(f"localStorage.setItem('kavrel-drawing', '{drawing}')")
     for sheet in SHEETS:
         page.sheet(sheet)
-        page.wait(lambda d: "drawing ..." not in d.find_element(By.TAG_NAME, "main").text)
+        page.reads_no_more("drawing ...")
         page.accessible()
         page.fits()
     page.driver.execute_script("localStorage.setItem('kavrel-drawing', 'day')")
@@ -202,7 +202,7 @@ def test_a_disk_is_moved_by_keyboard_and_back_with_undo(page: Page) -> None:
     page.press("put D1 on this shelf")
     page.reads("D1 stays where it was")
     page.keys("u")
-    page.wait(lambda d: "heron, 3.5-11" not in d.find_element(By.TAG_NAME, "main").text)
+    page.reads_no_more("heron, 3.5-11")
 
 
 def test_two_tabs_edit_the_same_disk_and_nothing_is_lost(page: Page) -> None:
@@ -349,7 +349,7 @@ def test_a_power_cut_is_planned_on_the_bench(page: Page) -> None:
     page.closed()
     page.reads("19.90 EUR")
     page.keys("u")
-    page.wait(lambda d: "19.90 EUR" not in d.find_element(By.TAG_NAME, "main").text)
+    page.reads_no_more("19.90 EUR")
 
 
 def test_shares_over_every_protocol_and_a_finding_settled_with_one_click(page: Page) -> None:
@@ -367,7 +367,7 @@ def test_shares_over_every_protocol_and_a_finding_settled_with_one_click(page: P
     page.press("make them")
     page.reads("desk-12")
     page.keys("u")
-    page.wait(lambda d: "desk-12" not in d.find_element(By.TAG_NAME, "main").text)
+    page.reads_no_more("desk-12")
     page.press("new export")
     page.choose("Over", "iSCSI")
     page.fill("Name", "second")
@@ -432,7 +432,7 @@ def test_copies_by_keyboard_from_the_route_to_what_is_elsewhere(page: Page) -> N
     page.reads("give both: from when and until when it may run")
     page.fill("and must end by", "06:00")
     page.keys(Keys.TAB)
-    page.wait(lambda d: "give both" not in d.find_element(By.TAG_NAME, "body").text)
+    page.reads_no_more("give both")
     page.keys(Keys.ESCAPE)
     page.closed()
     page.accessible()
