@@ -43,17 +43,20 @@ def complaint(retention: Retention) -> tuple[str, str] | None:
 
 
 def span_days(retention: Retention, step_days: float) -> float:
-    """How many days back the oldest kept point can lie, at most."""
+    """How many days back the oldest kept point can lie, at most.
+
+    Where coarser rules count beyond what finer ones keep, each reaches back from where those end.
+    """
+    plain = max(float(retention.all_days), retention.last * step_days)
+    counts = {days: getattr(retention, name) for name, days in PERIOD_DAYS.items()}
+    each = [(count + 1) * max(days, step_days) for days, count in counts.items() if count]
+    beyond = retention.counting == "beyond"
     spans = [
-        float(retention.all_days),
-        retention.last * step_days,
+        plain + sum(each) if beyond else max(plain, *each, 0.0),
         THIN_SPAN_DAYS if retention.thin or retention.hold_until else 0.0,
         float(retention.trash_days),
         float(retention.windows[-1].days if retention.windows else 0),
     ]
-    for name, days in PERIOD_DAYS.items():
-        count = getattr(retention, name)
-        spans.append((count + 1) * max(days, step_days) if count else 0.0)
     return max(spans) + step_days
 
 

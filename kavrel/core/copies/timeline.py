@@ -26,7 +26,7 @@ from kavrel.core.pools.pool import PoolState
 from kavrel.core.quantities import DAY, YEAR_DAYS
 from kavrel.core.schedule import OFTEN, longest_step_days, starts
 
-# How far back kept points are followed. Yearly points older than this change no figure.
+# How far back kept points are followed, for the sake of time: older ones, yearly ones mostly, are in no figure.
 LONGEST_LOOK_BACK_DAYS = 1500
 WINDOW_DAYS = 365  # every night of a year, the odd ones included
 # Jobs that run many times a day repeat within days: a shorter window holds every case.
