@@ -76,6 +76,15 @@ def test_labs_whose_copies_land_in_a_module_fare_as_their_proof_says(seed: int) 
 
 
 @pytest.mark.prove
+@pytest.mark.parametrize("seed", [2, 100, 101, 102])
+def test_labs_that_live_for_two_months_keep_what_their_rules_say(seed: int) -> None:
+    """2: rules that count beyond one another reach back further than any of them alone."""
+    with rig(wide(seed), BEGAN) as days:
+        found = lived(days, 60)
+    assert [line for line in found.lines if not line.agrees] == []
+
+
+@pytest.mark.prove
 def test_every_cell_of_the_demo_lab_holds(demo: Plan) -> None:
     with rig(demo, BEGAN) as days:
         cells = tried(days)
