@@ -48,10 +48,12 @@ def span_days(retention: Retention, step_days: float) -> float:
     Where coarser rules count beyond what finer ones keep, each reaches back from where those end.
     """
     plain = max(float(retention.all_days), retention.last * step_days)
-    counts = {days: getattr(retention, name) for name, days in PERIOD_DAYS.items()}
+    counts: dict[float, int] = {
+        days: getattr(retention, name) for name, days in PERIOD_DAYS.items()
+    }
     each = [(count + 1) * max(days, step_days) for days, count in counts.items() if count]
     beyond = retention.counting == "beyond"
-    spans = [
+    spans: list[float] = [
         plain + sum(each) if beyond else max(plain, *each, 0.0),
         THIN_SPAN_DAYS if retention.thin or retention.hold_until else 0.0,
         float(retention.trash_days),
