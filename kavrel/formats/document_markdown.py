@@ -3,6 +3,7 @@
 import re
 
 from kavrel.core.paper.document import Document
+from kavrel.core.typed import commands, pieces, typed
 
 # What would be read as a mark and is not meant so. A pipe, a redirection, "&&", "~/", "md*/md" and "a_b"
 # stay as a shell takes them, for whoever copies a command out of the bare file: none is a mark where a
@@ -12,6 +13,8 @@ _SPECIAL = re.compile(
     r"[`\[\]<]|\\(?=[!-/:-@\[-`{-~])|^[#>=+*_-]|^\d+(?=[.)])|&(?=#?\w+;)|~(?!/)"
     r"|\*(?=[^\W_].*\*)|(?<![^\W_])([*_])(?=\1*(?!\1)\S.*\1)"
 )
+# Stands for what is typed while the words beside it are looked at: no mark, and no space.
+_PLACE = "\ue000"
 # Shorter steps are not worth a figure.
 LEAST_HOURS = 0.1
 
@@ -36,8 +39,13 @@ def document_markdown(paper: Document) -> str:
 
 
 def plain_text(text: str) -> str:
-    """Text that Markdown shows as it is, on one line."""
-    return _SPECIAL.sub(_marked, " ".join(text.split()))
+    """Text that Markdown shows as it is, on one line; what is typed as code."""
+    line = " ".join(text.split()).replace(_PLACE, " ")
+    around = "".join(_PLACE if is_typed else piece for is_typed, piece in pieces(line))
+    said = _SPECIAL.sub(_marked, around)
+    for command in commands(line):
+        said = said.replace(_PLACE, typed(command), 1)
+    return said
 
 
 def _marked(found: re.Match[str]) -> str:

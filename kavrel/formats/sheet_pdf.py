@@ -7,10 +7,10 @@ from pathlib import Path
 
 import segno
 from fpdf import FPDF
-from fpdf.enums import XPos, YPos
 
 from kavrel.core.paper.document import Document, Section
 from kavrel.core.paper.labels import Label
+from kavrel.core.typed import pieces
 
 FONTS = Path(__file__).parent / "fonts"
 TEXT, MONO = "DejaVu", "DejaVuMono"
@@ -63,12 +63,24 @@ class _Sheet(FPDF):
         self.set_text_color(*INK)
 
     def line_of(self, text: str, x: float, width: float, size: float = 9, style: str = "") -> None:
-        """A paragraph from x on, so wide; the pen stands below it then."""
-        self.set_font(TEXT, style, size)
+        """A paragraph from x on, so wide, what is typed in a type of its own; the pen stands below it then."""
+        right, colour = self.r_margin, self.text_color
+        self.set_left_margin(x)
+        self.set_right_margin(self.w - x - width)
         self.set_x(x)
-        self.multi_cell(
-            width, size * 0.5, clean(text), align="L", new_x=XPos.LMARGIN, new_y=YPos.NEXT
-        )
+        for is_typed, piece in pieces(clean(text)):
+            if is_typed:
+                self.set_font(MONO, "", size * 0.92)
+                self.set_text_color(*INK)
+            else:
+                self.set_font(TEXT, style, size)
+                self.text_color = colour
+            self.write(size * 0.5, piece)
+        self.text_color = colour
+        self.ln(size * 0.5)
+        self.set_left_margin(MARGIN)
+        self.set_right_margin(right)
+        self.set_x(MARGIN)
 
     def code(self, text: str, x: float, y: float, side: float) -> None:
         """A QR code as squares with its quiet zone of four (ISO/IEC 18004, level M)."""

@@ -23,7 +23,8 @@ class Store:
     """A pool on a box: what the plan says of it, its name, its root folder and its room.
 
     By array, or UUID of a file system: `waiting` is a disk that was added and has no place yet,
-    `joined` the old and the new disk of an array, while others still do without it.
+    `joined` the old and the new disk of an array, while others still do without it. `opened`: which of
+    its locked devices are open, while others are not.
     """
 
     pool: Pool
@@ -33,6 +34,7 @@ class Store:
     locked: bool = False
     waiting: dict[str, str] = field(default_factory=dict)
     joined: dict[str, tuple[str, str]] = field(default_factory=dict)
+    opened: set[str] = field(default_factory=set)
 
 
 @dataclass(slots=True)

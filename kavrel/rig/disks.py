@@ -18,6 +18,7 @@ class Drive:
     `loose`: its cable is off; it does not answer, and nothing is wrong with it. `slow`: it answers, after
     seconds, and all wait for it. `kicked`: it answers, and its array does without it. `frail`: it dies
     when all of it is read to fill another. `cut`: the bytes of its parts, where somebody cut it by hand.
+    `sealed`: somebody locked it by hand, and it is open under the name `mapped`.
     """
 
     disk: Disk
@@ -31,13 +32,16 @@ class Drive:
     kicked: bool = False
     frail: bool = False
     cut: tuple[int, ...] = ()
+    sealed: bool = False
+    mapped: str = ""
     readings: dict[str, int] = field(default_factory=dict)
 
     def clone(self) -> "Drive":
         """The same, to be changed without this one."""
         return Drive(
             self.disk, self.host, self.site, self.alive, self.stolen, self.bad_sectors,
-            self.loose, self.slow, self.kicked, self.frail, self.cut, dict(self.readings),
+            self.loose, self.slow, self.kicked, self.frail, self.cut, self.sealed, self.mapped,
+            dict(self.readings),
         )  # fmt: skip
 
 

@@ -177,7 +177,7 @@ class Lab:
                 room = rooms[id(store.room)] = Room(store.room.capacity, store.room.used)
                 made.stores[name] = Store(
                     store.pool, name, store.at, room, store.locked,
-                    dict(store.waiting), dict(store.joined),
+                    dict(store.waiting), dict(store.joined), set(store.opened),
                 )  # fmt: skip
             for name, data in box.datas.items():
                 old = data.room
@@ -308,6 +308,10 @@ class Lab:
         """A box starts anew: what needs a passphrase stays locked until somebody types it."""
         for store in box.stores.values():
             store.locked = store.pool.waits
+            store.opened.clear()
+        for drive in self.drives.values():
+            if drive.host == box.host.id:
+                drive.mapped = ""
 
     def scrubbed(self, box: Box, store: Store) -> None:
         """Everything on a pool is read: what its disks spoiled is mended where a second copy is."""

@@ -76,6 +76,17 @@ class Group:
     volume: Block
 
 
+@dataclass(frozen=True, slots=True)
+class Lock:
+    """A device of a pool that is encrypted below its file system: all that means it, its line in crypttab."""
+
+    name: str
+    store: Store
+    paths: frozenset[str]
+    line: str
+    is_open: bool
+
+
 @dataclass(slots=True)
 class System:
     """A file system on devices; None for one that does not answer."""
@@ -102,6 +113,7 @@ class Layers:
         self.arrays: list[Array] = []
         self.groups: list[Group] = []
         self.systems: list[System] = []
+        self.locks: list[Lock] = []
         self._named: dict[str, Block | None] = {}
         for path, drive in drives(box):
             whole = Block(path, "disk", drive.disk.capacity_bytes, drive=drive)
@@ -214,7 +226,13 @@ class Layers:
         if below is None:
             return
         below.fstype, below.uuid = "crypto_LUKS", work.identifier
-        if not store.locked:
+        is_open = not store.locked or work.name in store.opened
+        paths = {f"/dev/disk/by-uuid/{work.identifier}", f"UUID={work.identifier}", below.path}
+        paths |= {p for p, b in self._named.items() if b is below}
+        rest = f"{work.key_file} luks,nofail" if work.key_file else "none luks,noauto"
+        line = f"{work.name} UUID={work.identifier} {rest}"
+        self.locks.append(Lock(work.name, store, frozenset(paths), line, is_open))
+        if is_open:
             opened = Block(f"/dev/mapper/{work.name}", "crypt", below.size - 16 * MIB)
             below.children.append(opened)
             self._named[opened.path] = opened

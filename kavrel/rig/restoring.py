@@ -13,6 +13,7 @@ from kavrel.core.copies.keys import key_of
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job
 from kavrel.core.shares.names import copy_folders, folders
+from kavrel.core.typed import commands
 from kavrel.rig.box import Box
 from kavrel.rig.data import Data
 from kavrel.rig.files import File, sound, worked_until
@@ -22,7 +23,7 @@ from kavrel.rig.report import moments
 from kavrel.rig.said import FINE, Said, failed
 
 START = re.compile(r"on (\S+?)[, ]")
-COMMAND = re.compile(r"(?:^|: )((?:ssh \S+ )?(?:zfs (?:send|clone)|btrfs send|rsync) [^;]+)")
+BRINGS = re.compile(r"(?:ssh \S+ )?(?:zfs (?:send|clone)|btrfs send|rsync) ")
 
 
 @dataclass(frozen=True)
@@ -228,11 +229,11 @@ def _day_of(name: str) -> float:
 def _commands(lab: Lab, holder: Box, sentences: tuple[str, ...]) -> Iterator[tuple[Box, str]]:
     """What is typed, and on which box: the one that the sentence begins with, else where the copy is."""
     for sentence in sentences:
-        match = COMMAND.search(sentence)
-        if match:
-            told = START.match(sentence)
-            box = lab.box_at(told.group(1)) if told else None
-            yield box or holder, match.group(1).strip()
+        told = START.match(sentence)
+        box = lab.box_at(told.group(1)) if told else None
+        for command in commands(sentence):
+            if BRINGS.match(command):
+                yield box or holder, command
 
 
 def piped(box: Box, command: str) -> Said:

@@ -18,6 +18,7 @@ from kavrel.core.evaluate import evaluate
 from kavrel.core.paper.runbook import runbook
 from kavrel.core.plan import Plan, Schedule, Share
 from kavrel.core.schedule import dtstart, rrule
+from kavrel.core.typed import pieces, typed
 from kavrel.formats.calendar import week_ics
 from kavrel.formats.disks_csv import COLUMNS, disks_csv
 from kavrel.formats.document_markdown import document_markdown, plain_text
@@ -86,13 +87,20 @@ def test_markdown_shows_what_was_written_and_a_shell_takes_its_commands(text: st
         t for t in reader.parse(f"- [ ] a step\n  - {plain_text(text)}\n") if t.type == "inline"
     ]
     assert [t.content for t in inline[:1]] == ["[ ] a step"]
-    shown = "".join(leaf.content for leaf in inline[1].children or ())
-    assert (len(inline), shown) == (2, words)
+    leaves = inline[1].children or ()
+    cut = [(leaf.type == "code_inline", leaf.content) for leaf in leaves if leaf.content]
+    wanted = list(pieces(words))
+    assert len(inline) == 2
+    assert [t for t in cut if t[0]] == [t for t in wanted if t[0]], (
+        "code is what is typed, and only that"
+    )
+    assert "".join(t for _, t in cut) == "".join(t for _, t in wanted)
 
 
 def test_a_command_copied_out_of_the_bare_markdown_runs() -> None:
     command = "cat /sys/block/md*/md/mismatch_cnt; zfs send a/b_c@P | ssh d zfs receive && ls ~/x >/dev/null"
     assert plain_text(command) == command
+    assert plain_text(f"look: {typed(command)}, *then* `") == f"look: `{command}`, \\*then* \\`"
     for quoted in ("systemctl list-timers 'lab-*'", r"printf 'Subject: tried\n\nfrom box\n'"):
         assert plain_text(quoted) == quoted
 

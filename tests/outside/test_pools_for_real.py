@@ -20,6 +20,7 @@ from kavrel.core.pools.families import FAMILIES
 from kavrel.core.seen.drift import drift
 from kavrel.core.seen.known import is_made_alike
 from kavrel.core.shares.names import pool_roots
+from kavrel.core.typed import commands
 from kavrel.core.works.pools import ArrayRuns, FilesystemMade, works_of_pool
 from kavrel.core.works.volumes import volumes_of
 from kavrel.formats.lab_jobs import lab_jobs
@@ -401,22 +402,25 @@ def test_what_the_restore_sheet_says_when_a_disk_dies_makes_each_pool_whole_agai
 def typed(section: Section, label: str, old: str, new: str) -> list[str]:
     """What a person types by a section of the sheet for one dead disk, the second of its file system."""
     own = next(f.how for f in section.facts if f.text.startswith(f"{label}:"))
-    arrays = re.findall(r"mdadm (\S+) --add NEW(?:-part(\d+))?", "\n".join(own))
-    lines = [f"mdadm {a} --fail {old}{p} --remove {old}{p}" for a, p in arrays] + list(own)
+    arrays = re.findall(r"mdadm (\S+) --add NEW(?:-part(\d+))?`", "\n".join(own))
+    lines = [f"mdadm {a} --fail {old}{p} --remove {old}{p}" for a, p in arrays]
+    lines += [one for how in own for one in commands(how)]
     for step in section.steps:
-        mount = [m for m in step.minds if ": mount -o" in m]
-        lines = [m.rpartition(": ")[2] for m in mount] + lines
+        lines = [c for m in step.minds for c in commands(m) if c.startswith("mount -o")] + lines
         text = step.text
         if text.startswith("if it still answers") and arrays:
             continue
-        if re.match(r"(if it still|have all of|lock the|let the key)", text):
-            lines.append(text.partition(": ")[2])
-        elif re.match(r"(mdadm|btrfs) ", text):
-            lines.append(text)
-    wait = [m.rpartition(": ")[2] for s in section.steps for m in s.minds if ": mount -o" in m]
+        if re.match(r"(if it still|have all of|lock the|let the key|`(mdadm|btrfs) )", text):
+            lines.append("; ".join(commands(text)))
     if label != "box 7":  # these were never away
-        lines = [x for x in lines if x not in wait]
-    for word, read in ((r"NEW-part", new), ("NEW", new), ("OLD", old), ("NUMBER", "2")):
+        lines = [x for x in lines if not x.startswith("mount -o")]
+    for word, read in (
+        (r"NEW-part", new),
+        ("NEW", new),
+        ("OLD", old),
+        ("NUMBER", "2"),
+        ("SERIAL", "S2"),
+    ):
         lines = [x.replace(word, read) for x in lines]
     return lines
 

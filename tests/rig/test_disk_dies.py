@@ -3,7 +3,6 @@
 The same lines are typed on real kernels in tests/outside/test_pools_for_real.py.
 """
 
-import re
 from datetime import UTC, datetime
 
 import pytest
@@ -12,8 +11,10 @@ from kavrel.core.evaluate import evaluate
 from kavrel.core.index import Index
 from kavrel.core.paper.disk_dies import disks_that_die
 from kavrel.core.paper.document import Section
+from kavrel.core.paper.restore_sheet import restore_sheet
 from kavrel.core.plan import Plan
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.typed import commands
 from kavrel.rig.box import Box, Store
 from kavrel.rig.lab import CannotBuild, Lab
 from kavrel.rig.live import rig
@@ -22,12 +23,7 @@ from kavrel.rig.said import Said
 from tests.rig.test_found import layouts, made
 
 BEGAN = datetime(2026, 11, 24, tzinfo=UTC)
-
-
-# What a step gives to type: up to a semicolon, a comma or a word that explains it.
-COMMAND = re.compile(
-    r"(?:^|: |; |, then )((?:zpool|mdadm|btrfs|cat) .*?)(?= says|;|:|, and|, then| NUMBER is|$)"
-)
+LOCKED = {"mirror", "raid6", "slices1", "copies2", "raidz1"}
 
 
 def section_of(plan: Plan, name: str) -> Section | None:
@@ -39,9 +35,11 @@ def lines_of(section: Section, label: str, old: str, new: str, number: int) -> l
     """What is typed for a disk that is gone already: all but what takes it out."""
     own = next(f.how for f in section.facts if f.text.startswith(f"{label}:"))
     steps = [s.text for s in section.steps if not s.text.startswith("if it still answers")]
-    looked, *after = [one for text in steps for one in COMMAND.findall(text)]
+    looked, *after = [one for text in steps for one in commands(text)]
+    own = tuple(one for text in own for one in commands(text))
     typed = [t for t in (looked, *own, *after) if "ARRAY" not in t and "NAME" not in t]
-    for word, read in (("NEW", new), ("OLD", old), ("NUMBER", str(number))):
+    serial = new.rpartition("-")[2]
+    for word, read in (("NEW", new), ("OLD", old), ("NUMBER", str(number)), ("SERIAL", serial)):
         typed = [t.replace(word, read) for t in typed]
     return typed
 
@@ -57,15 +55,14 @@ def killed(lab: Lab, store: Store, at: int) -> tuple[str, str]:
 def type_all(box: Box, typed: list[str]) -> Said:
     said = Said()
     for line in typed:
-        for one in line.split("; "):
-            said = piped(box, one)
-            assert said.code == 0, (one, said.err)
+        said = piped(box, line)
+        assert said.code == 0, (line, said.err)
     return said
 
 
 def test_every_layout_is_whole_again_by_what_the_sheet_says() -> None:
     mended = set()
-    for family, system, encrypted, plan in layouts():
+    for family, system, _, plan in layouts():
         section = section_of(plan, "main")
         outlives = FAMILIES[family].outlives(len(plan.pools[0].groups[0]))
         if section is None:
@@ -83,8 +80,6 @@ def test_every_layout_is_whole_again_by_what_the_sheet_says() -> None:
                     label, serial = lab.drives[old].disk.label, lab.drives[old].disk.serial
                     typed = lines_of(section, label, serial, f"/dev/disk/by-id/ata-{new}", at + 1)
                     assert typed, (family, system)
-                    if system == "btrfs" and encrypted:
-                        typed = [t.replace(f"/dev/mapper/{store.name}-new", new) for t in typed]
                     type_all(box, typed)
                     assert lab.health(store.pool) == "ONLINE", (family, system, typed)
                     # By now it has other disks than the sheet was printed for.
@@ -143,3 +138,37 @@ def test_a_disk_is_taken_out_of_a_zfs_pool_as_long_as_another_has_what_is_on_it(
         assert "healthy" in piped(box, "zpool status -x main").out.decode()
         listed = piped(box, "ls -l /dev/disk/by-id").out.decode()
         assert "ata-SN-1 -> ../../sda" in listed
+
+
+def test_what_is_locked_after_a_cut_is_opened_by_what_the_sheet_has_typed() -> None:
+    opened: set[tuple[str, str]] = set()
+    for family, system, encrypted, drawn in layouts():
+        if not encrypted or system == "none" or family not in LOCKED:
+            continue
+        pool = drawn.pools[0].model_copy(update={"passphrase_at": "the tin"})
+        plan = drawn.model_copy(update={"pools": (pool, *drawn.pools[1:])})
+        sheet = restore_sheet(plan, evaluate(plan, BEGAN.date()), "revision 1")
+        (keys,) = [s for s in sheet.sections if s.title == "Where the keys are"]
+        (main,) = [f for f in keys.facts if f.text.startswith("pool main")]
+        told = [c for how in main.how for c in commands(how)]
+        with rig(plan, BEGAN) as days:
+            box = days.lab.boxes["box"]
+            days.lab.restarted(box)
+            store = next(s for s in box.stores.values() if s.pool.id == "main")
+            assert store.locked, (family, system)
+            assert not list(box.mounted())
+            if system != "zfs":
+                early = piped(box, f"mount {store.at}")
+                assert "can't find UUID" in early.err, "what is locked cannot be mounted"
+            if system != "zfs":
+                listed, opens, *rest = told
+                rows = [r.split() for r in type_all(box, [listed]).out.decode().splitlines()]
+                told = [opens.replace("DEVICE", r[1]).replace("NAME", r[0]) for r in rows] + rest
+                assert rows
+            type_all(box, told)
+            assert not store.locked, (family, system, told)
+            assert store.at in {d.at for d in box.mounted()}
+            if system != "zfs":
+                assert "already exists" in piped(box, told[0]).err
+        opened.add((family, system))
+    assert {f for f, _ in opened} == LOCKED

@@ -14,6 +14,7 @@ import pytest
 
 from kavrel.core.evaluate import evaluate
 from kavrel.core.plan import Plan
+from kavrel.core.typed import commands
 from kavrel.formats.hostside import lab_job
 from kavrel.rig.box import Box
 from kavrel.rig.days import Days
@@ -274,17 +275,17 @@ def test_what_was_sent_encrypted_comes_back_as_the_sheet_says() -> None:
         )
         assert "dataset key must be loaded" in plain.err
         told = next(v.fetch for v in evaluate(days.lab.plan, BEGAN.date()).jobs if v.id == "r")
-        (send,) = [t.partition(": ")[2] for t in told if "zfs send" in t]
+        (send,) = [c for t in told for c in commands(t) if "zfs send" in c]
         assert piped(far, send.replace("POINT", point)).code == 0
         assert "main/files-back" in box.datas
-        (opened,) = [t for t in told if "load-key" in t]
-        assert opened.endswith("zfs load-key -L prompt main/files-back")
+        (opened,) = [c for t in told for c in commands(t) if "load-key" in c]
+        assert opened == "zfs load-key -L prompt main/files-back"
         again = f"zfs send main/files-back@{point} | zfs receive -u main/once-more"
         assert piped(box, again).code, "it is locked until its passphrase was typed"
-        assert piped(box, "zfs load-key -L prompt main/files-back").code == 0
+        assert piped(box, opened).code == 0
         assert piped(box, again).code == 0
         (placed,) = [t for t in told if t.startswith("put it into place")]
-        for command in re.findall(r"zfs rename \S+ [^\s,;]+", placed):
+        for command in commands(placed)[:2]:
             assert piped(box, command).code == 0, command
         assert point in box.datas["main/files"].points
 
@@ -297,9 +298,9 @@ def test_after_an_older_point_came_back_the_job_goes_on_once_the_far_end_went_ba
         box, far = days.lab.boxes["box"], days.lab.boxes["far"]
         told = next(v.fetch for v in evaluate(days.lab.plan, BEGAN.date()).jobs if v.id == "r")
         point = list(far.datas["second/r/files"].points)[-3]  # from before the damage
-        (send,) = [t.partition(": ")[2] for t in told if "zfs send" in t]
+        (send,) = [c for t in told for c in commands(t) if "zfs send" in c]
         (placed,) = [t for t in told if t.startswith("put it into place")]
-        for command in (send, *re.findall(r"zfs rename \S+ [^\s,;]+", placed)):
+        for command in (send, *commands(placed)[:2]):
             start = far if command == send else box
             assert piped(start, command.replace("POINT", point)).code == 0, command
         days.lab.now += 86_400

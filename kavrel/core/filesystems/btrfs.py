@@ -57,7 +57,7 @@ def space(device_bytes: int, copies: int = 0) -> Space:
     )
 
 
-_LIST = "on {at.box}, list the points: ls {at.beside}/.points/{at.leaf}"
+_LIST = "on {at.box}, list the points: `ls {at.beside}/.points/{at.leaf}`"
 
 BTRFS = Filesystem(
     id="btrfs",
@@ -77,14 +77,14 @@ BTRFS = Filesystem(
     mounted="noatime",
     points_here=(
         _LIST,
-        "take files out of the read-only subvolume: cp -a --reflink=auto, into a new folder",
+        "take files out of the read-only subvolume, into a new folder: `cp -a --reflink=auto FILE NEW`",
     ),
     points_sent=(
         _LIST,
-        "{at.start}send one back: {at.from_far}btrfs send {at.beside}/.points/{at.leaf}/POINT | "
-        "{at.to_home}btrfs receive {at.home_root}",
-        "it arrives read-only, in {at.home_root}/POINT; put it into place: mv {at.folder} {at.folder}-damaged, "
-        "where that is still there; btrfs subvolume snapshot {at.home_root}/POINT {at.folder}; then sh "
-        "setup.sh sets its limits and rights again",
+        "{at.start}send one back: `{at.from_far}btrfs send {at.beside}/.points/{at.leaf}/POINT | "
+        "{at.to_home}btrfs receive {at.home_root}`",
+        "it arrives read-only, in {at.home_root}/POINT; put it into place: "
+        "`mv {at.folder} {at.folder}-damaged`, where that is still there; `btrfs subvolume snapshot "
+        "{at.home_root}/POINT {at.folder}`; then `sh setup.sh` sets its limits and rights again",
     ),
 )

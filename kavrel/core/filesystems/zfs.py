@@ -160,21 +160,21 @@ ZFS = Filesystem(
     records=True,
     scrubs_used=True,
     points_here=(
-        "on {at.box}, list the points: zfs list -t snapshot -o name,creation -r {at.zfs_name}",
+        "on {at.box}, list the points: `zfs list -t snapshot -o name,creation -r {at.zfs_name}`",
         "files: copy them out of {at.folder}/.zfs/snapshot/POINT, into a new folder",
-        "all of it: zfs clone {at.zfs_name}@POINT {at.zfs_back}; a rollback would throw away "
+        "all of it: `zfs clone {at.zfs_name}@POINT {at.zfs_back}`; a rollback would throw away "
         "whatever is newer",
     ),
     points_sent=(
-        "on {at.box}, list the points: zfs list -t snapshot -o name,creation -r {at.zfs_copy}",
-        "{at.start}send one back under a new name: {at.from_far}zfs send{at.raw} {at.zfs_copy}@POINT | "
-        "{at.to_home}zfs receive -u {at.zfs_back}",
+        "on {at.box}, list the points: `zfs list -t snapshot -o name,creation -r {at.zfs_copy}`",
+        "{at.start}send one back under a new name: `{at.from_far}zfs send{at.raw} {at.zfs_copy}@POINT | "
+        "{at.to_home}zfs receive -u {at.zfs_back}`",
         "{at.unlock}",
-        "look at it: zfs mount {at.zfs_back}; leave the far end as it is until all of it is there",
-        "put it into place: zfs rename {at.zfs_name} {at.zfs_name}-damaged, where that is still there, with "
-        "what lies in it; zfs rename {at.zfs_back} {at.zfs_name}; then sh setup.sh sets its limits and rights "
-        "again",
-        "before its job runs again: on {at.far_box} zfs rollback -r {at.zfs_copy}@POINT, which lets go what "
+        "look at it: `zfs mount {at.zfs_back}`; leave the far end as it is until all of it is there",
+        "put it into place: `zfs rename {at.zfs_name} {at.zfs_name}-damaged`, where that is still there, with "
+        "what lies in it; `zfs rename {at.zfs_back} {at.zfs_name}`; then `sh setup.sh` sets its limits and "
+        "rights again",
+        "before its job runs again: on {at.far_box} `zfs rollback -r {at.zfs_copy}@POINT`, which lets go what "
         "came after that point; the next run refuses else, for it has nothing newer in common with the copy",
     ),
 )

@@ -1,6 +1,7 @@
 """One-way folder mirror: the source only sends, the target only receives and keeps a trash can."""
 
 from kavrel.core.kinds.kind import Kind, Whereabouts
+from kavrel.core.typed import typed
 
 
 def _fetch(at: Whereabouts) -> tuple[str, ...]:
@@ -9,7 +10,7 @@ def _fetch(at: Whereabouts) -> tuple[str, ...]:
         at.stop_first,
         f"the newest state lies in {at.copy} on {at.box}; what was replaced or deleted lies by days in "
         f"{at.beside}/.trash-{at.leaf}{trash}",
-        f"{at.start}copy it back: {at.rsync_back(at.copy)}",
+        f"{at.start}copy it back: {typed(at.rsync_back(at.copy))}",
         *([_before(at)] if at.trash_days else []),
         at.into_place,
     )
@@ -20,7 +21,7 @@ def _before(at: Whereabouts) -> str:
     day = at.rsync_back(f"{at.beside}/.trash-{at.leaf}/DAY")
     return (
         "the state before a day is put together in that new folder: over the newest state each day’s folder, "
-        f"the newest first, down to that day: {day}"
+        f"the newest first, down to that day: {typed(day)}"
     )
 
 

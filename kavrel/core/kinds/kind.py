@@ -130,15 +130,15 @@ class Whereabouts:
             return ""
         return (
             f"on {self.home_box} it comes back locked, by the passphrase of pool {self.home_pool} as it was: "
-            f"zfs load-key -L prompt {self.zfs_back}"
+            f"`zfs load-key -L prompt {self.zfs_back}`"
         )
 
     @property
     def into_place(self) -> str:
         """What came back into a new folder goes where it belongs; a dataset cannot be moved like a folder."""
         return (
-            f"on {self.home_box} look at it in {self.back}; then put it into place: rsync -aHAX {self.back}/ "
-            f"{self.folder}/; what is there and not in the copy stays beside it: look it through"
+            f"on {self.home_box} look at it in {self.back}; then put it into place: `rsync -aHAX {self.back}/ "
+            f"{self.folder}/`; what is there and not in the copy stays beside it: look it through"
         )
 
     @property

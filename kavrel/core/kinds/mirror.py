@@ -1,13 +1,14 @@
 """Plain mirror of files: the newest state and nothing else."""
 
 from kavrel.core.kinds.kind import Kind, Whereabouts
+from kavrel.core.typed import typed
 
 
 def _fetch(at: Whereabouts) -> tuple[str, ...]:
     return (
         at.stop_first,
         f"it is the state of its last run and nothing older, in {at.copy} on {at.box}",
-        f"{at.start}copy it back: {at.rsync_back(at.copy)}",
+        f"{at.start}copy it back: {typed(at.rsync_back(at.copy))}",
         at.into_place,
     )
 

@@ -6,13 +6,14 @@ from kavrel.core.kinds.kind import Kind, Whereabouts
 def _fetch(at: Whereabouts) -> tuple[str, ...]:
     return (
         f"take down disk {at.disk}; read the label aloud; let it warm up if it comes from the cold",
-        "dock it and mount it read-only: mount -o ro /dev/DISK1 /mnt"
+        "dock it and mount it read-only: `mount -o ro /dev/DISK1 /mnt`"
         + (
-            f"; it is locked: {at.key}; cryptsetup open /dev/DISK1 shelf first, then mount /dev/mapper/shelf"
+            f"; it is locked: {at.key}; `cryptsetup open /dev/DISK1 shelf` first, then `mount -o ro "
+            "/dev/mapper/shelf /mnt`"
             if at.key
             else ""
         ),
-        f"copy from it: rsync -aHAX --partial /mnt/FOLDER/ {at.back}/; then back on the shelf",
+        f"copy from it: `rsync -aHAX --partial /mnt/FOLDER/ {at.back}/`; then back on the shelf",
         at.into_place,
     )
 

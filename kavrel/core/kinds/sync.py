@@ -1,6 +1,7 @@
 """Continuous sync to another box: what changes here is there within minutes, good or bad."""
 
 from kavrel.core.kinds.kind import Kind, Whereabouts
+from kavrel.core.typed import typed
 
 
 def _fetch(at: Whereabouts) -> tuple[str, ...]:
@@ -9,7 +10,7 @@ def _fetch(at: Whereabouts) -> tuple[str, ...]:
         at.stop_first,
         f"the newest state lies in {at.copy} on {at.box}; what was replaced or deleted is in the trash "
         f"can of the tool there{trash}",
-        f"{at.start}copy it back: {at.rsync_back(at.copy)}",
+        f"{at.start}copy it back: {typed(at.rsync_back(at.copy))}",
         at.into_place,
     )
 

@@ -8,6 +8,7 @@ from kavrel.core.kinds import KINDS
 from kavrel.core.paper.document import Section, SheetStep
 from kavrel.core.plan import Host
 from kavrel.core.shares.names import copy_folders
+from kavrel.core.typed import typed
 from kavrel.core.works import Work
 from kavrel.core.works.jobs import (
     JobRuns,
@@ -86,9 +87,9 @@ def copying(index: Index, evaluation: Evaluation) -> Section:
 def _night(host: Host, work: Work) -> SheetStep:
     """What a box needs once, before anything runs by itself."""
     if not isinstance(work, NightRuns):
-        return SheetStep(text=f"{host.name}: {work.by_hand}", minds=(f"Try it: {work.see}",))
+        return SheetStep(text=f"{host.name}: {work.by_hand}", minds=(f"Try it: {typed(work.see)}",))
     return SheetStep(
         text=f"{host.name}: install {' '.join(work.packages)}; then {', '.join(work.placed)}; look at each "
-        f"(lab-job --show NAME), start them ({work.start})",
-        minds=(f"It runs when these say so: {work.see}.",),
+        f"(`lab-job --show NAME`), start them ({typed(work.start)})",
+        minds=(f"It runs when these say so: {typed(work.see)}.",),
     )

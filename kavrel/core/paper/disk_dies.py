@@ -18,6 +18,7 @@ from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.pool import fitting_spares
 from kavrel.core.quantities import size_words
 from kavrel.core.shares.names import job_names, pool_names, pool_roots
+from kavrel.core.typed import typed
 from kavrel.core.works.pools import (
     ArrayRuns,
     DeviceLocked,
@@ -32,8 +33,8 @@ TITLE = "a disk dies"
 FIT = (
     "Hold the serial on the tray against the listing, read it aloud, and only then pull. With the mains plug "
     "out, unless the bay is made for swapping while it runs; touch bare metal of the case first.",
-    "The new disk's name: ls -l /dev/disk/by-id shows it by its serial; that is NEW. Look at it first, with "
-    "smartctl -i NEW; what is on it goes.",
+    "The new disk's name: `ls -l /dev/disk/by-id` shows it by its serial; that is NEW. Look at it first, with "
+    "`smartctl -i NEW`; what is on it goes.",
 )
 LINUX_RAID = "A19D880F-05FC-4D3B-A006-743F0F84911E"  # in a GPT; source: sfdisk -T
 CABLE = (
@@ -122,12 +123,13 @@ def _only_it(works: Sequence[Work], disk: str) -> Iterator[str]:
     cut = next((w for w in works if isinstance(w, DiskCut) and w.disk == disk), None)
     alone = len([w for w in works if isinstance(w, ArrayRuns)]) == 1
     if cut:
-        yield "echo label: gpt | sfdisk -q -w always -W always NEW"
+        yield typed("echo label: gpt | sfdisk -q -w always -W always NEW")
         for start, size in cut.parts:
-            yield f"echo start={start}MiB, size={size}MiB, type={LINUX_RAID} | sfdisk -q --append NEW"
+            row = f"start={start}MiB, size={size}MiB, type={LINUX_RAID}"
+            yield typed(f"echo {row} | sfdisk -q --append NEW")
     if cut or (arrays and not alone):
         for name, part in arrays:
-            yield f"mdadm /dev/md/{name} --add NEW{f'-part{part}' if part else ''}"
+            yield typed(f"mdadm /dev/md/{name} --add NEW{f'-part{part}' if part else ''}")
 
 
 def _elsewhere(pool: Pool, where: str) -> tuple[SheetStep, ...]:
@@ -194,7 +196,7 @@ def _newest_copies(index: Index, pool: Pool) -> list[str]:
         own = box.closed or box.personal
         if not told or told[-1][0] != box.name:
             told.append((box.name, []))
-        told[-1][1].append(f"task {job.name}" if own else f"lab-job {names[job.id]}")
+        told[-1][1].append(f"task {job.name}" if own else typed(f"lab-job {names[job.id]}"))
     return [f"on {box}: {', '.join(started)}" for box, started in told]
 
 
@@ -223,11 +225,11 @@ def _of_zfs(pool: Pool, name: str) -> _Words:
         "A spare of the pool may have stepped in: it goes back to being one when the new disk is filled.",
     )
     return _Words(
-        f"zpool status {name}; the line that is not ONLINE is OLD, a name or a number",
-        f"zpool offline {name} OLD",
-        [f"zpool replace {name} OLD NEW"],
-        f"zpool status {name} says how far it is",
-        f"zpool scrub -w {name}; zpool status {name}",
+        f"`zpool status {name}`; the line that is not ONLINE is OLD, a name or a number",
+        typed(f"zpool offline {name} OLD"),
+        [typed(f"zpool replace {name} OLD NEW")],
+        f"`zpool status {name}` says how far it is",
+        typed(f"zpool scrub -w {name}", f"zpool status {name}"),
         *(spare if pool.spares else ()),
     )
 
@@ -235,11 +237,14 @@ def _of_zfs(pool: Pool, name: str) -> _Words:
 def _of_md(pool: Pool, arrays: Sequence[ArrayRuns], works: Sequence[Work], folder: str) -> _Words:
     one, cut = len(arrays) == 1, any(isinstance(w, DiskCut) for w in works)
     name = f"/dev/md/{arrays[0].name}" if one else "/dev/md/NAME"
-    look = f"cat /proc/mdstat, then mdadm --detail {name}: what is faulty or removed there is OLD"
+    look = (
+        f"`cat /proc/mdstat`, then `mdadm --detail {name}`: what is faulty or removed there is OLD"
+    )
     if not one:
-        look = "cat /proc/mdstat: where a _ stands in brackets; mdadm --detail ARRAY names what is faulty, OLD"
-    out = f"mdadm {name} --fail OLD --remove OLD"
-    into = [f"mdadm {name} --add NEW"]
+        look = "`cat /proc/mdstat`: where a _ stands in brackets; `mdadm --detail ARRAY` names what is "
+        look += "faulty, OLD"
+    out = typed(f"mdadm {name} --fail OLD --remove OLD")
+    into = [typed(f"mdadm {name} --add NEW")]
     if cut:
         out += ", in each array that has a part of it (OLD is that part)"
         into = [
@@ -251,17 +256,13 @@ def _of_md(pool: Pool, arrays: Sequence[ArrayRuns], works: Sequence[Work], folde
         ("The spare steps in by itself; the new disk is the spare then.",) if pool.spares else ()
     )
     return _Words(
-        look, out, into, "cat /proc/mdstat says how far it is, and [UU] at its end",
-        f"for one in /dev/md/{_glob(arrays)}; do mdadm --action=check $one; done; cat /proc/mdstat"
-        if not one
-        else f"mdadm --action=check {name}; cat /proc/mdstat",
+        look, out, into, "`cat /proc/mdstat` says how far it is, and [UU] at its end",
+        typed(
+            f"mdadm --action=check {' '.join(f'/dev/md/{a.name}' for a in arrays)}",
+            "cat /proc/mdstat",
+        ),
         *spare,
     )  # fmt: skip
-
-
-def _glob(arrays: Sequence[ArrayRuns]) -> str:
-    """A pattern for arrays of one pool."""
-    return f"{arrays[0].name.rpartition('-')[0]}-*"
 
 
 def _of_btrfs(made: FilesystemMade, works: Sequence[Work], name: str, folder: str) -> _Words:
@@ -270,25 +271,28 @@ def _of_btrfs(made: FilesystemMade, works: Sequence[Work], name: str, folder: st
     kept = profile[profile.index("-d") + 1] if "-d" in profile else "raid1"
     new, into = "NEW", []
     if locked:
-        new = f"/dev/mapper/{name}-new"
+        new = f"/dev/mapper/{name}-SERIAL"
         into += [
-            "lock the new disk by the same passphrase: cryptsetup luksFormat --type luks2 NEW; cryptsetup "
-            f"open NEW {name}-new",
-            f"in /etc/crypttab, in the place of the dead one's line: {name}-new UUID=NUMBER, which cryptsetup "
-            "luksUUID NEW says, and the rest as it stands in the others",
+            "lock the new disk by the same passphrase: "
+            + typed("cryptsetup luksFormat --type luks2 NEW", f"cryptsetup open NEW {name}-SERIAL")
+            + " (SERIAL is its own)",
+            f"in /etc/crypttab, in the place of the dead one's line: {name}-SERIAL UUID=..., which "
+            "`cryptsetup luksUUID NEW` says, and the rest as it stands in the others",
         ]
         if any(w.key_file for w in locked):
             key = next(w.key_file for w in locked)
-            into.append(f"let the key file open it, too: cryptsetup luksAddKey NEW {key}")
-    into.append(f"btrfs replace start -B NUMBER {new} {folder}")
+            into.append(f"let the key file open it, too: `cryptsetup luksAddKey NEW {key}`")
+    into.append(typed(f"btrfs replace start -B NUMBER {new} {folder}"))
     return _Words(
-        f"btrfs filesystem show {folder}; btrfs device stats {folder}: NUMBER is the devid that is missing or "
-        "has errors",
+        f"{typed(f'btrfs filesystem show {folder}', f'btrfs device stats {folder}')}: NUMBER is the devid "
+        "that is missing or has errors",
         "",
         into,
-        f"btrfs replace status {folder}",
-        f"btrfs balance start -dconvert={kept},soft -mconvert={kept},soft {folder}; btrfs scrub start -B "
-        f"{folder}",
-        "If the box was started without the dead disk it is not mounted. Once, first of all: mount -o degraded "
-        f"{folder}",
+        typed(f"btrfs replace status {folder}"),
+        typed(
+            f"btrfs balance start -dconvert={kept},soft -mconvert={kept},soft {folder}",
+            f"btrfs scrub start -B {folder}",
+        ),
+        "If the box was started without the dead disk it is not mounted. Once, first of all: "
+        + typed(f"mount -o degraded {folder}"),
     )

@@ -14,6 +14,7 @@ from kavrel.core.paper.document import Section, SheetStep
 from kavrel.core.plan import Pool
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.names import pool_names, pool_roots
+from kavrel.core.typed import typed
 from kavrel.core.works.pools import parity_file
 
 TITLE = "errors are reported"
@@ -45,7 +46,7 @@ def errors_found(index: Index) -> list[Section]:
         return []
     steps.append(
         SheetStep(
-            text="see what is at fault: smartctl -a DISK, of the disk whose counters are not 0",
+            text="see what is at fault: `smartctl -a DISK`, of the disk whose counters are not 0",
             minds=FAULT,
         )
     )
@@ -75,24 +76,24 @@ def _looks(index: Index, pools: list[Pool]) -> Iterator[tuple[str, tuple[str, ..
         system, family = FILESYSTEMS[pool.filesystem], FAMILIES[pool.family]
         name, root = names[pool.id], roots[pool.id]
         if system.by_name:
-            yield f"zpool status -v {name}: files that are lost stand at its end", ()
+            yield f"`zpool status -v {name}`: files that are lost stand at its end", ()
         elif system.checksums:
-            told = f"btrfs scrub status {root}; btrfs device stats {root}; journalctl -k names damaged paths"
-            yield told, ()
+            told = typed(f"btrfs scrub status {root}", f"btrfs device stats {root}")
+            yield f"{told}; `journalctl -k` names damaged paths", ()
         elif family.parity_at:
             yield (
-                f"snapraid -c {parity_file(name)} status: it names what is bad on pool {pool.name}",
+                f"`snapraid -c {parity_file(name)} status`: it names what is bad on pool {pool.name}",
                 (),
             )
         elif family.md_level or family.cuts:
             blind = "It has no checksums: md sees that two disks differ, and not which of them is right."
             yield (
-                f"cat /proc/mdstat; cat /sys/block/md*/md/mismatch_cnt (pool {pool.name})",
+                f"{typed('cat /proc/mdstat', 'cat /sys/block/md*/md/mismatch_cnt')} (pool {pool.name})",
                 (blind,),
             )
         else:
             blind = "It has no checksums: what was spoiled is found by holding it against a copy."
-            yield f"journalctl -k, for I/O errors of the disks of pool {pool.name}", (blind,)
+            yield f"`journalctl -k`, for I/O errors of the disks of pool {pool.name}", (blind,)
 
 
 def _once_more(index: Index, pool: Pool) -> Iterator[str]:
@@ -100,9 +101,11 @@ def _once_more(index: Index, pool: Pool) -> Iterator[str]:
     name, root = index.once(pool_names)[pool.id], index.once(pool_roots)[pool.id]
     box, system = index.hosts[pool.host].name, FILESYSTEMS[pool.filesystem]
     if system.by_name:
-        yield f"{box}: zpool clear {name}; zpool scrub -w {name}; zpool status -v {name}"
+        yield f"{box}: " + typed(
+            f"zpool clear {name}", f"zpool scrub -w {name}", f"zpool status -v {name}"
+        )
     elif FAMILIES[pool.family].parity_at:
         file = parity_file(name)
-        yield f"{box}: snapraid -c {file} -e fix; snapraid -c {file} -p bad scrub"
+        yield f"{box}: {typed(f'snapraid -c {file} -e fix', f'snapraid -c {file} -p bad scrub')}"
     elif system.checksums:
-        yield f"{box}: btrfs device stats -z {root}; btrfs scrub start -B {root}"
+        yield f"{box}: {typed(f'btrfs device stats -z {root}', f'btrfs scrub start -B {root}')}"

@@ -8,6 +8,7 @@ from kavrel.core.index import Index
 from kavrel.core.paper.document import Section, SheetStep
 from kavrel.core.plan import Host, Pool
 from kavrel.core.shares.names import pool_names
+from kavrel.core.typed import typed
 from kavrel.core.works.pools import DeviceLocked, works_of_pool
 from kavrel.core.works.volumes import tree_of, volumes_of
 
@@ -121,8 +122,8 @@ def unlocking(index: Index, pool: Pool) -> tuple[str, ...]:
     if FILESYSTEMS[pool.filesystem].by_name:
         if not pool.encrypted and not locked:
             return ()
-        typed = " -L prompt" if pool.opens_alone else ""
-        return (f"zfs load-key -r{typed} {name}", "zfs mount -a")
+        asked = " -L prompt" if pool.opens_alone else ""
+        return (typed(f"zfs load-key -r{asked} {name}"), typed("zfs mount -a"))
     if not pool.encrypted:
         return ()
     if index.hosts[pool.host].personal:
@@ -131,12 +132,19 @@ def unlocking(index: Index, pool: Pool) -> tuple[str, ...]:
         return ("enter the passphrase in its web page",)
     made = list(works_of_pool(index, pool.model_copy(update={"standing": False})))
     opened = [
-        f"cryptsetup open /dev/disk/by-uuid/{w.identifier} {w.name}"
+        typed(f"cryptsetup open /dev/disk/by-uuid/{w.identifier} {w.name}")
         for w in made
         if isinstance(w, DeviceLocked)
     ]
     if pool.standing or not opened:  # made by whoever made it: its names are the machine's
-        opened = ["open each line of /etc/crypttab that is its: cryptsetup open DEVICE NAME"]
+        opened = [
+            "`cat /etc/crypttab`, and open each line of it that is its, NAME before DEVICE there: "
+            "`cryptsetup open DEVICE NAME`"
+        ]
     folders = [v.folder for v in volumes_of(index, pool)]
     tree = tree_of(index, pool)
-    return (*opened, *(f"mount {f}" for f in folders), *((f"mount {tree.folder}",) if tree else ()))
+    return (
+        *opened,
+        *(typed(f"mount {f}") for f in folders),
+        *((typed(f"mount {tree.folder}"),) if tree else ()),
+    )

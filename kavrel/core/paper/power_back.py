@@ -13,6 +13,7 @@ from kavrel.core.paper.document import Fact, Section, SheetStep
 from kavrel.core.paper.machines import AFTER_A_CUT, unlocking, waits
 from kavrel.core.plan import Host, Site
 from kavrel.core.shares.names import pool_names, pool_roots
+from kavrel.core.typed import typed
 
 TITLE = "the power was away"
 STEADY = (
@@ -82,14 +83,14 @@ def _of_box(index: Index, host: Host) -> Iterator[SheetStep]:
         if mounted:
             looks.append("cat /proc/mdstat")
         yield SheetStep(
-            text=f"{host.name}: see that its pools are there and whole: {'; '.join(looks)}"
+            text=f"{host.name}: see that its pools are there and whole: {typed(*looks)}"
         )
     if locked:
         yield SheetStep(
-            text=f"{host.name}: start what found its folder missing: systemctl --failed names it, systemctl "
-            "restart NAME; exportfs -ra where NFS is served"
+            text=f"{host.name}: start what found its folder missing: `systemctl --failed` names it, "
+            "`systemctl restart NAME`; `exportfs -ra` where NFS is served"
         )
     if any(runs_on(index, j) == host.id and KINDS[j.kind].copies for j in index.plan.jobs):
         yield SheetStep(
-            text=f"{host.name}: lab-job overdue names what has to be copied again: lab-job NAME"
+            text=f"{host.name}: `lab-job overdue` names what has to be copied again: `lab-job NAME`"
         )

@@ -32,7 +32,7 @@ RULES = (
     "Write nothing to a disk that may still hold the data. Pull no disk before its serial is read aloud.",
     "Pull the mains plug before a case is opened; never open a power supply.",
     "Keep the copy untouched: restore to new disks, never over the only copy.",
-    "If the machine with Kavrel on it is gone, too: install it on any other, and kavrel restore FILE, the "
+    "If the machine with Kavrel on it is gone, too: install it on any other, and `kavrel restore FILE`, the "
     "newest of its own copies, kept at (write it here): ____________",
 )
 
@@ -89,7 +89,8 @@ def _made_anew(
         )
     return (
         f"Pool {told.name} is made anew first: on the Bench give its disks their new serials, on Pools take "
-        f"off that it stands, and run setup.sh of {host.name}'s new bundle; it asks before it wipes anything.",
+        f"off that it stands, and run `sh setup.sh` of {host.name}'s new bundle; it asks before it wipes "
+        "anything.",
     )
 
 

@@ -15,6 +15,7 @@ from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.names import folders
 from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.shares.protocols.nfs import fixed_client, root_is_let_in
+from kavrel.core.typed import typed
 from kavrel.core.works import (
     AccountLimited,
     AccountThere,
@@ -237,7 +238,7 @@ def _host(index: Index, host: Host, paths: Mapping[str, str], today: date) -> It
                 yield SheetStep(text=f"{host.name}, {where}: {page.title}", minds=lines)
         return
     yield SheetStep(
-        text=f"{host.name}: sh setup.sh --print, read it, then run it: it makes groups, accounts "
+        text=f"{host.name}: `sh setup.sh --print`, read it, then run it: it makes groups, accounts "
         f"({', '.join(people) or 'none'}), datasets, and who may do what in them",
         minds=tuple(left),
     )
@@ -246,7 +247,7 @@ def _host(index: Index, host: Host, paths: Mapping[str, str], today: date) -> It
             key = work.makes[0][1]
             stands = index.pools[index.datasets[key].pool].standing
             verb = "Look that dataset" if stands else "Dataset"
-            text = f"{verb} {index.datasets[key].name} is at {paths[key]}: {work.see}"
+            text = f"{verb} {index.datasets[key].name} is at {paths[key]}: {typed(work.see)}"
             yield SheetStep(text=text, minds=tuple(_lack(one) for one in work.lacks))
     for work in works:
         if isinstance(work, ServiceRuns) and not isinstance(work, PowerWatched):
@@ -268,9 +269,9 @@ def _service(host: Host, work: ServiceRuns) -> SheetStep:
     if len(service.files) > 3 and len(folders) == 1:
         ((ours, theirs),) = folders
         placed = f"all files of {ours or 'the bundle'} into {theirs}"
+    check, start = typed(service.check), typed(service.start)
     return SheetStep(
-        text=f"{host.name}: install {service.package}, then {placed}; check it ({service.check}), start it "
-        f"({service.start})",
+        text=f"{host.name}: install {service.package}, then {placed}; check it ({check}), start it ({start})",
         minds=service.minds,
     )
 

@@ -211,7 +211,7 @@ def _needs(index: Index, box: Host, job: Job, names: _Names) -> Iterator[Work]:
             f"ssh -o BatchMode=yes {way.at} true",
             f"take its line out of root's authorized_keys on {far.name}",
             f"root of {box.name} gets a key of its own and is let in on {far.name}{only}; "
-            f"compare the host key; then ssh {way.at} true has to end "
+            f"compare the host key; then `ssh {way.at} true` has to end "
             "without a question",
             job=job, other=other,
         )  # fmt: skip

@@ -5,6 +5,7 @@ from collections.abc import Mapping
 from kavrel.rig.box import Tool
 from kavrel.rig.tools import below_dev, blocks, folders, machine, mending
 from kavrel.rig.tools.btrfs import btrfs
+from kavrel.rig.tools.cryptsetup import cryptsetup
 from kavrel.rig.tools.rsync import rsync
 from kavrel.rig.tools.sh import sh
 from kavrel.rig.tools.ssh import ssh
@@ -15,6 +16,7 @@ TOOLS: Mapping[str, Tool] = {
     "apt-get": machine.nothing,
     "btrfs": btrfs,
     "cat": below_dev.cat,
+    "cryptsetup": cryptsetup,
     "date": folders.date,
     "dd": machine.dd,
     "echo": mending.echo,

@@ -1,7 +1,7 @@
-"""What is no file of anybody's: the disks by their serials below /dev, and /proc/mdstat."""
+"""What is no file of anybody's: the disks by their serials below /dev, /proc/mdstat, /etc/crypttab."""
 
 from kavrel.rig.box import Box
-from kavrel.rig.layers import drives
+from kavrel.rig.layers import Layers, drives
 from kavrel.rig.said import Said, lines
 from kavrel.rig.tools import folders
 from kavrel.rig.tools.blocks import mdstat
@@ -22,7 +22,9 @@ def ls(box: Box, words: list[str], stdin: bytes) -> Said:
 
 
 def cat(box: Box, words: list[str], stdin: bytes) -> Said:
-    """Cat of the arrays' state; of any file else."""
+    """Cat of the arrays' state, and of what is locked; of any file else."""
     if words == ["/proc/mdstat"]:
         return Said(0, mdstat(box).encode())
+    if words == ["/etc/crypttab"]:
+        return lines(*(lock.line for lock in Layers(box).locks))
     return folders.cat(box, words, stdin)

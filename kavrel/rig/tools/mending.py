@@ -23,6 +23,9 @@ def device_of(box: Box, word: str) -> tuple[Drive, int] | None:
     if match:
         word, part = match[1] or match[3], int(match[2] or match[4])
     named = dict(drives(box)).get(word) or box.lab.drive_of(box, word)
+    if word.startswith("/dev/mapper/"):
+        name = word.removeprefix("/dev/mapper/")
+        named = next((d for d in box.lab.drives.values() if d.mapped == name), None)
     if named is None or not named.alive or named.host != box.host.id:
         return None
     return named, part

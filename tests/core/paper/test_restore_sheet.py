@@ -128,7 +128,7 @@ def test_a_system_installed_anew_is_told_what_belongs_to_whom() -> None:
     text = sheet_of(lab(jobs=(job("r", **FAR),)))
     for title in ("box lost", "fire", "theft"):
         heading = next(x for x in text.splitlines() if x.startswith(f"## {title}"))
-        assert "hold ls -ln against id" in part(text, heading.removeprefix("## ")), title
+        assert "hold `ls -ln` against `id` and" in part(text, heading.removeprefix("## ")), title
     boot = next(x for x in text.splitlines() if x.startswith("## boot device dies: box"))
     said = part(text, boot.removeprefix("## "))
     assert "leave the data disks unplugged until it runs (box 1" in said
@@ -152,9 +152,9 @@ def test_a_disk_that_dies_is_the_first_thing_of_each_pool_and_names_what_is_type
     assert text.index("## a disk dies: pool main") < text.index("## second disk during rebuild")
     assert "until the new disk is filled no other may die" in dies
     assert "- box 2: bay 3.5-2, serial not in the plan: read it off the disk now, 4.00 TB" in dies
-    assert "- [ ] zpool replace main OLD NEW" in dies
+    assert "- [ ] `zpool replace main OLD NEW`\n" in dies
     # What is sent on is taken first, each on the box that does it.
-    assert "; on box: lab-job s, lab-job r; on far: lab-job b" in dies
+    assert "; on box: `lab-job s`, `lab-job r`; on far: `lab-job b`" in dies
     # What stands on two more needs no haste.
     disks = (*lab().disks, disk(4), disk(5))
     groups = (tuple(f"box{n}" for n in (1, 2, 3, 4, 5)),)
@@ -193,18 +193,19 @@ def test_after_a_power_cut_boxes_come_back_in_their_order_and_what_is_locked_is_
     text = sheet_of(lab(hosts=hosts, pools=pools, jobs=(job("r", **NEAR),)))
     away = part(text, "the power was away: home")
     assert away.index("far: wake it over the network") < away.index("box: press its button")
-    opened = "box: open pool main, passphrase at the tin in the larder: zfs load-key -r main; zfs mount -a"
+    opened = "box: open pool main, passphrase at the tin in the larder: `zfs load-key -r main`; `zfs mount -a`"
     assert away.index("box: press its button") < away.index(opened)
     assert away.index(opened) < away.index(
-        "box: see that its pools are there and whole: zpool status -x main"
+        "box: see that its pools are there and whole: `zpool status -x main`"
     )
     assert "box: start what found its folder missing" in away
     assert "far: start what" not in away, "nothing there waited for a passphrase"
     assert (
-        "far: see that its pools are there and whole: findmnt /srv/second; cat /proc/mdstat" in away
+        "far: see that its pools are there and whole: `findmnt /srv/second`; `cat /proc/mdstat`"
+        in away
     )
-    assert "box: lab-job overdue" in away
-    assert "far: lab-job overdue" not in away, "no job runs there"
+    assert "box: `lab-job overdue` names" in away
+    assert "far: `lab-job overdue`" not in away, "no job runs there"
     assert "the power was away: away" not in text, "nothing stands there"
 
 
@@ -216,7 +217,7 @@ def test_a_new_box_is_set_up_before_anything_is_brought_back() -> None:
             "bring back"
         )
         assert "on Pools take off that main stands" in lost
-        assert "run sh setup.sh" in lost
+        assert "run `sh setup.sh`" in lost
     bought = lab().hosts[0].model_copy(update={"kind": "bought_box"})
     lost = part(
         sheet_of(lab(hosts=(bought, lab().hosts[1]), jobs=(job("r", **FAR),))), "box lost: box"
@@ -235,24 +236,28 @@ def test_what_came_back_beside_is_put_into_place_by_what_is_typed() -> None:
     assert (
         "rsync -aHAX --partial /srv/second/m/.trash-files/DAY/ box:/srv/main/files-back/" in copies
     )
-    assert "rsync -aHAX /srv/main/files-back/ /srv/main/files/" in copies
-    assert "zfs rename main/files main/files-damaged" in copies
-    assert "zfs rename main/files-back main/files" in copies
+    assert "`rsync -aHAX /srv/main/files-back/ /srv/main/files/`;" in copies
+    assert "`zfs rename main/files main/files-damaged`," in copies
+    assert "`zfs rename main/files-back main/files`;" in copies
 
 
 def test_reported_errors_are_looked_at_by_what_each_pool_can_say() -> None:
     first, second = lab().pools
     md = second.model_copy(update={"filesystem": "ext4"})
     told = part(sheet_of(lab(pools=(first, md))), "errors are reported")
-    assert "- [ ] box: zpool status -v main: files that are lost stand at its end" in told
-    assert "- [ ] far: cat /proc/mdstat; cat /sys/block/md*/md/mismatch_cnt (pool second)" in told
+    assert "- [ ] box: `zpool status -v main`: files that are lost stand at its end" in told
+    assert (
+        "- [ ] far: `cat /proc/mdstat`; `cat /sys/block/md*/md/mismatch_cnt` (pool second)" in told
+    )
     assert "md sees that two disks differ, and not which of them is right" in told
-    assert "- [ ] box: zpool clear main; zpool scrub -w main; zpool status -v main" in told
-    assert "far: zpool" not in told
-    assert told.index("zpool status -v main") < told.index("see what is at fault: smartctl -a DISK")
+    assert "- [ ] box: `zpool clear main`; `zpool scrub -w main`; `zpool status -v main`" in told
+    assert "far: `zpool" not in told
+    assert told.index("zpool status -v main") < told.index(
+        "see what is at fault: `smartctl -a DISK`"
+    )
     copies = {"family": "copies2", "filesystem": "btrfs"}
     told = part(sheet_of(lab(pools=(first.model_copy(update=copies), md))), "errors are reported")
-    assert "btrfs device stats -z /srv/main; btrfs scrub start -B /srv/main" in told
+    assert "`btrfs device stats -z /srv/main`; `btrfs scrub start -B /srv/main`" in told
     bought = lab().hosts[0].model_copy(update={"kind": "bought_box"})
     told = part(sheet_of(lab(hosts=(bought, lab().hosts[1]))), "errors are reported")
     assert "box: in its web page" in told
@@ -266,9 +271,9 @@ def test_what_comes_back_goes_the_way_on_which_one_root_gets_into_the_other() ->
         sent = job("r", **{**FAR, "credentials": credentials})
         return part(sheet_of(lab(jobs=(sent,))), "Where the copies lie")
 
-    pulled = "on far, send one back under a new name: zfs send second/r/files@POINT | ssh box zfs receive"
+    pulled = "on far, send one back under a new name: `zfs send second/r/files@POINT | ssh box zfs receive"
     assert pulled in told("target")
-    pushed = "on box, send one back under a new name: ssh far zfs send second/r/files@POINT | zfs receive"
+    pushed = "on box, send one back under a new name: `ssh far zfs send second/r/files@POINT | zfs receive"
     assert pushed in told("source")
     # On one box nobody signs in anywhere.
     disks = (*lab().disks, disk(4), disk(5))
@@ -280,7 +285,7 @@ def test_what_comes_back_goes_the_way_on_which_one_root_gets_into_the_other() ->
     text = part(
         sheet_of(lab(disks=disks, pools=(*lab().pools, near), jobs=(here,))), "Where the copies lie"
     )
-    assert "send one back under a new name: zfs send near/r/files@POINT | zfs receive -u" in text
+    assert "send one back under a new name: `zfs send near/r/files@POINT | zfs receive -u" in text
 
 
 def test_what_landed_in_a_module_comes_back_through_it() -> None:
@@ -296,6 +301,6 @@ def test_what_landed_in_a_module_comes_back_through_it() -> None:
     )  # fmt: skip
     plan = lab(datasets=(*lab().datasets, spare), exports=(mill,), jobs=(lands,))
     copies = part(sheet_of(plan), "Where the copies lie").replace("\\", "")
-    told = "on box, with the password that the job has, copy it back: rsync -aHAX --partial "
+    told = "on box, with the password that the job has, copy it back: `rsync -aHAX --partial "
     assert f"{told}rsync://ana@far/mill/m/files/ /srv/main/files-back/" in copies
     assert "rsync://ana@far/mill/m/.trash-files/DAY/ /srv/main/files-back/" in copies

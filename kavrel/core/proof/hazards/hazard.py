@@ -157,9 +157,11 @@ def numbers_come_along(index: Index, host: str) -> tuple[str, ...]:
         return (f"What comes back carries the numbers of accounts and groups. {by_plan}".rstrip(),)
     return (
         "What comes back carries the numbers that accounts and groups had on the old box, and a new system "
-        f"gives out its own. {by_plan}Before anybody is let in, hold ls -ln against id and getent group: give "
-        f"{', '.join(unsaid)} the number that the files carry (usermod -u, groupmod -g), or the files to whom "
-        "they belong (chown).",
+        f"gives out its own. {by_plan}Before anybody is let in, hold `ls -ln` against `id` and `getent "
+        "group`: give "
+        f"{', '.join(unsaid)} the number that the files carry (`usermod -u`, `groupmod -g`), or the files to "
+        "whom "
+        "they belong (`chown`).",
     )
 
 
@@ -181,7 +183,8 @@ def set_up_anew(index: Index, host: str) -> tuple[str, ...]:
     )
     return (
         f"The new {box.name}: install its system as the runbook says under Machines. {made}Take its new "
-        "bundle, put its files where its README says, and run sh setup.sh: it makes pools, people and folders, "
+        "bundle, put its files where its README says, and run `sh setup.sh`: it makes pools, people and "
+        "folders, "
         "and names what it cannot do. Bring back after that, start its jobs last of all.",
         "What other boxes know it by (SSH host keys, certificates) is new: they have to be told, or their "
         "copies fail.",

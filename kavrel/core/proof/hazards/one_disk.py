@@ -88,7 +88,7 @@ def _from_parity(scene: Scene, pool: Pool) -> str:
     file = parity_file(scene.index.once(pool_names)[pool.id])
     return (
         f"give the new disk a file system and mount it where the dead one was; its name is in {file}: "
-        f"snapraid -c {file} fix -d NAME"
+        f"`snapraid -c {file} fix -d NAME`"
     )
 
 

@@ -44,7 +44,7 @@ FTP = Protocol(
         ),
         check="systemctl status vsftpd",
         start="systemctl restart vsftpd",
-        minds=("The password is that of the system: passwd LOGIN.",),
+        minds=("The password is that of the system: `passwd LOGIN`.",),
     ),
     why="only where a device can do nothing else",
     seen=by_account,

@@ -16,7 +16,7 @@ SMB = Protocol(
         files=(("smb.conf", "/etc/samba/smb.conf"),),
         check="testparm -s",
         start="systemctl enable --now smbd",
-        minds=("Set everybody's password: smbpasswd -a LOGIN; it is not that of the system.",),
+        minds=("Set everybody's password: `smbpasswd -a LOGIN`; it is not that of the system.",),
     ),
     why="desktops and phones of people, each with a grant of their own",
     acts_as=as_who_signed_in,

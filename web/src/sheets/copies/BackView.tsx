@@ -8,6 +8,7 @@ import { usePlan } from '../../api/plan';
 import { Empty } from '../../parts/Empty';
 import { Worked } from '../../parts/Asked';
 import { Fetch } from '../../parts/Fetch';
+import { Words } from '../../parts/Words';
 import { WorkingSlip } from '../../parts/WorkingSlip';
 import { DASHES, DashLegend, Plot } from '../../drawing/Plot';
 import { Press } from '../../drawing/Press';
@@ -134,7 +135,9 @@ export function BackView() {
                   {best.steps.map((s, n) => (
                     <li key={s.text} className="flex gap-3 border-b border-hair">
                       <span className="figure w-4 text-right text-quiet">{n + 1}</span>
-                      <span className="flex-1">{s.text}</span>
+                      <span className="min-w-0 flex-1 wrap-anywhere">
+                        <Words>{s.text}</Words>
+                      </span>
                       <span className="figure">{span(s.hours * 3600)}</span>
                     </li>
                   ))}

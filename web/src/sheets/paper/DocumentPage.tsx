@@ -3,6 +3,8 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link, useParams, useSearchParams } from 'react-router';
 import { api, unwrap, type Schemas } from '../../api/client';
+import { Words } from '../../parts/Words';
+import { unmarked } from '../../text/typed';
 
 type Section = Schemas['Section'];
 
@@ -66,16 +68,22 @@ function Part({ id, section }: { id: string; section: Section }) {
       ) : (
         <h2 className="border-b border-ink wrap-anywhere">{section.title}</h2>
       )}
-      {section.intro && <p className="mt-1 text-quiet">{section.intro}</p>}
+      {section.intro && (
+        <p className="mt-1 text-quiet">
+          <Words>{section.intro}</Words>
+        </p>
+      )}
       {section.facts.length > 0 && (
         <ul className="mt-1">
           {section.facts.map((fact) => (
             <li key={fact.text} className="break-inside-avoid border-b border-hair py-1 wrap-anywhere">
-              {fact.text}
+              <Words>{fact.text}</Words>
               {fact.how.length > 0 && (
                 <ol className="mt-0.5 list-decimal pl-8 text-quiet">
                   {fact.how.map((how) => (
-                    <li key={how}>{how}</li>
+                    <li key={how}>
+                      <Words>{how}</Words>
+                    </li>
                   ))}
                 </ol>
               )}
@@ -87,12 +95,12 @@ function Part({ id, section }: { id: string; section: Section }) {
         <ul className="mt-1">
           {section.steps.map((step) => (
             <li key={step.text} className="flex break-inside-avoid gap-2 border-b border-hair py-1">
-              <input type="checkbox" className="mt-0.5 size-4 shrink-0" aria-label={`done: ${step.text}`} />
+              <input type="checkbox" className="mt-0.5 size-4 shrink-0" aria-label={`done: ${unmarked(step.text)}`} />
               <div className="min-w-0 flex-1 wrap-anywhere">
-                {step.text}
+                <Words>{step.text}</Words>
                 {step.minds.map((mind) => (
                   <div key={mind} className="border-l-2 border-danger pl-2">
-                    Mind: {mind}
+                    Mind: <Words>{mind}</Words>
                   </div>
                 ))}
               </div>

@@ -4,6 +4,7 @@ import { usePlan } from '../../api/plan';
 import { AskedWorking } from '../../parts/AskedWorking';
 import { span } from '../../text/format';
 import { Fetch } from '../../parts/Fetch';
+import { Words } from '../../parts/Words';
 import { FATES, often } from './Cells';
 import { Sign } from './Sign';
 
@@ -101,7 +102,9 @@ export function Story({
               <li key={`${n}-${s.text}`} className="flex gap-3 border-b border-hair">
                 <span className="figure w-4 text-right text-quiet">{n + 1}</span>
                 <span className="w-[62px] shrink-0 text-quiet">{s.phase}</span>
-                <span className="flex-1">{s.text}</span>
+                <span className="min-w-0 flex-1 wrap-anywhere">
+                  <Words>{s.text}</Words>
+                </span>
                 <span className="figure">{span(s.hours * 3600)}</span>
               </li>
             ))}
