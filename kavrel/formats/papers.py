@@ -236,7 +236,7 @@ PAPERS: Mapping[str, Paper] = {
         Paper(
             "fstab",
             "text/plain",
-            "what is mounted: by UUID, nofail where it can be pulled out",
+            "what is mounted: by UUID, and a start goes on without what is dead or pulled out",
             lambda o, host: files.fstab(o.plan, host, o.origin),
             _open(hosts_with_pools),
         ),

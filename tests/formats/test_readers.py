@@ -269,6 +269,7 @@ proc /proc proc defaults 0 0
     assert report.differences == [
         f"{folder} is xfs, the plan has ext4",
         f"{folder} is mounted by /dev/sdb1, which may change: by UUID",
+        f"{folder} may be dead one day and lacks nofail: a start hangs, and nobody gets in from afar",
         "/mnt/old disk is mounted, and the plan has no pool there",
     ]
     assert read("fstab", "", plan).differences == [f"{folder} is in the plan and not in the file"]

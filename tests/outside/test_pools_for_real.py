@@ -6,7 +6,9 @@ Sources: mdadm 4.2, LVM 2.03, cryptsetup 2.6, util-linux 2.38 themselves.
 
 import json
 import re
+from collections.abc import Sequence
 from pathlib import Path
+from shlex import quote
 
 import pytest
 
@@ -423,6 +425,106 @@ def typed(section: Section, label: str, old: str, new: str) -> list[str]:
     ):
         lines = [x.replace(word, read) for x in lines]
     return lines
+
+
+@needs("snapraid")
+@needs("mergerfs")
+def test_a_dead_disk_below_parity_over_files_is_reckoned_back_and_everybody_opens_what_is_his(
+    tmp_path: Path,
+) -> None:
+    """Typed as it stands on the paper; parity keeps no owner and no right, the sheet gives them back."""
+    made = plan_of(
+        [2_000_000_512] * 8,
+        layout("kept", "parity1", "xfs", range(1, 3), range(3, 4)),
+        layout("sealed", "parity1", "ext4", range(4, 6), range(6, 7), encrypted=True),
+        of_bo="kept",
+    )
+    grants = (*made.grants, Grant(id="of-ana", share="kept", account="ana", right="read"))
+    plan = made.model_copy(update={"quotas": (), "grants": grants})
+    kept, sealed = plan.pools
+    uuids = [v.uuid for v in volumes_of(Index(plan), kept)]
+    stand = (
+        kept.model_copy(update={"standing": True, "branch_uuids": uuids}),
+        sealed.model_copy(
+            update={"standing": True}
+        ),  # what its parts are called only the box knows
+    )
+    there = plan.model_copy(update={"pools": stand})
+    sheet = restore_sheet(there, evaluate(there, TODAY), "revision 1")
+    script = [
+        r"go 'kept\nsealed\nsecret words\n' ''; echo code $code; grep LEFT /run/said",
+        "cat /mnt/job/fstab >>/etc/fstab; mount -t tmpfs none /root; mkdir /run/bin",
+        "printf '#!/bin/sh\nexec python3 /mnt/job/lab-job \"$@\"\n' >/run/bin/lab-job",
+        "printf '#!/bin/sh\nexit 0\n' >/run/bin/systemctl; chmod 755 /run/bin/*",
+        "data=/srv/kept/data; export PATH=/run/bin:$PATH"
+        " LAB_JOBS=/mnt/job/lab-jobs.json LAB_JOB_STATE=/run/jobs",
+        """cryptsetup() { printf 'secret words' | command cryptsetup -q --key-file - "$@"; }""",
+        'as() { who=$1; shift; setpriv --reuid=$who --regid=$who --init-groups sh -c "$*"; }',
+        'for n in 1 2 3 4; do as bo "mkdir $data/$n; head -c 90000 /dev/urandom >$data/$n/f"; done',
+        "as ana 'head -c 90000 /dev/urandom >/srv/sealed/data/diary; chmod 600 /srv/sealed/data/diary'",
+        "sums() { cat /srv/kept/data/*/f /srv/sealed/data/* | md5sum; }; before=$(sums)",
+        "lab-job upkeep-parity-kept && lab-job upkeep-parity-sealed && echo parity",
+    ]
+    for name, label, dead, new in (("kept", "box 1", "a", "g"), ("sealed", "box 5", "e", "h")):
+        script += [
+            f"umount /srv/{name} /srv/{name}-*",
+            f"for one in /dev/mapper/*{name}*; do cryptsetup close $one; done",
+            f"dd if=/dev/zero of=/dev/ubd{dead} bs=1M count=100 2>/dev/null",  # the box starts without it
+            f"while read name device rest; do case $name in *{name}*)"
+            " cryptsetup open $(blkid -U ${device#UUID=}) $name;; esac; done </etc/crypttab 2>/dev/null",
+            f"for n in disk1 disk2 parity1; do mount /srv/{name}-$n 2>/dev/null; done",
+            f"findmnt /srv/{name}-disk{1 if name == 'kept' else 2} && echo 'STILL THERE'",
+            f"CRYPT=$(grep -n '' /etc/crypttab | grep {name} | sed -n 2p | sed 's/^[0-9]*://')",
+            f"UUID=$(grep ' /srv/{name}-disk2 ' /etc/fstab | sed 's/UUID=\\([^ ]*\\).*/\\1/')",
+        ]
+        for line in reckoned(sheet.sections, name, label, f"/dev/ubd{new}"):
+            failed = f"{{ echo 'FAILED {name}' {quote(line)}; cat /run/typed; }}"
+            script.append(f"{{ {line} >/run/typed 2>&1; }} || {failed}")
+    script += [
+        'echo 3 >/proc/sys/vm/drop_caches; [ "$(sums)" = "$before" ] && echo everything is there',
+        'for n in 1 2 3 4; do as bo "echo more >>$data/$n/f && echo new >$data/$n/g" || break; done',
+        "[ -e $data/4/g ] && echo bo writes",
+        "as ana 'cat /srv/kept/data/*/f >/dev/null' && echo ana reads",
+        "as nobody 'ls /srv/kept/data/1 || ls /srv/sealed/data' 2>/dev/null && echo EXPOSED",
+        "as ana 'cd /srv/sealed/data && cat diary >/dev/null && echo x >>diary' && echo ana has hers",
+    ]
+    said = on_kernel(plan, tmp_path, "\n".join(script))
+    assert "code 0" in said, said
+    assert "\nparity" in said, said
+    assert "FAILED" not in said, said
+    assert "STILL" not in said, said
+    for wanted in ("everything is there", "bo writes", "ana reads", "ana has hers"):
+        assert wanted in said, said
+    assert "EXPOSED" not in said, said
+
+
+def reckoned(sections: Sequence[Section], name: str, label: str, new: str) -> list[str]:
+    """What a person types for one disk: section by section, with the words read off the box."""
+    (dies,) = [s for s in sections if s.title == f"a disk dies: pool {name}"]
+    (whose,) = [s for s in sections if s.title == "Whose it is"]
+    (disk_,) = [f for f in dies.facts if f.text.startswith(f"{label}:")]
+    (people,) = [f for f in whose.facts if any(f"/srv/{name}/" in how for how in f.how)]
+    folder = f"/srv/{name}-disk{1 if label in ('box 1', 'box 4') else 2}"
+    lines: list[str] = []
+    for step in dies.steps[1:]:
+        if step.text.startswith("make the new disk"):
+            lines += [c for how in disk_.how for c in commands(how) if not c.startswith("grep")]
+        elif step.text.startswith("give what came back"):
+            lines += [
+                c.replace(f"/srv/{name}/", f"{folder}/")
+                for how in people.how
+                for c in commands(how)
+            ]
+        else:
+            lines += commands(step.text)
+    read = (
+        (r"NEW", new),
+        ("NUMBER", "$(echo $CRYPT | sed 's/.*UUID=//; s/ .*//')"),
+        ("OPENED", "${CRYPT%% *}"),
+    )
+    for word, by in read:
+        lines = [x.replace(word, by) for x in lines]
+    return [re.sub(r"(-U |uuid=)UUID ", r"\1$UUID ", x) for x in lines]
 
 
 def layout(

@@ -1,6 +1,6 @@
 """Sync to a bucket: objects over the S3 protocol, at somebody else's site."""
 
-from kavrel.core.kinds.kind import RULES, Kind, Whereabouts
+from kavrel.core.kinds.kind import OWNERLESS, RULES, Kind, Whereabouts
 
 
 def _fetch(at: Whereabouts) -> tuple[str, ...]:
@@ -10,6 +10,7 @@ def _fetch(at: Whereabouts) -> tuple[str, ...]:
         else f"open {at.pool}",
         at.key or "it is not encrypted",
         "older versions are kept as versions of each object; download into an empty folder",
+        OWNERLESS,
     )
 
 

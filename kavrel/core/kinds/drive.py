@@ -1,6 +1,6 @@
 """A cloud drive: a folder that a provider's own client keeps equal with an account there."""
 
-from kavrel.core.kinds.kind import Kind, Whereabouts
+from kavrel.core.kinds.kind import OWNERLESS, Kind, Whereabouts
 
 
 def _fetch(at: Whereabouts) -> tuple[str, ...]:
@@ -12,6 +12,7 @@ def _fetch(at: Whereabouts) -> tuple[str, ...]:
         else f"open {at.pool} in a browser",
         at.key or "it is not encrypted: the provider can read it",
         f"what was deleted is in its bin {trash}; download into an empty folder",
+        OWNERLESS,
     )
 
 

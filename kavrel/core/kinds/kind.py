@@ -10,6 +10,12 @@ from kavrel.core.plan import Job, JobKind, LogKind, ProtocolId
 Store = Literal["none", "pool", "disk", "bucket"]
 # Facts of a job that the lab's script has to be told; `formats.lab_jobs` knows each.
 Told = Literal["retention", "sets", "pairs", "settings", "serials", "bins"]
+# Of what is downloaded.
+OWNERLESS = (
+    "neither owners nor rights come with it: give them again, by the lines under “Whose it is” or in the page "
+    "of "
+    "its box"
+)
 RULES = frozenset(
     {
         "all_days",

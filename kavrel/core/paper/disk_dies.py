@@ -7,17 +7,24 @@ cryptsetup(8); tried on real kernels and against ZFS's rules.
 
 from collections.abc import Iterator, Sequence
 
-from kavrel.core.copies.carrier import runs_on
 from kavrel.core.evaluate import Evaluation, PoolView
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
-from kavrel.core.kinds import KINDS
+from kavrel.core.paper.changed_disk import (
+    CABLE,
+    FIT,
+    LAST,
+    elsewhere,
+    named,
+    newest_copies,
+    spares,
+    written,
+)
 from kavrel.core.paper.document import Fact, Section, SheetStep
-from kavrel.core.plan import Disk, Job, Pool
+from kavrel.core.paper.from_parity import reckoned_back
+from kavrel.core.plan import Pool
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.pools.pool import fitting_spares
-from kavrel.core.quantities import size_words
-from kavrel.core.shares.names import job_names, pool_names, pool_roots
+from kavrel.core.shares.names import pool_names, pool_roots
 from kavrel.core.typed import typed
 from kavrel.core.works.pools import (
     ArrayRuns,
@@ -30,18 +37,7 @@ from kavrel.core.works.pools import (
 from kavrel.core.works.work import Work
 
 TITLE = "a disk dies"
-FIT = (
-    "Hold the serial on the tray against the listing, read it aloud, and only then pull. With the mains plug "
-    "out, unless the bay is made for swapping while it runs; touch bare metal of the case first.",
-    "The new disk's name: `ls -l /dev/disk/by-id` shows it by its serial; that is NEW. Look at it first, with "
-    "`smartctl -i NEW`; what is on it goes.",
-)
 LINUX_RAID = "A19D880F-05FC-4D3B-A006-743F0F84911E"  # in a GPT; source: sfdisk -T
-CABLE = (
-    "A disk that is not seen at all may be whole: reseat its cable at both ends, and look again, before one is "
-    "bought."
-)
-LAST = "Nothing is left to outlive another: no scrub, no restart, no other disk pulled until this is over."
 
 
 def disks_that_die(index: Index, evaluation: Evaluation) -> list[Section]:
@@ -50,16 +46,14 @@ def disks_that_die(index: Index, evaluation: Evaluation) -> list[Section]:
     return [
         _section(index, pool, views[pool.id])
         for pool in index.plan.pools
-        if pool.standing and views[pool.id].layout.survives_any and not _from_parity(pool)
+        if pool.standing and views[pool.id].layout.survives_any
     ]
 
 
-def _from_parity(pool: Pool) -> bool:
-    """Whether files are away until they are reckoned back: that has a section of the proof's."""
-    return bool(FAMILIES[pool.family].parity_at)
-
-
 def _section(index: Index, pool: Pool, view: PoolView) -> Section:
+    title = f"{TITLE}: pool {pool.name}"
+    if FAMILIES[pool.family].parity_at:
+        return reckoned_back(index, pool, view, title)
     box, layout = index.hosts[pool.host], view.layout
     more = layout.survives_any - 1
     left = f"any {more} more may die" if more else "no other may die"
@@ -68,36 +62,16 @@ def _section(index: Index, pool: Pool, view: PoolView) -> Section:
         f"Filling it takes about {layout.rebuild_hours or 0:.0f} h when the pool is full."
     )
     works = _works(index, pool)
-    facts = [Fact(text=_named(index.disks[d]), how=tuple(_only_it(works, d))) for d in pool.disks]
-    hot, shelf = fitting_spares(index, pool)
-    facts += [Fact(text=f"spare in the box: {_named(d)}") for d in hot]
-    facts += [Fact(text=f"spare on the shelf: {_named(d)}") for d in shelf]
-    if not hot and not shelf:
-        least = min(index.disks[d].capacity_bytes for d in pool.disks)
-        facts.append(
-            Fact(
-                text=f"no spare by the plan: a new one is as large as the one that died; the smallest here has "
-                f"{least:,} bytes"
-            )
-        )
+    facts = [Fact(text=named(index.disks[d]), how=tuple(_only_it(works, d))) for d in pool.disks]
+    facts += spares(index, pool)
     steps: tuple[SheetStep, ...]
     if box.closed or box.personal:
-        steps = _elsewhere(pool, "in its web page, under storage")
+        steps = elsewhere(pool, "in its web page, under storage")
     elif FAMILIES[pool.family].by_hand or FILESYSTEMS[pool.filesystem].bare:
-        steps = _elsewhere(pool, "in the card's own program, or at the start of the box")
+        steps = elsewhere(pool, "in the card's own program, or at the start of the box")
     else:
         steps = tuple(_steps(index, pool, works, more))
-    return Section(title=f"{TITLE}: pool {pool.name}", intro=intro, facts=tuple(facts), steps=steps)
-
-
-def _named(disk: Disk) -> str:
-    where = f"bay {disk.bay}" if disk.bay else "in no bay"
-    serial = (
-        f"serial {disk.serial}"
-        if disk.serial
-        else "serial not in the plan: read it off the disk now"
-    )
-    return f"{disk.label}: {where}, {serial}, {size_words(disk.capacity_bytes)}"
+    return Section(title=title, intro=intro, facts=tuple(facts), steps=steps)
 
 
 def _works(index: Index, pool: Pool) -> tuple[Work, ...]:
@@ -132,31 +106,13 @@ def _only_it(works: Sequence[Work], disk: str) -> Iterator[str]:
             yield typed(f"mdadm /dev/md/{name} --add NEW{f'-part{part}' if part else ''}")
 
 
-def _elsewhere(pool: Pool, where: str) -> tuple[SheetStep, ...]:
-    """A box with a page of its own, or a card that does it by itself."""
-    return (
-        SheetStep(text=f"{where}, see which disk is marked as failed, and its serial"),
-        SheetStep(text="change that disk", minds=FIT[:1]),
-        SheetStep(text=f"{where}, have {pool.name} filled anew with it, and wait until it is done"),
-        _written(),
-    )
-
-
-def _written() -> SheetStep:
-    return SheetStep(
-        text="on the Bench give that disk its new serial and the day it was bought; wipe or break the old one "
-        "before it leaves the house",
-        minds=("What was on it can be read by whoever finds it, unless the pool is encrypted.",),
-    )
-
-
 def _steps(index: Index, pool: Pool, works: Sequence[Work], more: int) -> Iterator[SheetStep]:
     name = index.once(pool_names)[pool.id]
     folder = index.once(pool_roots)[pool.id]
     words = _words(pool, works, name, folder)
     yield SheetStep(text=f"see which one it is: {words.look}", minds=(CABLE,))
     if not more:
-        said = "".join(f"; {one}" for one in _newest_copies(index, pool))
+        said = "".join(f"; {one}" for one in newest_copies(index, pool))
         yield SheetStep(
             text=f"have everything copied once more before anything else{said}", minds=(LAST,)
         )
@@ -167,37 +123,7 @@ def _steps(index: Index, pool: Pool, works: Sequence[Work], more: int) -> Iterat
         yield SheetStep(text=text)
     yield SheetStep(text=f"wait until it is filled: {words.wait}", minds=words.minds)
     yield SheetStep(text=f"have all of it read once: {words.check}")
-    yield _written()
-
-
-def _newest_copies(index: Index, pool: Pool) -> list[str]:
-    """Box by box the jobs that carry what is on a pool elsewhere, as they are started.
-
-    What a job sends on has to be taken first: a job of the pool's own points, or the hop before it.
-    """
-    mine = {d.id for d in index.plan.datasets if d.pool == pool.id}
-    order: dict[str, Job] = {}
-
-    def with_source(job: Job) -> None:
-        if job.reads_from and job.reads_from not in order:
-            with_source(index.jobs[job.reads_from])
-        order.setdefault(job.id, job)
-
-    for job in index.plan.jobs:
-        kind = KINDS[job.kind]
-        carries = kind.copies and not kind.by_hand and not kind.in_place
-        if carries and mine & set(job.datasets) and job.target_pool != pool.id:
-            with_source(job)
-    names, told = job_names(index.plan), list[tuple[str, list[str]]]()
-    for job in order.values():
-        box = index.hosts.get(runs_on(index, job) or "")
-        if box is None:
-            continue
-        own = box.closed or box.personal
-        if not told or told[-1][0] != box.name:
-            told.append((box.name, []))
-        told[-1][1].append(f"task {job.name}" if own else typed(f"lab-job {names[job.id]}"))
-    return [f"on {box}: {', '.join(started)}" for box, started in told]
+    yield written()
 
 
 class _Words:

@@ -12,6 +12,7 @@ from kavrel.core.paper.document import Document, Fact, Section, SheetStep
 from kavrel.core.paper.errors_found import errors_found
 from kavrel.core.paper.machines import unlocking, waits
 from kavrel.core.paper.power_back import after_a_power_cut
+from kavrel.core.paper.whose import whose
 from kavrel.core.plan import Plan
 from kavrel.core.proof.cell import Cell, StepView
 from kavrel.core.proof.hazards import HAZARDS
@@ -66,6 +67,7 @@ def restore_sheet(plan: Plan, evaluation: Evaluation, origin: str) -> Document:
                 pool = index.datasets[cells[0].dataset].pool
                 said = (*said, *_made_anew(index, evaluation, pool, cells))
             sections += _hazard(index, title, views[hazard].question, said, cells)
+    sections.append(whose(index, evaluation.today))
     variant = f", {plan.variant}" if plan.variant else ""
     return Document(
         title=f"If something has happened: {plan.name}{variant}",

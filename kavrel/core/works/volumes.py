@@ -18,6 +18,7 @@ from kavrel.core.shares.names import pool_roots
 # File systems are made with these, so that fstab can name them before they exist.
 NAMESPACE = uuid.UUID("5d0f6b4e-5a0c-5f0e-9a55-6b61766c6162")
 UNION = "fuse.mergerfs"
+FOR_THE_START = ("nofail", "noauto", "x-systemd.")
 # Access lists go through; new files land where most is free; a folder is made as it is elsewhere.
 UNION_OPTIONS = "allow_other,use_ino,posix_acl=true,moveonenospc=true"
 MOST_KEPT_FREE_MIB = 4096  # on each branch, for files that grow; common practice, no source
@@ -54,13 +55,12 @@ class Volume:
             mounted += ",compress=zstd"
         if self.counting:
             mounted += f",{system.mounted_counting}"
-        # What is locked after a start waits for its passphrase: the box comes up without it.
-        locked = self.pool.encrypted
-        waits = self.pool.waits
-        # One that was made without what counting needs must not hold up the start.
-        unsure = self.counting and self.pool.standing
-        mounted += ",nofail" if self.removable or locked or unsure else ""
-        return mounted + (",noauto" if waits else "")
+        return mounted + _at_the_start(self.pool, self.removable)
+
+    @property
+    def kept(self) -> str:
+        """Options while it is mounted: those of fstab without what is for the start alone."""
+        return ",".join(o for o in self.options.split(",") if not o.startswith(FOR_THE_START))
 
 
 @dataclass(frozen=True)
@@ -71,6 +71,7 @@ class Tree:
     folder: str
     branches: tuple[str, ...]  # the fast one first
     known: bool  # each of them by its UUID: else whoever joined them does so
+    removable: bool  # one of them can be pulled out
     lands: str  # where new files land: mergerfs(1), create policies
     kept_free_mib: int
 
@@ -89,9 +90,18 @@ class Tree:
     def options(self) -> str:
         """Those of fstab: without a branch it waits, or files would land on the system disk."""
         after = "".join(f",x-systemd.requires-mounts-for={b}" for b in self.branches)
-        locked = ",nofail" if self.pool.encrypted else ""
-        locked += ",noauto" if self.pool.waits else ""
-        return f"{self.mounted}{after}{locked}"
+        return f"{self.mounted}{after}{_at_the_start(self.pool, self.removable)}"
+
+
+def _at_the_start(pool: Pool, removable: bool = False) -> str:
+    """What a start does where it cannot be mounted: the box comes up, and whoever is far away gets in.
+
+    Without nofail systemd stops at a shell of the box's own screen. What should be there is waited for, as
+    without nofail: services start after it. Sources: systemd.mount(5), fstab(5).
+    """
+    if pool.waits:  # for its passphrase
+        return ",nofail,noauto"
+    return ",nofail" if removable else ",nofail,x-systemd.before=local-fs.target"
 
 
 def counts_datasets(pool: Pool) -> bool:
@@ -159,7 +169,8 @@ def tree_of(index: Index, pool: Pool) -> Tree | None:
     kept_free = min(smallest // 100 >> 20, MOST_KEPT_FREE_MIB)
     # Where most is free; with a tier on it as long as it has room.
     lands = "ff" if has_tier(pool) else "mfs"
-    return Tree(pool, pool_roots(index.plan)[pool.id], branches, known, lands, kept_free)
+    removable = any(v.removable for v in data)
+    return Tree(pool, pool_roots(index.plan)[pool.id], branches, known, removable, lands, kept_free)
 
 
 def volumes(index: Index, host: str) -> Iterator[Volume]:

@@ -33,8 +33,11 @@ def read_fstab(text: str, plan: Plan, host: str) -> Report:
             report.differences.append(f"{folder} is {kind}, the plan has {volume.pool.filesystem}")
         if not device.startswith(("UUID=", "/dev/disk/by-uuid/")):
             report.differences.append(f"{folder} is mounted by {device}, which may change: by UUID")
-        if volume.removable and "nofail" not in options.split(","):
-            report.differences.append(f"{folder} can be pulled out and lacks nofail: a start hangs")
+        if "nofail" not in options.split(","):
+            when = "can be pulled out" if volume.removable else "may be dead one day"
+            report.differences.append(
+                f"{folder} {when} and lacks nofail: a start hangs, and nobody gets in from afar"
+            )
     for folder in sorted(set(wanted) - seen):
         report.differences.append(f"{folder} is in the plan and not in the file")
     return report

@@ -49,7 +49,8 @@ def _units(box: Box, origin: str) -> Iterator[tuple[str, str]]:
             "what": f"/dev/disk/by-uuid/{volume.uuid}",
             "folder": volume.folder,
             "type": volume.pool.filesystem,
-            "options": volume.options,
+            # What can be pulled out is not waited for. Source: systemd.mount(5), on nofail in a unit.
+            "options": volume.kept + (",nofail" if volume.removable else ""),
             "after": (),
             "wanted_by": "multi-user.target" if volume.removable else "local-fs.target",
         }

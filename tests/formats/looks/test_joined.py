@@ -131,7 +131,10 @@ def test_a_tree_is_taken_over_where_its_parts_are_and_its_files_name_them_so() -
     assert pool.branch_uuids == UUIDS[:4]
     host = plan.hosts[0].id
     written = fstab(plan, host, "revision 1").splitlines()
-    assert f"UUID={UUIDS[1]} /mnt/disk2 ext4 defaults,noatime 0 2" in written
+    assert (
+        f"UUID={UUIDS[1]} /mnt/disk2 ext4 defaults,noatime,nofail,x-systemd.before=local-fs.target 0 2"
+        in written
+    )
     assert any(x.startswith("/mnt/disk1:/mnt/disk2 /mnt/all fuse.mergerfs ") for x in written)
     # What its jobs ask for before they touch it is what is mounted there.
     (chore,) = [c for n, c in upkeep(plan, host).items() if n.startswith("upkeep-parity")]

@@ -6,8 +6,6 @@ from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.parts import has_tier
 from kavrel.core.pools.pool import spare_for
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Step, Strike, on_pool
-from kavrel.core.shares.names import pool_names
-from kavrel.core.works.pools import parity_file
 
 
 def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
@@ -57,7 +55,7 @@ def _outlived(scene: Scene, pool: Pool, count: int, event: str) -> Strike:
             event=event,
             repair=(
                 *_replaced(scene, pool, count),
-                Step(_from_parity(scene, pool), layout.rebuild_hours or 0.0, "", "replace"),
+                Step(_from_parity(pool), layout.rebuild_hours or 0.0, "", "replace"),
             ),
             unmoved_days=1.0,
             unmoved_as=("what has no parity yet", "from one day's parity to the next"),
@@ -83,12 +81,12 @@ def _outlived(scene: Scene, pool: Pool, count: int, event: str) -> Strike:
     )
 
 
-def _from_parity(scene: Scene, pool: Pool) -> str:
+def _from_parity(pool: Pool) -> str:
     """How what was on a dead disk comes back: onto a new one, mounted in its place."""
-    file = parity_file(scene.index.once(pool_names)[pool.id])
     return (
-        f"give the new disk a file system and mount it where the dead one was; its name is in {file}: "
-        f"`snapraid -c {file} fix -d NAME`"
+        "have its files reckoned back onto it from the parity, as the restore sheet says under “a disk dies: "
+        "pool "
+        f"{pool.name}”"
     )
 
 

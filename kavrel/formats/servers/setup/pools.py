@@ -35,7 +35,7 @@ from kavrel.core.works.pools import (
     spares_within,
     works_of_pool,
 )
-from kavrel.core.works.volumes import UNION, Tree, Volume, tree_of, volumes_of
+from kavrel.core.works.volumes import UNION, Tree, tree_of, volumes_of
 from kavrel.formats.servers.setup.words import all_or_left, left, quoted
 from kavrel.formats.servers.site import Box
 
@@ -84,7 +84,7 @@ def _standing(box: Box, pool: Pool, work: PoolStands) -> Iterator[str]:
     everything = volumes_of(box.index, pool)
     mounts = []
     for volume in known if len(known) == len(everything) else ():  # as it is: nothing on it changes
-        mount = f"run mount -o {_mount_options(volume)} UUID={volume.uuid} {volume.folder}"
+        mount = f"run mount -o {volume.kept} UUID={volume.uuid} {volume.folder}"
         there = f"have is_mounted {volume.folder} {volume.uuid}"
         mounts.append(f"{{ {there} || {{ run mkdir -p {volume.folder} && {mount}; }}; }}")
     tree = tree_of(box.index, pool)
@@ -200,11 +200,6 @@ def _done(box: Box, pool: Pool, name: str) -> str:
     volumes = volumes_of(box.index, pool)
     known = f" uuid={','.join(v.uuid or '' for v in volumes)}" if volumes else ""
     return f"done_with pool/{name}{known}"
-
-
-def _mount_options(volume: Volume) -> str:
-    """Those of fstab, without what is for the start alone."""
-    return ",".join(o for o in volume.options.split(",") if o not in ("nofail", "noauto"))
 
 
 def _variable(disk: Disk) -> str:
@@ -353,7 +348,7 @@ def _(work: FolderMounted, box: Box) -> Iterator[str]:
     yield f"run mkdir -p {one.folder}"
     yield (
         f"{{ have is_mounted {one.folder} {one.uuid} || "
-        f"run mount -o {_mount_options(one)} UUID={one.uuid} {one.folder}; }}"
+        f"run mount -o {one.kept} UUID={one.uuid} {one.folder}; }}"
     )
 
 
