@@ -434,25 +434,23 @@ def test_a_dead_disk_below_parity_over_files_is_reckoned_back_and_everybody_open
 ) -> None:
     """Typed as it stands on the paper; parity keeps no owner and no right, the sheet gives them back."""
     made = plan_of(
-        [2_000_000_512] * 8,
+        [2_000_000_512] * 12,
         layout("kept", "parity1", "xfs", range(1, 3), range(3, 4)),
         layout("sealed", "parity1", "ext4", range(4, 6), range(6, 7), encrypted=True),
+        layout("quick", "mirror", "ext4", range(9, 11), tier=["box11"]),
         of_bo="kept",
     )
     grants = (*made.grants, Grant(id="of-ana", share="kept", account="ana", right="read"))
     plan = made.model_copy(update={"quotas": (), "grants": grants})
-    kept, sealed = plan.pools
-    uuids = [v.uuid for v in volumes_of(Index(plan), kept)]
-    stand = (
-        kept.model_copy(update={"standing": True, "branch_uuids": uuids}),
-        sealed.model_copy(
-            update={"standing": True}
-        ),  # what its parts are called only the box knows
-    )
+    uuids = [v.uuid for v in volumes_of(Index(plan), plan.pools[0])]
+    stand = [p.model_copy(update={"standing": True}) for p in plan.pools]
+    stand[0] = stand[0].model_copy(
+        update={"branch_uuids": uuids}
+    )  # those of others only the box knows
     there = plan.model_copy(update={"pools": stand})
     sheet = restore_sheet(there, evaluate(there, TODAY), "revision 1")
     script = [
-        r"go 'kept\nsealed\nsecret words\n' ''; echo code $code; grep LEFT /run/said",
+        r"go 'kept\nsealed\nsecret words\nquick\n' ''; echo code $code; grep LEFT /run/said",
         "cat /mnt/job/fstab >>/etc/fstab; mount -t tmpfs none /root; mkdir /run/bin",
         "printf '#!/bin/sh\nexec python3 /mnt/job/lab-job \"$@\"\n' >/run/bin/lab-job",
         "printf '#!/bin/sh\nexit 0\n' >/run/bin/systemctl; chmod 755 /run/bin/*",
@@ -465,22 +463,29 @@ def test_a_dead_disk_below_parity_over_files_is_reckoned_back_and_everybody_open
         "sums() { cat /srv/kept/data/*/f /srv/sealed/data/* | md5sum; }; before=$(sums)",
         "lab-job upkeep-parity-kept && lab-job upkeep-parity-sealed && echo parity",
     ]
-    for name, label, dead, new in (("kept", "box 1", "a", "g"), ("sealed", "box 5", "e", "h")):
+    dies = (
+        ("kept", "box 1", "a", "g"),
+        ("sealed", "box 5", "e", "h"),
+        ("quick", "box 11", "k", "l"),
+    )
+    for name, label, dead, new in dies:
+        part = {"kept": "disk1", "sealed": "disk2", "quick": "fast"}[name]
         script += [
             f"umount /srv/{name} /srv/{name}-*",
             f"for one in /dev/mapper/*{name}*; do cryptsetup close $one; done",
             f"dd if=/dev/zero of=/dev/ubd{dead} bs=1M count=100 2>/dev/null",  # the box starts without it
             f"while read name device rest; do case $name in *{name}*)"
             " cryptsetup open $(blkid -U ${device#UUID=}) $name;; esac; done </etc/crypttab 2>/dev/null",
-            f"for n in disk1 disk2 parity1; do mount /srv/{name}-$n 2>/dev/null; done",
-            f"findmnt /srv/{name}-disk{1 if name == 'kept' else 2} && echo 'STILL THERE'",
+            f"for n in disk1 disk2 parity1 slow fast; do mount /srv/{name}-$n 2>/dev/null; done",
+            f"findmnt /srv/{name}-{part} && echo 'STILL THERE'",
             f"CRYPT=$(grep -n '' /etc/crypttab | grep {name} | sed -n 2p | sed 's/^[0-9]*://')",
-            f"UUID=$(grep ' /srv/{name}-disk2 ' /etc/fstab | sed 's/UUID=\\([^ ]*\\).*/\\1/')",
+            f"UUID=$(grep ' /srv/{name}-{part} ' /etc/fstab | sed 's/UUID=\\([^ ]*\\).*/\\1/')",
         ]
         for line in reckoned(sheet.sections, name, label, f"/dev/ubd{new}"):
             failed = f"{{ echo 'FAILED {name}' {quote(line)}; cat /run/typed; }}"
             script.append(f"{{ {line} >/run/typed 2>&1; }} || {failed}")
     script += [
+        "as ana 'echo new >/srv/quick/data/new'; cat /srv/quick-fast/data/new",
         'echo 3 >/proc/sys/vm/drop_caches; [ "$(sums)" = "$before" ] && echo everything is there',
         'for n in 1 2 3 4; do as bo "echo more >>$data/$n/f && echo new >$data/$n/g" || break; done',
         "[ -e $data/4/g ] && echo bo writes",
@@ -493,7 +498,7 @@ def test_a_dead_disk_below_parity_over_files_is_reckoned_back_and_everybody_open
     assert "\nparity" in said, said
     assert "FAILED" not in said, said
     assert "STILL" not in said, said
-    for wanted in ("everything is there", "bo writes", "ana reads", "ana has hers"):
+    for wanted in ("new\n", "everything is there", "bo writes", "ana reads", "ana has hers"):
         assert wanted in said, said
     assert "EXPOSED" not in said, said
 
@@ -505,8 +510,10 @@ def reckoned(sections: Sequence[Section], name: str, label: str, new: str) -> li
     (disk_,) = [f for f in dies.facts if f.text.startswith(f"{label}:")]
     (people,) = [f for f in whose.facts if any(f"/srv/{name}/" in how for how in f.how)]
     folder = f"/srv/{name}-disk{1 if label in ('box 1', 'box 4') else 2}"
-    lines: list[str] = []
-    for step in dies.steps[1:]:
+    lines: list[str] = (
+        [c for how in disk_.how for c in commands(how)] if "fast tier" in disk_.text else []
+    )
+    for step in dies.steps[1:] if not lines else ():
         if step.text.startswith("make the new disk"):
             lines += [c for how in disk_.how for c in commands(how) if not c.startswith("grep")]
         elif step.text.startswith("give what came back"):
@@ -517,10 +524,12 @@ def reckoned(sections: Sequence[Section], name: str, label: str, new: str) -> li
             ]
         else:
             lines += commands(step.text)
+    lines = [x for x in lines if not x.startswith("grep")]
     read = (
         (r"NEW", new),
         ("NUMBER", "$(echo $CRYPT | sed 's/.*UUID=//; s/ .*//')"),
         ("OPENED", "${CRYPT%% *}"),
+        ("sh setup.sh", "go '' ''"),
     )
     for word, by in read:
         lines = [x.replace(word, by) for x in lines]

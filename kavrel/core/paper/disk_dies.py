@@ -20,8 +20,8 @@ from kavrel.core.paper.changed_disk import (
     spares,
     written,
 )
+from kavrel.core.paper.disks_apart import disk_apart, tier_disks
 from kavrel.core.paper.document import Fact, Section, SheetStep
-from kavrel.core.paper.from_parity import reckoned_back
 from kavrel.core.plan import Pool
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.names import pool_names, pool_roots
@@ -34,6 +34,7 @@ from kavrel.core.works.pools import (
     ZpoolMade,
     layers_of,
 )
+from kavrel.core.works.volumes import volumes_of
 from kavrel.core.works.work import Work
 
 TITLE = "a disk dies"
@@ -46,14 +47,19 @@ def disks_that_die(index: Index, evaluation: Evaluation) -> list[Section]:
     return [
         _section(index, pool, views[pool.id])
         for pool in index.plan.pools
-        if pool.standing and views[pool.id].layout.survives_any
+        if pool.standing and (views[pool.id].layout.survives_any or _several(index, pool))
     ]
+
+
+def _several(index: Index, pool: Pool) -> bool:
+    """Whether its disks have a file system each: one of them takes its own files, and the others go on."""
+    return FAMILIES[pool.family].apart and len(volumes_of(index, pool)) > 1
 
 
 def _section(index: Index, pool: Pool, view: PoolView) -> Section:
     title = f"{TITLE}: pool {pool.name}"
-    if FAMILIES[pool.family].parity_at:
-        return reckoned_back(index, pool, view, title)
+    if FAMILIES[pool.family].apart:
+        return disk_apart(index, pool, view, title)
     box, layout = index.hosts[pool.host], view.layout
     more = layout.survives_any - 1
     left = f"any {more} more may die" if more else "no other may die"
@@ -63,6 +69,10 @@ def _section(index: Index, pool: Pool, view: PoolView) -> Section:
     )
     works = _works(index, pool)
     facts = [Fact(text=named(index.disks[d]), how=tuple(_only_it(works, d))) for d in pool.disks]
+    if not (box.closed or box.personal):
+        mirrored = pool.tier if len(pool.tier) > 1 else ()
+        facts += [Fact(text=named(index.disks[d]), how=tuple(_only_it(works, d))) for d in mirrored]
+        facts += tier_disks(index, pool)
     facts += spares(index, pool)
     steps: tuple[SheetStep, ...]
     if box.closed or box.personal:
