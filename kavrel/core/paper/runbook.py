@@ -41,6 +41,14 @@ MAINS = (
     "New circuits and anything fixed to the mains are work for a licensed electrician under the "
     "local code.",
 )
+# Sources: smartctl(8), badblocks(8): -w writes and reads four patterns.
+SURFACE = (
+    "Label and serial go onto the tray before anything else: pulling the wrong disk is the classic disaster. "
+    "A surface check is `smartctl -t long DISK`, which reads all of it in the hours said; then "
+    "`smartctl -a DISK`: it completed without error, and nothing is reallocated, pending or uncorrectable. "
+    "A new disk, and none of a pool, can be written besides, `badblocks -b 4096 -wsv DISK`: eight times as "
+    "long, and all that is on it goes. DISK is its name below /dev/disk/by-id, where its serial stands."
+)
 
 
 def runbook(plan: Plan, evaluation: Evaluation, revision: str) -> Document:
@@ -71,11 +79,17 @@ def runbook(plan: Plan, evaluation: Evaluation, revision: str) -> Document:
 
 
 def _open_cautions(evaluation: Evaluation) -> Section:
-    serious = [c for c in evaluation.cautions if c.severity == "serious"]
+    alike: dict[tuple[str, str], list[str]] = {}  # what is alike is said once, with all names
+    for caution in evaluation.cautions:
+        if caution.severity == "serious":
+            alike.setdefault((caution.why, caution.remedy), []).append(caution.name)
     return Section(
         title="Settle these first",
         intro="Serious cautions that stand against the plan as it is.",
-        steps=tuple(SheetStep(text=f"{c.name}: {c.why}", minds=(c.remedy,)) for c in serious),
+        steps=tuple(
+            SheetStep(text=f"{', '.join(names)}: {why}", minds=(remedy,))
+            for (why, remedy), names in alike.items()
+        ),
     )
 
 
@@ -91,21 +105,15 @@ def _bench(index: Index) -> Section:
         hours = None if checked else disk.capacity_bytes / (disk.mb_per_s * 1e6) / 3600
         first = f"its surface was checked on {checked}" if checked else "surface-check it, then"
         verb = "; it belongs" if checked else " put it"
-        minds = [
-            "Write label and serial on the tray: pulling the wrong disk is the classic disaster."
-        ]
-        if disk.holds_data:
-            minds.insert(
-                0, "It holds data that must survive: copy it off and check the copy first."
-            )
+        held = "It holds data that must survive: copy it off and check the copy first."
         steps.append(
             SheetStep(
                 text=f"{_named(disk)}: {first}{verb} {where}",
-                minds=tuple(minds[: 1 if not disk.holds_data else 2]),
+                minds=(held,) if disk.holds_data else (),
                 hours=hours,
             )
         )
-    return Section(title="Bench", steps=tuple(steps))
+    return Section(title="Bench", intro=SURFACE, steps=tuple(steps))
 
 
 def _power(index: Index, evaluation: Evaluation) -> Section:

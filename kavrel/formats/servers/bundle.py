@@ -8,6 +8,7 @@ from itertools import groupby
 
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan
+from kavrel.core.typed import typed
 from kavrel.core.works import ServiceRuns, bill
 from kavrel.core.works.jobs import NightRuns, job_works
 from kavrel.formats.lab_look import look_script
@@ -41,8 +42,8 @@ STEPS: tuple[tuple[str, str, Maker], ...] = (
 )
 # What is no service: those say themselves how they are set up.
 FIRST = {
-    "setup.sh": "Read it, run it with --print, then run it: it asks before it wipes; it can be run again.",
-    "fstab": "Append to /etc/fstab; then findmnt --verify and mount -a.",
+    "setup.sh": "Read it, run it with `--print`, then run it: it asks before it wipes; it can be run again.",
+    "fstab": "Append to /etc/fstab; then `findmnt --verify` and `mount -a`.",
 }
 
 
@@ -50,7 +51,7 @@ ON_IT = "Somebody works at it: set these up on it by hand, part after part."
 BY_PAGE = "The box has firmware of its own: enter these values in its web page, part after part."
 LOOK = (
     "Install as /usr/local/sbin/lab-look, mode 755: it prints what this box itself says, and changes "
-    "nothing. Paste that on the Bench or in the Log, or send it (lab-look --send) with the box's token."
+    "nothing. Paste that on the Bench or in the Log, or send it (`lab-look --send`) with the box's token."
 )
 UNIT = (
     "Install in /etc/systemd/system; daemon-reload; enable --now, or take fstab's lines, not both."
@@ -66,8 +67,10 @@ def _services(index: Index, host: str, today: date) -> dict[str, str]:
         service = work.service
         places = "; ".join(f"{name.rpartition('/')[2]} as {at}" for name, at in service.files)
         minds = " ".join(service.minds)
-        said = f"Install {service.package}, then {places}; check it ({service.check}), start it "
-        files |= {name: f"{said}({service.start}). {minds}".strip() for name, _ in service.files}
+        said = f"Install {service.package}, then {places}; check it ({typed(service.check)}), start it "
+        files |= {
+            name: f"{said}({typed(service.start)}). {minds}".strip() for name, _ in service.files
+        }
     return files
 
 
@@ -94,7 +97,8 @@ def host_files(plan: Plan, host: str, origin: str, today: date) -> dict[str, tup
     night = next((w for w in job_works(box.index, host) if isinstance(w, NightRuns)), None)
     if night:
         said = f"Install {' '.join(night.packages)}; then {', '.join(night.placed)}. Look at each "
-        said += f"(lab-job --show NAME), then start the timers ({night.start}), or take the crontab, not both."
+        said += f"(`lab-job --show NAME`), then start the timers ({typed(night.start)}), or take the crontab, "
+        said += "not both."
         for name, text in timed_files(plan, host, origin, today).items():
             place = name if name in ("lab-job", "lab-jobs.json") else f"systemd/{name}"
             files[place] = (text, said)

@@ -52,9 +52,11 @@ ISCSI = Protocol(
     service=Service(
         package="targetcli-fb",
         files=(("target.json", "/etc/rtslib-fb-target/saveconfig.json"),),
-        check="targetctl restore, then targetcli ls: every disk and initiator is listed",
+        check="targetctl restore && targetcli ls",
         start="systemctl enable --now rtslib-fb-targetctl",
-        minds=("Fill in the CHAP secrets before; a disk that targetctl skips is not there.",),
+        minds=(
+            "Fill in the CHAP secrets before; a disk or an initiator that is not listed is not there.",
+        ),
     ),
     why="the client must see a disk: it formats it itself and has it alone",
     seen=_seen,
