@@ -18,6 +18,7 @@ BUCKET = Kind(
     id="bucket",
     title="bucket sync",
     target="bucket",
+    ownerless=True,
     does="uploads changed files as objects; old versions stay as the retention says",
     needs="an account there, a way out, encryption at the source",
     locks="nothing",

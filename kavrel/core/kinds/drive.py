@@ -20,6 +20,7 @@ DRIVE = Kind(
     id="drive",
     title="cloud drive",
     target="bucket",
+    ownerless=True,
     does="keeps a folder equal with the account at a provider, deletions too",
     needs="an account there, the provider's client or one that speaks to it, always running",
     locks="nothing; files that are open wait",

@@ -230,10 +230,10 @@ class Kind:
     live database in it is fit to start. `by_hand`: somebody has to be there. `by_tool`: a tool of
     one's own does it, not the system's. `trash`: what a run replaces or deletes goes to a trash
     can. `continuous`: it may run every few minutes. `sends_raw`: blocks as they lie, encrypted
-    where the dataset is. `thins`: what prunes it can thin points out. `lands`: the protocols of the
-    far box that it can write through. `fetch`: how something comes back from it, for somebody who
-    has never seen the lab. `snapshots`: its points are snapshots of the file system, which must
-    have them. `looks_at_both`: every file of the target is looked at as well. `by_the_system`: it
+    where the dataset is. `ownerless`: neither owners nor rights of files come back from it. `thins`:
+    what prunes it can thin points out. `lands`: the protocols of the far box that it can write
+    through. `fetch`: how something comes back from it, for somebody who has never seen the lab.
+    `snapshots`: its points are snapshots of the file system, which must have them. `looks_at_both`: every file of the target is looked at as well. `by_the_system`: it
     marks at the target when it has run, for the lab's own script writes there. Chores: `scrubs` a
     pool, `moves_tier`, `empties_bins`, `keeps_settings` of a box, `tries` a copy. `keeps`: the
     rules of retention that mean something for it. `by_pc`: a PC's own scheduler starts it, and it
@@ -268,6 +268,7 @@ class Kind:
     trash: bool = False
     continuous: bool = False
     sends_raw: bool = False
+    ownerless: bool = False
     thins: bool = False
     lands: frozenset[ProtocolId] = frozenset()
     snapshots: bool = False

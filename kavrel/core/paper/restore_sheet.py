@@ -67,7 +67,7 @@ def restore_sheet(plan: Plan, evaluation: Evaluation, origin: str) -> Document:
                 pool = index.datasets[cells[0].dataset].pool
                 said = (*said, *_made_anew(index, evaluation, pool, cells))
             sections += _hazard(index, title, views[hazard].question, said, cells)
-    sections.append(whose(index, evaluation.today))
+    sections += whose(index, evaluation.today)
     variant = f", {plan.variant}" if plan.variant else ""
     return Document(
         title=f"If something has happened: {plan.name}{variant}",

@@ -7,8 +7,9 @@ or a browser's download keeps none either.
 from datetime import date
 
 from kavrel.core.index import Index
+from kavrel.core.kinds import KINDS
 from kavrel.core.paper.document import Fact, Section
-from kavrel.core.shares.names import folders
+from kavrel.core.pools.families import FAMILIES
 from kavrel.core.typed import typed
 from kavrel.core.works.folders import FolderAccess, HomeFolder, folder_works, home_works
 
@@ -16,25 +17,45 @@ TITLE = "Whose it is"
 SET_GROUP = "2"  # what is made in a folder belongs to its group
 
 
-def whose(index: Index, today: date) -> Section:
+def whose(index: Index, today: date) -> list[Section]:
     """Dataset by dataset what is typed on its box, private folders after the folder that they lie in."""
-    facts = []
+    facts, wanted = [], _ownerless(index)
     for host in index.plan.hosts:
         if host.closed or host.personal:
             continue
-        names = {path: index.datasets[d].name for d, path in folders(index.plan).items()}
         homes = list(home_works(index, host.id, today))
-        for work in folder_works(index, host.id, today):
+        works = folder_works(index, host.id, today)
+        for work in (w for w in works if w.makes[0][1] in wanted):
             mine = [h for h in homes if h.folder.rpartition("/")[0] == work.folder]
-            facts.append(
-                Fact(text=f"{names[work.folder]} on {host.name}", how=tuple(_given(work, mine)))
-            )
-    return Section(
-        title=TITLE,
-        intro="For what came back without its owners and rights: reckoned from parity, or downloaded. Nothing "
-        "else needs it: a copy of the boxes brings them along.",
-        facts=tuple(facts),
-    )
+            name = index.datasets[work.makes[0][1]].name
+            facts.append(Fact(text=f"{name} on {host.name}", how=tuple(_given(work, mine))))
+    if not facts:
+        return []
+    return [
+        Section(
+            title=TITLE,
+            intro="For what came back without its owners and rights: reckoned from parity, or downloaded. "
+            "Nothing else needs it: a copy of the boxes brings them along.",
+            facts=tuple(facts),
+        )
+    ]
+
+
+def _ownerless(index: Index) -> set[str]:
+    """Datasets that can come back so, with all that lie in one: what is given to a folder goes through it."""
+    found = {
+        d.id
+        for d in index.plan.datasets
+        if FAMILIES[index.pools[d.pool].family].parity_at
+        or any(KINDS[j.kind].ownerless for j in index.jobs_of.get(d.id, ()))
+    }
+    for dataset in index.plan.datasets:
+        above = dataset.parent
+        while above:
+            if above in found:
+                found.add(dataset.id)
+            above = index.datasets[above].parent
+    return found
 
 
 def _given(work: FolderAccess, homes: list[HomeFolder]) -> list[str]:

@@ -304,3 +304,19 @@ def test_what_landed_in_a_module_comes_back_through_it() -> None:
     told = "on box, with the password that the job has, copy it back: `rsync -aHAX --partial "
     assert f"{told}rsync://ana@far/mill/m/files/ /srv/main/files-back/" in copies
     assert "rsync://ana@far/mill/m/.trash-files/DAY/ /srv/main/files-back/" in copies
+
+
+def test_what_comes_back_without_owners_is_given_to_its_people_again() -> None:
+    inner = Dataset(id="inner", name="inner", pool="main", size_bytes=GB, parent="files")
+    beside = Dataset(id="beside", name="beside", pool="main", size_bytes=GB)
+    plan = lab(datasets=(*lab().datasets, inner, beside), jobs=(job("r", **FAR),))
+    assert "## Whose it is" not in sheet_of(plan), "what root sends brings owners and rights along"
+    down = job("d", kind="drive", target_bucket="b")
+    bucket = Bucket(id="b", name="drive", site="away", account="ana")
+    text = sheet_of(plan.model_copy(update={"jobs": (down,), "buckets": (bucket,)}))
+    assert "neither owners nor rights come with it" in part(text, "Where the copies lie")
+    told = part(text, "Whose it is")
+    assert "`setfacl -R --set " in told
+    # What goes through a folder goes through what lies in it: that is given its own after it.
+    assert told.index("- files on box") < told.index("- inner on box")
+    assert "beside" not in told
