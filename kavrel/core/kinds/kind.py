@@ -233,14 +233,15 @@ class Kind:
     where the dataset is. `ownerless`: neither owners nor rights of files come back from it. `thins`:
     what prunes it can thin points out. `lands`: the protocols of the far box that it can write
     through. `fetch`: how something comes back from it, for somebody who has never seen the lab.
-    `snapshots`: its points are snapshots of the file system, which must have them. `looks_at_both`: every file of the target is looked at as well. `by_the_system`: it
-    marks at the target when it has run, for the lab's own script writes there. Chores: `scrubs` a
-    pool, `moves_tier`, `empties_bins`, `keeps_settings` of a box, `tries` a copy. `keeps`: the
-    rules of retention that mean something for it. `by_pc`: a PC's own scheduler starts it, and it
-    lands in a share. `packages`: Debian's, of what it calls. `told`: what the lab's script must be
-    told to do it. `start` is the assumption of how long it takes to begin, `floor` the seconds of
-    what it goes over in any case. `logged_as`: what is entered when it was done by hand or tried.
-    The other lines are for people.
+    `snapshots`: its points are snapshots of the file system, which must have them. `looks_at_both`:
+    every file of the target is looked at as well. `by_the_system`: it marks at the target when it
+    has run, for the lab's own script writes there. Chores: `scrubs` a pool, `moves_tier`,
+    `empties_bins`, `keeps_settings` of a box, `tries` a copy. `keeps`: the rules of retention that
+    mean something for it. `by_pc`: a PC's own scheduler starts it, and it lands in a share.
+    `packages`: Debian's, of what it calls. `told`: what the lab's script must be told to do it.
+    `start` is the assumption of how long it takes to begin, `floor` the seconds of what it goes
+    over in any case. `logged_as`: what is entered when it was done by hand or tried. The other
+    lines are for people.
     """
 
     id: JobKind

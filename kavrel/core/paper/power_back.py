@@ -83,7 +83,11 @@ def _of_box(index: Index, host: Host) -> Iterator[SheetStep]:
         if mounted:
             looks.append("cat /proc/mdstat")
         yield SheetStep(
-            text=f"{host.name}: see that its pools are there and whole: {typed(*looks)}"
+            text=f"{host.name}: see that its pools are there and whole: {typed(*looks)}",
+            minds=(
+                "One that is not whole has a part of its own below: a disk dies, or one disk. It comes before "
+                "its jobs.",
+            ),
         )
     if locked:
         yield SheetStep(
