@@ -1,23 +1,24 @@
 """The sheet for whoever must restore without the administrator, having never seen the lab."""
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 from kavrel.core.bench.meeting import addresses
 from kavrel.core.copies.keys import key_of
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
+from kavrel.core.kinds import KINDS
 from kavrel.core.paper.disk_dies import disks_that_die
 from kavrel.core.paper.document import Document, Fact, Section, SheetStep
 from kavrel.core.paper.errors_found import errors_found
 from kavrel.core.paper.machines import unlocking, waits
 from kavrel.core.paper.power_back import after_a_power_cut
 from kavrel.core.paper.whose import whose
-from kavrel.core.plan import Plan
+from kavrel.core.plan import Job, Plan
 from kavrel.core.proof.cell import Cell, StepView
 from kavrel.core.proof.hazards import HAZARDS
 from kavrel.core.proof.restores import WORTH_ORDER
-from kavrel.core.quantities import span_words
+from kavrel.core.quantities import size_words, span_words
 
 PHASES = {
     "notice": "first of all",
@@ -118,7 +119,7 @@ def _boxes(index: Index) -> tuple[Fact, ...]:
 
 
 def _copies(index: Index, evaluation: Evaluation) -> tuple[Fact, ...]:
-    facts = []
+    facts, left = [], {v.id: v.left_bytes for v in evaluation.pools}
     for view in evaluation.jobs:
         if view.newest_age_seconds is None:
             continue
@@ -129,8 +130,23 @@ def _copies(index: Index, evaluation: Evaluation) -> tuple[Fact, ...]:
             f"{job.name}: {view.title} of {names} on {view.target_name} at {site}, at most "
             f"{span_words(view.newest_age_seconds)} old"
         )
-        facts.append(Fact(text=said, how=view.fetch))
+        facts.append(Fact(text=said, how=(*view.fetch, *_too_large(index, job, left))))
     return tuple(facts)
+
+
+def _too_large(index: Index, job: Job, left: Mapping[str, int]) -> Iterator[str]:
+    """What cannot be brought back beside what is there; a point's own files take no room of their own."""
+    if KINDS[job.kind].in_place:
+        return
+    for dataset in (index.datasets[d] for d in job.datasets):
+        free = left[dataset.pool]
+        if dataset.size_bytes > free:
+            pool = index.pools[dataset.pool].name
+            yield (
+                f"{dataset.name} does not fit beside what is there: {size_words(dataset.size_bytes)}, and "
+                f"{size_words(free)} are free on {pool}: bring it back onto other disks; or look first that "
+                "this copy is whole, and only then let go what is damaged, with all its points"
+            )
 
 
 def _keys(index: Index) -> tuple[Fact, ...]:

@@ -320,3 +320,13 @@ def test_what_comes_back_without_owners_is_given_to_its_people_again() -> None:
     # What goes through a folder goes through what lies in it: that is given its own after it.
     assert told.index("- files on box") < told.index("- inner on box")
     assert "beside" not in told
+
+
+def test_what_does_not_fit_beside_what_is_there_is_said_before_somebody_fills_the_pool() -> None:
+    jobs = (job("s"), job("r", **FAR))
+    other = Dataset(id="other", name="other", pool="main", size_bytes=6700 * GB)
+    text = sheet_of(lab(datasets=(*lab().datasets, other), jobs=jobs))
+    copies = part(text, "Where the copies lie")
+    assert copies.count("files does not fit beside what is there: 1.00 TB, and ") == 1
+    assert "does not fit" not in copies.partition("- r: ")[0], "a clone takes no room of its own"
+    assert "does not fit" not in sheet_of(lab(jobs=jobs))
