@@ -23,6 +23,13 @@ STEADY = (
     "touch it; switch off at the fuse, by whoever may.",
 )
 
+# Source: nfs-server-generator of nfs-utils 2.6, tried: each folder is required, but for what is noauto.
+NFS_WAITS = (
+    "NFS starts only once every folder in /etc/exports is mounted: take those of a pool that is not there out "
+    "of it "
+    "until it is, then `systemctl daemon-reload && systemctl start nfs-server`."
+)
+
 
 def after_a_power_cut(index: Index) -> list[Section]:
     """A section for each site where boxes with pools stand, in the order in which they come back."""
@@ -87,6 +94,7 @@ def _of_box(index: Index, host: Host) -> Iterator[SheetStep]:
             minds=(
                 "One that is not whole has a part of its own below: a disk dies, or one disk. It comes before "
                 "its jobs.",
+                *([NFS_WAITS] if _pools_served(index, host) > 1 else []),
             ),
         )
     if locked:
@@ -98,3 +106,9 @@ def _of_box(index: Index, host: Host) -> Iterator[SheetStep]:
         yield SheetStep(
             text=f"{host.name}: `lab-job overdue` names what has to be copied again: `lab-job NAME`"
         )
+
+
+def _pools_served(index: Index, host: Host) -> int:
+    """How many pools of a box give something over NFS."""
+    pools = {index.datasets[e.dataset].pool for e in index.plan.exports if e.protocol == "nfs"}
+    return sum(index.pools[p].host == host.id for p in pools)

@@ -207,6 +207,19 @@ def test_after_a_power_cut_boxes_come_back_in_their_order_and_what_is_locked_is_
     assert "box: `lab-job overdue` names" in away
     assert "far: `lab-job overdue`" not in away, "no job runs there"
     assert "the power was away: away" not in text, "nothing stands there"
+    # One pool that is not mounted keeps NFS from serving the others.
+    assert "NFS starts only once" not in away
+    near = second.model_copy(update={"host": "box", "groups": (("box4", "box5"),)})
+    spare = Dataset(id="spare", name="spare", pool="second", size_bytes=GB)
+    given = tuple(
+        Export.model_validate(
+            {"id": d, "protocol": "nfs", "name": d, "dataset": d, "clients": ("192.168.1.0/24",)}
+        )
+        for d in ("files", "spare")
+    )
+    disks = (*lab().disks, disk(4), disk(5))
+    both = lab(disks=disks, pools=(first, near), datasets=(*lab().datasets, spare), exports=given)
+    assert "NFS starts only once" in part(sheet_of(both), "the power was away: home")
 
 
 def test_a_new_box_is_set_up_before_anything_is_brought_back() -> None:
