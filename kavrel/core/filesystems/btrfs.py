@@ -86,5 +86,7 @@ BTRFS = Filesystem(
         "it arrives read-only, in {at.home_root}/POINT; put it into place: "
         "`mv {at.folder} {at.folder}-damaged`, where that is still there; `btrfs subvolume snapshot "
         "{at.home_root}/POINT {at.folder}`; then `sh setup.sh` sets its limits and rights again",
+        "once nobody misses anything any more, the damaged one gives its room back: "
+        "`btrfs subvolume delete {at.folder}-damaged`",
     ),
 )

@@ -176,5 +176,7 @@ ZFS = Filesystem(
         "rights again",
         "before its job runs again: on {at.far_box} `zfs rollback -r {at.zfs_copy}@POINT`, which lets go what "
         "came after that point; the next run refuses else, for it has nothing newer in common with the copy",
+        "once nobody misses anything any more, the damaged one gives its room back, with its points: "
+        "`zfs destroy -r {at.zfs_name}-damaged`",
     ),
 )
