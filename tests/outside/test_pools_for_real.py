@@ -493,7 +493,7 @@ def test_a_dead_disk_below_parity_over_files_is_reckoned_back_and_everybody_open
         "as nobody 'ls /srv/kept/data/1 || ls /srv/sealed/data' 2>/dev/null && echo EXPOSED",
         "as ana 'cd /srv/sealed/data && cat diary >/dev/null && echo x >>diary' && echo ana has hers",
     ]
-    said = on_kernel(plan, tmp_path, "\n".join(script))
+    said = on_kernel(plan, tmp_path, "\n".join(script), 400)
     assert "code 0" in said, said
     assert "\nparity" in said, said
     assert "FAILED" not in said, said
