@@ -40,10 +40,13 @@ def test_its_own_raid_10_gives_half_of_all_at_the_smallest(tmp_path: Path) -> No
     assert sizes[5] == md_raid10([twelve] * 5)
 
 
-def test_a_kernel_that_hangs_leaves_its_disks_to_the_next(tmp_path: Path) -> None:
+def test_a_kernel_that_hangs_leaves_its_disks_to_the_next(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(uml, "STILL_SECONDS", 10.0)
     script = """
     if mkdir /mnt/job/hung 2>/dev/null; then exec 5</dev/ubda; echo holds; sleep 1000; fi
     blockdev --getsize64 /dev/ubda
     """
-    assert uml.run(script, [10_000_384], tmp_path, 22).split() == ["10000384"]
+    assert uml.run(script, [10_000_384], tmp_path).split() == ["10000384"]
     assert (tmp_path / "hung").exists()

@@ -7,6 +7,7 @@ import shutil
 import signal
 import subprocess
 import sys
+import time
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
@@ -18,6 +19,8 @@ class Hangs(AssertionError):
 
 
 MODULES = Path("/usr/lib/uml/modules")
+# One that stops for good does nothing at all; a script that waits starts a sleep each second.
+STILL_SECONDS, STILL_TICKS = 90.0, 30
 
 
 def can_run() -> bool:
@@ -85,13 +88,14 @@ def _run(script: str, sizes: Mapping[Path, int], work: Path, seconds: int) -> st
             env={"HOME": str(work), "TMPDIR": "/dev/shm", "PATH": "/usr/sbin:/usr/bin:/sbin:/bin"},
         )
     try:
-        kernel.wait(seconds)
+        _wait(kernel, seconds)
     except subprocess.TimeoutExpired:
         so_far = out.read_text(encoding="utf-8", errors="replace") if out.exists() else ""
         hangs = work / "hangs.txt"
         why = hangs.read_text(encoding="utf-8", errors="replace") if hangs.exists() else "nothing"
         raise Hangs(
-            f"not done after {seconds} s; it had said {so_far[-2000:]!r}\nand what hangs: {why}"
+            f"not done within {seconds} s, or still for {STILL_SECONDS:g} s; it had said {so_far[-2000:]!r}\n"
+            f"and what hangs: {why}"
         ) from None
     finally:
         # It is several processes: what outlives the first keeps the disks locked for the next kernel.
@@ -100,3 +104,30 @@ def _run(script: str, sizes: Mapping[Path, int], work: Path, seconds: int) -> st
         kernel.wait()
     assert out.exists(), boot.read_text(encoding="utf-8", errors="replace")
     return out.read_text(encoding="utf-8", errors="replace")
+
+
+def _wait(kernel: subprocess.Popen[bytes], seconds: float) -> None:
+    """Until it ends; raises TimeoutExpired when its time is up, or when it has done nothing for a while."""
+    end = time.monotonic() + seconds
+    moved, ticks = time.monotonic(), 0
+    while True:
+        try:
+            kernel.wait(2)
+            return
+        except subprocess.TimeoutExpired:
+            now, used = time.monotonic(), _ticks(kernel.pid)
+            if used > ticks + STILL_TICKS:
+                moved, ticks = now, used
+            if now > end or now - moved > STILL_SECONDS:
+                raise
+
+
+def _ticks(group: int) -> int:
+    """CPU time of a process group so far, in the system's ticks. Source: proc(5)."""
+    total = 0
+    for stat in Path("/proc").glob("[0-9]*/stat"):
+        with contextlib.suppress(OSError):
+            fields = stat.read_text().rpartition(")")[2].split()
+            if int(fields[2]) == group:
+                total += sum(map(int, fields[11:15]))
+    return total
