@@ -508,7 +508,7 @@ def reckoned(sections: Sequence[Section], name: str, label: str, new: str) -> li
     (dies,) = [s for s in sections if s.title == f"a disk dies: pool {name}"]
     (whose,) = [s for s in sections if s.title == "Whose it is"]
     (disk_,) = [f for f in dies.facts if f.text.startswith(f"{label}:")]
-    (people,) = [f for f in whose.facts if any(f"/srv/{name}/" in how for how in f.how)]
+    people = [f for f in whose.facts if any(f"/srv/{name}/" in how for how in f.how)]
     folder = f"/srv/{name}-disk{1 if label in ('box 1', 'box 4') else 2}"
     lines: list[str] = (
         [c for how in disk_.how for c in commands(how)] if "fast tier" in disk_.text else []
@@ -519,7 +519,8 @@ def reckoned(sections: Sequence[Section], name: str, label: str, new: str) -> li
         elif step.text.startswith("give what came back"):
             lines += [
                 c.replace(f"/srv/{name}/", f"{folder}/")
-                for how in people.how
+                for fact in people
+                for how in fact.how
                 for c in commands(how)
             ]
         else:
