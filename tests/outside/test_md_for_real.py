@@ -4,6 +4,7 @@ Source: the kernel's own behaviour, tried here; the sizes were measured in Novem
 """
 
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -44,9 +45,19 @@ def test_a_kernel_that_hangs_leaves_its_disks_to_the_next(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(uml, "STILL_SECONDS", 10.0)
+    really = uml._run
+    scripts: list[str] = []
+
+    def first_hangs(script: str, *rest: Any) -> str:
+        scripts.append(script)
+        return really(script if scripts[1:] else script + "exec 5</dev/ubda; sleep 1000", *rest)
+
+    monkeypatch.setattr(uml, "_run", first_hangs)
+    (tmp_path / "setup.sh").write_text("echo first", encoding="utf-8")
     script = """
-    if mkdir /mnt/job/hung 2>/dev/null; then exec 5</dev/ubda; echo holds; sleep 1000; fi
+    sh /mnt/job/setup.sh; echo 'echo later' >/mnt/job/setup.sh
+    ls /mnt/job | grep left; touch /mnt/job/left
     blockdev --getsize64 /dev/ubda
     """
-    assert uml.run(script, [10_000_384], tmp_path).split() == ["10000384"]
-    assert (tmp_path / "hung").exists()
+    assert uml.run(script, [10_000_384], tmp_path).split() == ["first", "10000384"]
+    assert len(scripts) == 2

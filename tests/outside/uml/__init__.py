@@ -7,6 +7,7 @@ import shutil
 import signal
 import subprocess
 import sys
+import tempfile
 import time
 from collections.abc import Mapping, Sequence
 from pathlib import Path
@@ -42,13 +43,19 @@ def run(script: str, sizes: Sequence[int], work: Path, seconds: int = 700) -> st
 
 
 def _twice(script: str, sizes: Mapping[Path, int], work: Path, seconds: int) -> str:
-    """This kernel sometimes stops for good, once in some hundred runs: nothing of ours hangs twice in a row."""
-    try:
-        return _run(script, sizes, work, seconds)
-    except Hangs as error:
-        print(f"once more, for {error}", file=sys.stderr)
-        (work / "out.txt").unlink(missing_ok=True)
-        return _run(script, sizes, work, seconds)
+    """This kernel sometimes stops for good, once in some hundred runs: nothing of ours hangs twice in a row.
+
+    The second run begins where the first did: what that one left in the job's folder is not there any more.
+    """
+    with tempfile.TemporaryDirectory() as before:
+        shutil.copytree(work, before, symlinks=True, dirs_exist_ok=True)
+        try:
+            return _run(script, sizes, work, seconds)
+        except Hangs as error:
+            print(f"once more, for {error}", file=sys.stderr)
+        shutil.rmtree(work)
+        shutil.copytree(before, work, symlinks=True)
+    return _run(script, sizes, work, seconds)
 
 
 def _run(script: str, sizes: Mapping[Path, int], work: Path, seconds: int) -> str:
