@@ -7,6 +7,7 @@ from kavrel.formats.looks.listing import Listing, ListingReader, Notes, Vdev
 
 HEAD = re.compile(r"^Label: (none|'.*')\s+uuid: ([0-9a-f-]{36})\s*$")
 DEVICE = re.compile(r"^\s*devid\s+(\d+) size (\S+) used (\S+) path (.+?)(\s+MISSING)?$")
+LACKS = re.compile(r"^warning, device \d+ is missing$")
 PROFILE = re.compile(r"^Data,\s*(\w+): ")
 SUBVOLUME = re.compile(
     r"^ID (\d+) gen \d+ (?:cgen \d+ )?top level \d+ (?:otime (\d{4}-\d\d-\d\d \d\d:\d\d:\d\d) )?"
@@ -18,14 +19,17 @@ POINT = re.compile(r"(?:^|/)lab-[a-z0-9-]+-\d{8}T\d{6}Z$")
 
 def read_show(listing: Listing, notes: Notes) -> None:
     """File systems and the devices of each."""
-    store = None
+    store, lacks = None, False
     for line in listing.text.splitlines():
         head, device = HEAD.match(line), DEVICE.match(line)
-        if head:
+        if LACKS.match(line):  # it comes before the head of the one that it is about
+            lacks = True
+        elif head:
             label = "" if head.group(1) == "none" else head.group(1)[1:-1]
             store = notes.store("btrfs", head.group(2))
             store.facts |= {"label": label, "uuid": head.group(2)}
-            store.vdevs, store.state = [Vdev("btrfs")], "online"
+            store.vdevs, store.state = [Vdev("btrfs")], "degraded" if lacks else "online"
+            lacks = False
             listing.took()
         elif store is not None and device:
             listing.took()

@@ -395,3 +395,21 @@ def test_a_btrfs_that_its_mount_names_by_another_device_is_one_pool() -> None:
     )
     (pool,) = machine.pools
     assert (pool.path, pool.uuid, pool.groups) == ("/srv/all", uuid, (("/dev/sda",),))
+
+
+def test_a_btrfs_that_lacks_a_disk_is_degraded_and_the_next_one_is_not() -> None:
+    """Printed by btrfs-progs 6.2 over two loops of which one was detached, then a whole one."""
+    lacking, whole = "eec1fc43-b1be-44f9-9935-07e33c59e87f", "eb709225-e25b-51bc-b72c-26fbe8bb1975"
+    shown = (
+        f"warning, device 2 is missing\nLabel: none  uuid: {lacking}\n"
+        "\tTotal devices 2 FS bytes used 147456\n"
+        "\tdevid    1 size 209715200 used 109051904 path /dev/sda\n\t*** Some devices missing\n\n"
+        f"Label: none  uuid: {whole}\n\tTotal devices 1 FS bytes used 163840\n"
+        "\tdevid    1 size 1992294400 used 224395264 path /dev/sdb\n\n"
+    )
+    machine, (_, heard) = read(
+        lsblk(system_disk(), disk("sda", "A"), disk("sdb", "B")),
+        ("btrfs-show", "btrfs filesystem show --raw", shown),
+    )
+    assert heard.not_understood == ()
+    assert {p.uuid: p.state for p in machine.pools} == {lacking: "degraded", whole: "online"}
