@@ -108,15 +108,11 @@ class PlayedView(BaseModel):
 @router.get("/plans/{plan_id}/drills", response_model=DrillList, operation_id="list_drills")
 def list_drills(plan_id: str, service: TheService) -> Response:
     """The drills of a plan."""
-    from kavrel.rig.drills import DRILLS
-    from kavrel.rig.lab import unlike
+    from kavrel.rig.drills import DRILLS, none_to_play
 
     _, plan = service.plans.head(plan_id)
     views = [DrillView(id=d.id, title=d.title, page=d.page, caution=d.caution) for d in DRILLS]
-    why = next(unlike(plan), "")
-    if not any(p.standing for p in plan.pools) or not plan.datasets:
-        why = "a drill needs a pool that stands, with a dataset on it"
-    return body(DrillList(drills=views, why=why))
+    return body(DrillList(drills=views, why=none_to_play(plan)))
 
 
 @router.post("/plans/{plan_id}/drill", response_model=PlayedView, operation_id="play_drill")
@@ -151,23 +147,17 @@ def get_drill_sheet(
 
 def _ready(service: Service, plan_id: str, drill: str) -> "tuple[Drilling, PlanRow, Drill]":
     """The stand-in lab of a plan, and a drill; a problem where there is none."""
-    from kavrel.rig.drills import BY_ID
-    from kavrel.rig.lab import CannotBuild
+    from kavrel.rig.drills import BY_ID, none_to_play
 
     row, plan = service.plans.head(plan_id)
     exercise = BY_ID.get(drill)
     if exercise is None:
         raise ProblemError(404, "no such thing", f"there is no drill {drill}")
-    if not any(p.standing for p in plan.pools) or not plan.datasets:
-        raise ProblemError(
-            422, "not valid", "a drill needs a pool that stands, with a dataset on it"
-        )
+    if why := none_to_play(plan):
+        raise ProblemError(422, "not valid", why)
     today = service.today(plan)
     began = datetime.combine(today, time(), UTC)
-    try:
-        return service.readied.of((plan_id, row.head), plan, began), row, exercise
-    except CannotBuild as error:
-        raise ProblemError(422, "not valid", f"this plan has no stand-in: {error}") from error
+    return service.readied.of((plan_id, row.head), plan, began), row, exercise
 
 
 def _view(played: "Played", names: dict[str, str], page: str, ended: bool) -> PlayedView:

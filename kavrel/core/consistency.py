@@ -13,7 +13,14 @@ from pydantic import BaseModel
 
 from kavrel.core.assumptions import REGISTRY
 from kavrel.core.bench.bays import bays, misfit
-from kavrel.core.copies.carrier import chain, runs_on, shut_out, source_host, target_host
+from kavrel.core.copies.carrier import (
+    chain,
+    closed_off,
+    runs_on,
+    shut_out,
+    source_host,
+    target_host,
+)
 from kavrel.core.copies.keys import natively_encrypted
 from kavrel.core.copies.rules import complaint as rules_complaint
 from kavrel.core.copies.rules import keeps_nothing, rules_of
@@ -417,6 +424,8 @@ def _carried(index: Index, job: Job) -> Iterator[Problem]:
                 "not: it would be sent plain; encrypt the dataset, or take a backup"
             )
             yield Problem("jobs", job.id, "encrypted", said, tolerated=True)
+    if off := closed_off(index, job):
+        yield Problem("jobs", job.id, "kind", off, tolerated=True)
     how = chain(index, job)
     if how and how.how == "broken" and not _in_circle(index, job):
         before = index.jobs[job.after or ""]

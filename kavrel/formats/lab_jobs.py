@@ -350,7 +350,7 @@ class _Sheet:
             }
         elif kind.keeps_settings and job.target_pool:
             arrival["folder"] = f"{self.roots[job.target_pool]}/{self.names[job.id]}"
-        elif job.target_pool and marks_target(job):
+        elif job.target_pool and marks_target(self.index, job):
             arrival["mark"] = self._mark(job)
         return arrival
 
@@ -382,7 +382,7 @@ class _Sheet:
                     yield {"job": self.names[job.id], "stamp": "done", **days}
                 else:
                     yield {**self._arrival(job), **self._far(target), **days}
-            elif self.host == target and marks_target(job):
+            elif self.host == target and marks_target(self.index, job):
                 yield {**self._arrival(job), **days}
             else:
                 yield {"job": self.names[job.id], "stamp": "heard", **days}

@@ -14,6 +14,7 @@ from kavrel.core.schedule import starts
 from kavrel.core.shares.names import job_names
 from kavrel.formats.lab_jobs import hosts_with_jobs, lab_jobs
 from kavrel.formats.timers import crontab
+from kavrel.rig import by_itself
 from kavrel.rig.data import NoRoom
 from kavrel.rig.hands import Hands
 from kavrel.rig.lab import Lab, Run
@@ -163,6 +164,8 @@ class Days:
                 host = runs_on(lab.index, job)
                 if KINDS[job.kind].by_hand:
                     self.carry(job)
+                elif box := by_itself.box_of(lab, job):
+                    by_itself.run(lab, box, job)
                 elif host in self.hands and names[job.id] in self.hands[host].jobs()["jobs"]:
                     self.hands[host].run(names[job.id])
                 done.add(job.id)
@@ -176,7 +179,9 @@ class Days:
         lab, since = self.lab, self.lab.now
         day = datetime.fromtimestamp(since, lab.zone).replace(hour=12, minute=0, second=0)
         while True:
-            for at, host, words in heapq.merge(self.starts(day), sorted(self.by_hand(day))):
+            by_themselves = sorted(by_itself.started(lab, day))
+            by_hand = sorted(self.by_hand(day))
+            for at, host, words in heapq.merge(self.starts(day), by_hand, by_themselves):
                 if at < since:
                     continue
                 if at >= moment:
@@ -184,10 +189,12 @@ class Days:
                 self._go_on_in_line(at)
                 lab.now = at
                 lab.settle()
-                if host:
-                    self.start(host, words)
-                else:
+                if not host:
                     self.carry(lab.index.jobs[words[0]])
+                elif lab.index.hosts[host].closed:
+                    self.by_itself(lab.index.jobs[words[0]])
+                else:
+                    self.start(host, words)
             day += timedelta(days=1)
             if datetime.combine(day.date(), time(), lab.zone).timestamp() > moment:
                 break
@@ -201,7 +208,10 @@ class Days:
             at, host, names = heapq.heappop(self.lined_up)
             self.lab.now = at
             self.lab.settle()
-            self.start(host, names[:1], names)
+            if self.lab.index.hosts[host].closed:
+                self.by_itself(self.lab.index.jobs[names[0]])
+            else:
+                self.start(host, names[:1], names)
 
     def start(self, host: str, words: tuple[str, ...], line: tuple[str, ...] = ()) -> None:
         """Cron starts lab-job on a box, or it goes on to the next of its `line`."""
@@ -268,6 +278,27 @@ class Days:
         except NoRoom:
             self._ended(job.id, "failed", 0.0, "the disk is full")
         lab.touched = None
+
+    def by_itself(self, job: Job) -> None:
+        """A box that takes no commands starts one of its jobs, and then what follows it there."""
+        lab, name = self.lab, job_names(self.lab.plan)[job.id]
+        box = by_itself.box_of(lab, job)
+        if box is None or not box.up or name in box.disabled:
+            return
+        if lab.is_at(box, name):
+            self._ended(name, "still running", 0.0, "its last run has not ended")
+            return
+        run = lab.touched = Run(name, box.host.id, lab.now, lab.now)
+        lab.seconds = 0.0
+        said = by_itself.run(lab, box, job)
+        lab.touched = None
+        run.ended(lab.now + lab.seconds)
+        if run.written:
+            lab.going.append(run)
+            self.arrived += sorted({(w.ends, w.job) for w in run.written})
+        self._ended(name, "failed" if said else "ok", lab.seconds, said)
+        for other in () if said else by_itself.behind(lab, job):
+            heapq.heappush(self.lined_up, (run.ends, box.host.id, (other,)))
 
     def _ended(self, name: str, result: str, seconds: float, said: str) -> None:
         told = self.told[name]

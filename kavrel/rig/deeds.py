@@ -164,7 +164,8 @@ def spoil(data: Data, moment: float) -> None:
 def _malware(lab: Lab, what: str) -> None:
     matrix = access_matrix(lab.index, lab.book.as_of)
     for dataset in lab.plan.datasets:
-        if who_writes(lab.index, dataset.id, matrix, lab.book.as_of):
+        personal = lab.index.hosts[lab.index.pools[dataset.pool].host].personal
+        if personal or who_writes(lab.index, dataset.id, matrix, lab.book.as_of):
             data = lab.data_of(dataset.id)
             spoil(data, lab.now)
             lab.work_of(dataset.id).stopped = True

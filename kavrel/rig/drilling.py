@@ -215,7 +215,7 @@ class _Play:
         return Played(
             self.sees,
             self.began,
-            tuple(b.host.id for b in lab.boxes.values() if b.up and b.stores),
+            tuple(b.host.id for b in lab.boxes.values() if b.up and b.stores and not b.host.closed),
             tuple(self._deeds()),
             tuple(done),
             (lab.now - self.began) / 3600,

@@ -7,8 +7,10 @@ not told: the restore sheet tells it.
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from kavrel.core.index import Index
 from kavrel.core.paper.disk_dies import TITLE as DISK_DIES
 from kavrel.core.paper.power_back import TITLE as POWER_WAS_AWAY_PAGE
+from kavrel.core.plan import Plan
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.proof.hazards import HAZARDS
 from kavrel.core.proof.restores import WORTH_ORDER
@@ -24,7 +26,7 @@ from kavrel.rig.deeds import (
     together,
 )
 from kavrel.rig.faults import CLOCK, HOLLOW, MUTE, Fault, with_jobs
-from kavrel.rig.lab import Lab
+from kavrel.rig.lab import Lab, unlike
 
 HOUR = 3600.0
 # What the sheet says of these is no matter of one dataset's copies: it has a part of its own there.
@@ -273,15 +275,31 @@ MOST = 2  # datasets that a drill is about, those worth most
 
 def concerned(lab: Lab, drill: Drill, target: str) -> list[str]:
     """Datasets whose coming back is what a drill is about: those with a copy first, by their worth."""
-    hit = struck(lab, drill.deed, target)
+    hit = [d for d in struck(lab, drill.deed, target) if _takes_commands(lab.index, d)]
     copied = {d for j in lab.plan.jobs if lab.book.ages(j) is not None for d in j.datasets}
     hit.sort(key=lambda d: (d not in copied, WORTH_ORDER[lab.index.datasets[d].worth]))
     return hit[:MOST]
 
 
+def _takes_commands(index: Index, dataset: str) -> bool:
+    """Whether what is done about a dataset is typed on a box, and not entered in a page."""
+    return not index.hosts[index.pools[index.datasets[dataset].pool].host].closed
+
+
+def none_to_play(plan: Plan) -> str:
+    """Why no drill can be played with a plan, in words; empty where one can."""
+    index = Index(plan)
+    here = [d for d in plan.datasets if index.pools[d.pool].standing]
+    if not here:
+        return "a drill needs a pool that stands, with a dataset on it"
+    if not any(_takes_commands(index, d.id) for d in here):
+        return "a drill needs a box that takes commands: here all have pages of their own"
+    return next(unlike(plan), "")
+
+
 def strikes(lab: Lab, drill: Drill) -> list[str]:
     """What a drill can strike so that there is something to do: nobody needs to save what nothing took."""
-    chosen = targets(lab, drill.deed)
+    chosen = [t for t in targets(lab, drill.deed) if concerned(lab, drill, t)]
     if drill.quiet and drill.deed.at == "box":
         return [t for t in with_jobs(lab) if t in chosen] or chosen
     if drill.looks_like is AILING:

@@ -457,13 +457,10 @@ def unlike(plan: Plan) -> Iterator[str]:
         family, system = FAMILIES[pool.family], FILESYSTEMS[pool.filesystem]
         if not pool.standing:
             continue
-        if family.apart or family.card or system.foreign or system.bare:
+        if family.apart or family.card or system.bare:
             yield f"pool {pool.name}: no stand-in for {family.title} with {pool.filesystem}"
         if pool.tier:
             yield f"pool {pool.name}: no stand-in for a fast tier"
-    for host in plan.hosts:
-        if host.personal or host.closed:
-            yield f"{host.name}: no stand-in for a PC, nor for a box with firmware of its own"
 
 
 def own_script(folder: Path, name: str) -> str:

@@ -7,6 +7,7 @@ once, and whole archives where it does not.
 
 import json
 from collections.abc import Callable, Sequence
+from itertools import pairwise
 
 from kavrel.core.copies.carrier import runs_on
 from kavrel.core.copies.path import Place
@@ -28,7 +29,8 @@ def install(lab: Lab) -> None:
     names = job_names(lab.plan)
     for job in lab.plan.jobs:
         kind, host = KINDS[job.kind], runs_on(lab.index, job)
-        if not kind.copies or not (kind.by_tool or kind.by_hand):
+        closed = host is not None and lab.index.hosts[host].closed
+        if not kind.copies or not (kind.by_tool or kind.by_hand or closed) or kind.in_place:
             continue
         place = lab.book.place(job)
         room = Room(BOTTOMLESS)
@@ -38,7 +40,7 @@ def install(lab: Lab) -> None:
         elif place.disk:
             room = Room(lab.index.disks[place.disk].capacity_bytes)
         lab.kept[job.id] = {d: Data("", "", room) for d in job.datasets}
-        if host and kind.by_tool:
+        if host and kind.by_tool and not closed:
             box = lab.boxes[host]
             own = Own(job)
             box.own[own_script(box.folder, names[job.id])] = own.run
@@ -142,6 +144,12 @@ def packed(
     return contents
 
 
+def in_trash(job: Job, times: Sequence[float], moment: float) -> set[float]:
+    """States before the newest that its trash can still holds: of what was replaced no longer ago."""
+    since = moment - job.retention.trash_days * 86_400
+    return {old for old, new in pairwise(times) if KINDS[job.kind].trash and new > since}
+
+
 def keep(lab: Lab, job: Job, states: dict[str, dict[str, File]]) -> None:
     """A new point of each dataset; those that no rule keeps any more go. Raises NoRoom."""
     kind = KINDS[job.kind]
@@ -159,7 +167,7 @@ def keep(lab: Lab, job: Job, states: dict[str, dict[str, File]]) -> None:
         total += sum(f.size for f in kept_as.values()) if kind.sends_all(job) else new
         data.mark(f"{moment:.0f}", moment)
         times = [float(m) for m in data.points]
-        kept = set(lab.stays(job, times))
+        kept = set(lab.stays(job, times)) | in_trash(job, times, moment)
         for name in list(data.points):
             if float(name) not in kept:
                 data.forget(name)

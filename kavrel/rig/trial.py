@@ -99,7 +99,8 @@ class Trial:
         for some in by_job.values():
             gaps = sorted(zip(some, [lab.now, *some], strict=False), key=lambda g: g[1] - g[0])
             chosen |= {at for at, _ in gaps[:2]}
-        kept = sorted(chosen)
+        # Where nothing comes for so long, one moment is as good as any other.
+        kept = sorted(chosen or {lab.now + span_days * DAY})
         step = max(1, len(kept) // most)
         return kept[::step] if len(kept) > most else kept
 

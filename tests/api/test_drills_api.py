@@ -34,11 +34,9 @@ def test_what_cannot_be_drilled_is_told(client: TestClient) -> None:
     assert "a pool that stands" in told["detail"]
     pc = tuple(h.model_copy(update={"kind": "pc"}) for h in lab().hosts)
     found = Lab(client, lab(hosts=pc))
-    assert "no stand-in" in client.get(f"{found.base}/drills").json()["why"]
-    assert (
-        "no stand-in"
-        in problem(client.post(f"{found.base}/drill", json={"drill": "fire"}), 422)["detail"]
-    )
+    assert "a box that takes commands" in client.get(f"{found.base}/drills").json()["why"]
+    told = problem(client.post(f"{found.base}/drill", json={"drill": "fire"}), 422)
+    assert "a box that takes commands" in told["detail"]
     assert problem(client.post(f"{found.base}/drill", json={"drill": "flood"}), 404)
     many = {"drill": "fire", "steps": [{"at": "box", "line": "ls"}] * 201}
     assert problem(client.post(f"{found.base}/drill", json=many), 422)["errors"]

@@ -7,11 +7,16 @@ from kavrel.core.plan import (
     Account,
     Bucket,
     Dataset,
+    Disk,
     Export,
+    Grant,
+    Host,
     Job,
     Plan,
+    Pool,
     Retention,
     Schedule,
+    Share,
     Site,
     Window,
 )
@@ -242,3 +247,70 @@ def landing(seed: int) -> Plan:
     }
     with_all = plan.model_copy(update={**tried, "jobs": (*jobs, lands)})
     return with_all if not problems(with_all) else with_all.model_copy(update={"jobs": (lands,)})
+
+
+def closed(seed: int) -> Plan:
+    """Such a lab in which one box, or both, has firmware of its own; and somebody's PC at home.
+
+    What then cannot be is left out; what goes between the boxes lands in a module, or is a tool's.
+    """
+    plan, luck = (landing if seed % 2 else wide)(seed), random.Random(seed + 13)
+    kinds = luck.choice((("bought_box", None), (None, "bought_box"), ("bought_box", "bought_box"),
+                         (None, "router"), ("router", None), (None, None)))  # fmt: skip
+    hosts = tuple(
+        h.model_copy(update={"kind": kind or h.kind})
+        for h, kind in zip(plan.hosts, kinds, strict=True)
+    )
+    system = luck.choice(("windows", "macos", "linux"))
+    desk = Host.model_validate(
+        {
+            "id": "desk",
+            "name": "desk",
+            "site": "home",
+            "kind": "pc",
+            "system": system,
+            "slots_nvme": 1,
+        }
+    )
+    inside = Disk(
+        id="ssd", label="inside", kind="nvme", form="m.2", capacity_bytes=10**12, host="desk",
+        bay="nvme-1", serial="PC-1",
+    )  # fmt: skip
+    own = {"windows": "ntfs", "macos": "apfs", "linux": "ext4"}[system]
+    c = Pool.model_validate(
+        {
+            "id": "c",
+            "name": "C",
+            "host": "desk",
+            "family": "single",
+            "filesystem": own,
+            "standing": True,
+        }
+        | {"groups": [["ssd"]]}
+    )
+    mine = Dataset(id="mine", name="Pictures", pool="c", size_bytes=100 * GB,
+                   change_bytes_per_day=luck.choice((0, 1)) * GB)  # fmt: skip
+    kept = Dataset(id="kept", name="of PCs", pool="second", size_bytes=0)
+    pcs = Share(id="pcs", name="pcs", dataset="kept", pc_backups=True)
+    account = luck.choice([a.id for a in plan.accounts if a.enabled])
+    copied = job(
+        "desk-copy", "pc_copy", datasets=("mine",), target_pool="second", lands_share="pcs",
+        lands_as=account, retention=Retention(), schedule=nightly(luck),
+        alarm_days=luck.choice((None, 9.0)),
+    )  # fmt: skip
+    shelved = job(
+        "desk-shelf", "shelf", datasets=("mine",), target_disk="loose9", credentials="hand",
+        retention=Retention(last=1), schedule=nightly(luck),
+    )  # fmt: skip
+    base = plan.model_copy(
+        update={
+            "hosts": (*hosts, desk), "disks": (*plan.disks, inside), "pools": (*plan.pools, c),
+            "datasets": (*plan.datasets, mine, kept), "shares": (*plan.shares, pcs),
+            "grants": (*plan.grants, Grant(id="pc", share="pcs", account=account, right="write")),
+        }
+    )  # fmt: skip
+    jobs: list[Job] = []
+    for one in (*plan.jobs, copied, shelved):
+        if not problems(base.model_copy(update={"jobs": (*jobs, one)})):
+            jobs.append(one)
+    return base.model_copy(update={"jobs": tuple(jobs)})

@@ -7,12 +7,14 @@ from pathlib import Path
 
 import pytest
 
+from kavrel.core.edit import put
 from kavrel.core.plan import Plan
 from kavrel.rig.days import Line
 from kavrel.rig.live import lived, rig, tried
 from kavrel.rig.trial import Trial
+from kavrel.sketches import draw
 from tests.builders import job, lab
-from tests.rig.labs import drawn, landing, nested, wide
+from tests.rig.labs import closed, drawn, landing, nested, wide
 
 BEGAN = datetime(2026, 11, 24, tzinfo=UTC)
 DAY = 86_400.0
@@ -73,6 +75,46 @@ def test_labs_with_one_dataset_in_another_fare_as_their_proof_says(seed: int) ->
 @pytest.mark.parametrize("seed", range(4000, 4014))
 def test_labs_whose_copies_land_in_a_module_fare_as_their_proof_says(seed: int) -> None:
     compare(seed, 3, landing(seed))
+
+
+@pytest.mark.parametrize("seed", [5000, 5003])
+def test_labs_with_boxes_that_take_no_commands_fare_as_their_proof_says(seed: int) -> None:
+    """5000: two of one make that copy to one another; 5003: a router sends into a module; a PC in both."""
+    compare(seed, 2, closed(seed))
+
+
+@pytest.mark.prove
+@pytest.mark.parametrize("seed", [5001, 5002, 5005, 5007, 5010, *range(5013, 5020), 5021, 5022])
+def test_many_labs_with_boxes_that_take_no_commands_fare_so_too(seed: int) -> None:
+    compare(seed, 3, closed(seed))
+
+
+def test_a_pc_that_falls_silent_is_told_of_by_the_box_with_the_share() -> None:
+    plan = closed(5003)
+    (copied,) = [j for j in plan.jobs if j.kind == "pc_copy"]
+    told = put(plan, "jobs", copied.model_copy(update={"alarm_days": 9.0}))
+    with rig(told, BEGAN) as days:
+        days.until(days.lab.now + 12 * DAY)
+        assert days.lab.mail == []
+        days.lab.boxes["desk"].disabled.add("desk-copy")
+        days.until(days.lab.now + 12 * DAY)
+        (first, *_) = days.lab.mail
+        assert first.box == "far"
+        assert "desk-copy: " in first.text
+        found = lived(days, 1)
+        assert "desk-copy: points of Pictures" in [x.what for x in found.lines if not x.agrees]
+
+
+def test_what_comes_once_in_three_months_is_tried_too() -> None:
+    plan = draw("router_disk", {})
+    stands = tuple(p.model_copy(update={"standing": True}) for p in plan.pools)
+    with rig(plan.model_copy(update={"pools": stands}), BEGAN) as days:
+        trial = Trial(days, days.lab.folder.parent)
+        (moment,) = trial.moments(4, 3)
+        trial.at(moment, late=True)
+        cells = [c for c in trial.compared() if c.happened != "not tried"]
+    assert len(cells) == 15
+    assert all(c.agrees for c in cells)
 
 
 @pytest.mark.prove

@@ -75,31 +75,62 @@ def chain(index: Index, job: Job) -> Chain | None:
         return Chain("broken")
     if mine == theirs:
         return Chain("line")
-    left_at = (theirs, target_host(index, before) if marks_target(before) else None)
+    if index.hosts[mine].closed or index.hosts[theirs].closed:
+        return Chain("broken")  # neither leaves a mark nor looks for one
+    left_at = (theirs, target_host(index, before) if marks_target(index, before) else None)
     for place in (mine, source_host(index, job), target_host(index, job)):
-        if place is not None and place in left_at:
+        if place is not None and place in left_at and not index.hosts[place].closed:
             return Chain("seen", place)
     return Chain("broken")
 
 
-def marks_target(job: Job) -> bool:
+def marks_target(index: Index, job: Job) -> bool:
     """Whether a good run is seen on the box that it writes to.
 
-    A tool of one's own that comes in by an export may write there and nothing else.
+    A tool of one's own that comes in by an export may write there and nothing else; and only the script
+    leaves marks, where root gets in.
     """
-    kind = KINDS[job.kind]
-    return job.target_pool is not None and not kind.by_pc and not (kind.by_tool and job.lands_in)
+    kind, target = KINDS[job.kind], target_host(index, job)
+    if target is None or kind.by_pc or (kind.by_tool and job.lands_in):
+        return False
+    runner = runs_on(index, job)
+    return runner == target or not any(index.hosts[h].closed for h in (runner, target) if h)
 
 
 def tells_source(index: Index, job: Job) -> bool:
     """Whether the box that is pulled from is told, so that it hears when the other falls silent."""
     mine, theirs = runs_on(index, job), source_host(index, job)
-    return job.alarm_days is not None and KINDS[job.kind].copies and theirs not in (None, mine)
+    if job.alarm_days is None or not KINDS[job.kind].copies or theirs in (None, mine):
+        return False
+    return not any(index.hosts[h].closed for h in (mine, theirs) if h)
+
+
+def watchers(index: Index, job: Job) -> frozenset[str]:
+    """Boxes that say so when nothing has come of a job for too long; none without an alarm.
+
+    Whoever runs it; the box that it writes to, for the other may have fallen silent; and the one that is
+    pulled from, which hears of each good run. Of a PC's own copy the box that has the share: the PC
+    itself tells nobody, and no box with firmware of its own looks.
+    """
+    runner, target = runs_on(index, job), target_host(index, job)
+    if job.alarm_days is None or runner is None:
+        return frozenset()
+    looking: set[str | None] = {target} if KINDS[job.kind].by_pc else {runner}
+    if marks_target(index, job):
+        looking.add(target)
+    if tells_source(index, job):
+        looking.add(source_host(index, job))
+    return frozenset(h for h in looking if h is not None and not index.hosts[h].closed)
+
+
+def heard_days(index: Index, job: Job) -> float | None:
+    """Days without a new point after which some box says so; None where none does."""
+    return job.alarm_days if watchers(index, job) else None
 
 
 def leaves_mark(index: Index, job: Job) -> bool:
     """Whether somebody looks for a mark at the target; where there are points, those tell."""
-    if not (job.target_pool and job.datasets and marks_target(job)) or KINDS[job.kind].thins:
+    if not (job.datasets and marks_target(index, job)) or KINDS[job.kind].thins:
         return False
     target = target_host(index, job)
     followers = (chain(index, j) for j in index.plan.jobs if j.after == job.id)
@@ -152,7 +183,9 @@ def never_starts(index: Index, job: Job) -> bool:
     ahead: Job | None = job
     while ahead:
         how = chain(index, ahead)
-        if (how and how.how == "broken") or _has_no_points(index, ahead) or shut_out(index, ahead):
+        if how and how.how == "broken":
+            return True
+        if _has_no_points(index, ahead) or shut_out(index, ahead) or closed_off(index, ahead):
             return True
         ahead = index.jobs[ahead.after] if ahead.after else None
     return False
@@ -174,6 +207,30 @@ def shut_out(index: Index, job: Job) -> str:
     names = {box.name.lower()}
     named = any(c.lower().split(".")[0] in names for c in export.clients)
     return seen if seen and not named and not is_among(seen, export.clients) else ""
+
+
+def closed_off(index: Index, job: Job) -> str:
+    """Why a box with firmware of its own cannot do its part in a job; empty where all boxes can.
+
+    Between boxes the script goes by root's SSH, and such a box has neither a root that signs in elsewhere
+    nor one that is let in. Two of them speak to one another by programs of their own.
+    """
+    kind, runner = KINDS[job.kind], runs_on(index, job)
+    if runner is None or kind.by_tool or kind.by_pc or job.lands_in:
+        return ""
+    ends = {h for h in (runner, source_host(index, job), target_host(index, job)) if h is not None}
+    closed = [index.hosts[h] for h in sorted(ends) if index.hosts[h].closed]
+    if len(ends) == 1 or not closed:
+        return ""
+    if len(closed) == len(ends) and not any(box.personal for box in closed):
+        return ""
+    lands = " and ".join(f"an {p} export" if p == "rsync" else p for p in sorted(kind.lands))
+    way = (
+        f"let it land in {lands}, sent by the box that has the data"
+        if kind.lands
+        else "a mirror can land in an rsync export"
+    )
+    return f"{kind.named} goes between boxes by root’s SSH, and {closed[0].name} has firmware of its own: {way}"
 
 
 def is_among(address: str, clients: Collection[str]) -> bool:

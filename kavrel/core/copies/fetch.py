@@ -6,6 +6,7 @@ from typing import Literal
 from kavrel.core.bench.meeting import addresses, meeting
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.carrier import root_ways, source_host, target_host
+from kavrel.core.copies.fetch_by_page import fetch_by_page, typed_nowhere
 from kavrel.core.copies.keys import encrypted_at_source, key_of
 from kavrel.core.copies.module import module_of
 from kavrel.core.index import Index
@@ -13,6 +14,7 @@ from kavrel.core.kinds import KINDS
 from kavrel.core.kinds.kind import Whereabouts
 from kavrel.core.plan import Job, Plan
 from kavrel.core.shares.names import pool_roots, zfs_namers
+from kavrel.core.typed import commands
 
 
 def landing(index: Index, job: Job, copies: Mapping[tuple[str, str], str]) -> str:
@@ -74,35 +76,32 @@ def how_to_fetch(
     module = module_of(index, job, folders) if job.lands_in else None
     lands = landing(book.index, job, copies)
     copy = copies.get((job.id, job.datasets[0]), home_folder) if job.datasets else ""
-    how = kind.fetch(
-        Whereabouts(
-            job=job.name,
-            box=(host.name + (f" ({at})" if (at := addresses(host)) else "")) if host else "",
-            pool=place.name(index),
-            filesystem=index.pools[place.pool].filesystem if place.pool else "",
-            home_box=index.hosts[home.host].name if home else "",
-            home_pool=home.name if home else "",
-            folder=home_folder,
-            copy=copy,
-            disk=f"{disk.label}" + (f", serial {disk.serial}" if disk.serial else "")
-            if disk
-            else "",
-            account=bucket.account if bucket else "",
-            key=key,
-            trash_days=job.retention.trash_days,
-            zfs_name=index.once(zfs_namers)[home.host](home_folder) if home else "",
-            zfs_copy=index.once(zfs_namers)[host.id if host else home.host](copy) if home else "",
-            home_root=index.once(pool_roots)[home.id] if home else "",
-            module=module.within(copy) if module else "",
-            far_box=host.name if host else "",
-            far_at=meeting(index.hosts[home.host], host).at if home and host else "",
-            home_at=meeting(host, index.hosts[home.host]).at if home and host else "",
-            way="module"
-            if module
-            else _way(index, home.host if home else "", host.id if host else ""),
-            as_it_lies=kind.sends_raw and encrypted_at_source(index, job),
-        )
+    at = Whereabouts(
+        job=job.name,
+        box=(host.name + (f" ({at})" if (at := addresses(host)) else "")) if host else "",
+        pool=place.name(index),
+        filesystem=index.pools[place.pool].filesystem if place.pool else "",
+        home_box=index.hosts[home.host].name if home else "",
+        home_pool=home.name if home else "",
+        folder=home_folder,
+        copy=copy,
+        disk=f"{disk.label}" + (f", serial {disk.serial}" if disk.serial else "") if disk else "",
+        account=bucket.account if bucket else "",
+        key=key,
+        trash_days=job.retention.trash_days,
+        zfs_name=index.once(zfs_namers)[home.host](home_folder) if home else "",
+        zfs_copy=index.once(zfs_namers)[host.id if host else home.host](copy) if home else "",
+        home_root=index.once(pool_roots)[home.id] if home else "",
+        module=module.within(copy) if module else "",
+        far_box=host.name if host else "",
+        far_at=meeting(index.hosts[home.host], host).at if home and host else "",
+        home_at=meeting(host, index.hosts[home.host]).at if home and host else "",
+        way="module" if module else _way(index, home.host if home else "", host.id if host else ""),
+        as_it_lies=kind.sends_raw and encrypted_at_source(index, job),
     )
+    how, box = kind.fetch(at), index.hosts.get(home.host) if home else None
+    if box and typed_nowhere(at, box, host) and any(commands(line) for line in how):
+        how = tuple(fetch_by_page(index, job, at, box, host))
     if lands:
         how = (lands, *how)
     if job.left_out:

@@ -44,12 +44,10 @@ def errors_found(index: Index) -> list[Section]:
         ]
     if not steps:
         return []
-    steps.append(
-        SheetStep(
-            text="see what is at fault: `smartctl -a DISK`, of the disk whose counters are not 0",
-            minds=FAULT,
-        )
-    )
+    alone = all(h.closed for h in index.plan.hosts)
+    where = "what the page says of" if alone else "`smartctl -a DISK`, of"
+    fault = f"see what is at fault: {where} the disk whose counters are not 0"
+    steps.append(SheetStep(text=fault, minds=FAULT))
     steps.append(
         SheetStep(
             text="bring back each file that was named, from a point or a copy of before: see where the copies "

@@ -9,6 +9,7 @@ from datetime import date
 from typing import Any
 
 from kavrel.core.copies.book import CopyBook
+from kavrel.core.copies.carrier import watchers
 from kavrel.core.copies.keys import key_of
 from kavrel.core.edit import fresh_id
 from kavrel.core.filesystems import FILESYSTEMS
@@ -52,7 +53,9 @@ def alarms(seen: Seen) -> Iterator[Candidate]:
     deaf = [
         j
         for j in _copies(plan)
-        if j.alarm_days is None and not (KINDS[j.kind].in_place or KINDS[j.kind].by_hand)
+        if j.alarm_days is None
+        and not (KINDS[j.kind].in_place or KINDS[j.kind].by_hand)
+        and watchers(index, j.model_copy(update={"alarm_days": 1.0}))
     ]
     if deaf:
         days = {j.id: {"alarm_days": max(2.0, 2 * book.mean_interval_days(j))} for j in deaf}

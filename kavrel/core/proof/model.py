@@ -6,6 +6,7 @@ from dataclasses import replace
 from itertools import pairwise
 
 from kavrel.core.copies.book import Copy, CopyBook
+from kavrel.core.copies.carrier import heard_days
 from kavrel.core.copies.keys import key_of
 from kavrel.core.copies.space import stored_on
 from kavrel.core.index import Index
@@ -162,7 +163,8 @@ class _Builder:
     def _job(self, job: Job) -> LabJob:
         kind = KINDS[job.kind]
         fails = kind.copies and not kind.by_hand
-        alarm = job.alarm_days / YEAR_DAYS if job.alarm_days is not None else None
+        heard = heard_days(self.index, job)
+        alarm = heard / YEAR_DAYS if heard is not None else None
         days = self.known["silent_found_days"]
         rate = self.known["silent_failure_rate"] if fails else 0.0
         # Snapshots are looked at by nobody, but they fail with the pool, not by themselves.

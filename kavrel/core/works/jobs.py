@@ -10,14 +10,13 @@ from functools import cached_property
 
 from kavrel.core.bench.meeting import meeting
 from kavrel.core.copies.carrier import (
+    closed_off,
     job_ways,
-    marks_target,
     never_starts,
     runs_on,
     shut_out,
-    source_host,
     target_host,
-    tells_source,
+    watchers,
 )
 from kavrel.core.copies.keys import key_of
 from kavrel.core.filesystems import FILESYSTEMS
@@ -130,26 +129,8 @@ def job_works(index: Index, host: str) -> Iterator[Work]:
 
 
 def watched_for(index: Index, host: str) -> tuple[Job, ...]:
-    """Jobs of which a host says when nothing has come for too long.
-
-    Whoever runs one; the box that it writes to, for the other may have fallen silent; and the one
-    that is pulled from, which hears of each good run. Of a PC's own copy the box that has the share: the
-    PC itself tells nobody.
-    """
-    watched = []
-    for job in index.plan.jobs:
-        runner = runs_on(index, job)
-        if job.alarm_days is None or runner is None:
-            continue
-        if KINDS[job.kind].by_pc:
-            if host == target_host(index, job):
-                watched.append(job)
-            continue
-        there = host == target_host(index, job) and marks_target(job)
-        hears = host == source_host(index, job) and tells_source(index, job)
-        if host == runner or there or hears:
-            watched.append(job)
-    return tuple(watched)
+    """Jobs of which a host says when nothing has come for too long, see `watchers`."""
+    return tuple(job for job in index.plan.jobs if host in watchers(index, job))
 
 
 def _runs(index: Index, box: Host, job: Job, name: str) -> JobRuns:
@@ -159,6 +140,8 @@ def _runs(index: Index, box: Host, job: Job, name: str) -> JobRuns:
         left = f"{box.name} starts it by its own scheduler: enter what values.txt says of it there"
     elif box.closed:
         left = f"{box.name} has firmware of its own: enter it in its web page, if it can"
+    elif off := closed_off(index, job):
+        left = off
     elif out := shut_out(index, job):
         left = f"the far end does not let in {out}, from which it would land: name it among the clients"
     elif never_starts(index, job):

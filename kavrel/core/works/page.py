@@ -176,11 +176,14 @@ def _job(index: Index, box: Host, job: Job) -> list[tuple[str, str]]:
     elif job.target_bucket:
         target = f"bucket {index.buckets[job.target_bucket].name}"
     keeps = kind.copies and kind.versions
+    lands = next((e for e in index.plan.exports if e.id == job.lands_in), None)
     return [
         ("kind", kind.title),
         ("what", ", ".join(index.datasets[d].name for d in job.datasets)),
         ("on", index.pools[job.pool].name if job.pool else ""),
         ("to", target),
+        ("into", f"{PROTOCOLS[lands.protocol].title} {lands.name}" if lands else ""),
+        ("signed in as", index.accounts[job.lands_as].login if job.lands_as else ""),
         ("when", in_words(job.schedule)),
         ("keep", retention_words(job.retention) if keeps else ""),
         ("at most", f"{job.limit_mbit:g} Mbit/s" if job.limit_mbit else ""),

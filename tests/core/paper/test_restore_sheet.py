@@ -10,6 +10,7 @@ from tests.builders import GB, TODAY, disk, job, lab
 
 NEAR = {"kind": "backup", "target_pool": "second", "credentials": "source"}
 FAR = {"kind": "replication", "target_pool": "second", "credentials": "target"}
+KEPT = {**FAR, "kind": "backup"}
 
 
 def sheet_of(plan: Plan) -> str:
@@ -134,7 +135,7 @@ def test_a_system_installed_anew_is_told_what_belongs_to_whom() -> None:
     assert "leave the data disks unplugged until it runs (box 1" in said
     assert "gives every account the number that its files carry" in said
     closed = lab().hosts[0].model_copy(update={"kind": "bought_box"})
-    of_closed = sheet_of(lab(hosts=(closed, *lab().hosts[1:]), jobs=(job("r", **FAR),)))
+    of_closed = sheet_of(lab(hosts=(closed, *lab().hosts[1:]), jobs=(job("r", **KEPT),)))
     assert "setup.sh" not in part(of_closed, boot.removeprefix("## "))
 
 
@@ -233,7 +234,7 @@ def test_a_new_box_is_set_up_before_anything_is_brought_back() -> None:
         assert "run `sh setup.sh`" in lost
     bought = lab().hosts[0].model_copy(update={"kind": "bought_box"})
     lost = part(
-        sheet_of(lab(hosts=(bought, lab().hosts[1]), jobs=(job("r", **FAR),))), "box lost: box"
+        sheet_of(lab(hosts=(bought, lab().hosts[1]), jobs=(job("r", **KEPT),))), "box lost: box"
     )
     assert "values.txt of its bundle" in lost
     assert "setup.sh" not in lost

@@ -12,7 +12,7 @@ from kavrel.formats.papers import PAPERS
 from kavrel.formats.servers.bundle import host_files
 from tests.builders import TODAY, dataset, job, lab, result
 
-FAR = {"kind": "replication", "target_pool": "second"}
+FAR = {"kind": "backup", "target_pool": "second"}
 
 
 def closed(**more: object) -> Plan:

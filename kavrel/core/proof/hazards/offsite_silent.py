@@ -1,6 +1,7 @@
 """What lies off-site, a box or a bucket, gets nothing new for weeks and nobody notices."""
 
 from kavrel.core.copies.book import Copy
+from kavrel.core.copies.carrier import heard_days
 from kavrel.core.plan import Dataset
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike, over_lines
 
@@ -11,10 +12,10 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
 
     def age(copy: Copy) -> float:
         """Days until somebody is told; the near end hears it, for it asks or is told of each run."""
-        own = copy.job.alarm_days
+        own = heard_days(index, copy.job)
         alarms = [] if own is None else [own]
         # Of what feeds it somebody is told by the age of that one, in a look a day: this may be older.
-        fed = (j.alarm_days for j in over_lines(scene, copy.job) if j.id != copy.job.id)
+        fed = (heard_days(index, j) for j in over_lines(scene, copy.job) if j.id != copy.job.id)
         alarms += [days_of_it + 1 for days_of_it in fed if days_of_it is not None]
         return min([days, *alarms])
 
