@@ -167,7 +167,7 @@ def wide(seed: int) -> Plan:
         if one.target_pool and luck.random() < 0.2:
             more["limit_mbit"] = luck.choice((1.0, 5.0, 50.0))
         if one.target_pool and luck.random() < 0.2:
-            more["first_copy"] = luck.choice(("link", "lan", "carry"))
+            more["first_copy"] = luck.choice(("over_link", "side_by_side", "carried"))
         if one.kind == "image" and luck.random() < 0.4:
             more["kind"] = "dump"
         if one.schedule.kind not in ("after", "hourly") and luck.random() < 0.2:

@@ -119,17 +119,17 @@ def unlocking(index: Index, pool: Pool) -> tuple[str, ...]:
     """Commands that open a locked pool by its passphrase; none where it is not encrypted."""
     locked = [d for d in index.plan.datasets if d.pool == pool.id and d.encrypted]
     name = pool_names(index.plan)[pool.id]
-    if FILESYSTEMS[pool.filesystem].by_name:
-        if not pool.encrypted and not locked:
-            return ()
-        asked = " -L prompt" if pool.opens_alone else ""
-        return (typed(f"zfs load-key -r{asked} {name}"), typed("zfs mount -a"))
-    if not pool.encrypted:
+    if not pool.encrypted and not locked:
         return ()
     if index.hosts[pool.host].personal:
         return ("give its passphrase where the PC asks for it at the start",)
     if index.hosts[pool.host].closed:
         return ("enter the passphrase in its web page",)
+    if FILESYSTEMS[pool.filesystem].by_name:
+        asked = " -L prompt" if pool.opens_alone else ""
+        return (typed(f"zfs load-key -r{asked} {name}"), typed("zfs mount -a"))
+    if not pool.encrypted:
+        return ()
     made = list(works_of_pool(index, pool.model_copy(update={"standing": False})))
     opened = [
         typed(f"cryptsetup open /dev/disk/by-uuid/{w.identifier} {w.name}")

@@ -41,9 +41,13 @@ MAINS = (
     "New circuits and anything fixed to the mains are work for a licensed electrician under the "
     "local code.",
 )
+LABELLED = (
+    "Label and serial go onto the tray before anything else: pulling the wrong disk is the classic "
+    "disaster."
+)
+IN_ITS_PAGE = "A box with a page of its own checks its disks there: the long self-test."
 # Sources: smartctl(8), badblocks(8): -w writes and reads four patterns.
 SURFACE = (
-    "Label and serial go onto the tray before anything else: pulling the wrong disk is the classic disaster. "
     "A surface check is `smartctl -t long DISK`, which reads all of it in the hours said; then "
     "`smartctl -a DISK`: it completed without error, and nothing is reallocated, pending or uncorrectable. "
     "A new disk, and none of a pool, can be written besides, `badblocks -b 4096 -wsv DISK`: eight times as "
@@ -113,7 +117,14 @@ def _bench(index: Index) -> Section:
                 hours=hours,
             )
         )
-    return Section(title="Bench", intro=SURFACE, steps=tuple(steps))
+    return Section(title="Bench", intro=_surface(index), steps=tuple(steps))
+
+
+def _surface(index: Index) -> str:
+    """How a disk is checked: where commands are typed, and where a page does it."""
+    closed = [h.closed for h in index.plan.hosts]
+    ways = [SURFACE] if not closed or not all(closed) else []
+    return " ".join([LABELLED, *ways, *([IN_ITS_PAGE] if any(closed) else [])])
 
 
 def _power(index: Index, evaluation: Evaluation) -> Section:

@@ -10,6 +10,7 @@ from kavrel.core.edit import EditError, put
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.paper.restore_sheet import restore_sheet
+from kavrel.core.paper.runbook import runbook
 from kavrel.core.plan import Account, Bucket, Export, Plan, Retention, Site
 from kavrel.core.typed import commands
 from tests.builders import cell, job, lab, result
@@ -68,10 +69,12 @@ def every_job(plan: Plan, lands: bool = False) -> list[Plan]:
 
 
 def said(plan: Plan) -> list[str]:
-    """Where its copies lie, and all else of the sheet that is typed somewhere."""
-    sections = restore_sheet(plan, result(plan), "r").sections
+    """All that the restore sheet and the runbook say."""
+    both = (restore_sheet(plan, result(plan), "r"), runbook(plan, result(plan), "r"))
+    sections = [s for document in both for s in document.sections]
     lines = [line for s in sections for f in s.facts for line in (f.text, *f.how)]
-    return lines + [line for s in sections for t in s.steps for line in (t.text, *t.minds)]
+    lines += [line for s in sections for t in s.steps for line in (t.text, *t.minds)]
+    return lines + [s.intro for s in sections]
 
 
 @pytest.mark.parametrize("kind", ["bought_box", "router", "pc"])
@@ -84,6 +87,18 @@ def test_where_no_box_takes_commands_the_sheet_has_none(kind: Closed) -> None:
     for plan in tried:
         typed = [c for line in said(plan) for c in commands(line) if not c.startswith("kavrel ")]
         assert typed == [], plan.jobs[0].kind
+
+
+def test_a_pool_that_waits_is_opened_in_the_page_of_its_box() -> None:
+    """Whatever its file system: on such a box nobody types zfs load-key."""
+    locked = tuple(p.model_copy(update={"encrypted": True}) for p in lab(pools=lab().pools).pools)
+    boxes = plan_of({"box": "bought_box", "far": "bought_box"})
+    told = "\n".join(said(boxes.model_copy(update={"pools": locked})))
+    assert (
+        "box: open pool main, passphrase at ____________: enter the passphrase in its web page"
+        in told
+    )
+    assert "load-key" not in told
 
 
 def test_what_is_typed_is_typed_where_somebody_can() -> None:
