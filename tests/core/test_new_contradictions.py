@@ -6,9 +6,21 @@ import pytest
 
 from kavrel.core.consistency import problems
 from kavrel.core.paper.runbook import runbook
-from kavrel.core.plan import Dataset, Export, Holding, Offer, Plan, Pool, Retention, Share, Supply
+from kavrel.core.plan import (
+    Dataset,
+    Export,
+    Holding,
+    Job,
+    Offer,
+    Plan,
+    Pool,
+    Retention,
+    Schedule,
+    Share,
+    Supply,
+)
 from kavrel.core.shares.names import job_names
-from tests.builders import GB, TB, cell, disk, job, lab, result
+from tests.builders import GB, TB, cell, dataset, disk, job, lab, result
 
 
 def bent(**changes: Any) -> Plan:
@@ -156,6 +168,7 @@ def test_files_on_other_disks_of_a_union_stay() -> None:
 def test_dedicated_parity_outlives_one_and_loses_only_the_dead_ones_files_beyond() -> None:
     plan = lab(
         pools=pool(family="parity1", filesystem="ext4", groups=(("box1", "box2"), ("box3",))),
+        datasets=(dataset(change_bytes_per_day=0, deleted_bytes_per_day=0),),
         jobs=(job("x", kind="shelf", target_disk="loose9"),),
     )
     # Parity is as new as the last night's: see snapraid(1). The dead disk's files wait for a new one.
@@ -166,6 +179,15 @@ def test_dedicated_parity_outlives_one_and_loses_only_the_dead_ones_files_beyond
     assert first.rto_seconds > 48 * 3600
     assert "newer than the parity of 04:20 is lost" in first.why
     assert "files of the dead disks are lost" in cell(plan, "second_disk").why
+    # A fast tier whose mover comes once a week is what is worst to lose.
+    weekly = Schedule(kind="weekly", at="03:00", weekdays=(6,))
+    mover = Job(id="m", name="mover", kind="mover", pool="main", schedule=weekly)
+    tier = pool(
+        family="parity1", filesystem="ext4", groups=(("box1", "box2"), ("box3",)), tier=("box6",),
+        tier_mirrored=False,
+    )  # fmt: skip
+    slow = lab(disks=(*lab().disks, disk(6)), pools=tier, jobs=(mover,), datasets=plan.datasets)
+    assert cell(slow, "one_disk").rpo_seconds == 7 * 86_400
 
 
 @pytest.mark.parametrize(("mirrored", "hazard"), [(False, "one_disk"), (True, "second_disk")])

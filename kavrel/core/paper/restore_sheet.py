@@ -8,6 +8,7 @@ from kavrel.core.copies.keys import key_of
 from kavrel.core.evaluate import Evaluation
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
+from kavrel.core.paper.disk_dies import TITLE as DISK_DIES
 from kavrel.core.paper.disk_dies import disks_that_die
 from kavrel.core.paper.document import Document, Fact, Section, SheetStep
 from kavrel.core.paper.errors_found import errors_found
@@ -15,6 +16,7 @@ from kavrel.core.paper.machines import unlocking, waits
 from kavrel.core.paper.power_back import after_a_power_cut
 from kavrel.core.paper.whose import whose
 from kavrel.core.plan import Job, Plan
+from kavrel.core.pools.families import FAMILIES
 from kavrel.core.proof.cell import Cell, StepView
 from kavrel.core.proof.hazards import HAZARDS
 from kavrel.core.proof.restores import WORTH_ORDER
@@ -67,6 +69,12 @@ def restore_sheet(plan: Plan, evaluation: Evaluation, origin: str) -> Document:
             if what == "pool":
                 pool = index.datasets[cells[0].dataset].pool
                 said = (*said, *_made_anew(index, evaluation, pool, cells))
+                if _in_part(index, cells[0]):
+                    dies = f"{DISK_DIES}: pool {index.pools[pool].name}"
+                    said = (
+                        *said,
+                        f"First as under “{dies}”; here is what does not come back by that.",
+                    )
             sections += _hazard(index, title, views[hazard].question, said, cells)
     sections += whose(index, evaluation.today)
     variant = f", {plan.variant}" if plan.variant else ""
@@ -207,6 +215,13 @@ def _step(one: StepView) -> SheetStep:
     return SheetStep(text=text, hours=one.hours)
 
 
+def _in_part(index: Index, cell: Cell) -> bool:
+    """Whether only what lay on the dead disks is concerned."""
+    pool = index.pools[index.datasets[cell.dataset].pool]
+    of_disks = HAZARDS[cell.hazard].on_sheet == "pool"
+    return of_disks and FAMILIES[pool.family].remains != "nothing"
+
+
 def _verdict(index: Index, cell: Cell) -> str:
     back = span_words(cell.rto_seconds or 0.0)
     if cell.fate == "restored":
@@ -216,8 +231,12 @@ def _verdict(index: Index, cell: Cell) -> str:
         return f"comes back from {job}, {figures}"
     if cell.fate == "down":
         return f"nothing is lost; about {back} until it works again"
+    partly = _in_part(index, cell)
     if cell.fate == "fetch_again":
-        return "is not copied: fetch it again from where it came"
+        what = "what does not come back so is" if partly else "is"
+        return f"{what} not copied: fetch it again from where it came"
     if cell.fate == "exposed":
         return "works on, but without a fresh copy: change nothing, make a copy first"
+    if partly:
+        return "what does not come back so has no copy that helps: keep the dead disk, ask a recovery service"
     return "has no copy that helps: switch off, touch nothing, ask a recovery service"

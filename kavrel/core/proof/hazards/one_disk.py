@@ -1,11 +1,16 @@
 """Any one disk of the pool dies."""
 
-from kavrel.core.kinds import jobs_that
+from kavrel.core.kinds import KINDS, jobs_that
 from kavrel.core.plan import Dataset, Pool
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.parts import has_tier
 from kavrel.core.pools.pool import spare_for
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Step, Strike, on_pool
+from kavrel.core.quantities import size_words
+
+UNMOVED = "what is on the fast tier alone", "from one run of the mover to the next"
+NO_PARITY_YET = "what has no parity yet", "from one day's parity to the next"
+PARITY_DAYS = 1.0  # from one parity over files to the next
 
 
 def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
@@ -14,7 +19,7 @@ def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
     layout = scene.book.states[pool.id].layout
     event = f"pool {pool.id}"
     if layout.survives_any >= count:
-        return _outlived(scene, pool, count, event)
+        return _outlived(scene, dataset, count, event)
     steps = _replaced(scene, pool, count)
     own = on_pool(pool.id, f"lies on pool {pool.name} itself")
     if layout.remains != "nothing":
@@ -41,44 +46,93 @@ def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
     )
 
 
-def _outlived(scene: Scene, pool: Pool, count: int, event: str) -> Strike:
+def _outlived(scene: Scene, dataset: Dataset, count: int, event: str) -> Strike:
     """What such deaths take all the same: what has no parity yet, what the mover has not moved."""
+    pool = scene.index.pools[dataset.pool]
     layout = scene.book.states[pool.id].layout
     why = f"{layout.title} outlives any {layout.survives_any}; "
     why += f"rebuild takes {layout.rebuild_hours or 0:.0f} h"
-    hour = FAMILIES[pool.family].parity_at
-    if hour:
-        return Strike(
-            state="down",
-            why=f"{why}, and until then the dead disk's files are away; what is newer than the parity "
-            f"of {hour} is lost, and files deleted or changed since can spoil others",
-            event=event,
-            repair=(
-                *_replaced(scene, pool, count),
-                Step(_from_parity(pool), layout.rebuild_hours or 0.0, "", "replace"),
-            ),
-            unmoved_days=1.0,
-            unmoved_as=("what has no parity yet", "from one day's parity to the next"),
-        )
+    days, of_tier = _unmoved(scene, pool, count)
+    if FAMILIES[pool.family].parity_at:
+        return _reckoned_back(scene, dataset, count, event, why + of_tier, days)
+    if not days:
+        return Strike(state="stands", why=why, event=event)
+    return Strike(
+        state="stands",
+        why=why + of_tier,
+        event=event,
+        unmoved_days=days,
+        unmoved_as=UNMOVED,
+    )
+
+
+def _unmoved(scene: Scene, pool: Pool, count: int) -> tuple[float, str]:
+    """For how many days what is new may lie on a fast tier that such deaths take, and that in words."""
     tier_outlives = len(pool.tier) - 1 if pool.tier_mirrored else 0
     if not pool.tier or count <= tier_outlives:
-        return Strike(state="stands", why=why, event=event)
+        return 0.0, ""
     # The mover runs daily at its hour, unless a job says when.
     movers = jobs_that(scene.index, lambda kind: kind.moves_tier)
     mover = next((j for j in movers if j.pool == pool.id), None)
-    days = scene.book.step_days(mover) if mover else 1.0
     at = mover.schedule.at if mover else pool.mover_at
-    why += f"; but on the fast tier what is newer than the mover's run at {at} dies"
-    if not mover and not has_tier(pool):
-        days = 365.0
-        why = f"{why}: and no job moves it, so that all of a year may lie there"
+    words = f"; but on the fast tier what is newer than the mover's run at {at} dies"
+    if mover:
+        return scene.book.step_days(mover), words
+    if has_tier(pool):
+        return 1.0, words
+    return 365.0, f"{words}: and no job moves it, so that all of a year may lie there"
+
+
+def _reckoned_back(
+    scene: Scene, dataset: Dataset, count: int, event: str, why: str, unmoved: float
+) -> Strike:
+    """Parity over files: the dead disk's are away until they are reckoned back, and not all of them are.
+
+    The parity of a block is reckoned over what every disk had there. What was deleted or changed on another
+    disk since is one unknown more: where the dead disks have used all parity up, old files of the dead one
+    that lie at the same places do not come back. Source: snapraid(1), tried on snapraid 12.2.
+    """
+    pool = scene.index.pools[dataset.pool]
+    layout, hour = scene.book.states[pool.id].layout, FAMILIES[pool.family].parity_at
+    why += f", and until then the dead disk's files are away; what is newer than the parity of {hour} is lost"
+    left, others = layout.survives_any - count, len(pool.groups[0]) - 1
+    repair = (
+        *_replaced(scene, pool, count),
+        Step(_from_parity(pool), layout.rebuild_hours or 0.0, "", "replace"),
+    )
+    stirred = _stirred_bytes_per_day(scene, pool)
+    if stirred and not left and others:
+        return Strike(
+            state="gone",
+            why=f"{why}; and up to {size_words(stirred)} are deleted or changed from one parity to the next: "
+            "what was so on another disk takes old files of the dead one with it that lie at the same place",
+            event=event,
+            dies=(f"old files on pool {pool.name} beside what changed",),
+            lost_copy=on_pool(pool.id, f"lies on pool {pool.name} itself"),
+            repair=repair,
+            share_of_data=min(stirred / max(dataset.size_bytes, 1), 1.0),
+        )
+    if stirred and others > left:
+        many = left + 1
+        why += f"; files deleted or changed since at the same place of {many} other disks can spoil others"
     return Strike(
-        state="stands",
+        state="down",
         why=why,
         event=event,
-        unmoved_days=days,
-        unmoved_as=("what is on the fast tier alone", "from one run of the mover to the next"),
+        repair=repair,
+        unmoved_days=max(PARITY_DAYS, unmoved),
+        unmoved_as=UNMOVED if unmoved > PARITY_DAYS else NO_PARITY_YET,
     )
+
+
+def _stirred_bytes_per_day(scene: Scene, pool: Pool) -> int:
+    """What is deleted or changed in a day on a pool, by people and by the copies that land there."""
+    sets = {d.id: d for d in scene.index.plan.datasets}
+    here = [d for d in sets.values() if d.pool == pool.id]
+    for job in scene.index.plan.jobs:
+        if job.target_pool == pool.id and KINDS[job.kind].copies:
+            here += [sets[d] for d in job.datasets]
+    return sum(d.change_bytes_per_day + d.deleted_bytes_per_day for d in here)
 
 
 def _from_parity(pool: Pool) -> str:
