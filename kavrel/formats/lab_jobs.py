@@ -150,6 +150,8 @@ class _Sheet:
             told["serials"] = [s for d in ids if (s := self.index.disks[d].serial)]
         elif "bins" in kind.told:
             told |= self.bins(job.datasets)
+        if kind.by_tool and kind.copies:
+            told["mounted"] = list(self._at_hand(job))
         if leaves_mark(self.index, job):
             told["marks"] = self._mark(job)
             told |= self._far(target_host(self.index, job)) if kind.by_tool else {}
@@ -213,6 +215,21 @@ class _Sheet:
         folder = self.homes[dataset]
         name = self._place(folder, home.filesystem, home.host)
         return [{"side": "source", "at": folder, "zfs": name, "for": folder}]
+
+    def _at_hand(self, job: Job) -> Iterator[dict[str, str]]:
+        """What has to be mounted on this box before a tool of one's own starts: it asks nobody.
+
+        An empty folder is a state to it like any other: a point of nothing, night after night, until the
+        retention has let the last good one go.
+        """
+        source = self._source_pool(job)
+        for pool in dict.fromkeys((source, job.target_pool)):
+            if pool and self.index.pools[pool].host == self.host:
+                yield from self._mounts(pool, "here")
+        for dataset in () if job.reads_from else job.datasets:
+            if self.index.pools[self.index.datasets[dataset].pool].host == self.host:
+                home = self._home(dataset)
+                yield from ({"side": "here", "at": m["at"], "zfs": m["zfs"]} for m in home)
 
     def _within(self, dataset: str) -> list[str]:
         """Folders of other datasets inside its own: they travel by jobs of their own, or not at all."""

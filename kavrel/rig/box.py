@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from kavrel.core.plan import Host, Pool
+from kavrel.rig.apart import Spread
 from kavrel.rig.data import Data, NoRoom, Room
 from kavrel.rig.files import File
 from kavrel.rig.said import Said, failed
@@ -35,6 +36,8 @@ class Store:
     waiting: dict[str, str] = field(default_factory=dict)
     joined: dict[str, tuple[str, str]] = field(default_factory=dict)
     opened: set[str] = field(default_factory=set)
+    sizes: tuple[int, ...] = ()  # bytes of its disks, as they were when it was made
+    spread: Spread = field(default_factory=Spread)  # where each disk has a file system of its own
 
 
 @dataclass(slots=True)

@@ -14,7 +14,7 @@ from kavrel.core.schedule import starts
 from kavrel.core.shares.names import job_names
 from kavrel.formats.lab_jobs import hosts_with_jobs, lab_jobs
 from kavrel.formats.timers import crontab
-from kavrel.rig import by_itself
+from kavrel.rig import apart, by_itself
 from kavrel.rig.data import NoRoom
 from kavrel.rig.hands import Hands
 from kavrel.rig.lab import Lab, Run
@@ -170,6 +170,11 @@ class Days:
                     self.hands[host].run(names[job.id])
                 done.add(job.id)
             waiting = [j for j in waiting if j.id not in done]
+        for box in lab.boxes.values():
+            for store in box.stores.values():
+                apart.settled(lab, box, store)
+                if apart.has_parity(store.pool):
+                    apart.synced(lab, box, store)
         lab.going.clear()
         lab.mail.clear()
         self.told.clear()

@@ -16,6 +16,7 @@ from kavrel.core.proof.hazards.malware_credentials import may_delete
 from kavrel.core.shares.access import access_matrix
 from kavrel.core.shares.names import job_names
 from kavrel.core.shares.writing import one_for_all, who_writes
+from kavrel.rig import apart
 from kavrel.rig.box import Box
 from kavrel.rig.data import Data
 from kavrel.rig.files import ARCHIVE, CLOCK, File
@@ -36,11 +37,24 @@ class Deed:
     do: Callable[[Lab, str], None]
     late: str = ""
     ends: Callable[[Lab, str], None] | None = None
+    needs_tier: bool = False
 
 
 def _kill(lab: Lab, disk: str) -> None:
     lab.drives[disk].alive = False
     lab.changed()
+    apart.struck(lab)
+
+
+def _tier_disk(lab: Lab, pool: str) -> None:
+    """The worst to lose of a pool that outlives one: what is new is on it alone."""
+    for disk in lab.index.pools[pool].tier[:1]:
+        _kill(lab, disk)
+
+
+def _tier_disks(lab: Lab, pool: str) -> None:
+    for disk in lab.index.pools[pool].tier[:2]:
+        _kill(lab, disk)
 
 
 def _one_disk(lab: Lab, pool: str) -> None:
@@ -272,8 +286,10 @@ def _cloud(lab: Lab, what: str) -> None:
 
 
 DEEDS = (
-    Deed("one_disk", "pool", _one_disk),
-    Deed("second_disk", "pool", _second_disk),
+    Deed("one_disk", "pool", _one_disk, ends=apart.mended),
+    Deed("one_disk", "pool", _tier_disk, ends=apart.mended, needs_tier=True),
+    Deed("second_disk", "pool", _second_disk, ends=apart.mended),
+    Deed("second_disk", "pool", _tier_disks, ends=apart.mended, needs_tier=True),
     Deed("box_lost", "box", _box_lost),
     Deed("boot_lost", "box", _boot_lost, ends=_installed),
     Deed("power_cut", "site", _power_cut, ends=_power_back),
@@ -294,7 +310,7 @@ CABLE_OFF = Deed("one_disk", "pool", _cable_off)
 SLOW_DISK = Deed("one_disk", "pool", _slow_disk)
 AILING = Deed("one_disk", "pool", _ailing_disk)
 POWER_WAS_AWAY = Deed("power_cut", "box", _only_seen)
-BY_HAZARD = {d.hazard: d for d in DEEDS}
+BY_HAZARD = {d.hazard: d for d in DEEDS if not d.needs_tier}
 
 
 def live(lab: Lab) -> Iterator[Data]:
@@ -307,6 +323,8 @@ def live(lab: Lab) -> Iterator[Data]:
 def targets(lab: Lab, deed: Deed) -> list[str]:
     """What a deed can strike."""
     pools = [p for p in lab.plan.pools if p.standing]
+    if deed.needs_tier:
+        pools = [p for p in pools if p.tier]
     boxes = list(dict.fromkeys(p.host for p in pools))
     return {
         "pool": [p.id for p in pools],

@@ -57,7 +57,12 @@ def outlived(pool: Pool, dead: Collection[str]) -> bool:
 
 
 def health(pool: Pool, dead: Collection[str]) -> Health:
-    """What a pool is once these of its disks are dead: a lost group takes all of it."""
+    """What a pool is once these of its disks are dead: a lost group takes all of it.
+
+    Where each disk has a file system of its own, the files of those that live are there.
+    """
     if not any(disk in dead for disk in pool.disks):
         return "ONLINE"
+    if FAMILIES[pool.family].apart:
+        return "LOST" if all(disk in dead for disk in pool.groups[0]) else "DEGRADED"
     return "DEGRADED" if outlived(pool, dead) else "LOST"

@@ -20,6 +20,7 @@ from kavrel.formats.lab_jobs import script
 from kavrel.rig.box import Box
 from kavrel.rig.data import NoRoom
 from kavrel.rig.said import Said, failed
+from kavrel.rig.tools import spread
 
 PIPE, DEVNULL = -1, -3
 
@@ -105,7 +106,11 @@ class Folders:
         self.environ: dict[str, str] = {}
 
     def walk(self, top: str, topdown: bool = True) -> Iterator[tuple[str, list[str], list[str]]]:
-        """As os.walk, over the files of a box."""
+        """As os.walk, over the files of a box; those of a fast tier by themselves."""
+        fast = spread.fast_at(self.box, top)
+        if fast is not None:
+            yield top, [], spread.waiting(self.box, fast)
+            return
         data, name = self.box.find(top)
         below = data.below(name)
         folders: dict[str, set[str]] = {"": set()}

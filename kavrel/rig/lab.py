@@ -16,6 +16,7 @@ from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Job, Plan, Pool
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.pools.parts import has_tier
 from kavrel.core.pools.pool import pool_states
 from kavrel.core.shares.names import copy_folders, folders, pool_names, pool_roots, slug, zfs_namer
 from kavrel.core.week.nights import scheduled_book
@@ -139,8 +140,9 @@ class Lab:
                 if pool.host != host.id or not pool.standing:
                     continue
                 room = Room(lab.states[pool.id].layout.usable_bytes)
+                sizes = tuple(lab.index.disks[d].capacity_bytes for d in pool.disks)
                 store = box.stores[names[pool.id]] = Store(
-                    pool, names[pool.id], roots[pool.id], room
+                    pool, names[pool.id], roots[pool.id], room, sizes=sizes
                 )
                 box.datas[store.name] = Data(store.name, store.at, room)
                 for number, dataset in enumerate(plan.datasets):
@@ -178,6 +180,7 @@ class Lab:
                 made.stores[name] = Store(
                     store.pool, name, store.at, room, store.locked,
                     dict(store.waiting), dict(store.joined), set(store.opened),
+                    store.sizes, store.spread.clone(),
                 )  # fmt: skip
             for name, data in box.datas.items():
                 old = data.room
@@ -340,7 +343,8 @@ class Lab:
         if frail and self.health(store.pool) == "LOST":
             return
         groups = tuple(tuple(new if d == old else d for d in g) for g in store.pool.groups)
-        store.pool = store.pool.model_copy(update={"groups": groups})
+        tier = tuple(new if d == old else d for d in store.pool.tier)
+        store.pool = store.pool.model_copy(update={"groups": groups, "tier": tier})
         self.changed()
 
     def bought(self, old: str, box: Box) -> Drive:
@@ -457,10 +461,10 @@ def unlike(plan: Plan) -> Iterator[str]:
         family, system = FAMILIES[pool.family], FILESYSTEMS[pool.filesystem]
         if not pool.standing:
             continue
-        if family.apart or family.card or system.bare:
+        if family.card or system.bare:
             yield f"pool {pool.name}: no stand-in for {family.title} with {pool.filesystem}"
-        if pool.tier:
-            yield f"pool {pool.name}: no stand-in for a fast tier"
+        if pool.tier and not has_tier(pool):
+            yield f"pool {pool.name}: no stand-in for a fast tier of {pool.filesystem}"
 
 
 def own_script(folder: Path, name: str) -> str:

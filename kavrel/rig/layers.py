@@ -137,7 +137,7 @@ class Layers:
                 whole.children.append(Block(path, "part", whole.size - 9 * MIB, "zfs_member"))
 
     def _made(self, store: Store) -> None:
-        index, pool = _unmade(self.box, store.pool)
+        index, pool = unmade(self.box, store.pool)
         lost = self.box.lab.health(store.pool) == "LOST"
         for work in layers_of(index, pool, store.name):
             if isinstance(work, DiskCut):
@@ -251,7 +251,7 @@ def drives(box: Box) -> list[tuple[str, Drive]]:
             for n, d in enumerate(alive)]  # fmt: skip
 
 
-def _unmade(box: Box, pool: Pool) -> tuple[Index, Pool]:
+def unmade(box: Box, pool: Pool) -> tuple[Index, Pool]:
     """The plan with this pool yet to be made, of the disks that it has by now: then its works say how."""
     plan = box.lab.index.plan
     wanted = pool.model_copy(update={"standing": False, "uuid": None})

@@ -9,22 +9,26 @@ import os
 import shutil
 from collections.abc import Iterator, Sequence
 from datetime import UTC, datetime, tzinfo
-from functools import lru_cache
+from functools import lru_cache, partial
 from pathlib import Path
 from types import CodeType, ModuleType, SimpleNamespace
 from typing import Any
 
 from kavrel.core.shares.names import folders
+from kavrel.core.works.pools import parity_file
+from kavrel.core.works.volumes import tree_of
 from kavrel.formats.lab_look import look_script
 from kavrel.formats.servers.bundle import host_files
 from kavrel.formats.timers import crontab
 from kavrel.rig import as_planned
+from kavrel.rig.apart import has_parity
 from kavrel.rig.box import Box
 from kavrel.rig.days import LAB_JOB, Days
 from kavrel.rig.hands import Commands
 from kavrel.rig.layers import Layers
 from kavrel.rig.tools import TOOLS
 from kavrel.rig.tools.blocks import mdstat, proc_mounts
+from kavrel.rig.tools.spread import settings
 
 ORIGIN = "the rig"
 # Files of the bundle by where they lie on the box.
@@ -84,7 +88,11 @@ def look(days: Days, host: str) -> bytes:
         "socket": SimpleNamespace(gethostname=lambda: box.name),
         "datetime": SimpleNamespace(now=lambda zone: _now(days, zone)),
         "os": SimpleNamespace(
-            environ={}, geteuid=lambda: 0, access=os.access, X_OK=os.X_OK, getxattr=_no_tree
+            environ={},
+            geteuid=lambda: 0,
+            access=os.access,
+            X_OK=os.X_OK,
+            getxattr=partial(_of_tree, box),
         ),
     }
     seen = module.Look()
@@ -97,7 +105,17 @@ def _now(days: Days, zone: tzinfo) -> datetime:
     return datetime.fromtimestamp(days.lab.now, zone)
 
 
-def _no_tree(path: str, name: str) -> bytes:
+def _of_tree(box: Box, path: str, name: str) -> bytes:
+    """What a tree says of itself. Source: mergerfs(1), Runtime Config; raises OSError where there is none."""
+    for store in box.stores.values():
+        tree = tree_of(box.lab.index, box.lab.index.pools[store.pool.id])
+        if tree and path == f"{tree.folder}/.mergerfs":
+            told = {
+                "user.mergerfs.branches": ":".join(f"{b}=RW" for b in tree.branches),
+                "user.mergerfs.category.create": tree.lands,
+            }
+            if name in told:
+                return told[name].encode()
     raise OSError(95, "Operation not supported", path)
 
 
@@ -136,6 +154,9 @@ def _files(days: Days, box: Box) -> Iterator[tuple[str, str]]:
     for name, place in PLACES.items():
         if name in given:
             yield place, given[name][0]
+    for store in box.stores.values():
+        if has_parity(store.pool):
+            yield parity_file(store.name).lstrip("/"), settings(box, store)
     if host in days.hands:
         lines = crontab(plan, host, ORIGIN, today).splitlines()
         there = [r for r in lines if LAB_JOB not in r or r.split()[-1] not in box.disabled]

@@ -12,11 +12,14 @@ from pathlib import Path
 
 from kavrel.core.evaluate import evaluate
 from kavrel.core.kinds import KINDS
-from kavrel.core.plan import Job
+from kavrel.core.plan import Job, Pool, Schedule
+from kavrel.core.pools.families import FAMILIES
+from kavrel.core.pools.parts import has_tier
 from kavrel.core.proof.cell import Cell
 from kavrel.core.quantities import DAY, span_words
 from kavrel.core.schedule import starts
 from kavrel.core.shares.names import job_names
+from kavrel.rig import apart
 from kavrel.rig.days import Days
 from kavrel.rig.deeds import DEEDS, Deed, crossing, struck, targets
 from kavrel.rig.files import CLOCK, File, sound
@@ -43,6 +46,7 @@ class Tried:
     stood: int = 0
     back: list[tuple[float, Back]] = field(default_factory=list)  # seconds of work lost
     never: list[str] = field(default_factory=list)
+    took: list[float] = field(default_factory=list)  # seconds of work that are lost without a copy
     copies: dict[str, list[float | str]] = field(
         default_factory=dict
     )  # by job: work lost, or why not
@@ -86,7 +90,7 @@ class Trial:
         days.until(lab.now + span_days * DAY)
         shutil.rmtree(probe.folder, ignore_errors=True)
         names = {v: k for k, v in job_names(lab.plan).items()}
-        by_job: dict[str, list[float]] = {}
+        by_job: dict[str, list[float]] = {p.id: list(self._nightly(p)) for p in lab.plan.pools}
         for at, name in days.arrived:
             if lab.now < at - 1 < lab.now + span_days * DAY:
                 by_job.setdefault(names.get(name, name), []).append(at - 1)
@@ -103,6 +107,17 @@ class Trial:
         kept = sorted(chosen or {lab.now + span_days * DAY})
         step = max(1, len(kept) // most)
         return kept[::step] if len(kept) > most else kept
+
+    def _nightly(self, pool: Pool) -> Iterator[float]:
+        """Just before the next parity, or run of the mover, of a pool that has them."""
+        lab, hours = self.lab, [FAMILIES[pool.family].parity_at]
+        hours += [pool.mover_at] if has_tier(pool) else []
+        day = datetime.fromtimestamp(lab.now + DAY, lab.zone).date()
+        for at in hours if pool.standing else ():
+            if at:
+                yield from (
+                    t - 1 for t in starts(Schedule(kind="daily", at=at), lab.plan.zone, day, day)
+                )
 
     def at(self, moment: float, late: bool) -> None:
         """Tries every hazard at one moment of the lab's life; with `late` also those noticed later."""
@@ -159,6 +174,8 @@ class Trial:
             lab.break_off(moment)  # what is on its way at that moment does not arrive
         before = {d: _arrived(lab, d, moment) for d in datasets}
         deed.do(lab, target)
+        if deed.ends:
+            deed.ends(lab, target)
         after = {d: lab.data_of(d).files if self._there(lab, d) else {} for d in datasets}
         victims = {d: _victims(before[d], after[d]) for d in datasets}
         # What harmed nothing and cut no line goes on as it would have without it.
@@ -166,8 +183,6 @@ class Trial:
             days = self.days.copied_to(lab)
             days.until(moment + days_late * DAY)
             lab.break_off(lab.now)
-        if deed.ends:
-            deed.ends(lab, target)
         stands = {d for d in datasets if self._works(lab, d, victims[d])}
         self._replace(lab)
         for dataset in datasets:
@@ -181,6 +196,8 @@ class Trial:
             if dataset in stands:
                 told.stood += 1
                 continue
+            if deed.ends and self._there(lab, dataset):
+                told.took.append(self._newer_than(lab, dataset, victims[dataset], moment))
             backs = [b for b in copied.values() if isinstance(b, Back)]
             if backs:
                 best = max(backs, key=lambda b: b.until)
@@ -204,6 +221,18 @@ class Trial:
         if dataset in lab.index.landing:
             return not victims  # what copies carried there since is theirs to answer for
         return not victims and sound(lab.data_of(dataset).files)
+
+    @staticmethod
+    def _newer_than(lab: Lab, dataset: str, victims: dict[str, File], moment: float) -> float:
+        """How old the work is that is lost where nothing is fetched: what was in danger by the plan's words."""
+        data = lab.data_of(dataset)
+        box = lab.boxes[lab.index.pools[lab.index.datasets[dataset].pool].host]
+        store = box.stores[data.name.partition("/")[0]]
+        oldest = moment
+        for name, file in victims.items():
+            since = apart.safe_since(store, (data.name, name), file)
+            oldest = min(oldest, since if since is not None else file.mtime)
+        return moment - oldest
 
     @staticmethod
     def _replace(lab: Lab) -> None:
@@ -302,6 +331,10 @@ def judged(lab: Lab, cell: Cell, told: Tried) -> tuple[bool, str]:
     if cell.fate in STANDS:
         if told.stood == told.tries:
             return True, ""
+        if cell.fate == "exposed" and told.took and cell.rpo_seconds:
+            lost = max(told.took)
+            said = f"{span_words(lost)} of work were lost with a disk"
+            return lost <= cell.rpo_seconds + NEAR, said
         return False, told.never[0] if told.never else "it had to be brought back"
     if cell.fate in GONE:
         came = len(told.back) + told.stood

@@ -5,6 +5,7 @@ nothing that should be kept is gone, and exit code and message are true.
 Sources: btrfs-subvolume(8), btrfs-receive(8), rsync(1), rsyncd.conf(5), sshd_config(5), findmnt(8).
 """
 
+import json
 import os
 import shutil
 import subprocess
@@ -17,6 +18,8 @@ from typing import Any
 import pytest
 
 from kavrel.core.copies.module import Module
+from kavrel.formats.lab_jobs import lab_jobs
+from tests.builders import job, lab
 from tests.conftest import free_port, needs, until_it_answers
 from tests.formats.hostside.box import START, Box
 
@@ -336,6 +339,39 @@ def test_nothing_is_written_where_the_disk_is_not_mounted(
     run("umount", str(second))
     run("mount", "-t", "tmpfs", "none", str(second))
     assert "refused" in box.run("m", now=START + DAY).stderr
+
+
+def test_a_tool_of_ones_own_is_not_started_on_an_empty_folder(
+    main: Path, box: Box, tmp_path: Path
+) -> None:
+    """It asks nobody: night after night a point of nothing, until the last good one is let go."""
+    told = lab_jobs(lab(jobs=(job("b", "backup", target_pool="second"),)), "box", "r")
+    planned = json.loads(told)["jobs"]["b"]["mounted"]
+    assert [(m["side"], m["at"], m["zfs"]) for m in planned] == [
+        ("here", "/srv/main", "main"),
+        ("here", "/srv/main/files", "main/files"),
+    ]
+    write(main, "day 0")
+    seen = tmp_path / "seen"
+    own = box.folder / "own" / "b"
+    own.parent.mkdir(exist_ok=True)
+    own.write_text(f"#!/bin/sh\nls {main} >>{seen}\n", encoding="utf-8")
+    own.chmod(0o755)
+    at = [{"side": "here", "at": str(main), "uuid": uuid_of(main)}]
+    box.jobs(b={"kind": "backup", "title": "backup", "mounted": at})
+    assert box.run("b").returncode == 0
+    assert seen.read_text().split() == ["diary"]
+    run("umount", str(main))
+    try:
+        done = box.run("b", now=START + DAY)
+        assert done.returncode == 1
+        assert (
+            f"nothing is mounted at {main}: refused, for it would take an empty folder"
+            in done.stderr
+        )
+        assert seen.read_text().split() == ["diary"]
+    finally:
+        run("mount", "-o", "loop", str(tmp_path / "main.img"), str(main))
 
 
 def test_a_full_or_read_only_target_is_said_and_loses_nothing(

@@ -328,7 +328,8 @@ class _Reader:
         elif seen.family and not is_made_alike(self.index, pool, seen.family):
             yield "layout", pool.family, seen.family
         fast = {self.known.disks[d].id for d in seen.tier if d in self.known.disks}
-        if fast != set(pool.tier):
+        # A disk whose serial the plan does not know cannot be told from another.
+        if len(fast) == len(seen.tier) and fast != set(pool.tier):
             yield (
                 "fast tier",
                 self._labels(set(pool.tier)) or "none",

@@ -280,9 +280,10 @@ class Side:
         return f"[{self.peer}]:{folder}" if ":" in self.peer else f"{self.peer}:{folder}"
 
     def check_mounted(self, told: dict[str, str]) -> None:
-        """Raises Trouble unless what the plan says is mounted there: nothing goes onto the root disk.
+        """Raises Trouble unless what the plan says is mounted there.
 
-        A file system that the plan knows no UUID of is remembered from its first run on.
+        Nothing is read of an empty folder, and nothing goes onto the root disk. A file system that the
+        plan knows no UUID of is remembered from its first run on.
         """
         at = told["at"]
         lines = self.ask("findmnt", "-n", "-r", "-o", "FSTYPE,SOURCE,UUID", "--mountpoint", at)
@@ -294,7 +295,8 @@ class Side:
             return
         if not lines:
             raise Trouble(
-                f"nothing is mounted at {at}{where}: refused, it would fill the root disk"
+                f"nothing is mounted at {at}{where}: refused, for it would take an empty folder for the "
+                "data, or fill the root disk"
             )
         system, source, uuid = (*lines[-1].split(" "), "", "")[:3]
         if "zfs" in told:
@@ -535,7 +537,7 @@ class Job:
 
     def side(self, mount: dict[str, str]) -> Side:
         """The side on which a mount has to be."""
-        return self.source if mount["side"] == "source" else self.target
+        return {"here": self.here, "source": self.source}.get(mount["side"], self.target)
 
     def each(self, place: str, work: Callable[[], None]) -> None:
         """One dataset of several: what goes wrong with it does not keep the others from their run."""

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 
 from kavrel.rig.box import Tool
-from kavrel.rig.tools import below_dev, blocks, folders, machine, mending
+from kavrel.rig.tools import below_dev, blocks, folders, machine, mending, spread
 from kavrel.rig.tools.btrfs import btrfs
 from kavrel.rig.tools.cryptsetup import cryptsetup
 from kavrel.rig.tools.rsync import rsync
@@ -16,6 +16,8 @@ TOOLS: Mapping[str, Tool] = {
     "apt-get": machine.nothing,
     "btrfs": btrfs,
     "cat": below_dev.cat,
+    "chmod": machine.nothing,
+    "chown": machine.nothing,
     "cryptsetup": cryptsetup,
     "date": folders.date,
     "dd": machine.dd,
@@ -31,18 +33,22 @@ TOOLS: Mapping[str, Tool] = {
     "lvs": blocks.lvs,
     "mdadm": blocks.mdadm,
     "mkdir": folders.mkdir,
-    "mount": machine.mount,
+    "mkfs.ext4": spread.mkfs,
+    "mkfs.xfs": spread.mkfs,
+    "mount": spread.mount,
     "mv": folders.mv,
     "pv": machine.pv,
     "pvs": blocks.pvs,
     "rm": folders.rm,
     "rsync": rsync,
     "sendmail": machine.mail,
+    "setfacl": machine.nothing,
     "sfdisk": mending.sfdisk,
     "sh": sh,
     "sha256sum": folders.sha256sum,
     "smartctl": machine.smartctl,
     "smbpasswd": machine.nothing,
+    "snapraid": spread.snapraid,
     "ss": machine.ss,
     "ssh": ssh,
     "stat": folders.stat,

@@ -8,13 +8,17 @@ from collections.abc import Iterator
 from typing import Any
 
 from kavrel.core.filesystems import FILESYSTEMS
-from kavrel.rig.box import Box
+from kavrel.core.works.volumes import UNION as TREE
+from kavrel.core.works.volumes import tree_of
+from kavrel.rig.apart import is_spread
+from kavrel.rig.box import Box, Store
 from kavrel.rig.data import Data
 from kavrel.rig.disks import Drive
 from kavrel.rig.layers import Array, Block, Layers, System
 from kavrel.rig.said import FINE, Said, failed, lines
 from kavrel.rig.tools import mending
 from kavrel.rig.tools.folders import split
+from kavrel.rig.tools.spread import parts
 
 SECTORS = {"512n": (512, 512), "512e": (512, 4096), "4kn": (4096, 4096)}
 HEADS = ("NAME", "SIZE", "TYPE", "FSTYPE", "SERIAL")
@@ -245,11 +249,31 @@ def findmnt(box: Box, words: list[str], stdin: bytes) -> Said:
 def _mounts(box: Box) -> Iterator[dict[str, Any]]:
     for system in Layers(box).mounted():
         store = system.store
+        if is_spread(store.pool):
+            continue
         yield _mount(box.datas[store.name], system.source, system.kind, system.uuid)
+    for store in box.stores.values():
+        if is_spread(store.pool) and box.alive(box.datas[store.name]):
+            yield from _spread(box, store)
     for data in box.mounted():
         store_of = box.stores.get(data.name.partition("/")[0])
         if store_of and FILESYSTEMS[store_of.pool.filesystem].whole_disks:
             yield _mount(data, data.name, "zfs", None)
+
+
+def _spread(box: Box, store: Store) -> Iterator[dict[str, Any]]:
+    """Each of several file systems, and the tree over them. Source: mergerfs(1), tried in the tests."""
+    index, data = box.lab.index, box.datas[store.name]
+    pool = index.pools[store.pool.id]
+    sources = {s.uuid: s for s in Layers(box).systems if s.store is store}
+    for volume, made in parts(box, store):
+        system = sources.get(made)
+        if system and system.source:
+            at = {"target": volume.folder, "options": "rw,relatime"}
+            yield _mount(data, system.source, system.kind, volume.uuid) | at
+    tree = tree_of(index, pool)
+    if tree:
+        yield _mount(data, tree.folder.rpartition("/")[2], TREE, None)
 
 
 def _mount(data: Data, source: str, kind: str, uuid: str | None) -> dict[str, Any]:

@@ -2,10 +2,12 @@
 
 from collections.abc import Callable
 
+from kavrel.rig import apart
 from kavrel.rig.box import Box
 from kavrel.rig.data import Data
 from kavrel.rig.files import File, text_file
 from kavrel.rig.said import FINE, Said, failed, lines
+from kavrel.rig.tools import spread
 from kavrel.rig.tools.folders import place_of, point_folder
 
 
@@ -25,6 +27,10 @@ def rsync(box: Box, words: list[str], stdin: bytes) -> Said:
                 255,
             )
     (there, source), (here, target) = places  # type: ignore[misc]
+    fast = spread.fast_at(box, source)
+    if fast is not None:  # the mover: what is on the tier goes on to the disks
+        apart.settled(box.lab, box, fast)
+        return FINE
     state = point_folder(there, source)
     if state is None and not there.is_folder(source.rstrip("/") or "/"):
         own = there.private(source)

@@ -89,8 +89,8 @@ def _reckoned_back(
     """Parity over files: the dead disk's are away until they are reckoned back, and not all of them are.
 
     The parity of a block is reckoned over what every disk had there. What was deleted or changed on another
-    disk since is one unknown more: where the dead disks have used all parity up, old files of the dead one
-    that lie at the same places do not come back. Source: snapraid(1), tried on snapraid 12.2.
+    disk since is one unknown more: where there are more of them than parity, old files of a dead disk that
+    lie at the same places do not come back. Source: snapraid(1), tried on snapraid 12.2.
     """
     pool = scene.index.pools[dataset.pool]
     layout, hour = scene.book.states[pool.id].layout, FAMILIES[pool.family].parity_at
@@ -101,20 +101,18 @@ def _reckoned_back(
         Step(_from_parity(pool), layout.rebuild_hours or 0.0, "", "replace"),
     )
     stirred = _stirred_bytes_per_day(scene, pool)
-    if stirred and not left and others:
+    if stirred and others > left:
+        many = "another disk" if not left else f"{left + 1} other disks"
         return Strike(
             state="gone",
             why=f"{why}; and up to {size_words(stirred)} are deleted or changed from one parity to the next: "
-            "what was so on another disk takes old files of the dead one with it that lie at the same place",
+            f"what was so on {many} takes old files of the dead one with it that lie at the same place",
             event=event,
             dies=(f"old files on pool {pool.name} beside what changed",),
             lost_copy=on_pool(pool.id, f"lies on pool {pool.name} itself"),
             repair=repair,
             share_of_data=min(stirred / max(dataset.size_bytes, 1), 1.0),
         )
-    if stirred and others > left:
-        many = left + 1
-        why += f"; files deleted or changed since at the same place of {many} other disks can spoil others"
     return Strike(
         state="down",
         why=why,
