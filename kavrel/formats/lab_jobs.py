@@ -167,7 +167,8 @@ class _Sheet:
             days = work.job.retention.trash_days
             return {"cans": [[f"{a}/.trash-{leaf}", days] for a, _, leaf in places]}
         if work.pool:
-            mounted = {"mounted": self._mounts(work.pool.id, "source")}
+            whole = work.kind == "parity"
+            mounted = {"mounted": self._mounts(work.pool.id, "source", whole)}
             return self.pool(work.pool.id) | ({} if work.kind == "scrub" else mounted)
         return self.bins(work.datasets) if work.kind == "bin" else self.running_out()
 
@@ -193,12 +194,17 @@ class _Sheet:
         system = FILESYSTEMS.get(filesystem)
         return zfs_namer(self.plan, host)(folder) if system and system.by_name else folder
 
-    def _mounts(self, pool_id: str, side: str) -> list[dict[str, str]]:
-        """What has to be mounted for a pool to be there, so that nothing fills the root disk."""
+    def _mounts(self, pool_id: str, side: str, parity: bool = False) -> list[dict[str, str]]:
+        """What has to be mounted for a pool to be there, so that nothing fills the root disk.
+
+        Without one of its disks a tree shows what is left, and a copy of that would carry the loss over.
+        What has died of the parity keeps no copy waiting; only `parity` itself needs all.
+        """
         pool, name = self.index.pools[pool_id], self.pools[pool_id]
         if FILESYSTEMS[pool.filesystem].by_name:
             return [{"side": side, "at": self.roots[pool_id], "zfs": name}]
-        volumes = [v for v in Box(self.plan, pool.host).volumes if v.pool.id == pool_id]
+        every = [v for v in Box(self.plan, pool.host).volumes if v.pool.id == pool_id]
+        volumes = [v for v in every if parity or not v.parity]
         if not volumes:
             return [{"side": side, "at": self.roots[pool_id]}]
         mounts = [

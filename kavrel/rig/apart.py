@@ -84,9 +84,9 @@ def disk_of(store: "Store", key: Key, file: File) -> int:
 
 def _here(lab: "Lab", box: "Box", store: "Store") -> Iterator[tuple[str, Data, bool]]:
     """What lies on a pool: datasets, and what tools of a person's own keep there."""
-    for data in box.datas.values():
+    for data in list(box.datas.values()):
         if data.room is store.room:
-            yield data.name, data, False
+            yield data.name, box.current(data), False
     for job, some in lab.kept.items():
         for dataset, data in some.items():
             if data.room is store.room:
@@ -144,6 +144,18 @@ def struck(lab: "Lab") -> None:
                 taken = {k: f for k, f in files.items() if disk_of(store, k, f) in dead}
                 store.spread.away |= taken
                 _change(lab, box, store, taken, gone=True)
+
+
+def returned(lab: "Lab", disk: str) -> None:
+    """A disk is there again, as it was: its files are."""
+    for box in lab.boxes.values():
+        for store in box.stores.values():
+            if is_spread(store.pool) and disk in (*store.pool.groups[0], *store.pool.tier):
+                dead = dead_disks(lab, store)
+                away = store.spread.away
+                back = {k: f for k, f in away.items() if disk_of(store, k, f) not in dead}
+                _change(lab, box, store, back, gone=False)
+                store.spread.away = {k: f for k, f in away.items() if k not in back}
 
 
 def _change(lab: "Lab", box: "Box", store: "Store", files: dict[Key, File], gone: bool) -> None:

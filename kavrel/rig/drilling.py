@@ -17,6 +17,7 @@ from threading import Lock
 from kavrel.core.kinds import KINDS
 from kavrel.core.proof.cell import Cell
 from kavrel.core.quantities import DAY, span_words
+from kavrel.rig import apart
 from kavrel.rig.box import Box, Store
 from kavrel.rig.data import Data
 from kavrel.rig.days import Days
@@ -568,6 +569,7 @@ class _Play:
         before = {s.name: self.lab.health(s.pool) for s in pools}
         was_alive, drive.host = drive.alive or drive.loose, None
         self.lab.changed()
+        apart.struck(self.lab)
         lost = [
             s.name for s in pools if self.lab.health(s.pool) == "LOST" and before[s.name] != "LOST"
         ]
@@ -596,6 +598,7 @@ class _Play:
             return failed(f"{drive.disk.label} is not seen as before: it is not the cable.")
         drive.loose, drive.alive = False, True
         self.lab.changed()
+        apart.returned(self.lab, disk)
         return lines(
             f"{drive.disk.label} is seen again, and takes in what it missed. Look at the pool, and let a "
             "scrub read it all."

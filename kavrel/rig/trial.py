@@ -184,6 +184,11 @@ class Trial:
             days.until(moment + days_late * DAY)
             lab.break_off(lab.now)
         stands = {d for d in datasets if self._works(lab, d, victims[d])}
+        took = {
+            d: self._newer_than(lab, d, victims[d], moment)
+            for d in datasets
+            if deed.ends and d not in stands and self._there(lab, d)
+        }
         self._replace(lab)
         for dataset in datasets:
             told = self.tried.setdefault((dataset, deed.hazard), Tried(dataset, deed.hazard))
@@ -196,8 +201,7 @@ class Trial:
             if dataset in stands:
                 told.stood += 1
                 continue
-            if deed.ends and self._there(lab, dataset):
-                told.took.append(self._newer_than(lab, dataset, victims[dataset], moment))
+            told.took += [took[dataset]] if dataset in took else []
             backs = [b for b in copied.values() if isinstance(b, Back)]
             if backs:
                 best = max(backs, key=lambda b: b.until)

@@ -360,7 +360,7 @@ def test_a_tool_of_ones_own_is_not_started_on_an_empty_folder(
     at = [{"side": "here", "at": str(main), "uuid": uuid_of(main)}]
     box.jobs(b={"kind": "backup", "title": "backup", "mounted": at})
     assert box.run("b").returncode == 0
-    assert seen.read_text().split() == ["diary"]
+    assert seen.read_text().split() == ["bulk", "diary"]
     run("umount", str(main))
     try:
         done = box.run("b", now=START + DAY)
@@ -369,7 +369,7 @@ def test_a_tool_of_ones_own_is_not_started_on_an_empty_folder(
             f"nothing is mounted at {main}: refused, for it would take an empty folder"
             in done.stderr
         )
-        assert seen.read_text().split() == ["diary"]
+        assert seen.read_text().split() == ["bulk", "diary"]
     finally:
         run("mount", "-o", "loop", str(tmp_path / "main.img"), str(main))
 

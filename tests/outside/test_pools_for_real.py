@@ -525,7 +525,7 @@ def reckoned(sections: Sequence[Section], name: str, label: str, new: str) -> li
             ]
         else:
             lines += commands(step.text)
-    lines = [x for x in lines if not x.startswith("grep")]
+    lines = [x for x in lines if not x.startswith("grep") and "FOLDER" not in x]
     read = (
         (r"NEW", new),
         ("NUMBER", "$(echo $CRYPT | sed 's/.*UUID=//; s/ .*//')"),

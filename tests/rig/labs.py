@@ -314,3 +314,47 @@ def closed(seed: int) -> Plan:
         if not problems(base.model_copy(update={"jobs": (*jobs, one)})):
             jobs.append(one)
     return base.model_copy(update={"jobs": tuple(jobs)})
+
+
+def spread(seed: int) -> Plan:
+    """A box whose disks have a file system each, a union or parity over files; or an array with a fast tier."""
+    luck = random.Random(seed)
+    family, parity = luck.choice(
+        (("union", 0), ("parity1", 1), ("parity1", 1), ("parity2", 2), ("raid5", 0))
+    )
+    data, flash = luck.choice((2, 3, 4)) + (family == "raid5"), luck.choice((0, 0, 1, 2))
+    flash = flash or int(family == "raid5")
+    ids = [f"box{n}" for n in range(1, data + parity + 1)]
+    fast = tuple(f"box{n}" for n in range(data + parity + 1, data + parity + flash + 1))
+    plain = lab()
+    pool = plain.pools[0].model_copy(
+        update={
+            "family": family, "filesystem": luck.choice(("ext4", "xfs")), "tier": fast,
+            "groups": (tuple(ids[:data]), tuple(ids[data:])) if parity else (tuple(ids),),
+            "tier_mirrored": flash == 2, "encrypted": luck.random() < 0.2,
+        }
+    )  # fmt: skip
+    still = luck.random() < 0.4
+    files = dataset(
+        size_bytes=luck.choice((50, 300)) * GB,
+        change_bytes_per_day=0 if still else luck.choice((1, 4)) * GB,
+        deleted_bytes_per_day=0 if still else luck.choice((0, 1)) * GB,
+    )
+    hosts = tuple(h.model_copy(update={"bays_35": 10}) for h in plain.hosts)
+    disks = [disk(n, "box") for n in range(1, data + parity + flash + 1)]
+    jobs = [
+        job("m", "folder_mirror", target_pool="second", retention=Retention(trash_days=3),
+            credentials=luck.choice(("source", "target")), schedule=nightly(luck)),
+        job("b", "backup", target_pool="second", retention=luck.choice(RULES), schedule=nightly(luck)),
+    ]  # fmt: skip
+    if flash and luck.random() < 0.5:
+        weekly = Schedule(kind="weekly", at="03:00", weekdays=(luck.randrange(7),))
+        jobs.append(Job(id="move", name="move", kind="mover", pool="main", schedule=weekly))
+    return lab(
+        name=f"spread {seed}",
+        hosts=hosts,
+        disks=(*disks, *(d for d in plain.disks if d.host != "box")),
+        pools=(pool, plain.pools[1].model_copy(update={"filesystem": "ext4"})),
+        datasets=(files,),
+        jobs=tuple(j for j in jobs if luck.random() < 0.8),
+    )

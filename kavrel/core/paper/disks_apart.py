@@ -32,6 +32,10 @@ from kavrel.core.works.volumes import Volume, tree_of, volumes_of
 
 LOG = "/root/fix.log"
 ANEW = "`sh setup.sh`: what lay on that disk alone of the datasets’ folders is made again"
+JOBS_WAIT = (
+    "Its jobs refuse to run while a disk’s folder is empty: what they copied now would carry the loss over. "
+    "Leave them so."
+)
 ONLY_ONE = "Nothing is left to outlive another: no other disk is pulled until this is over."
 
 
@@ -132,9 +136,14 @@ def _steps(index: Index, pool: Pool, more: int) -> Iterator[SheetStep]:
     )
     if more == 0:
         said = "".join(f"; {one}" for one in newest_copies(index, pool))
-        yield SheetStep(
-            text=f"have everything copied once more before anything else{said}", minds=(ONLY_ONE,)
-        )
+        text = f"if it is one of the parity, have everything copied once more before anything else{said}"
+        yield SheetStep(text=text, minds=(ONLY_ONE,))
+    living = typed("rsync -aHAX FOLDER/ OTHER/")
+    yield SheetStep(
+        text="if it has data, copy what is nowhere else onto another disk, from each folder that is still "
+        f"there: {living}",
+        minds=(JOBS_WAIT, ONLY_ONE) if more == 0 else (JOBS_WAIT,),
+    )
     chores = [w for w in chore_works(index, pool.host) if w.pool and w.pool.id == pool.id]
     timers = " ".join(f"lab-{w.name}.timer" for w in chores)
     if kept:

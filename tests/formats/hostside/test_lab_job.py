@@ -244,7 +244,12 @@ def test_commands_follow_the_plan(box: Box) -> None:
     assert "umask 077" in told["box", "box"]
     assert told["box", "x"] == "zpool scrub -w main\n"
     assert "# refuses unless second is at /srv/second" in told["box", "bin-it"]
-    assert told["box", "mine"] == f"{box.folder}/own/mine\n"
+    *asked, own = told["box", "mine"].splitlines()
+    assert own == f"{box.folder}/own/mine"
+    assert asked == [
+        "# refuses unless main is at /srv/main",
+        "# refuses unless main/files is at /srv/main/files",
+    ]
 
 
 def test_the_script_knows_every_kind_or_leaves_it_to_a_tool(demo: Plan) -> None:
