@@ -233,10 +233,13 @@ def _verdict(index: Index, cell: Cell) -> str:
         return f"nothing is lost; about {back} until it works again"
     partly = _in_part(index, cell)
     if cell.fate == "fetch_again":
-        what = "what does not come back so is" if partly else "is"
-        return f"{what} not copied: fetch it again from where it came"
+        if partly:
+            return "what is lost of it is not copied: fetch that again from where it came"
+        return "is not copied: fetch it again from where it came"
     if cell.fate == "exposed":
         return "works on, but without a fresh copy: change nothing, make a copy first"
     if partly:
-        return "what does not come back so has no copy that helps: keep the dead disk, ask a recovery service"
+        return (
+            "what is lost of it has no copy that helps: keep the dead disk, ask a recovery service"
+        )
     return "has no copy that helps: switch off, touch nothing, ask a recovery service"

@@ -15,6 +15,7 @@ from kavrel.core.copies.carrier import (
     never_starts,
     runs_on,
     shut_out,
+    source_host,
     target_host,
     watchers,
 )
@@ -214,6 +215,12 @@ def _tool(index: Index, job: Job, names: _Names) -> str:
     reads = ", ".join(names.homes[d] for d in job.datasets)
     said = f"put a script into {OWN}/{name}, mode 755: it {kind.does}"
     said += f"; it reads {reads}" if reads and not job.reads_from else ""
+    far = source_host(index, job)
+    if reads and far not in (None, runs_on(index, job)):
+        said += (
+            f"; it refuses where that is not mounted on {index.hosts[far or ''].name}: an empty folder is a "
+            "state to it like any other, and pushes the good ones out"
+        )
     if job.reads_from:
         said += f"; it reads what {index.jobs[job.reads_from].name} left"
     if job.target_bucket:

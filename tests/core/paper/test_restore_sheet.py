@@ -344,3 +344,23 @@ def test_what_does_not_fit_beside_what_is_there_is_said_before_somebody_fills_th
     assert copies.count("files does not fit beside what is there: 1.00 TB, and ") == 1
     assert "does not fit" not in copies.partition("- r: ")[0], "a clone takes no room of its own"
     assert "does not fit" not in sheet_of(lab(jobs=jobs))
+
+
+def test_what_parity_over_files_leaves_lost_is_told_apart_from_what_comes_back() -> None:
+    groups = (("box1", "box2"), ("box3",))
+    first = lab().pools[0].model_copy(
+        update={"family": "parity1", "filesystem": "ext4", "groups": groups}
+    )  # fmt: skip
+    for worth, words in (
+        ("irreplaceable", "what is lost of it has no copy that helps: keep the dead disk"),
+        ("fetch_again", "what is lost of it is not copied: fetch that again from where it came"),
+    ):
+        files = lab().datasets[0].model_copy(update={"worth": worth, "change_bytes_per_day": GB})
+        text = sheet_of(lab(pools=(first, lab().pools[1]), datasets=(files,)))
+        one = part(text, "one disk: pool main")
+        assert "First as under “a disk dies: pool main”" in one
+        assert words in one
+    dies = part(text, "a disk dies: pool main")
+    assert "Its jobs refuse to run while a disk’s folder is empty" in dies
+    assert "if it is one of the parity, have everything copied once more" in dies
+    assert "`rsync -aHAX FOLDER/ OTHER/`" in dies
