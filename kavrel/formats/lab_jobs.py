@@ -230,8 +230,10 @@ class _Sheet:
         """
         source = self._source_pool(job)
         for pool in dict.fromkeys((source, job.target_pool)):
-            if pool and self.index.pools[pool].host == self.host:
-                yield from self._mounts(pool, "here")
+            told = self.index.pools.get(pool or "")
+            # A bare array is mounted nowhere: whoever uses it has made something on it.
+            if told and told.host == self.host and not FILESYSTEMS[told.filesystem].bare:
+                yield from self._mounts(told.id, "here")
         for dataset in () if job.reads_from else job.datasets:
             if self.index.pools[self.index.datasets[dataset].pool].host == self.host:
                 home = self._home(dataset)

@@ -476,3 +476,24 @@ def test_points_of_a_wrong_clock_let_no_other_go(box: Box) -> None:
     state = {n: c for n, c in box.sets["main/files"].items() if "2036" not in n}
     box.zfs_state({}, **{"main": {}, "main/files": state})
     assert box.run("s", now=START + 5 * DAY).returncode == 0
+
+
+def test_a_tool_of_ones_own_asks_for_what_has_to_be_there_on_its_box() -> None:
+    """Which the far end has it cannot see; a bare array is mounted nowhere; a dead parity takes nothing."""
+
+    def asked(host: str = "box", credentials: str = "source", **pool: object) -> list[str]:
+        first = lab().pools[0].model_copy(update=pool)
+        plan = lab(
+            pools=(first, lab().pools[1]),
+            jobs=(job("b", "image", target_pool="second", credentials=credentials),),
+        )
+        told = json.loads(lab_jobs(plan, host, "r"))["jobs"]["b"]["mounted"]
+        assert {m["side"] for m in told} <= {"here"}
+        return [m["at"] for m in told]
+
+    assert asked() == ["/srv/main", "/srv/main/files"]
+    assert asked("far", "target") == ["/srv/second"]
+    assert asked(family="raid5", filesystem="none") == []
+    groups = (("box1", "box2"), ("box3",))
+    apart = ["/srv/main-disk1", "/srv/main-disk2", "/srv/main"]
+    assert asked(family="parity1", filesystem="xfs", groups=groups) == apart
