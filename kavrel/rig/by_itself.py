@@ -5,7 +5,7 @@ place is one of the dataset.
 """
 
 from collections.abc import Iterator
-from datetime import datetime
+from datetime import UTC, datetime
 
 from kavrel.core.copies.carrier import never_starts, runs_on
 from kavrel.core.kinds import KINDS
@@ -63,7 +63,7 @@ def _point(lab: Lab, job: Job) -> None:
     name = job_names(lab.plan)[job.id]
     for dataset in job.datasets:
         data = lab.data_of(dataset)
-        stamp = datetime.fromtimestamp(lab.moment, lab.zone).strftime("%Y%m%dT%H%M%S")
+        stamp = datetime.fromtimestamp(lab.moment, UTC).strftime("%Y%m%dT%H%M%SZ")
         data.mark(f"lab-{name}-{stamp}", lab.moment)
         mine = {n: p.created for n, p in data.points.items() if n.startswith(f"lab-{name}-")}
         stay = set(lab.stays(job, sorted(mine.values())))
