@@ -230,6 +230,8 @@ def closed_off(index: Index, job: Job) -> str:
         if kind.lands
         else "a mirror can land in an rsync export"
     )
+    if closed[0].id == source_host(index, job) and closed[0].id != runner:
+        way = f"take a backup, of which a tool on {index.hosts[runner].name} reads a share of it; or {way}"
     return f"{kind.named} goes between boxes by root’s SSH, and {closed[0].name} has firmware of its own: {way}"
 
 

@@ -136,6 +136,11 @@ def test_between_boxes_root_goes_by_ssh_and_a_closed_one_lets_nobody_in() -> Non
         lands = {"lands_in": "in", "lands_as": "keeper"}
         landed = put(plan, "jobs", mirror.model_copy(update=lands))
         assert cell(landed, "box_lost").fate == "restored"
+    pulled = mirror.model_copy(update={"credentials": "target"})
+    with pytest.raises(
+        EditError, match="take a backup, of which a tool on far reads a share of it; or let"
+    ):
+        put(plan_of({"box": "router"}), "jobs", pulled)
     # Two of the same make copy to one another by their own program.
     both = put(plan_of({"box": "bought_box", "far": "bought_box"}), "jobs", open_.jobs[0])
     assert cell(both, "box_lost").fate == "restored"
