@@ -139,7 +139,7 @@ def struck(lab: "Lab") -> None:
     for box in lab.boxes.values():
         for store in box.stores.values():
             dead = dead_disks(lab, store) if is_spread(store.pool) else set()
-            if dead and lab.health(store.pool) != "LOST":
+            if dead:
                 files = present(lab, box, store)
                 taken = {k: f for k, f in files.items() if disk_of(store, k, f) in dead}
                 store.spread.away |= taken

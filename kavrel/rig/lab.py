@@ -21,6 +21,7 @@ from kavrel.core.pools.pool import pool_states
 from kavrel.core.shares.names import copy_folders, folders, pool_names, pool_roots, slug, zfs_namer
 from kavrel.core.week.nights import scheduled_book
 from kavrel.formats.hostside import lab_job
+from kavrel.rig.apart import Spread
 from kavrel.rig.box import Box, Store
 from kavrel.rig.data import Data, Room
 from kavrel.rig.disks import Drive, Health, health
@@ -422,7 +423,7 @@ class Lab:
             for disk in store.pool.disks:
                 drive = self.drives[disk]
                 drive.alive, drive.loose, drive.slow, drive.host = True, False, False, host
-            store.room.used, store.locked = 0, False
+            store.room.used, store.locked, store.spread = 0, False, Spread()
         box.datas = {s.name: Data(s.name, s.at, s.room) for s in box.stores.values()}
         self.changed()
         for store in box.stores.values():
@@ -433,7 +434,7 @@ class Lab:
         for disk in store.pool.disks:
             drive = self.drives[disk]
             drive.alive, drive.loose, drive.slow, drive.host = True, False, False, box.host.id
-        store.room.used = 0
+        store.room.used, store.spread = 0, Spread()
         box.datas = {n: d for n, d in box.datas.items() if d.room is not store.room} | {
             store.name: Data(store.name, store.at, store.room)
         }

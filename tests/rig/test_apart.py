@@ -194,6 +194,24 @@ def test_a_cable_that_is_plugged_in_again_brings_its_files() -> None:
         assert store.spread.away == {}
 
 
+def test_where_two_disks_die_only_what_lay_beside_nothing_is_reckoned_back() -> None:
+    with lived_in(plan_of("parity1", 2, 1, change=4 * GB), 2.5) as (days, _, store):
+        before = dict(days.lab.data_of("files").files)
+        known = dict(store.spread.known)
+        dies(days, "box1")
+        dies(days, "box2")
+        assert days.lab.health(store.pool) == "LOST"
+        apart.mended(days.lab, "main")
+        assert days.lab.health(store.pool) == "ONLINE"
+        back = set(days.lab.data_of("files").files) - {".worked-until"}
+        assert len(back) < len(before) / 10
+        spans = {n: (k.disk, k.start, k.start + k.file.size) for (_, n), k in known.items()}
+        for name in back:
+            disk_, low, high = spans[name]
+            beside = [s for s in spans.values() if s[0] != disk_ and s[1] < high and low < s[2]]
+            assert beside == [], name
+
+
 def test_every_drill_can_be_played_where_each_disk_has_its_own_files() -> None:
     plan = plan_of("parity1", 3, 1)
     with lived_in(plan, 5) as (days, _, _):
