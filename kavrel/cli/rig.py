@@ -79,7 +79,7 @@ def rig_command(
 
 def _keep_looks(running: Days, folder: Path) -> None:
     folder.mkdir(parents=True, exist_ok=True)
-    for host in running.lab.boxes:
+    for host in (h for h, box in running.lab.boxes.items() if not box.host.closed):
         (folder / f"{host}.json").write_bytes(look(running, host))
 
 

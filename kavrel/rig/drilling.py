@@ -458,6 +458,10 @@ class _Play:
         box = self.lab.boxes.get(step.at)
         if box is None or not box.up or box.lost:
             return failed(f"{step.at}: there is no console: the box does not run")
+        if box.host.closed:
+            return failed(
+                f"{box.name}: there is no console: it has a page of its own, or somebody at it"
+            )
         if FORBIDDEN & set(step.line):
             return failed("this console is no shell: one command, or some with | between them")
         try:

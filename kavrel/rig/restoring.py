@@ -249,6 +249,8 @@ def piped(box: Box, command: str) -> Said:
             other = box.lab.box_at(words[1])
             if other is None:
                 return failed(f"ssh: Could not resolve hostname {words[1]}", 255)
+            if other.host.closed:
+                return failed(f"ssh: connect to host {words[1]} port 22: Connection refused", 255)
             there, words = other, words[2:]
         try:
             said = there.command(words, said.out)

@@ -10,7 +10,10 @@ import pytest
 from kavrel.core.edit import put
 from kavrel.core.plan import Plan
 from kavrel.rig.days import Line
+from kavrel.rig.drilling import Drilling, Step
+from kavrel.rig.drills import BY_ID
 from kavrel.rig.live import lived, rig, tried
+from kavrel.rig.restoring import piped
 from kavrel.rig.trial import Trial
 from kavrel.sketches import draw
 from tests.builders import job, lab
@@ -103,6 +106,20 @@ def test_a_pc_that_falls_silent_is_told_of_by_the_box_with_the_share() -> None:
         assert "desk-copy: " in first.text
         found = lived(days, 1)
         assert "desk-copy: points of Pictures" in [x.what for x in found.lines if not x.agrees]
+
+
+def test_nobody_signs_in_on_a_box_that_takes_no_commands() -> None:
+    """5003: a router at home, and a box that copies of it come to by a module."""
+    with rig(closed(5003), BEGAN) as days:
+        days.until(days.lab.now + DAY)
+        far = days.lab.boxes["far"]
+        for line in ("ssh box true", "rsync -a box:/srv/main/files/ /srv/second/taken/"):
+            said = piped(far, line)
+            assert said.code, line
+        drilling = Drilling(days)
+        told = drilling.play(BY_ID["fire"], 1, [Step("box", "ls")], (), False)
+        assert "box" not in told.boxes
+        assert "a page of its own" in told.done[0].out
 
 
 def test_what_comes_once_in_three_months_is_tried_too() -> None:

@@ -27,6 +27,8 @@ def ssh(box: Box, words: list[str], stdin: bytes) -> Said:
         return failed(f"ssh: Could not resolve hostname {address}: Name or service not known", 255)
     if not box.lab.reaches(box, other, address.rpartition("@")[2]):
         return failed(f"ssh: connect to host {address} port 22: No route to host", 255)
+    if other.host.closed:
+        return failed(f"ssh: connect to host {address} port 22: Connection refused", 255)
     asked = list(_split(command))
     if not asked:
         return failed("Pseudo-terminal will not be allocated because stdin is not a terminal.", 255)
