@@ -5,6 +5,7 @@ from typing import Any
 import pytest
 
 from kavrel.core.consistency import problems
+from kavrel.core.edit import put
 from kavrel.core.paper.runbook import runbook
 from kavrel.core.plan import (
     Dataset,
@@ -179,6 +180,13 @@ def test_dedicated_parity_outlives_one_and_loses_only_the_dead_ones_files_beyond
     assert first.rto_seconds > 48 * 3600
     assert "newer than the parity of 04:20 is lost" in first.why
     assert "files of the dead disks are lost" in cell(plan, "second_disk").why
+    # Nothing changed is only damaged by bad sectors; what changes daily costs files whenever a disk dies.
+    still = result(plan).strip
+    assert still.damage_odds_5y < 0.02
+    busy = put(plan, "datasets", dataset(change_bytes_per_day=GB))
+    any_dies = 1 - (1 - 0.014) ** (3 * 5)
+    assert result(busy).strip.damage_odds_5y == pytest.approx(any_dies, rel=0.1)
+    assert result(busy).strip.loss_odds_5y == still.loss_odds_5y
     # A fast tier whose mover comes once a week is what is worst to lose.
     weekly = Schedule(kind="weekly", at="03:00", weekdays=(6,))
     mover = Job(id="m", name="mover", kind="mover", pool="main", schedule=weekly)

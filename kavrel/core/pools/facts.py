@@ -50,6 +50,7 @@ class Conditions:
     `fit_hours` after somebody noticed; a hot one starts by itself. `others_per_hour`: how often
     other pools take one of the spares on the shelf. `scrubbed`: somebody scrubs every `scrub_days`.
     `fill`: the used share, 0 to 1; what is planned counts as full. `locked`: encrypted at rest.
+    `stirred`: files are deleted or changed from one parity over files to the next.
     """
 
     ashift: int = 12
@@ -71,6 +72,7 @@ class Conditions:
     compression_ratio: float = 1.0
     replace_step: Working | None = None
     locked: bool = False
+    stirred: bool = False
 
     @classmethod
     def of(

@@ -180,7 +180,8 @@ class Risk:
 
     `latent` and `rated`: odds of an unreadable sector in the last rebuild, as scrubs see it and by
     the data sheet's upper bound. It costs the file that lies there, not the set: ZFS and Btrfs name
-    the file; md notes the block in its list of bad blocks and goes on.
+    the file; md notes the block in its list of bad blocks and goes on. `stirred`: parity over files does
+    not know what changed since on another disk, and the last rebuild leaves out what lies beside it.
     """
 
     width: int
@@ -190,6 +191,7 @@ class Risk:
     latent: float
     rated: float
     spares: Spares | None
+    stirred: bool = False
 
     def odds(self, years: float) -> float:
         """Probability that a disk too many dies within so many years."""
@@ -197,11 +199,11 @@ class Risk:
 
     def damage(self, years: float) -> float:
         """Probability that a file is damaged while rebuilding, by what scrubs see."""
-        return self._ends(self.latent, years)[1]
+        return self._ends(1.0 if self.stirred else self.latent, years)[1]
 
     def damage_at_most(self, years: float) -> float:
         """The same by the data sheet's rate."""
-        return self._ends(self.rated, years)[1]
+        return self._ends(1.0 if self.stirred else self.rated, years)[1]
 
     def _ends(self, read_error: float, years: float) -> tuple[float, float]:
         return ends(
@@ -258,6 +260,8 @@ def risk_of(
         latent_error(family, group, conditions),
         rated_error(family, group, conditions),
         spares_of(conditions, hours, others_per_hour),
+        # A single data disk has no other on which something changes.
+        conditions.stirred and width - family.outlives(width) > 1,
     )
 
 
@@ -378,11 +382,22 @@ def _damage_working(
     for number, (risk, disks) in enumerate(zip(ways, sets, strict=True), 1):
         if risk.outlives:
             parts.append(_unreadable(number, risk, disks, conditions, scrub))
+        if risk.stirred:
+            parts.append(
+                step(
+                    f"group {number}: files changed or deleted since the parity",
+                    1.0,
+                    "odds",
+                    "each takes old files of a dead disk with it, once no parity is left over",
+                    source="snapraid(1), tried on snapraid 12.2",
+                )
+            )
     return step(
         f"a file is damaged while rebuilding, within {years:.0f} years",
         damaged,
         "odds",
-        "Markov chain: the last rebuild without redundancy meets an unreadable sector",
+        "Markov chain: the last rebuild without redundancy meets an unreadable sector"
+        + (", or what changed since the parity" if any(r.stirred for r in ways) else ""),
         step("at most, by the data sheets' rates", most, "odds"),
         *parts,
         source="zpool-status(8) and Btrfs name the file; md 4.2 on Linux 6.1 notes the block in its "

@@ -15,6 +15,7 @@ from kavrel.core.pools.lay_out import lay_out
 from kavrel.core.pools.layout import Layout
 from kavrel.core.pools.loss import HORIZON_YEARS, failures_per_hour
 from kavrel.core.pools.odds import HOURS_PER_YEAR
+from kavrel.core.pools.stirred import stirred_bytes_per_day
 from kavrel.core.pools.taken import Stored, reserved_bytes, trees
 from kavrel.core.quantities import YEAR_DAYS
 from kavrel.core.schedule import longest_step_days
@@ -168,6 +169,7 @@ def pool_conditions(index: Index, pool: Pool, fill: float = 1.0) -> Conditions:
         scrubbed=every is not None,
         fill=fill,
         locked=pool.encrypted,
+        stirred=bool(FAMILIES[pool.family].parity_at and stirred_bytes_per_day(index, pool)),
     )
 
 

@@ -1,10 +1,11 @@
 """Any one disk of the pool dies."""
 
-from kavrel.core.kinds import KINDS, jobs_that
+from kavrel.core.kinds import jobs_that
 from kavrel.core.plan import Dataset, Pool
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.parts import has_tier
 from kavrel.core.pools.pool import spare_for
+from kavrel.core.pools.stirred import stirred_bytes_per_day
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Step, Strike, on_pool
 from kavrel.core.quantities import size_words
 
@@ -100,7 +101,7 @@ def _reckoned_back(
         *_replaced(scene, pool, count),
         Step(_from_parity(pool), layout.rebuild_hours or 0.0, "", "replace"),
     )
-    stirred = _stirred_bytes_per_day(scene, pool)
+    stirred = stirred_bytes_per_day(scene.index, pool)
     if stirred and others > left:
         many = "another disk" if not left else f"{left + 1} other disks"
         return Strike(
@@ -121,16 +122,6 @@ def _reckoned_back(
         unmoved_days=max(PARITY_DAYS, unmoved),
         unmoved_as=UNMOVED if unmoved > PARITY_DAYS else NO_PARITY_YET,
     )
-
-
-def _stirred_bytes_per_day(scene: Scene, pool: Pool) -> int:
-    """What is deleted or changed in a day on a pool, by people and by the copies that land there."""
-    sets = {d.id: d for d in scene.index.plan.datasets}
-    here = [d for d in sets.values() if d.pool == pool.id]
-    for job in scene.index.plan.jobs:
-        if job.target_pool == pool.id and KINDS[job.kind].copies:
-            here += [sets[d] for d in job.datasets]
-    return sum(d.change_bytes_per_day + d.deleted_bytes_per_day for d in here)
 
 
 def _from_parity(pool: Pool) -> str:
