@@ -234,12 +234,11 @@ def compare(seed: int, moments: int) -> None:
         assert all(c.happened != "not tried" for c in disks)
 
 
-@pytest.mark.parametrize("seed", [6003, 6008])
-def test_labs_of_separate_disks_fare_as_their_proof_says(seed: int) -> None:
-    compare(seed, 3)
+def test_a_lab_of_separate_disks_fares_as_its_proof_says() -> None:
+    compare(6008, 3)
 
 
 @pytest.mark.prove
-@pytest.mark.parametrize("seed", [*range(6000, 6003), *range(6004, 6008), *range(6009, 6024)])
+@pytest.mark.parametrize("seed", [*range(6000, 6008), *range(6009, 6024)])
 def test_many_labs_of_separate_disks_fare_so_too(seed: int) -> None:
     compare(seed, 4)
