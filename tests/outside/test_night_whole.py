@@ -90,8 +90,9 @@ STAGE = """
 set -e
 mkdir {room}/room
 mount -t tmpfs none {room}/room
-mkdir {room}/room/up {room}/room/work
-mount -t overlay overlay -o lowerdir=/etc,upperdir={room}/room/up,workdir={room}/room/work /etc
+cp -a /etc {room}/room/etc
+mount --bind {room}/room/etc /etc
+rm -f /etc/passwd.lock /etc/shadow.lock /etc/group.lock /etc/gshadow.lock
 mount -t tmpfs none /srv; mount -t tmpfs none /var/lib
 for name in main second third; do
   mkdir /srv/$name; mount -o loop {room}/$name.img /srv/$name

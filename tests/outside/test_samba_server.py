@@ -22,9 +22,9 @@ from kavrel.core.shares.names import folders
 from kavrel.formats.samba import smb_conf, smb_hosts
 from tests.builders import GB, TODAY, lab
 from tests.conftest import free_port, needs, until_it_answers
+from tests.outside.smb_visits import PASSWORD, visit
 
 pytestmark = [needs("smbd"), needs("smbclient"), needs("smbpasswd")]
-PASSWORD = "Correct-horse-9"
 ROOT_ONLY = pytest.mark.skipif(os.geteuid() != 0, reason="real accounts need root")
 
 
@@ -96,6 +96,8 @@ class Server:
             stderr=subprocess.DEVNULL,
         )
         until_it_answers(self.port)
+        # To answer is not yet to serve: the first who comes may be told that there is no memory.
+        visit(self.port, self.shares[0].name, self.accounts[0].login, "exit")
 
     def stop(self) -> None:
         if self.process:
@@ -108,25 +110,12 @@ class Server:
 
     def right(self, login: str | None, share: Share) -> str:
         """What somebody can really do: none, read or write; no login is a guest."""
-        who = ["-U", f"{login}%{PASSWORD}"] if login else ["-N"]
-        base = [
-            "smbclient",
-            f"//127.0.0.1/{share.name}",
-            "-p",
-            str(self.port),
-            *who,
-            "-s",
-            "/dev/null",
-        ]
-
         name = f"w-{login or 'guest'}.txt"
         out = self.folder / "got.txt"
         out.unlink(missing_ok=True)
         # Listing, reading and writing in one visit; each is judged by what is there afterwards.
         command = f"ls; get seen.txt {out}; put {self.config} {name}"
-        listing = subprocess.run(
-            [*base, "-c", command], check=False, capture_output=True, text=True
-        ).stdout
+        listing = visit(self.port, share.name, login or "", command)
         read = out.exists() and out.read_text() == "seen"
         wrote = (self.folder / "data" / share.id / name).exists()
         assert ("seen.txt" in listing.replace("\\seen.txt", "")) == read
@@ -278,15 +267,7 @@ def test_everybody_has_a_bin_of_their_own_and_files_keep_their_date(serve: list[
         mine.write_text(login, encoding="utf-8")
         mine.chmod(0o666)
         os.utime(mine, (long_ago, long_ago))
-        base = ["smbclient", "//127.0.0.1/files", "-p", str(server.port), "-s", "/dev/null"]
-        command = f'del "{mine.name}"'
-        done = subprocess.run(
-            [*base, "-U", f"{login}%{PASSWORD}", "-c", command],
-            check=False,
-            capture_output=True,
-            text=True,
-        )
-        assert done.returncode == 0, done.stdout
+        visit(server.port, "files", login, f'del "{mine.name}"')
         thrown = folder / ".bin" / login / mine.name
         assert thrown.read_text(encoding="utf-8") == login  # not gone for good
         state = thrown.stat()

@@ -1,6 +1,6 @@
 """setup.sh run whole, as root, in a namespace of its own: accounts, disks and folders afterwards.
 
-Real useradd, groupadd, usermod, wipefs, mkfs, mount and btrfs on loop devices; /etc is an overlay and
+Real useradd, groupadd, usermod, wipefs, mkfs, mount and btrfs on loop devices; /etc is a copy and
 /srv a tmpfs, so that nothing of this machine changes. ZFS is a stand-in that keeps its rules.
 Sources: the manual pages of those programs; udev's names in /dev/disk/by-id, value from memory.
 """
@@ -53,8 +53,11 @@ RUNNER = """
 set -e
 mkdir -p {folder}/room
 mount -t tmpfs none {folder}/room
-mkdir {folder}/room/up {folder}/room/work
-mount -t overlay overlay -o lowerdir=/etc,upperdir={folder}/room/up,workdir={folder}/room/work /etc
+# A copy, not a layer over it: another test may be making an account on the machine itself, and its
+# locks are not this one's.
+cp -a /etc {folder}/room/etc
+mount --bind {folder}/room/etc /etc
+rm -f /etc/passwd.lock /etc/shadow.lock /etc/group.lock /etc/gshadow.lock /etc/subuid.lock /etc/subgid.lock
 mkdir {folder}/room/var {folder}/room/var-work
 mount -t overlay overlay -o lowerdir=/var/lib,upperdir={folder}/room/var,workdir={folder}/room/var-work /var/lib
 mount -t tmpfs -o mode=755 none /srv
@@ -149,7 +152,8 @@ class House:
             args=args,
         )
         done = subprocess.run(
-            ["unshare", "-m", "-n", "sh", "-c", runner],
+            # Processes of its own too: usermod lets nobody be who runs something on this machine.
+            ["unshare", "-m", "-n", "-p", "-f", "--mount-proc", "sh", "-c", runner],
             capture_output=True,
             text=True,
             check=False,
@@ -629,6 +633,23 @@ def test_whoever_the_plan_let_in_once_and_lets_in_no_more_is_named(house: House)
     told = "; ".join(x.split(": ", 1)[1] for x in ran.left if "plan: " in x)
     again = house.run(out, before=f"{before}; {told}")
     assert not [x for x in again.left if "by the plan:" in x]
+
+
+def test_a_folder_whose_rights_could_not_be_given_is_open_to_nobody(house: House) -> None:
+    """What a file system makes can be read by all; another program may hold the list of groups just now."""
+    family = Group(id="all", name="kvall", members=("ana", "bo"))
+    share = Share(id="share", name="files", dataset="files")
+    let_in = Grant(id="g", share="share", group="all", right="write")
+    house.pools("main")
+    look = "stat -c '%U:%G %a' /srv/main/files"
+    again = f"rm /etc/group.lock; sh {house.folder}/setup.sh >/dev/null 2>&1"
+    ran = house.run(
+        lab(groups=(family,), shares=(share,), grants=(let_in,)),
+        before="echo $$ >/etc/group.lock",
+        after=f"{look}; {again}; {look}",
+    )
+    assert "dataset files is not finished: see the last line above" in ran.left, ran.said
+    assert ran.seen.splitlines() == ["root:root 700", "root:kvall 2770"]
 
 
 def test_of_a_pool_that_was_made_twice_the_later_is_what_stands() -> None:

@@ -31,7 +31,8 @@ def dataset_lines(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
         yield f"say {there}"
         yield all_or_left([lists, f"let_more_in {_given(list_of)}"], said)
         yield "else"
-        create = " && ".join(_dataset(box, pool, dataset))
+        # Nobody's until it has its rights: a run that ends in between leaves nothing open to all.
+        create = " && ".join([*_dataset(box, pool, dataset), f"run chmod 700 {folder}"])
         made = [f"making {folder}", f"{{ have {exists} || {{ {create}; }}; }}"]
         made += [*_settings(box, pool, dataset), lists, f"give {_given(list_of)}"]
         yield all_or_left([*made, f"made {folder}", f"done_with dataset{folder}"], said)
