@@ -23,6 +23,9 @@ from kavrel.formats.calendar import week_ics
 from kavrel.formats.disks_csv import COLUMNS, disks_csv
 from kavrel.formats.document_markdown import document_markdown, plain_text
 from kavrel.formats.samba import smb_conf, smb_hosts
+from kavrel.formats.servers.bundle import host_files
+from kavrel.formats.servers.files import fstab
+from kavrel.sketches import SKETCHES, draw
 from tests.builders import TODAY, disk, job, lab, result
 from tests.conftest import NOW
 
@@ -46,6 +49,38 @@ HOSTILE = [
     "%U%S",
     "..\\..\\etc",
 ]
+
+
+def test_every_file_of_a_box_is_in_the_runbook_too(demo: Plan) -> None:
+    """Whoever goes by one paper gets what the other gives: mounts that come back, keys, timers."""
+    locked = lab().pools[0].model_copy(update={"encrypted": True, "unlock": "key_file"})
+    key = lab(pools=(locked, *lab().pools[1:]))
+    for plan in (demo, key, *(draw(s, {}) for s in SKETCHES)):
+        paper = document_markdown(runbook(plan, evaluate(plan, TODAY), "revision 1"))
+        for host in plan.hosts:
+            if host.closed:
+                continue
+            for file in host_files(plan, host.id, "revision 1", TODAY):
+                folder, _, name = file.rpartition("/")
+                words = {"nut": "all files of nut", "s3": "are in the bundle"}.get(folder, name)
+                if name.startswith("lab-") and folder:
+                    words = "the lab-* units"
+                # The units of mounts are another way of what fstab does.
+                if not name.endswith(".mount") and (name != "fstab" or mounts(plan, host.id)):
+                    assert words in paper, (host.name, file)
+
+
+def mounts(plan: Plan, host: str) -> bool:
+    return "UUID=" in fstab(plan, host, "")
+
+
+def test_a_key_file_opens_its_pool_whether_fstab_or_units_mount_the_others() -> None:
+    """Its unit is no mount unit: whoever took fstab's lines was told to leave it out."""
+    locked = lab().pools[0].model_copy(update={"encrypted": True, "unlock": "key_file"})
+    files = host_files(lab(pools=(locked, *lab().pools[1:])), "box", "revision 1", TODAY)
+    _, said = files["systemd/kavrel-keys.service"]
+    assert "`systemctl daemon-reload; systemctl enable kavrel-keys.service`" in said
+    assert "fstab" not in said
 
 
 @pytest.mark.parametrize("name", HOSTILE)

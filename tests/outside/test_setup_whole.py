@@ -193,7 +193,21 @@ def house(tmp_path: Path) -> Iterator[House]:
 
 
 def content(path: Path) -> str:
-    return hashlib.sha256(path.read_bytes()).hexdigest()
+    """What is written in an image and where; its holes, nearly all of it, are not read."""
+    seen, end, size = hashlib.sha256(), 0, path.stat().st_size
+    with path.open("rb") as image:
+        while end < size:
+            try:
+                start = os.lseek(image.fileno(), end, os.SEEK_DATA)
+            except OSError:  # ENXIO: holes to the end
+                break
+            end = os.lseek(image.fileno(), start, os.SEEK_HOLE)
+            image.seek(start)
+            while start < end and (block := image.read(min(end - start, 4096))):
+                if any(block):  # a hole by another name
+                    seen.update(b"%d" % start + block)
+                start += len(block)
+    return seen.hexdigest()
 
 
 def wanted(family: str, filesystem: str, *disks: str, **more: object) -> Pool:

@@ -273,6 +273,11 @@ def _host(index: Index, host: Host, paths: Mapping[str, str], today: date) -> It
             yield _service(host, work)
         elif work.by_hand and isinstance(work, PoolComplete | DatasetLimited | AccountLimited):
             yield SheetStep(text=f"{host.name}, {work.what}: {work.by_hand}")
+    yield SheetStep(
+        text=f"{host.name}: lab-look as /usr/local/sbin/lab-look, mode 755; run it, and paste what it prints "
+        "in the Log: there stands what is not as planned",
+        minds=("It changes nothing.",),
+    )
 
 
 def _lack(one: Lack) -> str:
@@ -283,14 +288,14 @@ def _service(host: Host, work: ServiceRuns) -> SheetStep:
     if work.by_hand:
         return SheetStep(text=f"{work.what}: {work.by_hand}")
     service = work.service
-    placed = "; ".join(f"{name} as {place}" for name, place in service.files)
+    placed = "; ".join(service.placed(name, place) for name, place in service.files)
     folders = {(name.rpartition("/")[0], place.rpartition("/")[0]) for name, place in service.files}
     if len(service.files) > 3 and len(folders) == 1:
         ((ours, theirs),) = folders
         placed = f"all files of {ours or 'the bundle'} into {theirs}"
     check, start = typed(service.check), typed(service.start)
     return SheetStep(
-        text=f"{host.name}: install {service.package}, then {placed}; check it ({check}), start it ({start})",
+        text=f"{host.name}: {service.first}{placed}; check it ({check}), start it ({start})",
         minds=service.minds,
     )
 

@@ -16,6 +16,7 @@ from kavrel.core.works.page import page_works
 from kavrel.core.works.people import AccountShut, AccountThere, GroupThere, people_works
 from kavrel.core.works.pools import pool_works
 from kavrel.core.works.services import ServiceRuns, service_works
+from kavrel.core.works.starts import start_works
 from kavrel.core.works.ups import power_works
 from kavrel.core.works.work import Work
 
@@ -48,6 +49,7 @@ def _works(index: Index, host: str, today: date) -> Iterator[Work]:
     yield from limit_works(index, host)
     yield from door_works(index, host)
     yield from power_works(index, host)
+    yield from start_works(index, host)
     yield from service_works(index, host)
     yield from job_works(index, host)
     yield from page_works(index, host, today)

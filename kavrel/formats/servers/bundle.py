@@ -43,7 +43,7 @@ STEPS: tuple[tuple[str, str, Maker], ...] = (
 # What is no service: those say themselves how they are set up.
 FIRST = {
     "setup.sh": "Read it, run it with `--print`, then run it: it asks before it wipes; it can be run again.",
-    "fstab": "Append to /etc/fstab; then `findmnt --verify` and `mount -a`.",
+    "fstab": "Nothing of it is for /etc/fstab to mount: ZFS mounts its datasets itself.",
 }
 
 
@@ -54,7 +54,8 @@ LOOK = (
     "nothing. Paste that on the Bench or in the Log, or send it (`lab-look --send`) with the box's token."
 )
 UNIT = (
-    "Install in /etc/systemd/system; daemon-reload; enable --now, or take fstab's lines, not both."
+    "In the place of fstab's lines, never with them: install in /etc/systemd/system; daemon-reload; "
+    "enable --now."
 )
 
 
@@ -65,11 +66,12 @@ def _services(index: Index, host: str, today: date) -> dict[str, str]:
         if not isinstance(work, ServiceRuns) or work.by_hand:
             continue
         service = work.service
-        places = "; ".join(f"{name.rpartition('/')[2]} as {at}" for name, at in service.files)
+        places = "; ".join(service.placed(n.rpartition("/")[2], at) for n, at in service.files)
         minds = " ".join(service.minds)
-        said = f"Install {service.package}, then {places}; check it ({typed(service.check)}), start it "
+        said = f"{service.first}{places}; check it ({typed(service.check)}), start it "
         files |= {
-            name: f"{said}({typed(service.start)}). {minds}".strip() for name, _ in service.files
+            name: f"{said[0].upper()}{said[1:]}({typed(service.start)}). {minds}".strip()
+            for name, _ in service.files
         }
     return files
 
@@ -92,7 +94,7 @@ def host_files(plan: Plan, host: str, origin: str, today: date) -> dict[str, tup
         files[name] = (text, todo[name])
     files |= tenant_files(plan, host, origin)
     for name, text in units(plan, host, origin).items():
-        files[f"systemd/{name}"] = (text, UNIT)
+        files[f"systemd/{name}"] = (text, todo.get(f"systemd/{name}", UNIT))
     files["lab-look"] = (look_script(), LOOK)
     night = next((w for w in job_works(box.index, host) if isinstance(w, NightRuns)), None)
     if night:

@@ -2,15 +2,11 @@
 
 from collections.abc import Iterator
 
-from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Plan
-from kavrel.core.shares.names import pool_names
+from kavrel.core.works.starts import KEYS, opened_alone
 from kavrel.core.works.volumes import UNION
 from kavrel.formats.servers.site import Box
 from kavrel.formats.servers.template import render
-
-# Before ZFS mounts anything: it mounts what has its key.
-KEYS_UNIT = "kavrel-keys.service"
 
 
 def unit_name(folder: str) -> str:
@@ -33,13 +29,9 @@ def units(plan: Plan, host: str, origin: str) -> dict[str, str]:
 
 def _units(box: Box, origin: str) -> Iterator[tuple[str, str]]:
     common = {"host": box.host, "origin": origin}
-    opened = [
-        pool_names(box.plan)[p.id]
-        for p in box.pools
-        if p.opens_alone and FILESYSTEMS[p.filesystem].by_name
-    ]
-    if opened:
-        yield KEYS_UNIT, render("keys_unit.j2", pools=opened, **common)
+    opened = opened_alone(box.index, box.host.id)
+    if opened:  # before ZFS mounts anything: it mounts what has its key
+        yield KEYS, render("keys_unit.j2", pools=opened, **common)
     for volume in box.volumes:
         if volume.uuid is None:
             continue  # the machine mounts it already; the plan does not know by what name

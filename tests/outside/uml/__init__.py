@@ -59,20 +59,24 @@ def _twice(script: str, sizes: Mapping[Path, int], work: Path, seconds: int) -> 
 
 
 def _run(script: str, sizes: Mapping[Path, int], work: Path, seconds: int) -> str:
+    for disk, size in sizes.items():
+        with disk.open("wb") as file:
+            file.truncate(size)
+    return _start(script, dict(enumerate(sizes)), work, seconds, "init.sh")
+
+
+def _start(script: str, disks: Mapping[int, Path], work: Path, seconds: int, init: str) -> str:
     version = next(p for p in MODULES.iterdir() if p.is_dir())
     modules = work / "mod" / "lib" / "modules"
     if not modules.exists():
         modules.mkdir(parents=True)
         (modules / version.name).symlink_to(version)
     (work / "job.sh").write_text(script, encoding="utf-8")
-    shutil.copy(HERE / "init.sh", work / "init.sh")
-    (work / "init.sh").chmod(0o755)
-    for disk, size in sizes.items():
-        with disk.open("wb") as file:
-            file.truncate(size)
+    shutil.copy(HERE / init, work / init)
+    (work / init).chmod(0o755)
     command = ["linux.uml", "mem=512M", "rootfstype=hostfs", "rootflags=/", "ro"]
     command += [
-        f"init={work / 'init.sh'}",
+        f"init={work / init}",
         f"jobdir={work}",
         f"patience={seconds}",
         "con=null",
@@ -81,7 +85,7 @@ def _run(script: str, sizes: Mapping[Path, int], work: Path, seconds: int) -> st
     command += [
         f"umid=t{secrets.token_hex(4)}",
         "quiet",
-        *(f"ubd{n}={d}" for n, d in enumerate(sizes)),
+        *(f"ubd{n}={d}" for n, d in disks.items()),
     ]
     out = work / "out.txt"
     boot = work / "boot.txt"

@@ -65,10 +65,11 @@ def _told(index: Index, host: str) -> tuple[str, ...]:
     return (
         "Install onto the new device and nowhere else: leave the data disks unplugged until it runs "
         f"({named}).",
-        f"Then plug them in, take the bundle of {box.name}, put its fstab to /etc/fstab, and run `sh "
+        f"Then plug them in, take the bundle of {box.name}, append its fstab to /etc/fstab, and run `sh "
         "setup.sh`. "
         "It puts the pools together as they are, asks for a passphrase where one is locked, makes nothing "
         "anew, gives every account the number that its files carry, and names what it cannot do.",
+        "Put the bundle's other files where its README says: until then nothing is served, and no job runs.",
         "Set the passwords that it names in the end. What other boxes know this one by (SSH host keys, "
         "certificates) is new: they have to be told.",
     )

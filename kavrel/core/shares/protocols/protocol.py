@@ -40,6 +40,7 @@ class Service:
     """What serves it on Debian: package, files and where each goes, how to check them and to start.
 
     `minds`: what else has to be there. `by_hand`: why no file is written, empty where there is one.
+    `appended`: its file goes below what is there, not in its place.
     """
 
     package: str
@@ -48,6 +49,18 @@ class Service:
     start: str
     minds: tuple[str, ...] = ()
     by_hand: str = ""
+    appended: bool = False
+
+    @property
+    def first(self) -> str:
+        """The words before the files: the package, where there is one."""
+        if self.package:
+            return f"install {self.package}, then "
+        return "" if self.appended else "put "
+
+    def placed(self, name: str, place: str) -> str:
+        """Where a file goes, in words."""
+        return f"append {name} to {place}" if self.appended else f"{name} as {place}"
 
 
 SET_UP_BY_HAND = Service(

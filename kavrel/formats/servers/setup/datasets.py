@@ -5,6 +5,7 @@ from collections.abc import Iterator, Sequence
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Dataset, Pool
 from kavrel.core.works import AccountLimited, DatasetLimited, FolderAccess, HomeFolder, Work
+from kavrel.core.works.volumes import volumes_of
 from kavrel.formats.servers.setup.pools import there_test
 from kavrel.formats.servers.setup.words import all_or_left, left, quoted
 from kavrel.formats.servers.site import Box
@@ -16,6 +17,7 @@ def dataset_lines(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
     if not mine:
         return
     yield f"if {there_test(box.index, pool)}; then"
+    yield from _counts_already(box, pool)
     access = {w.folder: w for w in works if isinstance(w, FolderAccess)}
     for dataset in mine:
         folder = box.folders[dataset.id]
@@ -46,6 +48,18 @@ def dataset_lines(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
     names = ", ".join(d.name for d in mine)
     yield f"else {left(f'without pool {pool.name} there is no {names}: run this again once it is there')}"
     yield "fi"
+
+
+def _counts_already(box: Box, pool: Pool) -> Iterator[str]:
+    """Limits of accounts hold from the mount on: to be told so again by each start is no failure.
+
+    Source: quotaon.service of systemd 252, which any mount with usrquota pulls in; ext4 with the quota
+    feature answers it EEXIST, tried on a whole system.
+    """
+    flags = FILESYSTEMS[pool.filesystem].mounted_counting.split(",")
+    if "usrquota" in flags and any(v.counting for v in volumes_of(box.index, pool)):
+        for line in ("[Service]", "ExecStart=", "ExecStart=-/sbin/quotaon -aug"):
+            yield f"keep_line /etc/systemd/system/quotaon.service.d/kavrel.conf '{line}'"
 
 
 def _dataset_there(box: Box, pool: Pool, folder: str) -> str:

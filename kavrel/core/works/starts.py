@@ -1,0 +1,104 @@
+"""What comes back when a box starts: its mounts, and the keys of pools that it opens by itself.
+
+`setup.sh` mounts what it makes, for as long as the box runs: without these works the next start finds
+empty folders.
+"""
+
+from collections.abc import Iterator
+
+from kavrel.core.filesystems import FILESYSTEMS
+from kavrel.core.index import Index
+from kavrel.core.plan import Pool
+from kavrel.core.shares.names import pool_names
+from kavrel.core.shares.protocols.protocol import Service
+from kavrel.core.works.services import ServiceRuns
+from kavrel.core.works.volumes import Tree, Volume, trees, volumes
+
+KEYS = "kavrel-keys.service"
+# Source: systemd.mount(5) and systemd-system.conf(5), DefaultDeviceTimeoutSec; tried on a whole system.
+WAITS = "A start waits a minute and a half for a disk that is dead or pulled out, and comes up without it."
+# Source: libmount of util-linux 2.38, tried: the UUID leads to another of its disks than it was mounted by.
+BUSY = "`mount -a` calls a Btrfs of several disks busy that is mounted already: that is well."
+
+
+def opened_alone(index: Index, host: str) -> list[str]:
+    """What ZFS calls the pools of a host whose key lies on it."""
+    return [
+        pool_names(index.plan)[p.id]
+        for p in index.plan.pools
+        if p.host == host and p.opens_alone and FILESYSTEMS[p.filesystem].by_name
+    ]
+
+
+def start_works(index: Index, host: str) -> Iterator[ServiceRuns]:
+    """Mounts, and keys before them; nothing on a box that takes no files."""
+    box = index.hosts[host]
+    if box.closed:
+        return
+    opened = opened_alone(index, host)
+    if opened:
+        yield _comes_back(
+            "keys",
+            f"keys of {', '.join(opened)} on {box.name}",
+            [p for p in index.plan.pools if pool_names(index.plan)[p.id] in opened],
+            Service(
+                package="",
+                files=((f"systemd/{KEYS}", f"/etc/systemd/system/{KEYS}"),),
+                check=f"systemctl cat {KEYS}",
+                start=f"systemctl daemon-reload; systemctl enable {KEYS}",
+                minds=("Without it the next start finds the pool locked.",),
+            ),
+            f"systemctl disable {KEYS}",
+        )
+    lines: list[Volume | Tree] = [v for v in volumes(index, host) if v.uuid is not None]
+    lines += [t for t in trees(index, host) if t.known]
+    shut_in = [
+        f"/srv/sftp/{e.name}/files"
+        for e in index.plan.exports
+        if e.protocol == "sftp" and index.pools[index.datasets[e.dataset].pool].host == host
+    ]
+    # One that waits for its passphrase is opened by hand.
+    folders = [*(one.folder for one in lines if not one.pool.waits), *shut_in]
+    if lines or shut_in:
+        busy = any(isinstance(v, Volume) and len(v.disks) > 1 and _by_many(v) for v in lines)
+        again = (
+            "Start the box once, before anything is on it, and see that each is there again: "
+            f'`for one in {" ".join(folders)}; do findmnt -n $one || echo "$one: not there"; done`.'
+        )
+        yield _comes_back(
+            "mounts",
+            f"mounts of {box.name}",
+            list({one.pool.id: one.pool for one in lines}.values()),
+            Service(
+                package="",
+                files=(("fstab", "/etc/fstab"),),
+                check="findmnt --verify",
+                start="systemctl daemon-reload; mount -a",
+                minds=(
+                    *([BUSY] if busy else []),
+                    *([again] if folders else []),
+                    WAITS,
+                ),
+                appended=True,
+            ),
+            "take its lines out of /etc/fstab",
+        )
+
+
+def _by_many(volume: Volume) -> bool:
+    """Whether its file system itself lies on several disks, not on an array of them."""
+    return FILESYSTEMS[volume.pool.filesystem].subvolumes
+
+
+def _comes_back(key: str, what: str, pools: list[Pool], service: Service, back: str) -> ServiceRuns:
+    return ServiceRuns(
+        key=f"service/{key}",
+        what=what,
+        makes=tuple(("pools", p.id) for p in pools),
+        needs=(),
+        see=service.check,
+        back=back,
+        by_hand="",
+        protocol="",
+        service=service,
+    )
