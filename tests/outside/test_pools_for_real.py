@@ -9,6 +9,7 @@ import re
 from collections.abc import Sequence
 from pathlib import Path
 from shlex import quote
+from typing import Any
 
 import pytest
 
@@ -138,16 +139,23 @@ look() {
 LAB_LOOK = "python3 /mnt/job/lab-look --out /mnt/job/look.json"
 
 
-def is_seen_as_planned(work: Path, plan: Plan) -> None:
-    """What lab-look gathered on that kernel is read as the pools that were planned."""
-    document = json.loads((work / "look.json").read_text())
+def named_disks(document: dict[str, Any], first: int = 1) -> dict[str, Any]:
+    """A look whose disks have the plan's serials, which those of this kernel do not; `first`: that of ubda."""
     for one in document["listings"]:
-        if one["listing"] == "lsblk":  # these disks have no serial of their own
+        if one["listing"] == "lsblk":
             tree = json.loads(one["said"])
-            for n, d in enumerate(sorted(tree["blockdevices"], key=lambda d: str(d["path"])), 1):
-                if d["path"].startswith("/dev/ubd"):
+            for n, d in enumerate(
+                sorted(tree["blockdevices"], key=lambda d: str(d["path"])), first
+            ):
+                if d["path"].startswith("/dev/ubd") and n:
                     d["serial"] = f"SN-{n}"
             one["said"] = json.dumps(tree)
+    return document
+
+
+def is_seen_as_planned(work: Path, plan: Plan) -> None:
+    """What lab-look gathered on that kernel is read as the pools that were planned."""
+    document = named_disks(json.loads((work / "look.json").read_text()))
     reading = read_look(json.dumps(document).encode(), 0)
     others = [h for h in reading.heard if h.listing != "smartctl"]  # virtual disks tell nothing
     assert not [h for h in others if h.not_understood or h.why], reading.heard

@@ -29,6 +29,28 @@ def can_run() -> bool:
     return all(map(shutil.which, ("linux.uml", "mdadm", "dmsetup"))) and MODULES.is_dir()
 
 
+def can_start_whole() -> bool:
+    """Whether a whole system can start over it: systemd and udev are here, too."""
+    return can_run() and Path("/lib/systemd/systemd").exists() and bool(shutil.which("udevadm"))
+
+
+class Whole:
+    """A box that starts more than once: its system disk and its others keep what was written to them."""
+
+    def __init__(self, work: Path, sizes: Sequence[int]) -> None:
+        self.work = work
+        self.disks = {n: work / f"d{n}" for n in range(len(sizes) + 1)}  # the first is the system's
+        for disk, size in zip(self.disks.values(), (3 * 10**9, *sizes), strict=True):
+            with disk.open("wb") as file:
+                file.truncate(size)
+
+    def start(self, script: str, without: Sequence[int] = (), seconds: int = 600) -> str:
+        """Starts it, these disks (from 1) pulled out; what the script, run as root once it is up, prints."""
+        (self.work / "out.txt").unlink(missing_ok=True)
+        there = {n: disk for n, disk in self.disks.items() if n not in without}
+        return _start(script, there, self.work, seconds, "boot.sh")
+
+
 def run(script: str, sizes: Sequence[int], work: Path, seconds: int = 700) -> str:
     """What a shell script prints as root in it, over disks /dev/ubda, /dev/ubdb ... of these bytes.
 

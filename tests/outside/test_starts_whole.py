@@ -1,0 +1,173 @@
+"""A whole box set up by its bundle that starts again and lives a night, with all of its disks and without some.
+
+A kernel in user space starts Debian's own systemd and udev over it: what puts pools together, opens and
+mounts them, starts timers and tells of failures is what does so on a real machine.
+Sources: systemd 252, udev, mdadm 4.2, cryptsetup 2.6, LVM 2.03, smbd 4.17 themselves.
+"""
+
+import io
+import json
+import re
+import zipfile
+from pathlib import Path
+
+import pytest
+
+from kavrel.core.edit import checked
+from kavrel.core.index import Index
+from kavrel.core.plan import Plan, Retention, Schedule
+from kavrel.core.seen.drift import drift
+from kavrel.core.works import ServiceRuns, bill
+from kavrel.core.works.jobs import NightRuns
+from kavrel.formats.looks.read import read_look
+from kavrel.formats.servers.bundle import bundle
+from tests.builders import TODAY, job
+from tests.conftest import needs
+from tests.outside import uml
+from tests.outside.test_pools_for_real import layout, named_disks, plan_of
+
+pytestmark = [
+    pytest.mark.prove,
+    needs("cryptsetup"),
+    needs("lvcreate"),
+    needs("smbd"),
+    pytest.mark.skipif(not uml.can_start_whole(), reason="no user-mode-linux with systemd here"),
+]
+DISK = 2_000_000_512
+# Mail to root lands in the job's folder.
+MAIL = r"""
+printf '#!/bin/sh\ncat >>/job/mails\n' >/usr/local/sbin/post; chmod 755 /usr/local/sbin/post
+ln -sf /usr/local/sbin/post /usr/sbin/sendmail
+"""
+# What a start ended with.
+STATE = """
+echo "state $(systemctl is-system-running)"; systemctl --failed --no-legend --plain | sed 's/^/failed /'
+findmnt -n -l -o TARGET | grep ^/srv/ | sort | sed 's/^/mounted /'
+night() { # each job's own time comes, one after another as they are due; then how it ended
+  for unit in $(systemctl list-timers --no-legend 'lab-*' | awk '{print $NF}'); do
+    at=$(systemctl list-timers --no-legend "${unit%.service}.timer" | awk '{print $2" "$3" "$4}')
+    date -s "@$(($(date -d "$at" +%s) - 1))" >/dev/null
+    while [ "$(systemctl show -P ExecMainExitTimestampMonotonic $unit)" = 0 ]; do sleep 0.3; done
+    while systemctl list-jobs --no-legend | grep -q lab-; do sleep 0.3; done # the mail, where it failed
+    began=$(systemctl show -P ExecMainStartTimestamp $unit | cut -d' ' -f3)
+    echo "ran $unit at $began: $(systemctl show -P Result $unit)"
+  done
+}
+"""
+
+
+def a_box() -> Plan:
+    """One of each way that a pool comes back: md, LUKS opened by a key file, Btrfs over two disks, LVM."""
+    plan = plan_of(
+        [DISK] * 6,
+        layout("pair", "mirror", "ext4", range(1, 3)),
+        layout("locked", "span", "ext4", range(3, 4), encrypted=True, unlock="key_file"),
+        layout("chunks", "copies2", "btrfs", range(4, 6)),
+        layout("row", "span", "xfs", range(6, 7)),
+    )
+    jobs = (
+        job(
+            "snaps",
+            datasets=("chunks-data",),
+            schedule=Schedule(kind="daily", at="02:00"),
+            retention=Retention(all_days=5),
+        ),
+        job(
+            "copy",
+            "mirror",
+            datasets=("pair-data",),
+            target_pool="row",
+            schedule=Schedule(kind="daily", at="03:00"),
+            retention=Retention(),
+        ),
+    )
+    named = tuple(d.model_copy(update={"name": d.id}) for d in plan.datasets)
+    return checked(plan.model_copy(update={"jobs": jobs, "datasets": named}))
+
+
+def unpacked(plan: Plan, folder: Path) -> None:
+    with zipfile.ZipFile(io.BytesIO(bundle(plan, "box", "revision 1", TODAY))) as files:
+        files.extractall(folder)
+
+
+def set_up(plan: Plan, answers: str) -> str:
+    """The bundle's README as somebody does it, step after step."""
+    lines = ["cd /job/bundle", f"printf '{answers}' | sh setup.sh; echo \"setup $?\""]
+    for work in bill(Index(plan), "box", TODAY):
+        if isinstance(work, ServiceRuns) and work.service.files:
+            service = work.service
+            if work.key == "service/firewall":
+                continue  # this kernel has no inet tables; tests/outside/test_doors_whole.py has
+            for name, place in service.files:
+                how = "cat" if service.appended else "install -m 644"
+                lines.append(f"{how} {name} {'>>' if service.appended else ''}{place}")
+            lines += [f'{service.check} >/dev/null; echo "check $?"', service.start]
+        elif isinstance(work, NightRuns):
+            lines += [
+                "install -m 755 lab-job lab-look /usr/local/sbin; cp lab-jobs.json /etc/lab-jobs.json",
+                "cp systemd/lab-* /etc/systemd/system",
+                work.start,
+            ]
+    return "\n".join(lines) + "\n"
+
+
+def said(text: str, start: str) -> list[str]:
+    return [x.removeprefix(f"{start} ") for x in text.splitlines() if x.startswith(f"{start} ")]
+
+
+def test_a_box_set_up_by_its_bundle_comes_back_by_itself_and_without_disks_too(
+    tmp_path: Path,
+) -> None:
+    plan = a_box()
+    unpacked(plan, tmp_path / "bundle")
+    box = uml.Whole(tmp_path, [d.capacity_bytes for d in plan.disks])
+    made = box.start(
+        MAIL
+        + set_up(plan, r"pair\nlocked\nsecret words\nchunks\nrow\n")
+        + "echo dear >/srv/pair/pair-data/letter; echo dear >/srv/chunks/chunks-data/letter\n"
+    )
+    assert said(made, "setup") == ["0"], made
+    assert set(said(made, "check")) == {"0"}, made
+    # Started again it is as it was: nothing has failed, all is mounted, and the night goes by itself.
+    again = box.start(
+        STATE
+        + "night; find /srv/chunks/.points /srv/row -name letter | sed 's/^/there /'\n"
+        + "python3 /usr/local/sbin/lab-look --out /job/look.json\n"
+    )
+    assert said(again, "state") == ["running"], again
+    roots = [f"/srv/{p.id}" for p in plan.pools]
+    assert said(again, "mounted") == sorted(roots)
+    assert said(again, "ran") == [
+        "lab-snaps.service at 01:00:00: success",
+        "lab-copy.service at 02:00:00: success",
+    ]
+    there = said(again, "there")
+    assert (
+        len([x for x in there if x.startswith("/srv/chunks/.points/chunks-data/lab-snaps-")]) == 1
+    )
+    assert [x for x in there if x.startswith("/srv/row/") and "pair-data/" in x], there
+    # What it says of itself is the plan, its timers too; but for its memory, and the system disk.
+    document = json.loads((tmp_path / "look.json").read_text(encoding="utf-8"))
+    machine = read_look(json.dumps(named_disks(document, first=0)).encode(), 0).machine
+    standing = tuple(p.model_copy(update={"standing": True}) for p in plan.pools)
+    found = drift(Index(plan.model_copy(update={"pools": standing})), "box", machine)
+    assert [(d.collection, d.name, d.field) for d in found.differences] == [
+        ("hosts", "box", "memory"),
+        ("disks", "/dev/ubda", "disk"),
+    ]
+    assert not (tmp_path / "mails").exists()
+    # One disk of the array, one of Btrfs' two and the only one of a pool are dead: it starts all the same.
+    less = box.start(
+        STATE + "night; systemd-analyze | sed 's/^/took /'; ls -A /srv/row\n", without=(1, 4, 6)
+    )
+    assert said(less, "mounted") == ["/srv/locked", "/srv/pair"], less
+    assert said(less, "ran") == [
+        "lab-snaps.service at 01:00:00: exit-code",
+        "lab-copy.service at 02:00:00: exit-code",
+    ]
+    minutes = re.search(r"took .* = 1min (\d+)|took .*in 1min (\d+)", less)
+    assert minutes, "a minute and a half, as the paper says"
+    mails = (tmp_path / "mails").read_text(encoding="utf-8")
+    assert "nothing is mounted at /srv/chunks: refused" in mails
+    assert "nothing is mounted at /srv/row: refused" in mails
+    assert "DegradedArray event on /dev/md/pair" in mails
