@@ -15,8 +15,10 @@ import pytest
 
 from kavrel.core.edit import checked
 from kavrel.core.index import Index
-from kavrel.core.plan import Plan, Retention, Schedule
+from kavrel.core.paper.machines import unlocking
+from kavrel.core.plan import Export, Grant, Plan, Retention, Schedule, Share
 from kavrel.core.seen.drift import drift
+from kavrel.core.typed import commands
 from kavrel.core.works import ServiceRuns, bill
 from kavrel.core.works.jobs import NightRuns
 from kavrel.formats.looks.read import read_look
@@ -85,23 +87,60 @@ def a_box() -> Plan:
     return checked(plan.model_copy(update={"jobs": jobs, "datasets": named}))
 
 
+def a_house_of_doors() -> Plan:
+    """A pool that waits for its passphrase, one that does not and one of several, behind three protocols.
+
+    NFS has a test of its own: this kernel's root cannot be exported, and its helpers wait for a network.
+    """
+    plan = plan_of(
+        [DISK] * 4,
+        layout("locked", "span", "ext4", range(1, 2), encrypted=True, unlock="typed"),
+        layout("open", "span", "ext4", range(2, 3)),
+        layout("wide", "union", "ext4", range(3, 5)),
+    )
+    lan = ("192.168.1.0/24",)
+    exports = (
+        Export(id="free", protocol="sftp", name="free", dataset="open-data", accounts=("ana",)),
+        Export(
+            id="sealed", protocol="sftp", name="sealed", dataset="locked-data", accounts=("bo",)
+        ),
+        Export(
+            id="r", protocol="rsync", name="r", dataset="wide-data", accounts=("ana",), clients=lan
+        ),
+    )
+    shares = tuple(Share(id=p, name=p, dataset=f"{p}-data") for p in ("locked", "wide"))
+    grants = tuple(Grant(id=s.id, share=s.id, account="ana", right="write") for s in shares)
+    fields = {"exports": exports, "shares": shares, "grants": grants, "quotas": ()}
+    named = tuple(d.model_copy(update={"name": d.id}) for d in plan.datasets)
+    return checked(plan.model_copy(update={**fields, "datasets": named}))
+
+
 def unpacked(plan: Plan, folder: Path) -> None:
     with zipfile.ZipFile(io.BytesIO(bundle(plan, "box", "revision 1", TODAY))) as files:
         files.extractall(folder)
 
 
-def set_up(plan: Plan, answers: str) -> str:
-    """The bundle's README as somebody does it, step after step."""
+def set_up(plan: Plan, answers: str, by_units: bool = False) -> str:
+    """The bundle's README as somebody does it, step after step; with units of mounts, or with fstab."""
     lines = ["cd /job/bundle", f"printf '{answers}' | sh setup.sh; echo \"setup $?\""]
     for work in bill(Index(plan), "box", TODAY):
         if isinstance(work, ServiceRuns) and work.service.files:
             service = work.service
+            if work.key == "service/mounts" and by_units:
+                lines += UNITS_OF_MOUNTS
+                continue
             if work.key == "service/firewall":
                 continue  # this kernel has no inet tables; tests/outside/test_doors_whole.py has
             for name, place in service.files:
-                how = "cat" if service.appended else "install -m 644"
+                how = "cat" if service.appended else "install -m 600"
                 lines.append(f"{how} {name} {'>>' if service.appended else ''}{place}")
-            lines += [f'{service.check} >/dev/null; echo "check $?"', service.start]
+            tried = f"{{ {service.check}; }} >/dev/null 2>&1"
+            if service.asks:  # a moment after it was started
+                lines += [
+                    service.start,
+                    f"for n in 1 2 3 4 5 6 7 8 9; do {tried} && break; sleep 1; done",
+                ]
+            lines += [f"{tried}; echo check $?", "" if service.asks else service.start]
         elif isinstance(work, NightRuns):
             lines += [
                 "install -m 755 lab-job lab-look /usr/local/sbin; cp lab-jobs.json /etc/lab-jobs.json",
@@ -109,6 +148,12 @@ def set_up(plan: Plan, answers: str) -> str:
                 work.start,
             ]
     return "\n".join(lines) + "\n"
+
+
+UNITS_OF_MOUNTS = (
+    "cp systemd/*.mount /etc/systemd/system; systemctl daemon-reload",
+    "for one in systemd/*.mount; do grep -q WantedBy $one && systemctl enable --now ${one##*/}; done",
+)
 
 
 def said(text: str, start: str) -> list[str]:
@@ -171,3 +216,35 @@ def test_a_box_set_up_by_its_bundle_comes_back_by_itself_and_without_disks_too(
     assert "nothing is mounted at /srv/chunks: refused" in mails
     assert "nothing is mounted at /srv/row: refused" in mails
     assert "DegradedArray event on /dev/md/pair" in mails
+
+
+def test_what_is_locked_waits_and_all_else_comes_back_by_units_and_the_sheet_opens_it(
+    tmp_path: Path,
+) -> None:
+    """Units in the place of fstab: for file systems, a tree over several, what SFTP accounts see."""
+    plan = a_house_of_doors()
+    unpacked(plan, tmp_path / "bundle")
+    box = uml.Whole(tmp_path, [d.capacity_bytes for d in plan.disks])
+    answers = r"locked\nsecret words\nopen\nwide\n"
+    made = box.start("systemctl enable --now ssh\n" + set_up(plan, answers, by_units=True))
+    assert said(made, "setup") == ["0"], made
+    assert set(said(made, "check")) == {"0"}, made
+    opened = "\n".join(commands("; ".join(unlocking(Index(plan), plan.pools[0])))) + "\n"
+    assert "cryptsetup open" in opened
+    again = box.start(
+        STATE
+        + "ls -A /srv/locked /srv/sftp/sealed/files | sed 's/^/lies /'\n"
+        + opened.replace("cryptsetup", "printf 'secret words' | cryptsetup --key-file -").replace(
+            "mount /", "systemctl start /"
+        )
+        + STATE.replace("state", "then").replace("mounted", "opened")
+        + 'for door in 445 873 22; do ss -ltnH | grep -q ":$door " && echo "door $door"; done\n'
+    )
+    assert said(again, "state") == ["running"], again
+    free = ["/srv/open", "/srv/sftp/free/files", "/srv/wide", "/srv/wide-disk1", "/srv/wide-disk2"]
+    assert said(again, "mounted") == free
+    # Nothing lies where the data will be, for anybody to see or to fill.
+    assert [x for x in said(again, "lies") if x and not x.startswith("/")] == []
+    assert said(again, "then") == ["running"]
+    assert set(said(again, "opened")) == {*free, "/srv/locked", "/srv/sftp/sealed/files"}
+    assert said(again, "door") == ["445", "873", "22"]

@@ -10,6 +10,7 @@ from kavrel.core.plan import Host, Pool
 from kavrel.core.shares.names import pool_names
 from kavrel.core.typed import typed
 from kavrel.core.works.pools import DeviceLocked, works_of_pool
+from kavrel.core.works.shut_in import shut_in
 from kavrel.core.works.volumes import tree_of, volumes_of
 
 BOOT_WORDS = {
@@ -125,9 +126,10 @@ def unlocking(index: Index, pool: Pool) -> tuple[str, ...]:
         return ("give its passphrase where the PC asks for it at the start",)
     if index.hosts[pool.host].closed:
         return ("enter the passphrase in its web page",)
+    bound = [typed(f"mount {one.folder}") for one in shut_in(index, pool.host) if one.pool == pool]
     if FILESYSTEMS[pool.filesystem].by_name:
         asked = " -L prompt" if pool.opens_alone else ""
-        return (typed(f"zfs load-key -r{asked} {name}"), typed("zfs mount -a"))
+        return (typed(f"zfs load-key -r{asked} {name}"), typed("zfs mount -a"), *bound)
     if not pool.encrypted:
         return ()
     made = list(works_of_pool(index, pool.model_copy(update={"standing": False})))
@@ -147,4 +149,5 @@ def unlocking(index: Index, pool: Pool) -> tuple[str, ...]:
         *opened,
         *(typed(f"mount {f}") for f in folders),
         *((typed(f"mount {tree.folder}"),) if tree else ()),
+        *bound,
     )

@@ -293,9 +293,8 @@ def _service(host: Host, work: ServiceRuns) -> SheetStep:
     if len(service.files) > 3 and len(folders) == 1:
         ((ours, theirs),) = folders
         placed = f"all files of {ours or 'the bundle'} into {theirs}"
-    check, start = typed(service.check), typed(service.start)
     return SheetStep(
-        text=f"{host.name}: {service.first}{placed}; check it ({check}), start it ({start})",
+        text=f"{host.name}: {service.first}{placed}; {service.tried}",
         minds=service.minds,
     )
 

@@ -12,13 +12,18 @@ from kavrel.core.plan import Pool
 from kavrel.core.shares.names import pool_names
 from kavrel.core.shares.protocols.protocol import Service
 from kavrel.core.works.services import ServiceRuns
+from kavrel.core.works.shut_in import shut_in
 from kavrel.core.works.volumes import Tree, Volume, trees, volumes
 
 KEYS = "kavrel-keys.service"
 # Source: systemd.mount(5) and systemd-system.conf(5), DefaultDeviceTimeoutSec; tried on a whole system.
 WAITS = "A start waits a minute and a half for a disk that is dead or pulled out, and comes up without it."
-# Source: libmount of util-linux 2.38, tried: the UUID leads to another of its disks than it was mounted by.
+# Source: libmount of util-linux 2.38, tried: what is there was mounted by another name than fstab's.
 BUSY = "`mount -a` calls a Btrfs of several disks busy that is mounted already: that is well."
+FULL = (
+    "`mount -a` says of a tree over several disks that its folder is not empty, when it is there: that is "
+    "well."
+)
 
 
 def opened_alone(index: Index, host: str) -> list[str]:
@@ -52,14 +57,12 @@ def start_works(index: Index, host: str) -> Iterator[ServiceRuns]:
         )
     lines: list[Volume | Tree] = [v for v in volumes(index, host) if v.uuid is not None]
     lines += [t for t in trees(index, host) if t.known]
-    shut_in = [
-        f"/srv/sftp/{e.name}/files"
-        for e in index.plan.exports
-        if e.protocol == "sftp" and index.pools[index.datasets[e.dataset].pool].host == host
-    ]
+    bound = list(shut_in(index, host))
+    by_hand = "".join(f"; mount {one.folder}" for one in bound if one.waits)
     # One that waits for its passphrase is opened by hand.
-    folders = [*(one.folder for one in lines if not one.pool.waits), *shut_in]
-    if lines or shut_in:
+    folders = [one.folder for one in lines if not one.pool.waits]
+    folders += [one.folder for one in bound if not one.waits]
+    if lines or bound:
         busy = any(isinstance(v, Volume) and len(v.disks) > 1 and _by_many(v) for v in lines)
         again = (
             "Start the box once, before anything is on it, and see that each is there again: "
@@ -73,9 +76,10 @@ def start_works(index: Index, host: str) -> Iterator[ServiceRuns]:
                 package="",
                 files=(("fstab", "/etc/fstab"),),
                 check="findmnt --verify",
-                start="systemctl daemon-reload; mount -a",
+                start=f"systemctl daemon-reload; mount -a{by_hand}",
                 minds=(
                     *([BUSY] if busy else []),
+                    *([FULL] if any(isinstance(one, Tree) for one in lines) else []),
                     *([again] if folders else []),
                     WAITS,
                 ),

@@ -85,6 +85,7 @@ def power_works(index: Index, host: str) -> Iterator[PowerWatched]:
             start="systemctl restart nut-server nut-monitor"
             if cabled
             else "systemctl restart nut-monitor",
+            asks=True,
             minds=(
                 *(f"The signal cable of {name} goes into {box.name}." for name in cabled),
                 "Set the passwords in the files; they are root's and nut's alone, mode 640.",

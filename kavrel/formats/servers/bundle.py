@@ -55,7 +55,7 @@ LOOK = (
 )
 UNIT = (
     "In the place of fstab's lines, never with them: install in /etc/systemd/system; daemon-reload; "
-    "enable --now."
+    "enable --now. Where a paper says `mount FOLDER`, it is `systemctl start FOLDER` then."
 )
 
 
@@ -67,12 +67,8 @@ def _services(index: Index, host: str, today: date) -> dict[str, str]:
             continue
         service = work.service
         places = "; ".join(service.placed(n.rpartition("/")[2], at) for n, at in service.files)
-        minds = " ".join(service.minds)
-        said = f"{service.first}{places}; check it ({typed(service.check)}), start it "
-        files |= {
-            name: f"{said[0].upper()}{said[1:]}({typed(service.start)}). {minds}".strip()
-            for name, _ in service.files
-        }
+        said = f"{service.first}{places}; {service.tried}. {' '.join(service.minds)}".strip()
+        files |= {name: said[0].upper() + said[1:] for name, _ in service.files}
     return files
 
 

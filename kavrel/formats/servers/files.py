@@ -16,6 +16,7 @@ from kavrel.core.shares.parts import parts_of
 from kavrel.core.shares.protocols.ftp import PASSIVE
 from kavrel.core.shares.protocols.iscsi import target_name
 from kavrel.core.works.doors import DoorOpen, door_works, forwards
+from kavrel.core.works.shut_in import shut_in
 from kavrel.formats.servers.site import Box
 from kavrel.formats.servers.template import render
 
@@ -194,7 +195,7 @@ def fstab(plan: Plan, host: str, origin: str) -> str:
         volumes=box.volumes,
         trees=box.trees,
         checked=lambda v: 2 if FILESYSTEMS[v.pool.filesystem].checked_at_start else 0,
-        shut_in=_offered(box, "sftp"),
+        shut_in=list(shut_in(box.index, host)),
     )
 
 

@@ -26,6 +26,8 @@ if [ ! -e $root/etc/installed ]; then
     ln -s /dev/null $root/etc/systemd/system/$one.service
   done
   printf '127.0.0.1 localhost box\n' >$root/etc/hosts; echo box >$root/etc/hostname
+  # No network here: who asks for a name is told at once that there is none.
+  rm -f $root/etc/resolv.conf; : >$root/etc/resolv.conf
   : >$root/etc/fstab; rm -f $root/etc/crypttab
   ln -sfn /usr/lib/uml/modules/"$(uname -r)" $root/usr/lib/modules/"$(uname -r)"
   # Its disks have serials, as those of a real box have; the system disk has none.

@@ -44,6 +44,7 @@ FTP = Protocol(
         ),
         check="systemctl status vsftpd",
         start="systemctl restart vsftpd",
+        asks=True,
         minds=("The password is that of the system: `passwd LOGIN`.",),
     ),
     why="only where a device can do nothing else",

@@ -8,6 +8,7 @@ from typing import Literal
 
 from kavrel.core.index import Index
 from kavrel.core.plan import Account, Export, Right
+from kavrel.core.typed import typed
 
 Gives = Literal["files", "disk", "objects"]
 System = Literal["windows", "macos", "linux", "phone", "hypervisor", "box", "backup"]
@@ -40,7 +41,8 @@ class Service:
     """What serves it on Debian: package, files and where each goes, how to check them and to start.
 
     `minds`: what else has to be there. `by_hand`: why no file is written, empty where there is one.
-    `appended`: its file goes below what is there, not in its place.
+    `appended`: its file goes below what is there, not in its place. `asks`: the check asks the server
+    itself, which has to run for it.
     """
 
     package: str
@@ -50,6 +52,15 @@ class Service:
     minds: tuple[str, ...] = ()
     by_hand: str = ""
     appended: bool = False
+    asks: bool = False
+
+    @property
+    def tried(self) -> str:
+        """How it is checked and started, in the order in which both can be done."""
+        check, start = typed(self.check), typed(self.start)
+        if self.asks:
+            return f"start it ({start}), see that it answers ({check})"
+        return f"check it ({check}), start it ({start})"
 
     @property
     def first(self) -> str:

@@ -37,6 +37,7 @@ RSYNC = Protocol(
         files=(("rsyncd.conf", "/etc/rsyncd.conf"), ("rsyncd.secrets", "/etc/rsyncd.secrets")),
         check="rsync rsync://localhost/",
         start="systemctl enable --now rsync",
+        asks=True,
         minds=("The secrets are root's alone, mode 600, or every login fails.",),
     ),
     why="another box fetches or sends whole trees, and only what changed travels",

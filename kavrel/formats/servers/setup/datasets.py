@@ -5,6 +5,7 @@ from collections.abc import Iterator, Sequence
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Dataset, Pool
 from kavrel.core.works import AccountLimited, DatasetLimited, FolderAccess, HomeFolder, Work
+from kavrel.core.works.shut_in import shut_in
 from kavrel.core.works.volumes import volumes_of
 from kavrel.formats.servers.setup.pools import there_test
 from kavrel.formats.servers.setup.words import all_or_left, left, quoted
@@ -201,6 +202,6 @@ def _fill(box: Box, work: AccountLimited, pool: Pool) -> Iterator[str]:
 
 def shut_in_lines(box: Box) -> Iterator[str]:
     """Folders that SFTP accounts are shut in: root's, with the data mounted below."""
-    for export in box.exports("sftp"):
-        yield f"run mkdir -p /srv/sftp/{export.name}/files"
-        yield f"run chmod 755 /srv/sftp /srv/sftp/{export.name}"
+    for one in shut_in(box.index, box.host.id):
+        yield f"run mkdir -p {one.folder}"
+        yield f"run chmod 755 /srv/sftp {one.folder.rpartition('/')[0]}"
