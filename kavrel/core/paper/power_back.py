@@ -11,7 +11,7 @@ from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.paper.document import Fact, Section, SheetStep
 from kavrel.core.paper.machines import AFTER_A_CUT, unlocking, waits
-from kavrel.core.plan import Host, Site
+from kavrel.core.plan import Host, Pool, Site
 from kavrel.core.shares.names import pool_names, pool_roots
 from kavrel.core.typed import typed
 
@@ -75,7 +75,10 @@ def _of_box(index: Index, host: Host) -> Iterator[SheetStep]:
         how = "; ".join(unlocking(index, pool))
         yield SheetStep(
             text=f"{host.name}: open pool {pool.name}, passphrase at {place}: {how}",
-            minds=("Until then its shares show nothing, and no job writes there.",),
+            minds=(
+                "Until then its shares show nothing, and no job writes there.",
+                *_over_an_empty_folder(index, pool),
+            ),
         )
     if host.closed:
         if pools:
@@ -105,6 +108,17 @@ def _of_box(index: Index, host: Host) -> Iterator[SheetStep]:
     if any(runs_on(index, j) == host.id and KINDS[j.kind].copies for j in index.plan.jobs):
         yield SheetStep(
             text=f"{host.name}: `lab-job overdue` names what has to be copied again: `lab-job NAME`"
+        )
+
+
+def _over_an_empty_folder(index: Index, pool: Pool) -> Iterator[str]:
+    """What started before the pool was there: a container makes the folder that it misses, and fills it."""
+    on_it = {m.app for m in index.plan.mounts if index.datasets[m.dataset].pool == pool.id}
+    apps = [a.name for a in index.plan.apps if a.id in on_it]
+    if apps:
+        yield (
+            f"Before that stop {', '.join(apps)}, and start again once the pool is open: what starts over an "
+            "empty folder writes to the system disk, below the mount, where nobody looks and no job reads."
         )
 
 

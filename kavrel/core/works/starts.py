@@ -81,7 +81,7 @@ def start_works(index: Index, host: str) -> Iterator[ServiceRuns]:
                     *([BUSY] if busy else []),
                     *([FULL] if any(isinstance(one, Tree) for one in lines) else []),
                     *([again] if folders else []),
-                    WAITS,
+                    *([WAITS] if lines else []),
                 ),
                 appended=True,
             ),

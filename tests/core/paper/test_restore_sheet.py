@@ -1,11 +1,14 @@
 """The sheet for whoever restores without the administrator."""
 
+from typing import Any
+
 import pytest
 
 from kavrel.core.evaluate import evaluate
 from kavrel.core.paper.restore_sheet import RULES, restore_sheet
-from kavrel.core.plan import Bucket, Dataset, Export, Plan, Pool, Retention
+from kavrel.core.plan import App, Bucket, Dataset, Export, Mount, Plan, Pool, Retention
 from kavrel.formats.document_markdown import document_markdown
+from kavrel.formats.servers.files import fstab
 from tests.builders import GB, TODAY, disk, job, lab
 
 NEAR = {"kind": "backup", "target_pool": "second", "credentials": "source"}
@@ -221,6 +224,30 @@ def test_after_a_power_cut_boxes_come_back_in_their_order_and_what_is_locked_is_
     disks = (*lab().disks, disk(4), disk(5))
     both = lab(disks=disks, pools=(first, near), datasets=(*lab().datasets, spare), exports=given)
     assert "NFS starts only once" in part(sheet_of(both), "the power was away: home")
+
+
+def test_apps_that_started_over_a_locked_pool_are_stopped_before_it_is_opened() -> None:
+    """A container makes the folder that it misses: what it writes there is on the system disk."""
+    locked = lab().pools[0].model_copy(update={"encrypted": True})
+    apps = (App(id="player", name="player", host="box"), App(id="door", name="door", host="box"))
+    sees = (Mount(id="m", app="player", dataset="files", inside="/media"),)
+    fields: dict[str, Any] = {"apps": apps, "mounts": sees}
+    text = part(
+        sheet_of(lab(pools=(locked, *lab().pools[1:]), **fields)), "the power was away: home"
+    )
+    assert "Before that stop player, and start again once the pool is open" in text
+    assert "Before that stop" not in part(sheet_of(lab(**fields)), "the power was away: home")
+    # SFTP accounts see what is mounted, and nothing before.
+    shown = Export(id="in", protocol="sftp", name="in", dataset="files", accounts=("ana",))
+    text = part(
+        sheet_of(lab(pools=(locked, *lab().pools[1:]), exports=(shown,))),
+        "the power was away: home",
+    )
+    assert "`zfs mount -a`; `mount /srv/sftp/in/files`" in text
+    line = "/srv/main/files /srv/sftp/in/files none bind,nofail,"
+    assert f"{line}x-systemd.requires=zfs-mount.service 0 0" in fstab(
+        lab(exports=(shown,)), "box", "r"
+    )
 
 
 def test_a_new_box_is_set_up_before_anything_is_brought_back() -> None:
