@@ -22,6 +22,7 @@ from kavrel.core.paper.changed_disk import (
 )
 from kavrel.core.paper.disks_apart import disk_apart, tier_disks
 from kavrel.core.paper.document import Fact, Section, SheetStep
+from kavrel.core.paper.machines import served_again
 from kavrel.core.plan import Pool
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.names import pool_names, pool_roots
@@ -120,7 +121,11 @@ def _steps(index: Index, pool: Pool, works: Sequence[Work], more: int) -> Iterat
     name = index.once(pool_names)[pool.id]
     folder = index.once(pool_roots)[pool.id]
     words = _words(pool, works, name, folder)
-    yield SheetStep(text=f"see which one it is: {words.look}", minds=(CABLE,))
+    first = [words.first] if words.first else []
+    again = served_again(index, {pool.id}) if first else []
+    if again:
+        first += [f"What is served of it started without it: {typed(*again)}"]
+    yield SheetStep(text=f"see which one it is: {words.look}", minds=(*first, CABLE))
     if not more:
         said = "".join(f"; {one}" for one in newest_copies(index, pool))
         yield SheetStep(
@@ -137,13 +142,23 @@ def _steps(index: Index, pool: Pool, works: Sequence[Work], more: int) -> Iterat
 
 
 class _Words:
-    """What is typed: to `look`, to take a disk `out`, to put the new one `into` it, to `wait` and `check`."""
+    """What is typed: to `look`, to take a disk `out`, to put the new one `into` it, to `wait` and `check`.
+
+    `first`: what comes before all of it, where the box was started since.
+    """
 
     def __init__(
-        self, look: str, out: str, into: Sequence[str], wait: str, check: str, *minds: str
+        self,
+        look: str,
+        out: str,
+        into: Sequence[str],
+        wait: str,
+        check: str,
+        *minds: str,
+        first: str = "",
     ) -> None:
         self.look, self.out, self.into = look, out, tuple(into)
-        self.wait, self.check, self.minds = wait, check, minds
+        self.wait, self.check, self.minds, self.first = wait, check, minds, first
 
 
 def _words(pool: Pool, works: Sequence[Work], name: str, folder: str) -> _Words:
@@ -229,6 +244,6 @@ def _of_btrfs(made: FilesystemMade, works: Sequence[Work], name: str, folder: st
             f"btrfs balance start -dconvert={kept},soft -mconvert={kept},soft {folder}",
             f"btrfs scrub start -B {folder}",
         ),
-        "If the box was started without the dead disk it is not mounted. Once, first of all: "
+        first="If the box was started without the dead disk it is not mounted. Once, first of all: "
         + typed(f"mount -o degraded {folder}"),
     )

@@ -1,6 +1,6 @@
 """The runbook's part on each machine: onto which disk it is installed, how it is reached, what is locked."""
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 
 from kavrel.core.copies.keys import locked_after_start
 from kavrel.core.filesystems import FILESYSTEMS
@@ -8,6 +8,7 @@ from kavrel.core.index import Index
 from kavrel.core.paper.document import Section, SheetStep
 from kavrel.core.plan import Host, Pool
 from kavrel.core.shares.names import pool_names
+from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.typed import typed
 from kavrel.core.works.pools import DeviceLocked, works_of_pool
 from kavrel.core.works.shut_in import shut_in
@@ -114,6 +115,13 @@ def waits(index: Index, pool: Pool) -> bool:
     """Whether anything on it stays locked after a start until somebody is there."""
     mine = (d for d in index.plan.datasets if d.pool == pool.id)
     return pool.waits or any(locked_after_start(index, d) for d in mine)
+
+
+def served_again(index: Index, pools: Collection[str]) -> list[str]:
+    """Commands by which servers find what of these pools was not there when they started."""
+    there = (e for e in index.plan.exports if index.datasets[e.dataset].pool in pools)
+    found = (PROTOCOLS[e.protocol].service.again(e) for e in there)
+    return list(dict.fromkeys(line for line in found if line))
 
 
 def unlocking(index: Index, pool: Pool) -> tuple[str, ...]:

@@ -10,7 +10,7 @@ from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.paper.document import Fact, Section, SheetStep
-from kavrel.core.paper.machines import AFTER_A_CUT, unlocking, waits
+from kavrel.core.paper.machines import AFTER_A_CUT, served_again, unlocking, waits
 from kavrel.core.plan import Host, Pool, Site
 from kavrel.core.shares.names import pool_names, pool_roots
 from kavrel.core.typed import typed
@@ -28,6 +28,11 @@ NFS_WAITS = (
     "NFS starts only once every folder in /etc/exports is mounted: take those of a pool that is not there out "
     "of it "
     "until it is, then `systemctl daemon-reload && systemctl start nfs-server`."
+)
+
+TARGET_RESTARTS = (
+    "The target is restarted for all of its disks at once: their clients wait a moment, and come back by "
+    "themselves."
 )
 
 
@@ -101,9 +106,12 @@ def _of_box(index: Index, host: Host) -> Iterator[SheetStep]:
             ),
         )
     if locked:
+        again = served_again(index, {p.id for p in locked})
+        once = typed(*again) + "; " if again else ""
         yield SheetStep(
-            text=f"{host.name}: start what found its folder missing: `systemctl --failed` names it, "
-            "`systemctl restart NAME`; `exportfs -ra` where NFS is served"
+            text=f"{host.name}: start what found its folder missing: {once}whatever else `systemctl --failed` "
+            "names, by `systemctl restart NAME`",
+            minds=((TARGET_RESTARTS,) if any("rtslib" in line for line in again) else ()),
         )
     if any(runs_on(index, j) == host.id and KINDS[j.kind].copies for j in index.plan.jobs):
         yield SheetStep(

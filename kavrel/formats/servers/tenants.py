@@ -9,7 +9,7 @@ import json
 from collections.abc import Iterator
 
 from kavrel.core.plan import Export, Plan
-from kavrel.core.shares.names import slug
+from kavrel.core.shares.protocols.s3 import service_name
 from kavrel.core.works.doors import door_works
 from kavrel.formats.servers.site import Box
 from kavrel.formats.servers.template import plain, render
@@ -37,8 +37,7 @@ def tenant_files(plan: Plan, host: str, origin: str) -> dict[str, tuple[str, str
 
 def _tenants(box: Box, origin: str) -> Iterator[tuple[tuple[str, str, str], ...]]:
     for export in box.exports("s3"):
-        # It names an account, too: at most 32 characters (useradd(8)).
-        name = f"s3-{slug(export.name, export.id)}"[:32].rstrip("-")
+        name = service_name(export)
         networks = _networks(box, export)
         facts = {
             "service": name,

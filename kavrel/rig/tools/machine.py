@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from datetime import UTC, datetime
 from itertools import pairwise
 
+from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.works.folders import folder_works
 from kavrel.rig import as_planned
 from kavrel.rig.box import Box
@@ -157,7 +158,7 @@ def mail(box: Box, words: list[str], stdin: bytes) -> Said:
 
 
 def systemctl(box: Box, words: list[str], stdin: bytes) -> Said:
-    """Systemctl reboot, and the state of timers."""
+    """Systemctl reboot, the state of timers, what failed, and starting what serves."""
     if words[:1] == ["show"]:
         return lines(*_shown(box, words[1]))
     if words[:1] == ["reboot"]:
@@ -169,6 +170,14 @@ def systemctl(box: Box, words: list[str], stdin: bytes) -> Said:
     if words[:2] == ["enable", "--now"]:
         box.disabled -= {w.removeprefix("lab-").removesuffix(".timer") for w in words[2:]}
         return FINE
+    if words[:1] == ["--failed"]:
+        return lines("  UNIT LOAD ACTIVE SUB DESCRIPTION", "0 loaded units listed.")
+    if words[:1] in (["start"], ["restart"]) and words[1:]:
+        told = [p.service.start for p in PROTOCOLS.values()]
+        told += [PROTOCOLS[e.protocol].service.again(e) for e in box.lab.index.plan.exports]
+        known = {line.split()[-1] for line in told if line.startswith("systemctl ")}
+        missing = [w for w in words[1:] if w.removesuffix(".service") not in known]
+        return failed(f"Unit {missing[0]}.service not found.") if missing else FINE
     return failed(f"Unknown command verb {' '.join(words[:1])}.")
 
 

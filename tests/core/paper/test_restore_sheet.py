@@ -250,6 +250,42 @@ def test_apps_that_started_over_a_locked_pool_are_stopped_before_it_is_opened() 
     )
 
 
+def test_what_serves_a_pool_that_came_late_is_started_by_name_for_it_does_not_fail() -> None:
+    """Targetctl says what it cannot find and ends well; a unit given up with its mount has not failed."""
+    locked = lab().pools[0].model_copy(update={"encrypted": True})
+    facts: tuple[dict[str, Any], ...] = (
+        {"protocol": "iscsi", "size_bytes": GB, "clients": ("iqn.2026-01.lan.pc:one",)},
+        {
+            "protocol": "s3",
+            "size_bytes": GB,
+            "port": 9000,
+            "buckets": ("one",),
+            "accounts": ("ana",),
+        },
+        {"protocol": "nfs", "clients": ("192.168.1.0/24",)},
+        {"protocol": "rsync", "clients": ("192.168.1.0/24",), "accounts": ("ana",)},
+    )
+    given = tuple(
+        Export.model_validate(
+            {"id": f["protocol"], "name": f"my-{f['protocol']}", "dataset": "files", **f}
+        )
+        for f in facts
+    )
+    text = part(
+        sheet_of(lab(pools=(locked, *lab().pools[1:]), exports=given)), "the power was away: home"
+    )
+    told = "`systemctl restart rtslib-fb-targetctl`; `systemctl start s3-my-s3`; `exportfs -ra`;"
+    assert f"box: start what found its folder missing: {told}" in text
+    assert "their clients wait a moment" in text
+    # A pool of Btrfs that lacks a disk is not mounted by the start: what it serves is told again, too.
+    copies = lab().pools[0].model_copy(update={"family": "copies2", "filesystem": "btrfs"})
+    text = sheet_of(lab(pools=(copies, *lab().pools[1:]), exports=given[:1]))
+    steps = part(text, "a disk dies: pool main")
+    first = steps.partition("see which one it is")[2].partition("- [ ]")[0]
+    assert "Once, first of all: `mount -o degraded /srv/main`" in first
+    assert "`systemctl restart rtslib-fb-targetctl`" in first
+
+
 def test_a_new_box_is_set_up_before_anything_is_brought_back() -> None:
     text = sheet_of(lab(jobs=(job("r", **FAR),)))
     for title in ("box lost: box", "fire at its site: home"):

@@ -64,6 +64,7 @@ NFS = Protocol(
         files=(("exports", "/etc/exports"),),
         check="exportfs -ra && exportfs -v",
         start="systemctl enable --now nfs-server",
+        again=lambda export: "exportfs -ra",
     ),
     why="Unix hosts and hypervisors mount it by address, with the numeric owner of each file",
     seen=by_client,

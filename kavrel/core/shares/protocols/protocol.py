@@ -36,13 +36,19 @@ def by_client(export: Export, index: Index) -> Iterator[Seen]:
         yield "machine", client, export.may, f"its address is let in to {export.name}"
 
 
+def looks_each_time(export: Export) -> str:
+    """A server that opens the folder anew whenever somebody comes."""
+    return ""
+
+
 @dataclass(frozen=True)
 class Service:
     """What serves it on Debian: package, files and where each goes, how to check them and to start.
 
     `minds`: what else has to be there. `by_hand`: why no file is written, empty where there is one.
     `appended`: its file goes below what is there, not in its place. `asks`: the check asks the server
-    itself, which has to run for it.
+    itself, which has to run for it. `again`: the command by which it finds an export whose folder came
+    after it had started, empty where it looks each time; it does not fail for that, so nothing names it.
     """
 
     package: str
@@ -53,6 +59,7 @@ class Service:
     by_hand: str = ""
     appended: bool = False
     asks: bool = False
+    again: Callable[[Export], str] = looks_each_time
 
     @property
     def tried(self) -> str:

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 from kavrel.core.index import Index
 from kavrel.core.plan import Export
+from kavrel.core.shares.names import slug
 from kavrel.core.shares.protocols.protocol import (
     Complaint,
     PortUse,
@@ -41,6 +42,11 @@ def _ports(export: Export) -> tuple[PortUse, ...]:
     return tuple(uses)
 
 
+def service_name(export: Export) -> str:
+    """The tenant's unit, and its account: at most 32 characters (useradd(8))."""
+    return f"s3-{slug(export.name, export.id)}"[:32].rstrip("-")
+
+
 S3 = Protocol(
     id="s3",
     title="S3 tenant",
@@ -58,6 +64,8 @@ S3 = Protocol(
         by_hand="no package of Debian serves S3: install a server of your choice and a script that starts it "
         "(/usr/local/sbin/s3-serve); unit, environment and the lesser key's policy of each tenant are in the "
         "bundle; make the tenant's buckets and that key there",
+        # Its unit waits for the mount, and is given up with it, not failed. Source: systemd.unit(5).
+        again=lambda export: f"systemctl start {service_name(export)}",
     ),
     why="a backup tool that speaks S3, with a key that cannot delete what is held",
     seen=by_account,
