@@ -15,7 +15,7 @@ import pytest
 
 from kavrel.core.edit import checked
 from kavrel.core.index import Index
-from kavrel.core.paper.machines import unlocking
+from kavrel.core.paper.machines import served_again, unlocking
 from kavrel.core.plan import Export, Grant, Plan, Retention, Schedule, Share
 from kavrel.core.seen.drift import drift
 from kavrel.core.typed import commands
@@ -105,6 +105,16 @@ def a_house_of_doors() -> Plan:
             id="sealed", protocol="sftp", name="sealed", dataset="locked-data", accounts=("bo",)
         ),
         Export(
+            id="tenant",
+            protocol="s3",
+            name="tenant",
+            dataset="locked-data",
+            accounts=("ana",),
+            size_bytes=10**8,
+            port=9000,
+            buckets=("kept",),
+        ),
+        Export(
             id="r", protocol="rsync", name="r", dataset="wide-data", accounts=("ana",), clients=lan
         ),
     )
@@ -150,6 +160,13 @@ def set_up(plan: Plan, answers: str, by_units: bool = False) -> str:
     return "\n".join(lines) + "\n"
 
 
+# As its own words have it, with a server of nobody's choice.
+TENANT = r"""
+useradd -r -s /usr/sbin/nologin s3-tenant; setfacl -m u:s3-tenant:rwx /srv/locked/locked-data
+mkdir -p /etc/s3; install -m 600 s3/s3-tenant.env /etc/s3/; cp s3/s3-tenant.service /etc/systemd/system
+printf '#!/bin/sh\nexec sleep 1000000\n' >/usr/local/sbin/s3-serve; chmod 755 /usr/local/sbin/s3-serve
+systemctl daemon-reload; systemctl enable --now s3-tenant; echo "tenant $(systemctl is-active s3-tenant)"
+"""
 UNITS_OF_MOUNTS = (
     "cp systemd/*.mount /etc/systemd/system; systemctl daemon-reload",
     "for one in systemd/*.mount; do grep -q WantedBy $one && systemctl enable --now ${one##*/}; done",
@@ -226,17 +243,23 @@ def test_what_is_locked_waits_and_all_else_comes_back_by_units_and_the_sheet_ope
     unpacked(plan, tmp_path / "bundle")
     box = uml.Whole(tmp_path, [d.capacity_bytes for d in plan.disks])
     answers = r"locked\nsecret words\nopen\nwide\n"
-    made = box.start("systemctl enable --now ssh\n" + set_up(plan, answers, by_units=True))
+    first = "systemctl enable --now ssh\n" + set_up(plan, answers, by_units=True)
+    made = box.start(f"{first}cd /job/bundle; {TENANT}")
     assert said(made, "setup") == ["0"], made
     assert set(said(made, "check")) == {"0"}, made
+    assert said(made, "tenant") == ["active"], made
     opened = "\n".join(commands("; ".join(unlocking(Index(plan), plan.pools[0])))) + "\n"
     assert "cryptsetup open" in opened
+    tenant = "echo tenant $(systemctl is-active s3-tenant)\n"
     again = box.start(
         STATE
+        + tenant
         + "ls -A /srv/locked /srv/sftp/sealed/files | sed 's/^/lies /'\n"
         + opened.replace("cryptsetup", "printf 'secret words' | cryptsetup --key-file -").replace(
             "mount /", "systemctl start /"
         )
+        + "\n".join(served_again(Index(plan), {"locked"}))
+        + f"; {tenant}"
         + STATE.replace("state", "then").replace("mounted", "opened")
         + 'for door in 445 873 22; do ss -ltnH | grep -q ":$door " && echo "door $door"; done\n'
     )
@@ -246,5 +269,7 @@ def test_what_is_locked_waits_and_all_else_comes_back_by_units_and_the_sheet_ope
     # Nothing lies where the data will be, for anybody to see or to fill.
     assert [x for x in said(again, "lies") if x and not x.startswith("/")] == []
     assert said(again, "then") == ["running"]
+    # Given up with the mount it has not failed, so nothing names it: the sheet does.
+    assert said(again, "tenant") == ["inactive", "active"], again
     assert set(said(again, "opened")) == {*free, "/srv/locked", "/srv/sftp/sealed/files"}
     assert said(again, "door") == ["445", "873", "22"]
