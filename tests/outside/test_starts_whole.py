@@ -218,6 +218,18 @@ def test_a_box_set_up_by_its_bundle_comes_back_by_itself_and_without_disks_too(
         ("disks", "/dev/ubda", "disk"),
     ]
     assert not (tmp_path / "mails").exists()
+    # Its boot device dies: a new one, fstab, setup.sh, the bundle's other files, as the sheet has it.
+    box.new_system()
+    anew = box.start(MAIL + set_up(plan, r"secret words\n"))
+    assert said(anew, "setup") == ["0"], anew
+    assert not [
+        x for x in anew.splitlines() if x.startswith(("+ mkfs", "+ wipefs", "+ mdadm --create"))
+    ]
+    back = box.start(STATE + "night; cat /srv/*/*-data/letter | sed 's/^/there /'\n")
+    assert said(back, "state") == ["running"], back
+    assert said(back, "mounted") == sorted(roots)
+    assert [x.partition(": ")[2] for x in said(back, "ran")] == ["success", "success"]
+    assert said(back, "there") == ["dear", "dear"]
     # One disk of the array, one of Btrfs' two and the only one of a pool are dead: it starts all the same.
     less = box.start(
         STATE + "night; systemd-analyze | sed 's/^/took /'; ls -A /srv/row\n", without=(1, 4, 6)

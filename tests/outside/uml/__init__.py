@@ -40,9 +40,15 @@ class Whole:
     def __init__(self, work: Path, sizes: Sequence[int]) -> None:
         self.work = work
         self.disks = {n: work / f"d{n}" for n in range(len(sizes) + 1)}  # the first is the system's
-        for disk, size in zip(self.disks.values(), (3 * 10**9, *sizes), strict=True):
-            with disk.open("wb") as file:
+        self.new_system()
+        for n, size in enumerate(sizes, 1):
+            with self.disks[n].open("wb") as file:
                 file.truncate(size)
+
+    def new_system(self) -> None:
+        """Its boot device is lost, and another one is there: a fresh system, as it was installed."""
+        with self.disks[0].open("wb") as file:
+            file.truncate(3 * 10**9)
 
     def start(self, script: str, without: Sequence[int] = (), seconds: int = 600) -> str:
         """Starts it, these disks (from 1) pulled out; what the script, run as root once it is up, prints."""
