@@ -18,6 +18,8 @@ from kavrel.core.works.volumes import Tree, Volume, trees, volumes
 KEYS = "kavrel-keys.service"
 # Source: systemd.mount(5) and systemd-system.conf(5), DefaultDeviceTimeoutSec; tried on a whole system.
 WAITS = "A start waits a minute and a half for a disk that is dead or pulled out, and comes up without it."
+# Source: systemd-fstab-generator(8): a second entry for a folder is passed over.
+OLD_LINES = "Lines of an earlier bundle are taken out first: of two for one folder the first holds."
 # Source: libmount of util-linux 2.38, tried: what is there was mounted by another name than fstab's.
 BUSY = "`mount -a` calls a Btrfs of several disks busy that is mounted already: that is well."
 FULL = (
@@ -78,6 +80,7 @@ def start_works(index: Index, host: str) -> Iterator[ServiceRuns]:
                 check="findmnt --verify",
                 start=f"systemctl daemon-reload; mount -a{by_hand}",
                 minds=(
+                    OLD_LINES,
                     *([BUSY] if busy else []),
                     *([FULL] if any(isinstance(one, Tree) for one in lines) else []),
                     *([again] if folders else []),
