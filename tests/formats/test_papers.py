@@ -77,9 +77,9 @@ def mounts(plan: Plan, host: str) -> bool:
 def test_a_bundle_of_a_changed_plan_takes_hold_where_an_older_one_is_in_force() -> None:
     """A firewall that runs is not loaded by a start, and of two lines of fstab the older one holds."""
     beside = lab().pools[0].model_copy(update={"family": "mirror", "filesystem": "ext4"})
-    beside = beside.model_copy(update={"groups": (("box1", "box2"),)})
+    beside = beside.model_copy(update={"groups": (("box1", "box2"),), "standing": False})
     files = host_files(lab(pools=(beside, *lab().pools[1:])), "box", "revision 2", TODAY)
-    assert "nft -f /etc/nftables.conf`)" in files["nftables.conf"][1]
+    assert "; nft -f /etc/nftables.conf`)" in files["nftables.conf"][1]
     assert "Lines of an earlier bundle are taken out first" in files["fstab"][1]
 
 

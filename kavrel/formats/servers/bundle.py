@@ -43,7 +43,7 @@ STEPS: tuple[tuple[str, str, Maker], ...] = (
 # What is no service: those say themselves how they are set up.
 FIRST = {
     "setup.sh": "Read it, run it with `--print`, then run it: it asks before it wipes; it can be run again.",
-    "fstab": "Nothing of it is for /etc/fstab to mount: ZFS mounts its datasets itself.",
+    "fstab": "Nothing new for /etc/fstab: keep the lines that it names; ZFS mounts its datasets itself.",
 }
 
 
