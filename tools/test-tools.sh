@@ -22,6 +22,7 @@ need sshd openssh-server
 need vsftpd vsftpd
 need exportfs nfs-kernel-server
 need mount.nfs4 nfs-common
+need mount.cifs cifs-utils
 need targetctl targetcli-fb
 need iscsid open-iscsi
 need crontab cron

@@ -130,7 +130,8 @@ def _share_cards(login: str, share: Share, host: Host, letter: str, right: str) 
         thing=share.name,
         system="Linux, once",
         text=f"mount -t cifs {shlex.quote(source)} {folder} -o {options}",
-        note="the credentials file belongs to root, mode 600",
+        note=f"first `mkdir -p {folder}`; the credentials file is root's, mode 600, two lines: "
+        f"username={login} and password=...",
     )
     yield Card(
         who=login,
