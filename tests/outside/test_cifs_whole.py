@@ -26,11 +26,13 @@ pytestmark = [
 # The file of passwords as the card describes it.
 SERVER = r"""
 # Nothing loads a module by itself here.
-for module in hmac cmac ctr ccm gf128mul ghash-generic gcm ecb sha512_generic nls_utf8 cifs; do modprobe -d /mnt/job/mod $module; done
+for module in hmac cmac ctr ccm gf128mul ghash-generic gcm ecb sha512_generic nls_utf8 cifs; do
+  modprobe -d /mnt/job/mod $module
+done
 ip link set lo up; ip addr add 192.168.1.10/32 dev lo
 mkdir -p /run/samba/private /mnt/m /etc/kavrel
 dirs=$(for one in lock state cache pid; do echo "   $one directory = /run/samba"; done)
-{ echo "[global]"; echo "$dirs"; echo "   private dir = /run/samba/private"; echo "   ncalrpc dir = /run/samba/rpc"
+{ echo "[global]"; echo "$dirs"; printf '   %s = /run/samba/%s\n' "private dir" private "ncalrpc dir" rpc
   sed '1,/^.global/d' /mnt/job/smb.conf; } | sed 's|/var/log/samba/%m.log|/run/samba/log|' >/etc/smb.conf
 for who in ana bo; do
   printf 'a word;1\na word;1\n' | smbpasswd -c /etc/smb.conf -s -a $who >/dev/null
