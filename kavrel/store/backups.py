@@ -16,6 +16,7 @@ from urllib.parse import quote
 from kavrel.core.plan import Retention
 from kavrel.formats import plan_file
 from kavrel.store.database import Database, StoreError, backup, migrations
+from kavrel.store.owner import of_its_folder
 from kavrel.store.plans import AGGREGATES
 
 FOLDER = "backups"
@@ -62,6 +63,7 @@ def nightly(database: Path, rule: Retention, zone: str, now: datetime) -> tuple[
     """
     folder = folder_of(database)
     folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+    of_its_folder(folder)
     made = folder / f"kavrel-{now.astimezone(UTC):{STAMP}}Z.db"
     backup(database, made)
     try:

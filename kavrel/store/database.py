@@ -11,6 +11,8 @@ from pathlib import Path
 from threading import Lock, RLock
 from urllib.parse import quote
 
+from kavrel.store.owner import of_its_folder
+
 
 class StoreError(RuntimeError):
     """The database cannot be used; the text says why in plain words."""
@@ -90,6 +92,7 @@ class Database:
         if 0 < version < known[-1][0]:
             folder = self.path.parent / "backups"
             folder.mkdir(mode=0o700, exist_ok=True)
+            of_its_folder(folder)
             backup(
                 self.path,
                 folder / f"before-schema-{known[-1][0]}-{datetime.now(UTC):%Y%m%dT%H%M%S%f}Z.db",
@@ -155,6 +158,7 @@ class Database:
 
 def _hold(lock: Path) -> int:
     handle = os.open(lock, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+    of_its_folder(lock)
     try:
         fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except BlockingIOError:
@@ -191,7 +195,10 @@ def _whole(path: Path) -> None:
 
 def _private(path: Path) -> None:
     """Makes the file, or what is there, its owner's alone; SQLite's side files follow it."""
+    new = not path.exists()
     path.touch(mode=0o600, exist_ok=True)
+    if new:
+        of_its_folder(path)
     if path.stat().st_uid == os.geteuid():
         path.chmod(0o600)
 
