@@ -22,7 +22,7 @@ def same_python() -> bool:
     """Whether Debian's own Python, which a service may see, takes the packages that are here."""
     if not DEBIANS.exists():
         return False
-    words = [DEBIANS, "-c", "import sys; print(*sys.version_info[:2])"]
+    words = [str(DEBIANS), "-c", "import sys; print(*sys.version_info[:2])"]
     said = subprocess.run(words, check=True, capture_output=True, text=True).stdout
     return said.split() == [str(n) for n in sys.version_info[:2]]
 
