@@ -15,7 +15,7 @@ from urllib.parse import quote
 
 from kavrel.core.plan import Retention
 from kavrel.formats import plan_file
-from kavrel.store.database import Database, StoreError, backup, migrations
+from kavrel.store.database import Database, StoreError, backup, migrations, to_read
 from kavrel.store.owner import of_its_folder
 from kavrel.store.plans import AGGREGATES
 
@@ -103,7 +103,7 @@ def held(path: Path) -> Held:
     if not path.is_file():
         raise StoreError(f"there is no copy at {path}")
     try:
-        with closing(sqlite3.connect(f"file:{quote(str(path))}?mode=ro", uri=True)) as db:
+        with closing(sqlite3.connect(to_read(path), uri=True)) as db:
             (said,) = db.execute("PRAGMA integrity_check(1)").fetchone()
             if said != "ok":
                 raise StoreError(f"{path} is damaged: {said}")

@@ -203,6 +203,17 @@ def _private(path: Path) -> None:
         path.chmod(0o600)
 
 
+def to_read(path: Path) -> str:
+    """The URI by which a database is read and not changed.
+
+    On a medium that nobody writes to SQLite cannot put its side files: there it is read as it lies.
+    Source: URI Filenames in SQLite, `immutable`.
+    """
+    side = path.with_name(path.name + "-wal")
+    still = not side.exists() and not os.access(path.parent, os.W_OK)
+    return f"file:{quote(str(path))}?mode=ro{'&immutable=1' if still else ''}"
+
+
 def backup(source: Path, target: Path) -> None:
     """Copies the database to a new file, whole, while a server may be running.
 
@@ -214,11 +225,13 @@ def backup(source: Path, target: Path) -> None:
         raise StoreError(f"{target} is already there: name a new file")
     part = target.with_name(target.name + ".part")
     try:
-        have = sqlite3.connect(f"file:{quote(str(source))}?mode=ro", uri=True)
+        have = sqlite3.connect(to_read(source), uri=True)
         _private(part)
         copy = sqlite3.connect(part)
         with copy:
             have.backup(copy)
+        # One file, that is read without another beside it: a copy is looked at on any medium.
+        copy.execute("PRAGMA journal_mode = DELETE")
         copy.close()
         have.close()
         part.replace(target)

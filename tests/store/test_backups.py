@@ -4,6 +4,8 @@ import multiprocessing
 import os
 import signal
 import sqlite3
+import subprocess
+import sys
 from collections.abc import Callable
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
@@ -25,11 +27,11 @@ from kavrel.store.backups import (
     salvage,
     set_aside,
 )
-from kavrel.store.database import Database, StoreError, migrations
+from kavrel.store.database import Database, StoreError, backup, migrations
 from kavrel.store.plans import Plans
 from kavrel.store.thinning import Made, kept, thin
 from tests.builders import lab
-from tests.conftest import NOW
+from tests.conftest import NOW, needs
 
 PAGE = 4096
 
@@ -115,6 +117,43 @@ def test_a_copy_comes_back_and_what_it_replaced_is_kept(path: Path) -> None:
     with pytest.raises(StoreError, match="another Kavrel"):
         restore(made, path, NOW)
     open_now.close()
+
+
+@needs("unshare")
+@pytest.mark.skipif(os.geteuid() != 0, reason="a mount that nobody writes to needs root")
+def test_a_copy_comes_back_from_a_medium_that_nobody_writes_to(path: Path, tmp_path: Path) -> None:
+    """Source: Database File Format of SQLite, bytes 18 and 19 (1: no side files to read it); SQLite itself."""
+    filled(path, "lab")
+    stick = tmp_path / "stick"
+    stick.mkdir()
+    backup(path, stick / "new.db")
+    assert (stick / "new.db").read_bytes()[18:20] == b"\1\1"
+    held(stick / "new.db")
+    assert [p.name for p in stick.iterdir()] == ["new.db"], "nothing is left beside it"
+    (stick / "old.db").write_bytes(path.read_bytes())  # as copies were made until now
+    assert (stick / "old.db").read_bytes()[18:20] == b"\2\2"
+    kavrel = f"echo y | {sys.executable} -m kavrel.cli restore --database {path}"
+    shown = (
+        f"mount --bind {stick} {stick} && mount -o remount,ro,bind {stick} && ! touch {stick}/x && "
+        f"{kavrel} {stick}/new.db && {kavrel} {stick}/old.db"
+    )
+    done = subprocess.run(
+        ["unshare", "-m", "sh", "-c", shown], capture_output=True, text=True, check=False
+    )
+    assert done.returncode == 0, done.stdout + done.stderr
+    assert set(names(path)) == {"lab"}
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="only root makes files for others")
+def test_what_root_makes_beside_a_database_is_its_owner_s(path: Path) -> None:
+    """Commands are typed as root at the machine; the service runs as a user of its own."""
+    path.parent.mkdir()
+    os.chown(path.parent, 4321, 4322)
+    filled(path, "lab")
+    made, _ = nightly(path, rule_of("7d"), "UTC", NOW)
+    restore(made, path, NOW)
+    beside = [path, path.with_name("kavrel.db.lock"), made, made.parent]
+    assert {(p.stat().st_uid, p.stat().st_gid) for p in beside} == {(4321, 4322)}
 
 
 def test_what_is_no_copy_is_not_brought_back(path: Path, tmp_path: Path) -> None:
