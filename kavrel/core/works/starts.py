@@ -47,7 +47,7 @@ def start_works(index: Index, host: str) -> Iterator[ServiceRuns]:
         yield _comes_back(
             "keys",
             f"keys of {', '.join(opened)} on {box.name}",
-            [p for p in index.plan.pools if pool_names(index.plan)[p.id] in opened],
+            [p for p in index.plan.pools if p.host == host and p.opens_alone],
             Service(
                 package="",
                 files=((f"systemd/{KEYS}", f"/etc/systemd/system/{KEYS}"),),
