@@ -35,12 +35,14 @@ if [ ! -e $root/etc/installed ]; then
   for disk in /dev/ubd[b-z]; do
     n=$((n + 1)); echo "KERNEL==\"${disk#/dev/}\", SYMLINK+=\"disk/by-id/ata-X_SN-$n\""
   done >$root/etc/udev/rules.d/70-serials.rules
+  # systemd gives up its own sync after ten seconds without headway: a busy machine's disks take longer, and
+  # a unit written last would be an empty file, which is a masked one.
   cat >$root/etc/systemd/system/the-job.service <<'UNIT'
 [Unit]
 After=multi-user.target
 [Service]
 Type=exec
-ExecStart=/bin/bash -c 'systemctl is-system-running --wait >/dev/null; bash /job/job.sh; systemctl poweroff'
+ExecStart=/bin/bash -c 'systemctl is-system-running --wait >/dev/null; bash /job/job.sh; sync; systemctl poweroff'
 StandardOutput=append:/job/out.txt
 StandardError=append:/job/out.txt
 UNIT
