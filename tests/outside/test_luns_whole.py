@@ -56,6 +56,8 @@ def test_one_initiator_has_its_disk_and_nobody_else(filesystem: str, tmp_path: P
     (tmp_path / "target.json").write_text(target_json(ours, "box", "revision 1"), encoding="utf-8")
     signs_in = {c.thing: c.text for c in cards(ours, TODAY) if c.system == "iSCSI"}
     right = {k: shlex.quote(v.replace("SECRET", "not-a-word-1")) for k, v in signs_in.items()}
+    # Before anybody has filled it in, what the project itself could know opens nothing.
+    unset = shlex.quote(signs_in["thick"].replace("SECRET", "SET-ME"))
     wrong = shlex.quote(signs_in["thick"].replace("SECRET", "another-word"))
     script = f"""{TARGET}
 go 'one\\n' ''; echo "code $code"; grep LEFT /run/said
@@ -63,6 +65,8 @@ folder=$(dirname "$(find /srv -name thick.img)")
 [ $(($(stat -c '%b * %B' $folder/thick.img))) -ge {BYTES} ] && echo whole
 [ $(($(stat -c '%b * %B' $folder/thin.img))) -lt 1000000 ] && echo sparse
 offer 192.168.1.10
+as {DESK} {unset} thick
+fill not-a-word-1
 as {DESK} {right["thick"]} thick
 as {SOFA} {right["thick"]} thick
 as {DESK} {wrong} thick
@@ -78,6 +82,8 @@ as {DESK} {right["thick"]} thick
         "whole",
         "sparse",
         "restored",
+        f"{DESK} thick refused",
+        "filled",
         f"{DESK} thick {BYTES} writes {DESK}",
         f"{SOFA} thick refused",
         f"{DESK} thick refused",

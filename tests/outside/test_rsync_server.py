@@ -42,9 +42,8 @@ class Daemon:
         self.tree.mkdir()
         (self.tree / "there.txt").write_text("there")
         self.secrets = folder / "secrets"
-        self.secrets.write_text(
-            rsyncd_secrets(plan, "box", "revision 1").replace("SET-ME", PASSWORD)
-        )
+        self.stub = rsyncd_secrets(plan, "box", "revision 1")
+        self.secrets.write_text(self.stub.replace("#ana:SET-ME", f"ana:{PASSWORD}"))
         self.secrets.chmod(0o600)
         me = str(os.getuid())
         text = (
@@ -100,7 +99,13 @@ def test_a_read_only_module(daemon: Daemon, tmp_path: Path) -> None:
     assert daemon.rsync("", f"{out}/", password="wrong") == 5
     assert daemon.rsync("", f"{out}/", user="bo") == 5
     assert daemon.rsync(f"{out}/", "") == 1
+    # As it is handed out nobody comes in, with the words that everybody can read in it too.
+    daemon.secrets.write_text(daemon.stub)
+    for user in ("ana", "#ana"):
+        assert daemon.rsync("", f"{out}/", user=user, password="SET-ME") == 5
     # Secrets that others may read: every login fails.
+    daemon.secrets.write_text(daemon.stub.replace("#ana:SET-ME", f"ana:{PASSWORD}"))
+    assert daemon.rsync("", f"{out}/") == 0
     daemon.secrets.chmod(0o644)
     assert daemon.rsync("", f"{out}/") == 5
 

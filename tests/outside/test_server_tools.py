@@ -302,7 +302,7 @@ def test_the_target_file_restores_one_lun_for_one_initiator() -> None:
     assert group["luns"] == [{"index": 0, "storage_object": "/backstores/block/disk"}]
     (acl,) = group["node_acls"]
     assert acl["node_wwn"] == "iqn.2026-01.lab:a"
-    assert acl["chap_password"] == "SET-ME"
+    assert acl["chap_password"] == ""
     assert group["attributes"]["authentication"] == 1
     assert group["attributes"]["generate_node_acls"] == 0
 

@@ -125,8 +125,8 @@ def a_house_of_doors() -> Plan:
     return checked(plan.model_copy(update={**fields, "datasets": named}))
 
 
-def unpacked(plan: Plan, folder: Path) -> None:
-    with zipfile.ZipFile(io.BytesIO(bundle(plan, "box", "revision 1", TODAY))) as files:
+def unpacked(plan: Plan, folder: Path, host: str = "box") -> None:
+    with zipfile.ZipFile(io.BytesIO(bundle(plan, host, "revision 1", TODAY))) as files:
         files.extractall(folder)
 
 
@@ -163,7 +163,9 @@ def set_up(plan: Plan, answers: str, by_units: bool = False) -> str:
 # As its own words have it, with a server of nobody's choice.
 TENANT = r"""
 useradd -r -s /usr/sbin/nologin s3-tenant; setfacl -m u:s3-tenant:rwx /srv/locked/locked-data
-mkdir -p /etc/s3; install -m 600 s3/s3-tenant.env /etc/s3/; cp s3/s3-tenant.service /etc/systemd/system
+mkdir -p /etc/s3
+install -m 600 s3/s3-tenant.env /etc/s3/; sed -i s/SET-ME/words/ /etc/s3/*
+cp s3/s3-tenant.service /etc/systemd/system
 printf '#!/bin/sh\nexec sleep 1000000\n' >/usr/local/sbin/s3-serve; chmod 755 /usr/local/sbin/s3-serve
 systemctl daemon-reload; systemctl enable --now s3-tenant; echo "tenant $(systemctl is-active s3-tenant)"
 """

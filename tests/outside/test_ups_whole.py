@@ -6,16 +6,22 @@ name, the passwords, and a command that notes the stop. Source: the tools themse
 
 import os
 import re
+import shutil
 import subprocess
 from pathlib import Path
 
 import pytest
 
+from kavrel.core.index import Index
 from kavrel.core.plan import Host, Plan, Supply
+from kavrel.core.typed import commands
+from kavrel.core.works.ups import power_works
 from kavrel.formats.servers.files import nftables_conf
 from kavrel.formats.servers.ups import ups_files
 from tests.builders import lab
 from tests.conftest import needs
+from tests.outside import uml
+from tests.outside.test_starts_whole import MAIL, said, unpacked
 
 pytestmark = [
     needs("unshare"),
@@ -76,6 +82,7 @@ def place(folder: Path, files: dict[str, str]) -> None:
     folder.mkdir()
     for name, text in files.items():
         for ours, here in (
+            ("# password", "password"),
             ("SET-ME", "words"),
             ("driver = usbhid-ups", "driver = dummy-ups"),
             ("port = auto", "port = cut.dev"),
@@ -112,6 +119,101 @@ def test_after_the_wait_both_boxes_stop_the_one_with_the_cable_last(tmp_path: Pa
     said = lived(tmp_path, False, "[ -e {work}/box/box-stopped ]")
     assert "both listen" in said, said
     assert said.splitlines()[-3:] == ["done", "box-stopped", "far-stopped"], said
+
+
+# What Debian's packages enable, and a UPS that says what a file says.
+INSTALLED = """
+systemctl enable nut-driver-enumerator.path nut-driver-enumerator.service nut-driver.target nut-server \
+  nut-monitor nut.target 2>/dev/null
+systemctl start nut.target
+"""
+MAILS = r"""
+mails() {
+  for n in $(seq 180); do grep -q "$1" /job/mails && break; sleep 1; done
+  sed -n 's/^Subject: box: /mail /p' /job/mails
+}
+"""
+WATCHES = """
+watches() {
+  for n in $(seq 60); do { CHECK; } >/dev/null 2>&1 && echo "$1 answers" && return; sleep 1; done
+  echo "$1 not"
+}
+"""
+
+
+def said_in_mails(work: Path) -> list[str]:
+    """What somebody was told since it was last asked."""
+    mails = work / "mails"
+    subjects = re.findall(r"^Subject: box: (.*)$", mails.read_text(encoding="utf-8"), re.M)
+    mails.write_text("", encoding="utf-8")
+    return subjects
+
+
+@pytest.mark.prove
+@pytest.mark.skipif(not DUMMY.exists(), reason="the driver for trying is not here")
+@pytest.mark.skipif(not uml.can_start_whole(), reason="no user-mode-linux with systemd here")
+def test_a_whole_box_set_up_by_the_words_stops_itself_on_battery_and_comes_back(
+    tmp_path: Path,
+) -> None:
+    """As a person does it, by the words of the runbook; under systemd, as Debian's packages start it."""
+    plan = told()
+    (work,) = power_works(Index(plan), "second")
+    service = work.service
+    unpacked(plan, tmp_path / "bundle", "second")
+    for name, status in (("online", "OL"), ("battery", "OB"), ("worn", "OL RB")):
+        (tmp_path / name).write_text(
+            f"ups.status: {status}\nbattery.charge: 90\n", encoding="utf-8"
+        )
+    tmp_path.chmod(0o755)
+    (tmp_path / "mails").touch(mode=0o666)
+    (tmp_path / "mails").chmod(0o666)  # it is nut that tells
+    box = uml.Whole(tmp_path, [])
+    files = "\n".join(f"cp {name} {place}" for name, place in service.files)
+    watches = WATCHES.replace("CHECK", service.check)
+    first = box.start(
+        MAIL
+        + INSTALLED
+        + watches
+        + f"cd /job/bundle; cp /job/online /job/cut.dev\n{files}\n"
+        + "sed -i 's/= usbhid-ups/= dummy-ups/; s,= auto,= /job/cut.dev,' /etc/nut/ups.conf\n"
+        + "\n".join(commands(service.before))
+        + f"\n{service.start}\nwatches unset\n"
+        + "sed -i 's/# password/password/; s/SET-ME/words/' /etc/nut/upsd.users /etc/nut/upsmon.conf\n"
+        + f"{service.start}\nwatches set\nstat -c 'file %a %U %G' /etc/nut/upsd.users\n"
+    )
+    # Nobody is told before somebody has set the words, and what is typed to see it says so.
+    assert said(first, "unset") == ["not"], first
+    assert said(first, "set") == ["answers"], first
+    assert said(first, "file") == ["640 root nut"]
+    said_in_mails(tmp_path)  # it had no words yet
+    cut = box.start(
+        watches
+        + MAILS
+        + "echo state $(systemctl is-system-running); watches again\ncp /job/worn /job/cut.dev; mails wears\n"
+        + "cp /job/battery /job/cut.dev; sleep 120; echo never; journalctl -u nut-monitor | tail -30\n"
+    )
+    assert said(cut, "state") == ["running"]
+    assert said(cut, "again") == ["answers"], cut
+    # A start tells nobody anything: only what is so.
+    assert said(cut, "mail") == ["the battery of cellar wears out"]
+    assert "never" not in cut
+    assert said_in_mails(tmp_path) == [
+        "the battery of cellar wears out",
+        "it stops, for there is no power",
+    ]
+    shutil.copy(tmp_path / "online", tmp_path / "cut.dev")
+    back = box.start(
+        watches
+        + MAILS
+        # A flag that lay there still would cut the power of all at the next start.
+        + "echo state $(systemctl is-system-running); watches back; ls /etc/killpower | sed 's/^/lies /'\n"
+        + "rm /lib/nut/dummy-ups\n"
+    )
+    assert said(back, "state") == ["running"], back
+    assert said(back, "back") == ["answers"], back
+    assert not said(back, "lies"), back
+    silent = box.start(MAILS + "mails 'nothing answers'\n")
+    assert said(silent, "mail") == ["nothing answers for cellar"]
 
 
 @pytest.mark.prove

@@ -14,19 +14,14 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Host, Supply
 from kavrel.core.shares.names import slug
 from kavrel.core.shares.protocols.protocol import Service
+from kavrel.core.typed import typed
 from kavrel.core.works.services import ServiceRuns
 
 PORT = 3493
 FOLDER = "/etc/nut"
-WATCHING = ("nut.conf", "upsmon.conf")
-WITH_CABLE = (
-    *WATCHING,
-    "ups.conf",
-    "upsd.conf",
-    "upsd.users",
-    "upssched.conf",
-    "upssched-cmd",
-)
+RIGHTS = f"chown root:nut {FOLDER}/*; chmod 640 {FOLDER}/*"
+WATCHING = ("nut.conf", "upsmon.conf", "upssched.conf", "upssched-cmd")
+WITH_CABLE = (*WATCHING, "ups.conf", "upsd.conf", "upsd.users")
 
 
 @dataclass(frozen=True)
@@ -38,6 +33,11 @@ class Watched:
     at: str
     mine: bool
     others: tuple[str, ...]  # ids of the hosts that are told by this one
+
+    @property
+    def here(self) -> str:
+        """Its name in the files of this host. Source: upsmon.conf(5), an IPv6 address in brackets."""
+        return f"{self.name}@[{self.at}]" if ":" in self.at else f"{self.name}@{self.at}"
 
     @property
     def delay_seconds(self) -> int:
@@ -81,19 +81,34 @@ def power_works(index: Index, host: str) -> Iterator[PowerWatched]:
         service=Service(
             package="nut-server nut-client" if cabled else "nut-client",
             files=tuple((f"nut/{n}", f"{FOLDER}/{n}") for n in names),
-            check=f"upsc {watched[0].name}@{watched[0].at} ups.status",
+            check=_signed_in(box, watched),
             start="systemctl restart nut-server nut-monitor"
             if cabled
             else "systemctl restart nut-monitor",
             asks=True,
-            minds=(
-                *(f"The signal cable of {name} goes into {box.name}." for name in cabled),
-                "Set the passwords in the files; they are root's and nut's alone, mode 640.",
-            ),
+            minds=(*(f"The signal cable of {name} goes into {box.name}." for name in cabled),),
+            before=_words(cabled) + f"; make the files root's and nut's alone: {typed(RIGHTS)}",
         ),
         watched=tuple(watched),
         waits_seconds=round(slowest * 60) + 15 if slowest else 15,
     )
+
+
+def _words(cabled: list[str]) -> str:
+    if cabled:
+        return (
+            "put a password for this box in the place of SET-ME in upsd.users, take the # before it away, and "
+            "put the same one into upsmon.conf; another one for those that it tells, if upsd.users has them"
+        )
+    return (
+        "put the password that upsd.users of the box with the cable has for others into upsmon.conf"
+    )
+
+
+def _signed_in(box: Host, watched: list[Watched]) -> str:
+    """Each UPS names this box among those that it tells: the status alone is told to anybody who asks."""
+    mine = "." if any(w.mine for w in watched) or not box.address else f"-wF {box.address}"
+    return " && ".join(f"upsc -c {w.here} | grep {mine}" for w in watched)
 
 
 def _by_hand(box: Host, watched: list[Watched]) -> str:

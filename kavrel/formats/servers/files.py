@@ -149,7 +149,8 @@ def target_json(plan: Plan, host: str, origin: str) -> str:
                 ],
             }
             if export.secured:
-                acl |= {"chap_userid": export.name, "chap_password": "SET-ME"}
+                # Empty, so that nobody signs in before somebody has filled it in.
+                acl |= {"chap_userid": export.name, "chap_password": ""}
             acls.append(acl)
         attributes = {
             "authentication": int(export.secured),

@@ -30,19 +30,20 @@ if [ ! -e $root/etc/installed ]; then
   rm -f $root/etc/resolv.conf; : >$root/etc/resolv.conf
   : >$root/etc/fstab; rm -f $root/etc/crypttab
   ln -sfn /usr/lib/uml/modules/"$(uname -r)" $root/usr/lib/modules/"$(uname -r)"
+  # A container is what this machine may be, and not what it is: systemd would leave out what only a machine
+  # has, and go off without writing down what was written last.
+  rm -f $root/.dockerenv $root/run/.containerenv
   # Its disks have serials, as those of a real box have; the system disk has none.
   n=0
   for disk in /dev/ubd[b-z]; do
     n=$((n + 1)); echo "KERNEL==\"${disk#/dev/}\", SYMLINK+=\"disk/by-id/ata-X_SN-$n\""
   done >$root/etc/udev/rules.d/70-serials.rules
-  # systemd gives up its own sync after ten seconds without headway: a busy machine's disks take longer, and
-  # a unit written last would be an empty file, which is a masked one.
   cat >$root/etc/systemd/system/the-job.service <<'UNIT'
 [Unit]
 After=multi-user.target
 [Service]
 Type=exec
-ExecStart=/bin/bash -c 'systemctl is-system-running --wait >/dev/null; bash /job/job.sh; sync; systemctl poweroff'
+ExecStart=/bin/bash -c 'systemctl is-system-running --wait >/dev/null; bash /job/job.sh; systemctl poweroff'
 StandardOutput=append:/job/out.txt
 StandardError=append:/job/out.txt
 UNIT

@@ -5,8 +5,12 @@ done
 offer() { # the server's address
   ip link set lo up; ip addr add "$1/32" dev lo
   mount -t configfs none /sys/kernel/config; mkdir -p /etc/target /etc/rtslib-fb-target
-  sed 's/SET-ME/not-a-word-1/' /mnt/job/target.json >/etc/rtslib-fb-target/saveconfig.json
+  cp /mnt/job/target.json /etc/rtslib-fb-target/saveconfig.json
   targetctl restore && echo restored
+}
+fill() { # the secret, as the runbook has it
+  sed -i "s/\"chap_password\": \"\"/\"chap_password\": \"$1\"/" /etc/rtslib-fb-target/saveconfig.json
+  targetctl restore && echo filled
 }
 lun() { ls /dev/sd? 2>/dev/null | head -1; }
 as() { # initiator, then a command to sign in: what it finds

@@ -56,9 +56,8 @@ ISCSI = Protocol(
         start="systemctl enable --now rtslib-fb-targetctl",
         # What it cannot find it says and leaves out, and ends well. Source: targetctl of rtslib-fb 2.1 itself.
         again=lambda export: "systemctl restart rtslib-fb-targetctl",
-        minds=(
-            "Fill in the CHAP secrets before; a disk or an initiator that is not listed is not there.",
-        ),
+        before="fill in each CHAP secret, the empty `chap_password`: until then nobody signs in at its disk",
+        minds=("A disk or an initiator that is not listed is not there.",),
     ),
     why="the client must see a disk: it formats it itself and has it alone",
     seen=_seen,

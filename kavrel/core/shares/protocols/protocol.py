@@ -45,10 +45,11 @@ def looks_each_time(export: Export) -> str:
 class Service:
     """What serves it on Debian: package, files and where each goes, how to check them and to start.
 
-    `minds`: what else has to be there. `by_hand`: why no file is written, empty where there is one.
-    `appended`: its file goes below what is there, not in its place. `asks`: the check asks the server
-    itself, which has to run for it. `again`: the command by which it finds an export whose folder came
-    after it had started, empty where it looks each time; it does not fail for that, so nothing names it.
+    `minds`: what else has to be there. `before`: what is done to the files before they are used.
+    `by_hand`: why no file is written, empty where there is one. `appended`: its file goes below what is
+    there, not in its place. `asks`: the check asks the server itself, which has to run for it. `again`: the
+    command by which it finds an export whose folder came after it had started, empty where it looks each
+    time; it does not fail for that, so nothing names it.
     """
 
     package: str
@@ -56,6 +57,7 @@ class Service:
     check: str
     start: str
     minds: tuple[str, ...] = ()
+    before: str = ""
     by_hand: str = ""
     appended: bool = False
     asks: bool = False
@@ -65,9 +67,10 @@ class Service:
     def tried(self) -> str:
         """How it is checked and started, in the order in which both can be done."""
         check, start = typed(self.check), typed(self.start)
+        first = f"{self.before}; " if self.before else ""
         if self.asks:
-            return f"start it ({start}), see that it answers ({check})"
-        return f"check it ({check}), start it ({start})"
+            return f"{first}start it ({start}), see that it answers ({check})"
+        return f"{first}check it ({check}), start it ({start})"
 
     @property
     def first(self) -> str:

@@ -38,7 +38,9 @@ RSYNC = Protocol(
         check="rsync rsync://localhost/",
         start="systemctl enable --now rsync",
         asks=True,
-        minds=("The secrets are root's alone, mode 600, or every login fails.",),
+        before="in the secrets take the # before each login away and put its password in the place of SET-ME, "
+        "but keep the lines that are there already; make them root's alone, or every login fails: "
+        "`chown root /etc/rsyncd.secrets; chmod 600 /etc/rsyncd.secrets`",
     ),
     why="another box fetches or sends whole trees, and only what changed travels",
     seen=by_account,
