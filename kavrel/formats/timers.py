@@ -13,13 +13,17 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from kavrel.core.copies.carrier import LOOKS_EVERY_MINUTES, chain
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan, Schedule
 from kavrel.core.schedule import ANCHOR, WEEKDAYS, hours_of, in_words, odd_starts, starts
 from kavrel.core.shares.names import job_names
+from kavrel.core.works.shut_in import ZFS_MOUNTS
 from kavrel.formats.lab_jobs import jobs_on, lab_jobs, script, upkeep, watches
 from kavrel.formats.servers.packing import packed
+from kavrel.formats.servers.site import Box
 from kavrel.formats.servers.template import plain, render
+from kavrel.formats.servers.units import unit_name
 
 SCRIPT = "/usr/local/sbin/lab-job"
 PATH = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin"
@@ -158,11 +162,24 @@ def on_calendar(schedule: Schedule, zone: str, today: date) -> list[str]:
     return lines
 
 
+def _before_jobs(plan: Plan, host: str) -> list[str]:
+    """Units that a job waits for while a box starts; one that is not on its way keeps nothing waiting.
+
+    Source: systemd.unit(5), After.
+    """
+    box = Box(plan, host)
+    folders = [*(v.folder for v in box.volumes), *(t.folder for t in box.trees)]
+    mine = (p for p in plan.pools if p.host == host)
+    by_name = any(FILESYSTEMS[p.filesystem].by_name for p in mine)
+    mounts = [unit_name(f) for f in folders] + ([ZFS_MOUNTS] if by_name else [])
+    return ["network-online.target", *mounts]
+
+
 def timer_units(plan: Plan, host: str, origin: str, today: date) -> dict[str, str]:
     """Unit name to its text: a service for each job, and a timer where it has a time of its own."""
     index, names = Index(plan), job_names(plan)
     units: dict[str, str] = {}
-    common = {"host": index.hosts[host], "origin": origin}
+    common = {"host": index.hosts[host], "origin": origin, "waits_for": _before_jobs(plan, host)}
 
     def add(name: str, what: str, command: str, calendars: list[str], **more: object) -> None:
         stem = f"lab-{name}"

@@ -56,6 +56,20 @@ night() { # each job's own time comes, one after another as they are due; then h
   done
 }
 """
+# A disk that is there half a minute late, after two nights in which the box was off.
+SLOW = """
+cat >/etc/systemd/system/slow.service <<'UNIT'
+[Unit]
+DefaultDependencies=no
+Before=srv-row.mount
+[Service]
+Type=oneshot
+ExecStart=sleep 30
+[Install]
+WantedBy=srv-row.mount
+UNIT
+systemctl enable slow; touch -d '-2 days' /var/lib/systemd/timers/stamp-lab-*
+"""
 
 
 def a_box() -> Plan:
@@ -81,10 +95,17 @@ def a_box() -> Plan:
             target_pool="row",
             schedule=Schedule(kind="daily", at="03:00"),
             retention=Retention(),
+            catch_up=True,
         ),
     )
     named = tuple(d.model_copy(update={"name": d.id}) for d in plan.datasets)
-    return checked(plan.model_copy(update={"jobs": jobs, "datasets": named}))
+    # The last one hangs on a cable: no start waits for what can be pulled out.
+    (box,) = plan.hosts
+    outside = {
+        "hosts": (box.model_copy(update={"ports_usb": 1}),),
+        "disks": (*plan.disks[:-1], plan.disks[-1].model_copy(update={"bay": "usb-1"})),
+    }
+    return checked(plan.model_copy(update={"jobs": jobs, "datasets": named, **outside}))
 
 
 def a_house_of_doors() -> Plan:
@@ -189,9 +210,18 @@ def test_a_box_set_up_by_its_bundle_comes_back_by_itself_and_without_disks_too(
         MAIL
         + set_up(plan, r"pair\nlocked\nsecret words\nchunks\nrow\n")
         + "echo dear >/srv/pair/pair-data/letter; echo dear >/srv/chunks/chunks-data/letter\n"
+        + SLOW
     )
     assert said(made, "setup") == ["0"], made
     assert set(said(made, "check")) == {"0"}, made
+    # It was off for two nights, and its disk takes its time: what was missed waits for it, and tells nobody.
+    late = box.start(
+        "until [ $(systemctl show -P ExecMainExitTimestampMonotonic lab-copy) != 0 ]; do sleep 1; done\n"
+        "echo ran $(systemctl show -P Result lab-copy) $(find /srv/row -name letter)\n"
+        "systemctl disable slow; systemctl is-active lab-snaps | sed 's/^/other /'\n"
+    )
+    assert said(late, "ran") == ["success /srv/row/copy/pair-data/letter"], late
+    assert said(late, "other") == ["inactive"]
     # Started again it is as it was: nothing has failed, all is mounted, and the night goes by itself.
     again = box.start(
         STATE

@@ -63,7 +63,8 @@ S3 = Protocol(
         start="",
         by_hand="no package of Debian serves S3: install a server of your choice and a script that starts it "
         "(/usr/local/sbin/s3-serve); unit, environment and the lesser key's policy of each tenant are in the "
-        "bundle; make the tenant's buckets and that key there",
+        "bundle; fill in key and secret of the environment, or keep those that stand there, for without "
+        "them the unit does not start; make the tenant's buckets and that key there",
         # Its unit waits for the mount, and is given up with it, not failed. Source: systemd.unit(5).
         again=lambda export: f"systemctl start {service_name(export)}",
     ),
