@@ -1,10 +1,12 @@
 """Server files: hostile names change nothing, what is written is read back the same, junk is reported."""
 
 import configparser
+import io
 import json
 import re
 import shlex
 import subprocess
+import zipfile
 from datetime import date, timedelta
 from pathlib import Path
 from typing import Any
@@ -15,12 +17,12 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from kavrel.core.edit import EditError
-from kavrel.core.plan import Export, Grant, Host, Plan, Share
+from kavrel.core.plan import Export, Grant, Host, Plan, Share, Supply
 from kavrel.formats.lab_jobs import lab_jobs
 from kavrel.formats.readers import READERS, Unreadable, read_file
 from kavrel.formats.samba import smb_conf, smb_hosts
 from kavrel.formats.servers import files
-from kavrel.formats.servers.bundle import host_files
+from kavrel.formats.servers.bundle import bundle, host_files
 from kavrel.formats.servers.clients import Card, cards, codes
 from kavrel.formats.servers.setup import setup_script
 from kavrel.formats.servers.template import plain
@@ -482,3 +484,76 @@ def test_a_hypervisor_and_a_client_of_a_disk_are_told_all_they_need(tmp_path: Pa
         subprocess.run(["sh", "-c", command], check=False)
     assert full.read_bytes() == before
     assert empty.read_bytes() != b"\0" * 2_000_000
+
+
+def test_what_takes_a_password_is_roots_alone_and_has_none_that_works() -> None:
+    """Unpacked as it is and put in its place, nobody reads what is filled in, and nothing is known before."""
+    offered = (
+        Export(
+            id="r",
+            protocol="rsync",
+            name="r",
+            dataset="files",
+            accounts=("ana",),
+            clients=("192.168.1.0/24",),
+        ),
+        Export(
+            id="lun",
+            protocol="iscsi",
+            name="lun",
+            dataset="files",
+            clients=("iqn.2026-01.lab:guest",),
+            size_bytes=GB,
+            secured=True,
+        ),
+        Export(
+            id="t",
+            protocol="s3",
+            name="t",
+            dataset="files",
+            accounts=("ana",),
+            port=9000,
+            size_bytes=GB,
+            buckets=("kept",),
+        ),
+    )
+    ups = Supply(
+        id="u",
+        name="u",
+        site="home",
+        va=900,
+        watts=540,
+        battery_wh=90,
+        hosts=("box",),
+        signals=("box",),
+    )
+    plan = lab(exports=offered, supplies=(ups,))
+    with zipfile.ZipFile(io.BytesIO(bundle(plan, "box", "r", TODAY))) as zipped:
+        modes = {i.filename: (i.external_attr >> 16) & 0o777 for i in zipped.infolist()}
+        texts = {name: zipped.read(name).decode() for name in modes}
+    blank = {n for n, text in texts.items() if "SET-ME" in text or '"chap_password": ""' in text}
+    blank -= {"README.txt", "s3/s3-t.service"}
+    assert blank == {
+        "rsyncd.secrets",
+        "target.json",
+        "s3/s3-t.env",
+        "nut/upsd.users",
+        "nut/upsmon.conf",
+    }
+    assert {modes[name] for name in blank} == {0o600}
+    # What would count as a password is no line of its own yet; the tenant's unit refuses those words.
+    for name in ("rsyncd.secrets", "nut/upsd.users"):
+        assert all(x.lstrip().startswith("#") for x in texts[name].splitlines() if "SET-ME" in x)
+    refused = next(
+        x.partition("sh -c ")[2] for x in texts["s3/s3-t.service"].splitlines() if "StartPre" in x
+    )
+    command = shlex.split(refused)[0].replace("$$", "$")
+    for key, secret, code in (
+        ("SET-ME", "SET-ME", 1),
+        ("k", "SET-ME", 1),
+        ("", "", 1),
+        ("k", "s", 0),
+    ):
+        words = {"S3_ADMIN_KEY": key, "S3_ADMIN_SECRET": secret}
+        done = subprocess.run(["sh", "-c", command], check=False, env=words, capture_output=True)
+        assert done.returncode == code, words

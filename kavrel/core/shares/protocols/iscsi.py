@@ -7,6 +7,7 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Export
 from kavrel.core.shares.protocols.protocol import Complaint, Protocol, Seen, Service
 
+SAVED = "/etc/rtslib-fb-target/saveconfig.json"
 # RFC 7143 4.2.7: iqn.YYYY-MM.domain[:rest], eui. with 16 hex digits, naa. with 16 or 32.
 INITIATOR = re.compile(
     r"iqn\.[0-9]{4}-(0[1-9]|1[0-2])\.[a-z0-9.-]+(:[\x21-\x7e]+)?|eui\.[0-9a-fA-F]{16}"
@@ -51,12 +52,13 @@ ISCSI = Protocol(
     ports=lambda export: ((3260, "tcp", "iSCSI"),),
     service=Service(
         package="targetcli-fb",
-        files=(("target.json", "/etc/rtslib-fb-target/saveconfig.json"),),
+        files=(("target.json", SAVED),),
         check="targetctl restore && targetcli ls",
         start="systemctl enable --now rtslib-fb-targetctl",
         # What it cannot find it says and leaves out, and ends well. Source: targetctl of rtslib-fb 2.1 itself.
         again=lambda export: "systemctl restart rtslib-fb-targetctl",
-        before="fill in each CHAP secret, the empty `chap_password`: until then nobody signs in at its disk",
+        before="fill in each CHAP secret, the empty `chap_password`, for until then nobody signs in there; "
+        f"make the file root's alone: `chmod 600 {SAVED}`",
         minds=("A disk or an initiator that is not listed is not there.",),
     ),
     why="the client must see a disk: it formats it itself and has it alone",
