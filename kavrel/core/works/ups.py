@@ -19,6 +19,11 @@ from kavrel.core.works.services import ServiceRuns
 
 PORT = 3493
 FOLDER = "/etc/nut"
+# Common practice, no source.
+TRIED = (
+    "Try it before anything that matters is on it: switch its socket off (a pulled plug would take the earth "
+    "away, too); all that it feeds stop in time, and come back when it is on again."
+)
 RIGHTS = f"chown root:nut {FOLDER}/*; chmod 640 {FOLDER}/*"
 WATCHING = ("nut.conf", "upsmon.conf", "upssched.conf", "upssched-cmd")
 WITH_CABLE = (*WATCHING, "ups.conf", "upsd.conf", "upsd.users")
@@ -74,7 +79,7 @@ def power_works(index: Index, host: str) -> Iterator[PowerWatched]:
         what=f"stopping in time on {box.name}",
         makes=tuple(("supplies", w.supply.id) for w in watched),
         needs=(),
-        see=f"upsc {watched[0].name}@{watched[0].at} ups.status",
+        see=_signed_in(box, watched),
         back="systemctl disable --now nut-monitor nut-server",
         by_hand=_by_hand(box, watched),
         protocol="ups",
@@ -86,7 +91,10 @@ def power_works(index: Index, host: str) -> Iterator[PowerWatched]:
             if cabled
             else "systemctl restart nut-monitor",
             asks=True,
-            minds=(*(f"The signal cable of {name} goes into {box.name}." for name in cabled),),
+            minds=(
+                *(f"The signal cable of {name} goes into {box.name}." for name in cabled),
+                *([TRIED] if cabled else []),
+            ),
             before=_words(cabled) + f"; make the files root's and nut's alone: {typed(RIGHTS)}",
         ),
         watched=tuple(watched),
