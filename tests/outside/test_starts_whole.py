@@ -297,6 +297,7 @@ def test_what_is_locked_waits_and_all_else_comes_back_by_units_and_the_sheet_ope
     tenant = "echo tenant $(systemctl is-active s3-tenant)\n"
     again = box.start(
         STATE
+        + "echo patience $(journalctl -b | grep -c 'Timed out waiting for device')\n"
         + tenant
         + "ls -A /srv/locked /srv/sftp/sealed/files | sed 's/^/lies /'\n"
         + opened.replace("cryptsetup", "printf 'secret words' | cryptsetup --key-file -").replace(
@@ -310,6 +311,8 @@ def test_what_is_locked_waits_and_all_else_comes_back_by_units_and_the_sheet_ope
     assert said(again, "state") == ["running"], again
     free = ["/srv/open", "/srv/sftp/free/files", "/srv/wide", "/srv/wide-disk1", "/srv/wide-disk2"]
     assert said(again, "mounted") == free
+    # For no disk that is not there it waited the minute and a half of systemd's patience.
+    assert said(again, "patience") == ["0"], again
     # Nothing lies where the data will be, for anybody to see or to fill.
     assert [x for x in said(again, "lies") if x and not x.startswith("/")] == []
     assert said(again, "then") == ["running"]

@@ -8,11 +8,14 @@ S3 protocol's own access control (JSON, version 2012-10-17; names of actions fro
 import json
 from collections.abc import Iterator
 
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Export, Plan
+from kavrel.core.shares.names import pool_roots
 from kavrel.core.shares.protocols.s3 import service_name
 from kavrel.core.works.doors import door_works
 from kavrel.formats.servers.site import Box
 from kavrel.formats.servers.template import plain, render
+from kavrel.formats.servers.units import unit_name
 
 SERVES = "/usr/local/sbin/s3-serve"
 ON_BUCKET = ("GetBucketLocation", "ListBucket", "ListBucketMultipartUploads")
@@ -45,6 +48,7 @@ def _tenants(box: Box, origin: str) -> Iterator[tuple[tuple[str, str, str], ...]
             "origin": origin,
             "e": export,
             "folder": box.folders[export.dataset],
+            "late": _late(box, export),
             "networks": networks,
             "serves": SERVES,
         }
@@ -53,6 +57,15 @@ def _tenants(box: Box, origin: str) -> Iterator[tuple[tuple[str, str, str], ...]
             (f"s3/{name}.env", render("s3_env.j2", **facts), _env_todo(name)),
             (f"s3/{name}-policy.json", policy(export, networks, origin), POLICY),
         )
+
+
+def _late(box: Box, export: Export) -> str:
+    """The mount that somebody opens by hand after a start, empty where it is there by itself."""
+    pool = box.index.pools[box.index.datasets[export.dataset].pool]
+    root = box.index.once(pool_roots)[pool.id]
+    inside = box.folders[export.dataset].startswith(f"{root}/")
+    by_name = FILESYSTEMS[pool.filesystem].by_name
+    return unit_name(root) if pool.waits and inside and not by_name else ""
 
 
 def _networks(box: Box, export: Export) -> list[str]:
