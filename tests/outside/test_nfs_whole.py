@@ -121,30 +121,39 @@ def test_a_file_system_inside_an_export_is_seen_by_whom_it_is_a_part_for(tmp_pat
     assert not [c for c in evaluate(apart, TODAY).cautions if c.rule == "child_through_parent"]
     (tmp_path / "exports").write_text(nfs_exports(apart, "box", "revision 1"), encoding="utf-8")
     at = folders(ours)
+    locked = shlex.quote(at["vm"])
     script = f"""{SERVER}
 go 'one\\n' ''; echo "code $code"; grep LEFT /run/said
-apart() {{
-  mkfs.ext4 -q $1; mount $1 $2; touch $2/inside; getfacl -p {at["films"]} 2>/dev/null | setfacl --set-file=- $2
-}}
-apart /dev/ubdb {at["part"]}; apart /dev/ubdc {at["deep"]}
-serve 192.168.1.10/24 50 70
+getfacl -p {at["films"]} >/run/rights 2>/dev/null
+apart() {{ mkfs.ext4 -q $1; mount $1 $2; touch $2/inside; setfacl --set-file=/run/rights $2; }}
+apart /dev/ubdb {at["films"]}
+for one in {at["part"]} {at["deep"]}; do mkdir $one; setfacl -b $one; chmod 755 $one; done
+apart /dev/ubdc {at["part"]}; apart /dev/ubdd {at["deep"]}
+serve 192.168.1.10/24 50 60 70
 look() {{
-  nsenter --net=/run/netns/c$1 mount -t nfs4 -o soft,timeo=50,retry=0 "192.168.1.10:$2" /run/m || return
+  nsenter --net=/run/netns/c$1 mount -t nfs4 -o soft,timeo=50,retry=0 "192.168.1.10:$2" /run/m || {{
+    echo "$1 $3 refused"; return
+  }}
   echo "$1 $3: $(ls /run/m$4)"; touch /run/m$4/mine 2>/dev/null; umount /run/m
 }}
 mkdir -p /run/m
 look 50 {at["films"]} part /part
 look 50 {at["films"]} deep /deep
 look 70 {at["deep"]} deep ''
+look 60 {locked} locked '' 2>/dev/null
+mkfs.ext4 -q /dev/ubde; mount /dev/ubde /mnt/up{locked}; chroot /mnt/up exportfs -ra
+look 60 {locked} opened ''
 ls {at["part"]}; umount -l {at["part"]} {at["deep"]}; ls {at["part"]} {at["deep"]}
 """
-    out = on_kernel(ours, tmp_path, script, more=(50_000_384, 50_000_384, 100_000_256))
-    said = [line for line in out.splitlines() if line and "lost+found" not in line]
+    out = on_kernel(ours, tmp_path, script, more=(*(50_000_384,) * 4, 100_000_256))
+    said = [line for line in out.splitlines() if line and line != "lost+found"]
     assert said == [
         "code 0",
         "50 part: inside",
         "50 deep: ",
         "70 deep: inside",
+        "60 locked refused",
+        "60 opened: lost+found",
         "inside",
         "mine",
         f"{at['deep']}:",

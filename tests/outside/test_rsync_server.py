@@ -41,6 +41,13 @@ class Daemon:
         self.tree = folder / "tree"
         self.tree.mkdir()
         (self.tree / "there.txt").write_text("there")
+        # Where each dataset is mounted by itself, this folder is not one: it says what the file says.
+        self.mounted = folder / "mounted"
+        self.mounted.touch()
+        (folder / "bin").mkdir()
+        looks = folder / "bin" / "mountpoint"
+        looks.write_text(f'#!/bin/sh\n[ "$*" = "-q {self.tree}" ] && [ -e {self.mounted} ]\n')
+        looks.chmod(0o755)
         self.secrets = folder / "secrets"
         self.stub = rsyncd_secrets(plan, "box", "revision 1")
         self.secrets.write_text(self.stub.replace("#ana:SET-ME", f"ana:{PASSWORD}"))
@@ -68,6 +75,7 @@ class Daemon:
                 "--address=127.0.0.1",
                 f"--log-file={folder / 'log'}",
             ],
+            env={**os.environ, "PATH": f"{folder / 'bin'}:{os.environ['PATH']}"},
         )
         until_it_answers(self.port)
 
@@ -117,3 +125,19 @@ def test_a_module_that_may_be_written(daemon: Daemon, tmp_path: Path) -> None:
     (mine / "new.txt").write_text("new")
     assert daemon.rsync(f"{mine}/", "") == 0
     assert (daemon.tree / "new.txt").read_text() == "new"
+
+
+@pytest.mark.parametrize("daemon", ["write"], indirect=True)
+def test_a_locked_dataset_gives_and_takes_nothing(daemon: Daemon, tmp_path: Path) -> None:
+    """An empty folder stands there: a mirror of it would delete the last copy, and what comes is hidden."""
+    mine, copy = tmp_path / "mine", tmp_path / "copy"
+    for folder in (mine, copy):
+        folder.mkdir()
+        (folder / "kept.txt").write_text("kept")
+    (daemon.tree / "there.txt").unlink()
+    daemon.mounted.unlink()
+    assert daemon.rsync("--delete", "", f"{copy}/") != 0
+    assert daemon.rsync(f"{mine}/", "") != 0
+    assert [(copy / "kept.txt").exists(), *daemon.tree.iterdir()] == [True]
+    daemon.mounted.touch()
+    assert daemon.rsync(f"{mine}/", "") == 0

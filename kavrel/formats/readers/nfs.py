@@ -21,6 +21,8 @@ UNDERSTOOD = {
     "sec=krb5",
     "sec=krb5i",
     "sec=krb5p",
+    "mountpoint",  # it is given only where something is mounted, as the plan has it
+    "mp",
 }
 
 

@@ -22,6 +22,7 @@ KNOWN = {
     "usechroot",
     "maxconnections",
     "pidfile",
+    "prexferexec",
 }
 
 

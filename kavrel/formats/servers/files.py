@@ -27,6 +27,7 @@ class Offered:
 
     `parts`: folders in it that are file systems of their own, and offered by nothing else. Without a
     line of their own a client of NFS would see an empty folder there, and write below what is mounted.
+    `mounts`: what has to be mounted by itself before anybody has it, empty where its folder is the pool's.
     """
 
     export: Export
@@ -35,6 +36,7 @@ class Offered:
     options: str
     comment: str
     parts: list[str]
+    mounts: list[str]
 
 
 def _offered(box: Box, protocol: str, today: date = date.min) -> list[Offered]:
@@ -44,23 +46,36 @@ def _offered(box: Box, protocol: str, today: date = date.min) -> list[Offered]:
         logins = [box.login(a) for a in export.accounts if box.index.accounts[a].works_on(today)]
         name = box.index.datasets[export.dataset].name
         folder = box.folders[export.dataset]
-        options, parts = _nfs_options(export), _mounted_in(box, export)
-        offered.append(Offered(export, folder, logins, options, name, parts))
+        parts = _mounted_in(box, export)
+        mounts = [folder, *parts] if _by_name(box, export) else []
+        options = _nfs_options(export, mounts)
+        offered.append(Offered(export, folder, logins, options, name, parts, mounts))
     return offered
 
 
 def _mounted_in(box: Box, export: Export) -> list[str]:
-    pool = box.index.pools[box.index.datasets[export.dataset].pool]
-    if not FILESYSTEMS[pool.filesystem].by_name:
+    if not _by_name(box, export):
         return []
     return [box.folders[d] for d in parts_of(box.index).get(export.dataset, ())]
 
 
-def _nfs_options(export: Export) -> str:
+def _by_name(box: Box, export: Export) -> bool:
+    """Whether each dataset is a file system of its own."""
+    pool = box.index.pools[box.index.datasets[export.dataset].pool]
+    return FILESYSTEMS[pool.filesystem].by_name
+
+
+def _nfs_options(export: Export, mounts: list[str]) -> str:
+    """Source: exports(5); with `mountpoint` a locked dataset is not given as the empty folder that it lies in.
+
+    Elsewhere the folder itself is on the pool, and without it there is nothing to give.
+    """
     squash = {"root": "root_squash", "all": "all_squash", "none": "no_root_squash"}[export.squash]
     parts = ["rw" if export.may == "write" else "ro", "sync", "no_subtree_check", squash]
     if export.secured:
         parts.append("sec=krb5p")
+    if mounts:
+        parts.append("mountpoint")
     return ",".join(parts)
 
 
