@@ -4,8 +4,10 @@ Rights are resolved to accounts before they are written: smbd lets a write list 
 list, which is not the rule that an own grant overrides the groups'. Source: smb.conf(5).
 """
 
+import shlex
 from datetime import date
 
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan, Share
 from kavrel.core.shares.access import Access, access_matrix
@@ -61,6 +63,10 @@ def _section(index: Index, share: Share, cells: list[Access], folder: str) -> li
     writers, readers, refused = names("write"), names("read"), names("none")
     home = "/%U" if share.home else ""
     lines = [f"   path = {folder}{home}"]
+    if FILESYSTEMS[index.pools[index.datasets[share.dataset].pool].filesystem].by_name:
+        # While it is locked an empty folder stands there: who syncs with it would delete what they have.
+        look = f"mountpoint -q {shlex.quote(folder)}"
+        lines += [f"   root preexec = {look}", "   root preexec close = yes"]
     if share.comment:
         lines.append(f"   comment = {_text(share.comment)}")
     if share.guest == "none":

@@ -23,7 +23,7 @@ from kavrel.core.works.folders import folder_works, may_in
 from kavrel.formats.samba import smb_conf, smb_hosts
 from tests.builders import GB, TODAY, lab
 from tests.conftest import free_port, needs
-from tests.outside.test_setup_whole import House, house
+from tests.outside.test_setup_whole import House, each_mounted, house
 
 __all__ = ["house"]
 pytestmark = [
@@ -64,7 +64,7 @@ def cells(house: House, plan: Plan, host: str, *pools: str) -> dict[str, str]:
     }
     (house.folder / "given.json").write_text(json.dumps(given), encoding="utf-8")
     visit = f"{sys.executable} {VISITS} <{shlex.quote(str(house.folder / 'given.json'))} 2>&1"
-    ran = house.run(plan, host, after=visit, today=TODAY)
+    ran = house.run(plan, host, after=each_mounted(plan, host) + visit, today=TODAY)
     line = next((x for x in ran.seen.splitlines() if x.startswith("CELLS ")), None)
     (house.folder / "visits").write_text(ran.said + ran.seen, encoding="utf-8")
     assert line, ran.said + ran.seen

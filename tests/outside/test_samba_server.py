@@ -47,7 +47,11 @@ class Server:
             # The machine's own modes count too: here they let everybody in, so that SMB decides.
             real.chmod(0o777)
             (real / "seen.txt").write_text("seen")
-            text = text.replace(f"path = {folders(plan)[share.dataset]}", f"path = {real}")
+            place = folders(plan)[share.dataset]
+            text = text.replace(f"path = {place}", f"path = {real}")
+            # Where each dataset is mounted by itself, this folder is not one: it says what the file says.
+            (folder / "data" / f"{share.id}.mounted").touch()
+            text = text.replace(f"mountpoint -q {place}", f"test -e {real}.mounted")
         folder.chmod(0o755)
         self.port = free_port()
         private = folder / "private"
@@ -307,6 +311,12 @@ def test_a_hidden_share_is_opened_by_its_name_and_a_place_for_pcs_takes_what_the
     # Only the newest dialect is let in: an older client is told so by the server.
     assert "NT_STATUS" in _asked(server, "//127.0.0.1/seen", "-m", "SMB3_00", "-c", "ls")
     assert "seen.txt" in _asked(server, "//127.0.0.1/seen", "-m", "SMB3_11", "-c", "ls")
+    # A locked dataset is no share, rather than an empty one; once it is opened whoever comes is let in.
+    mounted = server.folder / "data" / "seen.mounted"
+    mounted.unlink()
+    assert "NT_STATUS_ACCESS_DENIED" in _asked(server, "//127.0.0.1/seen", "-c", "ls")
+    mounted.touch()
+    assert "seen.txt" in _asked(server, "//127.0.0.1/seen", "-c", "ls")
 
 
 def _asked(server: Server, *words: str) -> str:

@@ -9,6 +9,7 @@ import hashlib
 import json
 import os
 import re
+import shlex
 import shutil
 import subprocess
 import sys
@@ -20,6 +21,7 @@ from pathlib import Path
 import pytest
 
 from kavrel.core.edit import put
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import (
     Account,
@@ -33,6 +35,7 @@ from kavrel.core.plan import (
     Quota,
     Share,
 )
+from kavrel.core.shares.names import folders
 from kavrel.core.works.volumes import volumes_of
 from kavrel.formats.lab_jobs import lab_jobs, script
 from kavrel.formats.readers import read_file
@@ -68,6 +71,14 @@ printf '{answer}' | sh {folder}/setup.sh {args} >{folder}/said 2>&1
 echo "rc=$?" >{folder}/code
 {after}
 """
+
+
+def each_mounted(plan: Plan, host: str) -> str:
+    """Each dataset of a ZFS pool mounted by itself, as the servers' files look for it."""
+    at = folders(plan)
+    pools = {p.id for p in plan.pools if p.host == host and FILESYSTEMS[p.filesystem].by_name}
+    mine = sorted(shlex.quote(at[d.id]) for d in plan.datasets if d.pool in pools)
+    return "".join(f"mount --bind {folder} {folder}\n" for folder in mine)
 
 
 @dataclass

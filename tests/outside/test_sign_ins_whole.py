@@ -21,7 +21,7 @@ from kavrel.core.shares.reach import reach
 from kavrel.formats.servers.bundle import host_files
 from tests.builders import GB, TODAY, lab
 from tests.conftest import free_port, needs
-from tests.outside.test_setup_whole import House, house
+from tests.outside.test_setup_whole import House, each_mounted, house
 
 __all__ = ["house"]
 pytestmark = [
@@ -114,7 +114,7 @@ def agree(house: House, plan: Plan) -> None:
     }
     (house.folder / "given.json").write_text(json.dumps(given), encoding="utf-8")
     visit = f"{sys.executable} {VISITS} <{shlex.quote(str(house.folder / 'given.json'))} 2>&1"
-    ran = house.run(plan, after=visit, today=TODAY)
+    ran = house.run(plan, after=each_mounted(plan, "box") + visit, today=TODAY)
     line = next((x for x in ran.seen.splitlines() if x.startswith("CELLS ")), None)
     assert line, ran.said + ran.seen
     found = json.loads(line.removeprefix("CELLS "))

@@ -33,6 +33,8 @@ KNOWN = {
     "directorymask",
     "browseable",
     "inheritacls",
+    "rootpreexec",
+    "rootpreexecclose",
 }
 GLOBAL = {
     "serverrole",
