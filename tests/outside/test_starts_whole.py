@@ -257,7 +257,11 @@ def test_a_box_set_up_by_its_bundle_comes_back_by_itself_and_without_disks_too(
     assert not [
         x for x in anew.splitlines() if x.startswith(("+ mkfs", "+ wipefs", "+ mdadm --create"))
     ]
-    back = box.start(STATE + "night; cat /srv/*/*-data/letter | sed 's/^/there /'\n")
+    back = box.start(
+        STATE
+        + "night; cat /srv/*/*-data/letter | sed 's/^/there /'\n"
+        + "rm /etc/systemd/system.conf.d/patience.conf\n"
+    )
     assert said(back, "state") == ["running"], back
     assert said(back, "mounted") == sorted(roots)
     assert [x.partition(": ")[2] for x in said(back, "ran")] == ["success", "success"]

@@ -33,6 +33,10 @@ if [ ! -e $root/etc/installed ]; then
   # A container is what this machine may be, and not what it is: systemd would leave out what only a machine
   # has, and go off without writing down what was written last.
   rm -f $root/.dockerenv $root/run/.containerenv
+  # A kernel in user space beside others takes minutes for what a machine does in seconds. Whoever wants to see
+  # what a disk that is not there costs takes this away.
+  mkdir -p $root/etc/systemd/system.conf.d
+  printf '[Manager]\nDefaultDeviceTimeoutSec=300\n' >$root/etc/systemd/system.conf.d/patience.conf
   # Its disks have serials, as those of a real box have; the system disk has none.
   n=0
   for disk in /dev/ubd[b-z]; do
