@@ -9,6 +9,7 @@ import sys
 import time
 from collections.abc import Iterator
 from datetime import UTC, datetime
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -28,6 +29,21 @@ gc.set_threshold(100_000, 20, 100)
 # A part of the evaluation that looks further than it declares is an error here.
 Part.strict = True
 NOW = datetime(2026, 11, 24, 9, 0, tzinfo=UTC)
+
+
+@pytest.hookimpl(trylast=True)  # what is left out is no longer in it
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Each worker begins with its share of the whole boxes: at the end, the others would wait for one."""
+    longest = [i for i in items if i.get_closest_marker("whole_box")]
+    others = iter([i for i in items if not i.get_closest_marker("whole_box")])
+    workers = int(os.environ.get("PYTEST_XDIST_WORKER_COUNT", "1"))
+    dealt: list[pytest.Item] = []
+    for n in range(workers if longest else 0):
+        mine = longest[n::workers]
+        # As work stealing cuts its list at first: what is left, by the workers that are left.
+        part = (len(items) - len(dealt)) // (workers - n)
+        dealt += [*mine, *islice(others, max(part - len(mine), 0))]
+    items[:] = [*dealt, *others]
 
 
 def needs(program: str) -> Any:

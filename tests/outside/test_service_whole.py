@@ -29,6 +29,7 @@ def same_python() -> bool:
 
 pytestmark = [
     pytest.mark.prove,
+    pytest.mark.whole_box,
     needs("curl"),
     pytest.mark.skipif(not uml.can_start_whole(), reason="no user-mode-linux with systemd here"),
     pytest.mark.skipif(not same_python(), reason="Debian's Python is another one"),

@@ -825,6 +825,55 @@ def test_a_file_system_that_stands_is_mounted_as_it_is_at_its_own_place(house: H
     assert "+ wipefs" not in ran.said
 
 
+def test_nothing_is_mounted_over_files_that_are_there_already(house: House) -> None:
+    """They would be out of sight below it: an empty share, which a PC that syncs with it empties too."""
+    images = [house.plug_in("SN-4"), house.plug_in("SN-5")]
+    before = [content(i) for i in images]
+    house.pools("main")
+    files = (
+        "mkdir -p /srv/main/files /srv/fresh; echo mine >/srv/main/files/a; echo old >/srv/fresh/b"
+    )
+    after = "cat /srv/main/files/a /srv/fresh/b; ls /srv/main"
+    for pool in (
+        wanted("copies2", "btrfs", "box4", "box5"),
+        wanted("mirror", "zfs", "box4", "box5"),
+    ):
+        house.pools("main")
+        ran = house.run(plan_with(pool), answer="fresh\\n", before=files, after=after)
+        assert ran.seen.split() == ["mine", "old", "files"], ran.said
+        assert [x for x in ran.said.splitlines() if x.startswith("+ z") and "create" in x] == []
+        assert "mv /srv/main/files /srv/main/files.before, run this again" in ran.said
+        assert "dataset files is not finished: see the last line above" in ran.left
+        assert "pool fresh was not made: see the last line above" in ran.left
+        assert "WIPED" not in ran.said
+        assert [content(i) for i in images] == before
+    # As it says: moved aside, and run again.
+    house.pools("main")
+    aside = f"{files}; mv /srv/main/files /srv/main/files.before; rm /srv/fresh/b"
+    ran = house.run(
+        lab(), before=aside, after="ls -A /srv/main/files; cat /srv/main/files.before/a"
+    )
+    assert (ran.code, ran.left, ran.seen.strip()) == (0, [], "mine"), ran.said
+
+
+def test_a_subvolume_takes_the_place_of_an_empty_folder_and_of_no_other(house: House) -> None:
+    house.plug_in("SN-4")
+    house.plug_in("SN-5")
+    pair = house.loops
+    make = f"mkfs.btrfs -q -f -m raid1 -d raid1 {pair[0]} {pair[1]} >/dev/null; mkdir /srv/fresh"
+    mounted = f"{make}; mount {pair[0]} /srv/fresh; mkdir /srv/fresh/new"
+    plan = plan_with(wanted("copies2", "btrfs", "box4", "box5", standing=True))
+    look = "btrfs subvolume show /srv/fresh/new >/dev/null 2>&1 && echo yes; ls /srv/fresh/new"
+    look += "; umount /srv/fresh"
+    house.pools("main")
+    ran = house.run(plan, before=f"{mounted}; echo mine >/srv/fresh/new/a", after=look)
+    assert ran.seen.split() == ["a"], ran.said
+    assert "/srv/fresh/new is no file system of its own and has files in it" in ran.said
+    house.pools("main")
+    ran = house.run(plan, before=mounted, after=look)
+    assert (ran.left, ran.seen.split()) == ([], ["yes"]), ran.said
+
+
 @pytest.mark.prove
 def test_a_pool_that_only_has_to_be_imported_is_not_made_again_over_itself(house: House) -> None:
     images = [house.plug_in("SN-4"), house.plug_in("SN-5")]

@@ -30,6 +30,7 @@ from tests.outside.test_pools_for_real import layout, named_disks, plan_of
 
 pytestmark = [
     pytest.mark.prove,
+    pytest.mark.whole_box,
     needs("cryptsetup"),
     needs("lvcreate"),
     needs("smbd"),

@@ -150,6 +150,7 @@ def said_in_mails(work: Path) -> list[str]:
 
 
 @pytest.mark.prove
+@pytest.mark.whole_box
 @pytest.mark.skipif(not DUMMY.exists(), reason="the driver for trying is not here")
 @pytest.mark.skipif(not uml.can_start_whole(), reason="no user-mode-linux with systemd here")
 def test_a_whole_box_set_up_by_the_words_stops_itself_on_battery_and_comes_back(

@@ -179,7 +179,7 @@ function Drawing() {
             {!said && here.length === 0 && <p className="text-quiet">No cautions on this sheet.</p>}
             {!said &&
               here.slice(0, 2).map((c) => (
-                <p key={c.rule} className="line-clamp-1">
+                <p key={c.rule}>
                   <span className={c.severity === 'serious' ? 'font-semibold text-danger' : 'font-semibold'}>
                     {causeLine(c).name}:
                   </span>{' '}

@@ -127,19 +127,19 @@ function Cell({
 }) {
   return (
     <button
-      className="min-w-0 border-r border-line px-3.5 py-1.5 text-left last:border-r-0 hover:bg-desk"
+      className="flex min-w-0 flex-col border-r border-line px-3.5 py-1.5 text-left last:border-r-0 hover:bg-desk"
       onClick={onOpen}
       title="show the working"
     >
       <span className="block truncate text-[12px] text-quiet max-sm:whitespace-normal">{label}</span>
-      <span className="flex min-w-0 items-baseline gap-x-1.5 whitespace-nowrap max-sm:flex-wrap">
-        <span className="figure text-[18px] font-bold">{figure.value}</span>
+      <span className="flex min-w-0 flex-wrap items-baseline gap-x-1.5">
+        <span className="figure text-[18px] font-bold whitespace-nowrap">{figure.value}</span>
         {figure.unit && <span className="text-quiet">{figure.unit}</span>}
         {alarm && <span className="font-semibold text-danger">{alarm}</span>}
         {delta ? (
-          <span className="figure truncate text-[12px] font-semibold">{delta}</span>
+          <span className="figure text-[12px] font-semibold wrap-anywhere">{delta}</span>
         ) : (
-          note && <span className="truncate text-[12px] max-sm:whitespace-normal text-quiet">{note}</span>
+          note && <span className="text-[12px] wrap-anywhere text-quiet">{note}</span>
         )}
       </span>
     </button>

@@ -45,7 +45,7 @@ export function TitleBlock({
         </button>
       </Part>
       <Part label={`Last change, as of ${evaluation.today}`}>
-        <span className="block truncate" title={meta.summary}>
+        <span className="line-clamp-2 whitespace-normal wrap-anywhere" title={meta.summary}>
           {meta.summary}
           {meta.made_by && `, by ${meta.made_by}`}
         </span>

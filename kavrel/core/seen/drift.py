@@ -363,14 +363,16 @@ class _Reader:
                 continue
             seen = self.known.dataset_seen(dataset.id)
             if seen is None:
+                folder = self.folders[dataset.id]
+                plain = "a folder, no file system of its own: neither snapshots nor limits are its"
                 yield self.say(
                     "missing",
                     "datasets",
                     dataset.id,
                     dataset.name,
                     "dataset",
-                    self.folders[dataset.id],
-                    "nothing there",
+                    folder,
+                    plain if folder in self.machine.access else "nothing there",
                     change=None,
                     command=AGAIN,
                 )

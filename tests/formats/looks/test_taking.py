@@ -158,6 +158,22 @@ def test_each_difference_is_found_with_its_ways_out(
     assert one.planned != one.seen
 
 
+def test_a_folder_where_a_dataset_is_planned_is_no_dataset() -> None:
+    """It is in the snapshots of what lies around it, if any, and a dataset made over it would hide it."""
+    plan, _ = taken(nas())
+    acl = "# file: /tank/photos\n# owner: root\n# group: root\nuser::rwx\ngroup::---\nother::---\n"
+    content = look(
+        "nas",
+        ("zpool-status", "zpool status -P", STATUS),
+        ("zfs-list", "zfs list", zfs("tank", 3 * 10**12, 1)),
+        ("getfacl", "getfacl -p /tank/photos", acl),
+    )
+    rows = drifted(plan, content).differences
+    seen = {d.name: d.seen for d in rows if d.field == "dataset"}
+    assert seen["photos"].startswith("a folder, no file system of its own")
+    assert seen["home"] == "nothing there"
+
+
 def test_what_no_listing_shows_is_unknown_and_not_missing() -> None:
     plan, _ = taken(nas())
     found = drifted(plan, look("nas", ("meminfo", "m", "MemTotal: 32768000 kB\n")))

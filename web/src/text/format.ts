@@ -101,6 +101,10 @@ export const whole = (words: string): string => words.replaceAll(' ', '\u00a0');
 
 export const percent = (share: number): string => `${(share * 100).toFixed(share < 0.1 && share > 0 ? 1 : 0)} %`;
 
+/** Least and most of a share, one figure where they show as one. */
+export const percents = (least: number, most: number): string =>
+  percent(least) === percent(most) ? percent(least) : `${percent(least)} to ${percent(most)}`;
+
 const BYTES = /^\s*(\d+(?:\.\d+)?)\s*(PB|TB|GB|MB|kB|KB|TiB|GiB|MiB|B|bytes)?\s*$/;
 const FACTORS: Record<string, number> = {
   PB: 1e15,

@@ -86,8 +86,11 @@ def _dataset(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
         if dataset.encrypted:
             options += ["encryption=on", "keyformat=passphrase"]
         flags = " ".join(f"-o {o}" for o in options)
+        yield f"nothing_in {folder}"
         yield f"run zfs create {flags} {box.zfs_name(folder)}"
     elif system.subvolumes:
+        yield f"nothing_in {folder}"
+        yield f"{{ ! have test -d {folder} || run rmdir {folder}; }}"
         yield f"run mkdir -p {folder.rpartition('/')[0]}"
         yield f"run btrfs subvolume create {folder}"
     else:

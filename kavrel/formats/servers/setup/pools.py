@@ -86,12 +86,14 @@ def _standing(box: Box, pool: Pool, work: PoolStands) -> Iterator[str]:
     for volume in known if len(known) == len(everything) else ():  # as it is: nothing on it changes
         mount = f"run mount -o {volume.kept} UUID={volume.uuid} {volume.folder}"
         there = f"have is_mounted {volume.folder} {volume.uuid}"
-        mounts.append(f"{{ {there} || {{ run mkdir -p {volume.folder} && {mount}; }}; }}")
+        at = f"run mkdir -p {volume.folder} && nothing_in {volume.folder}"
+        mounts.append(f"{{ {there} || {{ {at} && {mount}; }}; }}")
     tree = tree_of(box.index, pool)
     if mounts and tree:
         mounts.append(" && ".join(_joined(tree)))
     if FILESYSTEMS[pool.filesystem].by_name:
-        mounts = [f"importable {work.name}", f"run zpool import {work.name}"]
+        at = f"nothing_in {pool_roots(box.plan)[pool.id]}"
+        mounts = [f"importable {work.name}", at, f"run zpool import {work.name}"]
     mounting = f"{{ {' && '.join(['gather', *mounts])}; }} || " if mounts else ""
     yield f"{{ {there_test(box.index, pool)}; }} || {mounting}lacks {work.name} {quoted(said)}"
     if FAMILIES[pool.family].parity_at:
@@ -122,6 +124,7 @@ def _wanted(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
             f"{_variable(one)}=$(take {quoted(one.serial)} {one.capacity_bytes} {label}) || "
             f"{{ ok=no; left_of_take; }}"
         )
+    yield from _over_nothing(works, pool)
     if FILESYSTEMS[pool.filesystem].by_name:
         yield f'if [ "$ok" = yes ] && importable {name}; then'
         yield "ok=no"
@@ -154,6 +157,22 @@ def _wanted(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
     yield "key="
     yield "fi"
     yield from _left_alone(box, pool)
+
+
+def _over_nothing(works: Sequence[Work], pool: Pool) -> Iterator[str]:
+    """Refuses, before anything is wiped, a pool whose folder has files on what lies below it."""
+    hides = left(f"pool {pool.name} was not made: see the last line above")
+    for work in works:
+        match work:
+            case FolderMounted(volume=one):
+                there = f"have is_mounted {one.folder} {one.uuid} || nothing_in {one.folder}"
+            case TreeMounted(tree=tree):
+                there = f"have is_mounted {tree.folder} || nothing_in {tree.folder}"
+            case ZpoolMade():
+                there = f"nothing_in {work.root}"
+            case _:
+                continue
+        yield f'[ "$ok" = no ] || {there} || {{ ok=no; {hides}; }}'
 
 
 def _back(box: Box, pool: Pool, name: str, works: Sequence[Work]) -> Iterator[str]:
@@ -361,7 +380,7 @@ def _(work: ParityKept, box: Box) -> Iterator[str]:
 def _joined(tree: Tree) -> Iterator[str]:
     yield f"run mkdir -p {tree.folder}"
     mount = f"run mount -t {UNION} -o {tree.mounted} {tree.what} {tree.folder}"
-    yield f"{{ have is_mounted {tree.folder} || {mount}; }}"
+    yield f"{{ have is_mounted {tree.folder} || {{ nothing_in {tree.folder} && {mount}; }}; }}"
 
 
 @make.register

@@ -258,7 +258,7 @@ export function BenchSheet() {
                           return (
                             <div
                               key={bay}
-                              className="flex w-[52px] flex-col items-center border-r border-hair last:border-r-0"
+                              className="flex max-w-[76px] min-w-[52px] flex-col items-center border-r border-hair last:border-r-0"
                               {...target(`${host.id}/${bay}`, { host: host.id, bay })}
                             >
                               {inside ? (
@@ -305,7 +305,7 @@ export function BenchSheet() {
                 >
                   <div className="flex min-h-[40px] items-end">
                     {loose.map((d) => (
-                      <div key={d.id} className="flex w-[52px] flex-col items-center">
+                      <div key={d.id} className="flex max-w-[76px] min-w-[52px] flex-col items-center">
                         {disk(d)}
                       </div>
                     ))}

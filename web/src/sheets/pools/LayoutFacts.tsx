@@ -3,7 +3,7 @@
 import type { Layout, Working } from '../../api/client';
 import { usePlan } from '../../api/plan';
 import { Worked } from '../../parts/Asked';
-import { binary, money, odds, oddsRange, percent, size, text } from '../../text/format';
+import { binary, money, odds, oddsRange, percents, size, text } from '../../text/format';
 
 const rate = (speed: number) => `${speed.toFixed(0)} MB/s`;
 const count = (n: number) => (n < 10 ? n.toFixed(1) : n.toFixed(0).replace(/\B(?=(\d{3})+(?!\d))/g, ' '));
@@ -63,7 +63,7 @@ export function LayoutFacts({ layout, onWorking }: { layout: Layout; onWorking: 
           <span>
             unreadable sector in one such rebuild{' '}
             <span className="figure">
-              {percent(layout.read_error_odds)} to {percent(layout.read_error_at_most ?? layout.read_error_odds)}
+              {percents(layout.read_error_odds, layout.read_error_at_most ?? layout.read_error_odds)}
             </span>
           </span>
         )}
