@@ -11,10 +11,10 @@ from datetime import UTC, datetime
 from typing import Any
 
 from kavrel.core.copies.book import CopyBook
-from kavrel.core.copies.carrier import runs_on
+from kavrel.core.copies.carrier import LOOKS_EVERY_MINUTES, runs_on
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.kinds import KINDS
-from kavrel.core.plan import Dataset, Disk, Job, Pool
+from kavrel.core.plan import Dataset, Disk, Job, Plan, Pool
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.seen.machine import LISTED
 from kavrel.core.shares.names import (
@@ -28,6 +28,8 @@ from kavrel.core.shares.names import (
 from kavrel.core.works.chores import chore_works
 from kavrel.core.works.folders import folder_works
 from kavrel.core.works.jobs import JobRuns, job_works
+from kavrel.formats.lab_jobs import hosts_with_jobs, lab_jobs
+from kavrel.formats.timers import on_calendar
 from kavrel.rig import as_planned
 
 DAY = 86_400.0
@@ -40,8 +42,9 @@ class Twist:
 
     `silent_days` by job: no point and no good run for so long; `failed` runs with what they said, and
     `tried` restores; `filled` is the share of its planned size that a dataset has; `off` are timers
-    switched off; `ups` is what its UPS says of itself, `ports` listen beside those of the plan, `lists` are
-    entries by dataset that nobody planned.
+    switched off, `at` is what a job's timer says that was put there for an older plan; `ups` is what its
+    UPS says of itself, `ports` listen beside those of the plan, `lists` are entries by dataset that
+    nobody planned.
     """
 
     readings: Mapping[str, Mapping[str, int]] = field(default_factory=dict)
@@ -52,6 +55,7 @@ class Twist:
     failed: Mapping[str, str] = field(default_factory=dict)
     filled: Mapping[str, float] = field(default_factory=dict)
     off: frozenset[str] = frozenset()
+    at: Mapping[str, str] = field(default_factory=dict)
     tried: Mapping[str, str] = field(default_factory=dict)
     ups: str = ""
     ports: tuple[int, ...] = ()
@@ -106,6 +110,8 @@ class Stand:
         yield "meminfo", "/proc/meminfo", as_planned.memory(self.index, self.host)
         yield "ip-addr", "ip -j addr", as_planned.addresses(self.index, self.host)
         yield "timers", "systemctl show *.timer", "\n\n".join(self._timers())
+        if self.host in hosts_with_jobs(self.index.plan):
+            yield "lab-jobs.json", "/etc/lab-jobs.json", lab_jobs(self._put_there(), self.host, "r")
         yield "lab-job-points", "lab-job points", json.dumps({"points": self._done()})
         for job in self._mine():
             if KINDS[job.kind].by_tool and KINDS[job.kind].copies:
@@ -242,17 +248,35 @@ class Stand:
             "said": said,
         }
 
+    def _put_there(self) -> Plan:
+        """The plan of the time when timers and the script's file were put into their places."""
+        plan = self.index.plan
+        jobs = []
+        for job in plan.jobs:
+            at = self.twist.at.get(job.id, job.schedule.at)
+            jobs.append(
+                job.model_copy(update={"schedule": job.schedule.model_copy(update={"at": at})})
+            )
+        return plan.model_copy(update={"jobs": tuple(jobs)})
+
     def _timers(self) -> Iterator[str]:
+        plan, today = self._put_there(), self.at.date()
+        jobs = {j.id: j for j in plan.jobs}
         units = [
-            self.names[w.job.id]
+            (self.names[w.job.id], jobs[w.job.id].schedule)
             for w in job_works(self.index, self.host)
             if isinstance(w, JobRuns) and not w.by_hand
         ]
-        units += [w.name for w in chore_works(self.index, self.host)]
-        for name in units:
+        units += [(w.name, w.schedule) for w in chore_works(self.index, self.host)]
+        for name, schedule in units:
             off = name in {self.names[j] for j in self.twist.off}
+            looks = f"*-*-* *:00/{LOOKS_EVERY_MINUTES}:00"
+            after = schedule.kind == "after"
+            calendar = looks if after else on_calendar(schedule, plan.zone, today)[0]
             yield (
-                f"Id=lab-{name}.timer\nUnit=lab-{name}.service\nActiveState={'inactive' if off else 'active'}\n"
+                f"Id=lab-{name}.timer\nUnit=lab-{name}.service\n"
+                f"TimersCalendar={{ OnCalendar={calendar} ; next_elapse=n/a }}\n"
+                f"ActiveState={'inactive' if off else 'active'}\n"
                 f"UnitFileState={'disabled' if off else 'enabled'}\nLastTriggerUSec="
             )
 

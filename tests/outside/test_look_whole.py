@@ -13,17 +13,19 @@ from zoneinfo import ZoneInfo
 import pytest
 
 from kavrel.core.index import Index
-from kavrel.core.plan import Dataset, Grant, Plan, Retention, Schedule, Share
+from kavrel.core.plan import Dataset, Export, Grant, Plan, Retention, Schedule, Share
 from kavrel.core.pools.pool import pool_states
-from kavrel.core.seen.drift import drift
 from kavrel.core.seen.machine import Machine
 from kavrel.core.seen.points import Finder
 from kavrel.core.week.nights import scheduled_book
 from kavrel.formats.hostside import lab_job, lab_look
 from kavrel.formats.lab_jobs import lab_jobs
+from kavrel.formats.looks.drifted import whole_drift
 from kavrel.formats.looks.read import read_look
 from kavrel.formats.looks.taking import takes
 from kavrel.formats.samba import smb_conf
+from kavrel.formats.servers.files import nfs_exports, rsyncd_conf
+from kavrel.formats.timers import crontab
 from tests.builders import GB, job
 from tests.conftest import needs
 from tests.outside.test_setup_whole import House, house, plan_with, wanted
@@ -33,6 +35,7 @@ pytestmark = [
     needs("unshare"),
     needs("mkfs.btrfs"),
     needs("testparm"),
+    needs("crontab"),
     pytest.mark.skipif(os.geteuid() != 0, reason="namespaces and accounts need root"),
 ]
 TODAY = date(2026, 3, 10)
@@ -65,19 +68,48 @@ def made(house: House) -> tuple[Plan, Machine]:
         datasets=(*lab_datasets(), data),
         shares=(Share(id="letters", name="letters", dataset="new"),),
         grants=(Grant(id="g", share="letters", account="ana", right="write"),),
+        exports=(
+            Export(id="n", protocol="nfs", name="unix", dataset="new", clients=("10.0.0.0/24",)),
+            Export(
+                id="r",
+                protocol="rsync",
+                name="pull",
+                dataset="new",
+                may="read",
+                clients=("10.0.0.9",),
+                accounts=("bo",),
+            ),
+        ),
+        jobs=(job("hourly", "snapshot", datasets=("new",), schedule=Schedule(kind="hourly")),),
     )
     house.pools("main")
-    (house.folder / "smb.conf").write_text(smb_conf(plan, "box", "r", TODAY))
+    files = {
+        "samba/smb.conf": smb_conf(plan, "box", "r", TODAY),
+        "exports": nfs_exports(plan, "box", "r"),
+        "rsyncd.conf": rsyncd_conf(plan, "box", "r", TODAY),
+        "lab-jobs.json": lab_jobs(plan, "box", "r"),
+        "lab-crontab": crontab(plan, "box", "r", TODAY),
+    }
+    for name, text in files.items():
+        (house.folder / name.rpartition("/")[2]).write_text(text)
+    copied = "".join(f"cp {house.folder}/{n.rpartition('/')[2]} /etc/{n};" for n in files)
     point = "/srv/fresh/.points/new/lab-hourly-20260310T110000Z"
     after = (
-        f"mkdir -p /etc/samba {os.path.dirname(point)};"
-        f"cp {house.folder}/smb.conf /etc/samba/smb.conf;"
+        f"mkdir -p /etc/samba {os.path.dirname(point)}; {copied}"
+        # As its first lines say: root's own, through the program that looks at it.
+        f"mount -t tmpfs none /var/spool/cron/crontabs; crontab /etc/lab-crontab;"
         f"btrfs subvolume snapshot -r /srv/fresh/new {point} >/dev/null;"
         f"python3 {lab_look.__file__} --out {house.folder}/look.json; umount /srv/fresh"
     )
     ran = house.run(plan, answer="fresh\\n", after=after)
     assert (ran.code, ran.left) == (0, []), ran.said
     return plan, machine_of(house, dict(zip(house.loops, ("SN-4", "SN-5"), strict=True)))
+
+
+def standing(plan: Plan) -> Plan:
+    """The plan once its pools are made: nothing starts a job before."""
+    made = tuple(p.model_copy(update={"standing": True}) for p in plan.pools)
+    return plan.model_copy(update={"pools": made})
 
 
 def lab_datasets() -> tuple[Dataset, ...]:
@@ -88,9 +120,10 @@ def lab_datasets() -> tuple[Dataset, ...]:
 
 def test_what_was_made_is_what_was_planned(made: tuple[Plan, Machine]) -> None:
     plan, machine = made
-    found = drift(Index(plan), "box", machine)
+    found = whole_drift(Index(plan), "box", machine, TODAY)
     # Of the new pool nothing differs but that it stands now; the other pool is none of this machine's.
-    fresh = [d for d in found.differences if d.about in ("fresh", "new", "box4", "box5")]
+    mine = ("fresh", "new", "box4", "box5", "letters", "g", "n", "r", "ana", "bo", "hourly")
+    fresh = [d for d in found.differences if d.about in mine]
     assert [(d.name, d.field, d.seen) for d in fresh] == [("fresh", "standing", "it stands")]
     assert fresh[0].change
     assert fresh[0].change.item["standing"] is True
@@ -115,6 +148,19 @@ def test_from_nothing_the_same_plan_comes_back(made: tuple[Plan, Machine]) -> No
     logins = {a.id: a.login for a in again.accounts}
     rights = {(logins.get(g.account or ""), g.right) for g in again.grants}
     assert ("ana", "write") in rights
+    offered = {e.protocol: e for e in again.exports}
+    assert (offered["nfs"].clients, offered["nfs"].may) == (("10.0.0.0/24",), "write")
+    assert ([logins[a] for a in offered["rsync"].accounts], offered["rsync"].may) == (
+        ["bo"],
+        "read",
+    )
+    # One point has no rhythm, but the crontab says when it is taken.
+    (hourly,) = again.jobs
+    assert (hourly.kind, hourly.datasets, hourly.schedule) == (
+        "snapshot",
+        (data.id,),
+        plan.jobs[0].schedule,
+    )
 
 
 def test_points_that_lab_job_took_are_what_the_proof_finds(house: House) -> None:
@@ -128,9 +174,7 @@ def test_points_that_lab_job_took_are_what_the_proof_finds(house: House) -> None
         wanted("copies2", "btrfs", "box4", "box5"), datasets=(*lab_datasets(), data), jobs=(hourly,)
     )
     house.pools("main")
-    there = plan.model_copy(
-        update={"pools": tuple(p.model_copy(update={"standing": True}) for p in plan.pools)}
-    )
+    there = standing(plan)
     (house.folder / "jobs.json").write_text(lab_jobs(there, "box", "r"), encoding="utf-8")
     now = time.time() // 3600 * 3600  # as its schedule has it
     told = f"LAB_JOBS={house.folder}/jobs.json LAB_JOB_STATE={house.folder}/state-of-jobs"

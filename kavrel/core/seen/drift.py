@@ -16,14 +16,12 @@ from kavrel.core.seen.drifted import Drift, Drifted
 from kavrel.core.seen.known import Known, is_made_alike
 from kavrel.core.seen.machine import Machine, SeenDataset, SeenDisk, SeenPool
 from kavrel.core.seen.taking import Taker
+from kavrel.core.seen.timers import Timers
 from kavrel.core.seen.ways_in import folders_open, ports_open
-from kavrel.core.shares.names import folders, job_names, pool_names, pool_roots, zfs_namer
-from kavrel.core.works.chores import chore_works
-from kavrel.core.works.jobs import JobRuns, job_works
+from kavrel.core.shares.names import folders, pool_names, pool_roots, zfs_namer
 from kavrel.core.works.volumes import volumes_of
 
 AGAIN = "sh setup.sh"
-WATCH = "lab-overdue"  # the timer that looks out for silence
 SIZE_SLACK = 0.1  # a dataset has grown: it is drift when its size is off by more than a tenth
 SMALLEST_SLACK = 5 * 10**9
 DAY = 86_400.0
@@ -437,50 +435,13 @@ class _Reader:
     # -- what runs ---------------------------------------------------------------------------------
 
     def _jobs(self) -> Iterator[Drifted]:
-        names = job_names(self.index.plan)
         if not {"timers", "crontabs"} & self.machine.looked_at:
             self.unknown.append("timers and crontabs: no listing shows them")
             return
-        tasks = {t.name: t for t in self.machine.tasks}
-        wanted = {
-            f"lab-{names[w.job.id]}": w
-            for w in job_works(self.index, self.host)
-            if isinstance(w, JobRuns) and not w.by_hand
-        }
-        for unit, work in wanted.items():
-            if work.job.schedule.kind == "after":
-                continue  # what it follows starts it
-            task = tasks.get(unit)
-            if task is None or not task.enabled:
-                yield self.say(
-                    "missing",
-                    "jobs",
-                    work.job.id,
-                    work.job.name,
-                    "start",
-                    f"{unit} starts it",
-                    "no timer and no crontab starts it"
-                    if task is None
-                    else "its timer is switched off",
-                    urgent=True,
-                    change=None,
-                    command=f"systemctl enable --now {unit}.timer",
-                )
-            else:
-                self.agreed += 1
-        chores = {f"lab-{w.name}" for w in chore_works(self.index, self.host)}
-        for name, task in tasks.items():
-            if name.startswith("lab-") and name not in wanted and name not in chores | {WATCH}:
-                yield self.say(
-                    "extra",
-                    "jobs",
-                    "",
-                    name.removeprefix("lab-"),
-                    "start",
-                    "no such job",
-                    f"{'a timer' if task.by == 'timer' else 'a crontab'} starts it: {task.on or task.command}",
-                    command=f"systemctl disable --now {name}.timer" if task.by == "timer" else "",
-                )
+        timers = Timers(self.index, self.host, self.machine)
+        yield from timers.rows()
+        self.agreed += timers.agreed
+        self.unknown += timers.unknown
 
 
 def drift(index: Index, host: str, machine: Machine) -> Drift:

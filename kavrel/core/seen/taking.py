@@ -6,10 +6,12 @@ Nothing is made up silently: what is guessed says so, and what cannot be taken o
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Schedule
+from kavrel.core.schedule import OFTEN
+from kavrel.core.seen.calendars import as_schedule, starts_of
 from kavrel.core.seen.machine import SeenTask
 from kavrel.core.seen.offer import Takes
 from kavrel.core.seen.rhythm import retention_of, schedule_of
-from kavrel.core.seen.started import copies, cron_schedule, scrubbed_by
+from kavrel.core.seen.started import copies, scrubbed_by
 from kavrel.core.seen.stores import StoreOffer
 from kavrel.core.shares.names import slug
 
@@ -128,8 +130,8 @@ class Taker(StoreOffer):
         pool = pools.get(what) or next(
             (pools[s.name] for s in self.machine.pools if s.path == what and s.name in pools), None
         )
-        schedule = cron_schedule(task.on)
-        if pool is None or schedule is None:
+        schedule = as_schedule(starts_of(task, self.plan.zone))
+        if pool is None or schedule is None or schedule.kind in OFTEN:
             self.not_taken.append(
                 f"{task.by} {task.on}: {task.command[:100]}: it scrubs, enter it on Copies"
             )
@@ -145,6 +147,12 @@ class Taker(StoreOffer):
         }
         why = f"a {task.by} starts it: {task.on}"
         self.take("jobs", name, item, why=why, needs=(f"pools/{pool.id}",))
+
+    def _started(self, name: str) -> Schedule | None:
+        """When a timer or a crontab starts what has this name, the first that is understood."""
+        tasks = (t for t in self.machine.tasks if t.name == name and t.enabled)
+        schedules = (as_schedule(starts_of(t, self.plan.zone)) for t in tasks)
+        return next((s for s in schedules if s), None)
 
     # -- jobs --------------------------------------------------------------------------------------
 
@@ -163,7 +171,8 @@ class Taker(StoreOffer):
                 rows.setdefault(points.maker, []).append((dataset.id, points.times))
         for maker, times_of in sorted(rows.items()):
             longest = max((times for _, times in times_of), key=len)
-            schedule = schedule_of(longest, self.plan.zone)
+            started = self._started(f"lab-{maker}")
+            schedule = started or schedule_of(longest, self.plan.zone)
             if schedule is None:
                 self.not_taken.append(
                     f"points {maker}: {len(longest)} are too few to see a rhythm in"
@@ -185,6 +194,7 @@ class Taker(StoreOffer):
                     name,
                     item,
                     why=f"{len(longest)} points of this name are there",
-                    guess="when it runs and how long points are kept, from those that are there",
+                    guess=f"{'' if started else 'when it runs and '}how long points are kept, "
+                    "from those that are there",
                     needs=tuple(f"datasets/{d}" for d in datasets),
                 )

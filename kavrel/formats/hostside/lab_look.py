@@ -81,6 +81,7 @@ FILES = (
     ("exports", "etc/exports"),
     ("exports", "etc/exports.d/*.exports"),
     ("rsyncd.conf", "etc/rsyncd.conf"),
+    ("lab-jobs.json", "etc/lab-jobs.json"),
     ("passwd", "etc/passwd"),
     ("group", "etc/group"),
     ("crontab", "etc/crontab"),

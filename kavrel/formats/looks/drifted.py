@@ -10,6 +10,7 @@ from kavrel.core.seen.drift import drift
 from kavrel.core.seen.drifted import Drift, Drifted
 from kavrel.core.seen.machine import Machine
 from kavrel.core.seen.offer import Taken
+from kavrel.formats.looks.night import FILE, night_drift
 from kavrel.formats.looks.taking import FILES
 from kavrel.formats.readers import read_file
 from kavrel.formats.readers.report import ReadItem, Report
@@ -30,6 +31,11 @@ def whole_drift(index: Index, host: str, machine: Machine, today: date) -> Drift
             report = read_file(kind, machine.files[kind].encode(), index.plan, host, today)
             agreed += sum(p.what == "same" for p in report.proposals)
             rows += _file(index, host, kind, report)
+    if FILE in machine.files:
+        starts = frozenset(d.about for d in rows if d.field in ("start", "starts"))
+        told = night_drift(index, host, machine.files[FILE], starts)
+        rows += told
+        agreed += not told
     rows.sort(key=lambda d: not d.urgent)
     return differences.model_copy(update={"differences": tuple(rows), "agreed": agreed})
 

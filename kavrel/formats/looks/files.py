@@ -72,6 +72,12 @@ EXPORTS = ListingReader(
     "exports", "/etc/exports", _kept("exports"), _like(r"^/\S+\s+\S+\([\w,=.-]+\)"), ("exports",)
 )
 RSYNCD = ListingReader("rsyncd.conf", "/etc/rsyncd.conf", _kept("rsyncd.conf"), None, ("modules",))
+JOBS = ListingReader(
+    "lab-jobs.json",
+    "/etc/lab-jobs.json",
+    _kept("lab-jobs.json"),
+    _like(r'^\{\s*"host":.*\s*"written_from":'),
+)
 FSTAB = ListingReader(
     "fstab",
     "/etc/fstab",

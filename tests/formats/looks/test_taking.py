@@ -13,7 +13,6 @@ from kavrel.core.seen.drifted import Drift
 from kavrel.core.seen.machine import Machine
 from kavrel.core.seen.offer import Takes
 from kavrel.core.seen.rhythm import retention_of, schedule_of
-from kavrel.core.seen.started import cron_schedule
 from kavrel.core.shares.access import access_matrix
 from kavrel.formats.looks.drifted import whole_drift
 from kavrel.formats.looks.read import read_look
@@ -85,8 +84,9 @@ def test_everything_of_a_box_is_taken_over_and_then_nothing_differs() -> None:
     )
     assert any("nvme0n1" in n and "system" in n for n in offer.not_taken)
     found = drifted(plan, nas(("timers", "x", "Id=apt-daily.timer\nActiveState=active\n")))
-    # The job was guessed from its points: nothing of Kavrel's starts it yet.
-    assert said(found) == {("missing", "auto", "start")}
+    # The job was guessed from its points: nothing of Kavrel's starts it yet, nor looks after the pool.
+    scrub = "scrub of pool tank, about every three months"
+    assert said(found) == {("missing", "auto", "start"), ("missing", scrub, "start")}
     assert found.agreed > 8
     again = takes(plan, machine(nas()), None, TODAY)
     assert {t.what for t in again.things} == {"same"}
@@ -335,26 +335,3 @@ def test_what_crontabs_start_becomes_a_job_or_is_named() -> None:
     assert any("rsync" in n and "enter it on Copies" in n for n in offer.not_taken)
     assert any("*/5" in n for n in offer.not_taken)
     assert not any("run-parts" in n for n in offer.not_taken)
-
-
-@pytest.mark.parametrize(
-    ("on", "wanted"),
-    [
-        ("30 2 * * *", ("daily", "02:30", ())),
-        ("0 4 * * 0", ("weekly", "04:00", (6,))),
-        ("0 4 * * 7", ("weekly", "04:00", (6,))),
-        ("0 4 * * mon", ("weekly", "04:00", (0,))),
-        ("@weekly", ("weekly", "00:00", (6,))),
-        ("5 1 3 * *", ("monthly", "01:05", ())),
-        ("5 1 3 * 2", None),
-        ("*/5 * * * *", None),
-        ("99 1 * * *", None),
-        ("5 1 0 * *", None),
-    ],
-)
-def test_the_calendar_of_a_crontab(
-    on: str, wanted: tuple[str, str, tuple[int, ...]] | None
-) -> None:
-    """Sunday is 0 and 7, a day and a weekday mean either. Source: crontab(5)."""
-    got = cron_schedule(on)
-    assert (got and (got.kind, got.at, got.weekdays)) == wanted

@@ -71,7 +71,7 @@ function Row({ drifted }: { drifted: Drifted }) {
         <span className="text-quiet"> · </span>
         <span className="border-b border-ink">found {drifted.seen}</span>
       </span>
-      <span className="flex flex-wrap items-baseline gap-2 lg:justify-end" data-copies>
+      <span className="flex items-baseline gap-2 max-sm:flex-wrap lg:justify-end" data-copies>
         {take && (
           <button
             data-for="plans"
@@ -93,7 +93,7 @@ function Row({ drifted }: { drifted: Drifted }) {
         )}
         {command && (
           <>
-            <code className="figure text-[12px] wrap-anywhere">{command}</code>
+            <code className="figure min-w-0 text-[12px] wrap-anywhere">{command}</code>
             <Copy text={command} name={`copy the command for ${drifted.name}, ${drifted.field}`} />
           </>
         )}
