@@ -29,6 +29,7 @@ from kavrel.core.works.chores import chore_works
 from kavrel.core.works.folders import folder_works
 from kavrel.core.works.jobs import JobRuns, job_works
 from kavrel.formats.lab_jobs import hosts_with_jobs, lab_jobs
+from kavrel.formats.servers.files import nftables_conf
 from kavrel.formats.timers import on_calendar
 from kavrel.rig import as_planned
 
@@ -120,6 +121,8 @@ class Stand:
         if battery := as_planned.supply(self.index, self.host, self.twist.ups):
             yield "ups-names", "upsc -l", "ups\n"
             yield "ups", "upsc ups", battery
+        if not self.index.hosts[self.host].closed:
+            yield "nft", "nft list ruleset", nftables_conf(self.index.plan, self.host, "r")
         open_ports = as_planned.ports(self.index, self.host, self.twist.ports)
         yield "ss", "ss -Hlntu", "\n".join(open_ports)
         for work in folder_works(self.index, self.host, self.at.date()):

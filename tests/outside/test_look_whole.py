@@ -24,7 +24,7 @@ from kavrel.formats.looks.drifted import whole_drift
 from kavrel.formats.looks.read import read_look
 from kavrel.formats.looks.taking import takes
 from kavrel.formats.samba import smb_conf
-from kavrel.formats.servers.files import nfs_exports, rsyncd_conf
+from kavrel.formats.servers.files import nfs_exports, nftables_conf, rsyncd_conf
 from kavrel.formats.timers import crontab
 from tests.builders import GB, job
 from tests.conftest import needs
@@ -36,6 +36,7 @@ pytestmark = [
     needs("mkfs.btrfs"),
     needs("testparm"),
     needs("crontab"),
+    needs("nft"),
     pytest.mark.skipif(os.geteuid() != 0, reason="namespaces and accounts need root"),
 ]
 TODAY = date(2026, 3, 10)
@@ -87,6 +88,7 @@ def made(house: House) -> tuple[Plan, Machine]:
         "samba/smb.conf": smb_conf(plan, "box", "r", TODAY),
         "exports": nfs_exports(plan, "box", "r"),
         "rsyncd.conf": rsyncd_conf(plan, "box", "r", TODAY),
+        "nftables.conf": nftables_conf(plan, "box", "r"),
         "lab-jobs.json": lab_jobs(plan, "box", "r"),
         "lab-crontab": crontab(plan, "box", "r", TODAY),
     }
@@ -95,6 +97,7 @@ def made(house: House) -> tuple[Plan, Machine]:
     copied = "".join(f"cp {house.folder}/{n.rpartition('/')[2]} /etc/{n};" for n in files)
     point = "/srv/fresh/.points/new/lab-hourly-20260310T110000Z"
     after = (
+        f"nft -f {house.folder}/nftables.conf;"
         f"mkdir -p /etc/samba {os.path.dirname(point)}; {copied}"
         # As its first lines say: root's own, through the program that looks at it.
         f"mount -t tmpfs none /var/spool/cron/crontabs; crontab /etc/lab-crontab;"
@@ -125,6 +128,7 @@ def test_what_was_made_is_what_was_planned(made: tuple[Plan, Machine]) -> None:
     mine = ("fresh", "new", "box4", "box5", "letters", "g", "n", "r", "ana", "bo", "hourly")
     fresh = [d for d in found.differences if d.about in mine]
     assert [(d.name, d.field, d.seen) for d in fresh] == [("fresh", "standing", "it stands")]
+    assert [d for d in found.differences if d.field.startswith("firewall")] == []
     assert fresh[0].change
     assert fresh[0].change.item["standing"] is True
     (pool,) = [p for p in machine.pools if p.path == "/srv/fresh"]

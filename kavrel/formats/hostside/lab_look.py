@@ -63,6 +63,7 @@ COMMANDS = (
     ("ip-addr", "ip -j addr"),
     ("ip-route", "ip -j route"),
     ("ss", "ss -Hlntu"),
+    ("nft", "nft list ruleset"),
     (
         "timers",
         "systemctl show *.timer -p Id -p Unit -p TimersCalendar -p ActiveState -p UnitFileState "

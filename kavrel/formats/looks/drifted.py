@@ -10,6 +10,7 @@ from kavrel.core.seen.drift import drift
 from kavrel.core.seen.drifted import Drift, Drifted
 from kavrel.core.seen.machine import Machine
 from kavrel.core.seen.offer import Taken
+from kavrel.formats.looks.firewall import KIND, firewall_drift
 from kavrel.formats.looks.night import FILE, night_drift
 from kavrel.formats.looks.taking import FILES
 from kavrel.formats.readers import read_file
@@ -36,8 +37,17 @@ def whole_drift(index: Index, host: str, machine: Machine, today: date) -> Drift
         told = night_drift(index, host, machine.files[FILE], starts)
         rows += told
         agreed += not told
+    unknown = list(differences.unknown)
+    if not index.hosts[host].closed:
+        if KIND in machine.files:
+            walled, same = firewall_drift(index, host, machine.files[KIND])
+            rows += walled
+            agreed += same
+        else:
+            unknown.append("firewall: no listing shows it; lab-look sees it as root")
     rows.sort(key=lambda d: not d.urgent)
-    return differences.model_copy(update={"differences": tuple(rows), "agreed": agreed})
+    found = {"differences": tuple(rows), "agreed": agreed, "unknown": tuple(unknown)}
+    return differences.model_copy(update=found)
 
 
 def _file(index: Index, host: str, kind: str, report: Report) -> list[Drifted]:

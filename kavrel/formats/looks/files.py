@@ -78,6 +78,7 @@ JOBS = ListingReader(
     _kept("lab-jobs.json"),
     _like(r'^\{\s*"host":.*\s*"written_from":'),
 )
+NFT = ListingReader("nft", "nft list ruleset", _kept("nft"), _like(r"^table inet \w+ \{"))
 FSTAB = ListingReader(
     "fstab",
     "/etc/fstab",
