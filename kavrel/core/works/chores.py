@@ -83,7 +83,8 @@ def _chores(index: Index, host: str) -> Iterator[_Chore]:
             yield f"upkeep-parity-{name}", title, _daily(hour), "parity", None, pool, ()
     looked_after = scrubbed(index)
     for number, pool in enumerate(mine):
-        if pool.standing and pool.id not in looked_after and _can_be_checked(pool):
+        # Wanted ones too: the bundle that makes a pool brings what starts by itself.
+        if pool.id not in looked_after and _can_be_checked(pool):
             title = f"scrub of pool {pool.name}, about every three months"
             sunday = Schedule(
                 kind="monthly", every=3, nth=1 + number % 4, weekdays=(6,), at="02:00"

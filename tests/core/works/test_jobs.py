@@ -8,7 +8,7 @@ import pytest
 
 from kavrel.core.index import Index
 from kavrel.core.paper.runbook import runbook
-from kavrel.core.plan import Plan
+from kavrel.core.plan import Host, Plan
 from kavrel.core.works import bill
 from kavrel.core.works.chores import ChoreRuns
 from kavrel.core.works.jobs import JobRuns, MailHeard, NightRuns, RootLetIn, ToolOfOwn, job_works
@@ -98,5 +98,12 @@ def test_each_job_that_runs_has_its_timer_and_each_host_that_runs_any_hears_of_f
 
 
 def test_a_host_with_nothing_to_do_at_night_gets_nothing() -> None:
+    idle = Host(id="idle", name="idle", site="home", bays_35=2)
+    assert of(lab(jobs=(), hosts=(*lab().hosts, idle)), "idle") == []
+
+
+def test_a_pool_that_is_not_made_yet_is_scrubbed_once_it_is() -> None:
+    """The bundle that makes it brings its timers: nobody fetches another one for them alone."""
     pools = tuple(p.model_copy(update={"standing": False}) for p in lab().pools)
-    assert of(lab(jobs=(), pools=pools), "far") == []
+    names = [w.name for w in of(lab(jobs=(), pools=pools), "far") if isinstance(w, ChoreRuns)]
+    assert names == ["upkeep-scrub-second"]
