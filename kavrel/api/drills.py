@@ -12,6 +12,7 @@ from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
 from kavrel.api.service import Service
 from kavrel.core.paper.document import Document
+from kavrel.core.working import Working
 from kavrel.store.plans import PlanRow
 
 if TYPE_CHECKING:
@@ -87,6 +88,8 @@ class OutcomeView(BaseModel):
     lost_seconds: float | None
     best_seconds: float | None
     worse_step: int | None
+    lost_working: Working
+    best_working: Working
 
 
 class PlayedView(BaseModel):
@@ -98,7 +101,8 @@ class PlayedView(BaseModel):
     deeds: list[DeedView]
     done: list[DoneView]
     hours: float
-    planned_hours: float | None
+    hours_working: Working
+    planned: Working | None
     left: list[str]
     outcomes: list[OutcomeView]
     verdict: str
@@ -173,7 +177,8 @@ def _view(played: "Played", names: dict[str, str], page: str, ended: bool) -> Pl
             for d in played.done
         ],
         hours=played.hours,
-        planned_hours=played.planned_hours,
+        hours_working=played.hours_working,
+        planned=played.planned,
         left=list(played.left),
         outcomes=[
             OutcomeView(
@@ -182,6 +187,8 @@ def _view(played: "Played", names: dict[str, str], page: str, ended: bool) -> Pl
                 lost_seconds=o.lost_seconds,
                 best_seconds=o.best_seconds,
                 worse_step=o.worse_step,
+                lost_working=o.lost_working,
+                best_working=o.best_working,
             )
             for o in played.outcomes
         ],

@@ -17,12 +17,14 @@ from threading import Lock
 from kavrel.core.kinds import KINDS
 from kavrel.core.proof.cell import Cell
 from kavrel.core.quantities import DAY, span_words
+from kavrel.core.working import Working
 from kavrel.rig import apart
 from kavrel.rig.box import Box, Store
 from kavrel.rig.data import Data
 from kavrel.rig.days import Days
 from kavrel.rig.deeds import BY_HAZARD, struck
 from kavrel.rig.disks import Drive
+from kavrel.rig.drill_working import hours_worked, lost_worked, planned_worked
 from kavrel.rig.drills import SEEN_AT, Drill, concerned, strikes
 from kavrel.rig.files import CLOCK, File, sound, worked_until
 from kavrel.rig.hands import Hands
@@ -51,12 +53,16 @@ class Step:
 
 @dataclass(frozen=True)
 class Done:
-    """A step with what came of it, and the hours of the drill after it."""
+    """A step with what came of it, and the hours of the drill after it.
+
+    `hands`: the assumptions by which what hands did took its hours.
+    """
 
     step: Step
     code: int
     out: str
     hours: float
+    hands: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -67,6 +73,8 @@ class Outcome:
     lost_seconds: float | None
     best_seconds: float | None
     worse_step: int | None
+    lost_working: Working
+    best_working: Working
 
 
 @dataclass(frozen=True)
@@ -81,7 +89,8 @@ class Played:
     hours: float
     left: tuple[str, ...]
     outcomes: tuple[Outcome, ...]
-    planned_hours: float | None
+    hours_working: Working
+    planned: Working | None
 
 
 @dataclass(frozen=True)
@@ -187,32 +196,28 @@ class _Play:
         self.lab = begun.lab.clone(folder / "lab")
         self.moment, self.began, self.sees = begun.moment, begun.lab.now, begun.sees
         self.datasets, self.victims = begun.datasets, begun.victims
+        self.charged: list[str] = []  # assumptions by which the step at hand took hours
 
     def through(self, steps: Sequence[Step], cells: Sequence[Cell], ended: bool) -> Played:
         lab = self.lab
-        first = self._attainable() if ended else {}
+        ways = self._ways() if ended else {}
+        first = {d: self._least(states) for d, states in ways.items()}
         still, worse = dict(first), dict.fromkeys(self.datasets)
         done = []
         for number, step in enumerate(steps[:STEPS_MOST]):
-            lab.seconds = 0.0
+            lab.seconds, self.charged = 0.0, []
             said = self._do(step)
             lab.now += lab.seconds + (TYPED_SECONDS if step.at != HANDS else 0.0)
             out = (said.out.decode(errors="replace") + said.err)[:OUT_MOST]
-            done.append(Done(step, said.code, out, (lab.now - self.began) / 3600))
+            hours = (lab.now - self.began) / 3600
+            done.append(Done(step, said.code, out, hours, tuple(self.charged)))
             if ended:
                 now = self._attainable()
                 for dataset in self.datasets:
                     if worse[dataset] is None and _less(now[dataset], still[dataset]):
                         worse[dataset] = number
                     still[dataset] = now[dataset]
-        outcomes = tuple(
-            Outcome(d, self._lost(d), first.get(d), worse[d]) for d in self.datasets if ended
-        )
-        rto = [
-            c.rto_seconds
-            for c in cells
-            if c.hazard == self.drill.hazard and c.dataset in self.datasets and c.rto_seconds
-        ]
+        mine = (c for c in cells if c.hazard == self.drill.hazard and c.dataset in self.datasets)
         return Played(
             self.sees,
             self.began,
@@ -221,8 +226,25 @@ class _Play:
             tuple(done),
             (lab.now - self.began) / 3600,
             tuple(self._left()),
-            outcomes,
-            max(rto) / 3600 if rto else None,
+            tuple(self._came_out(d, ways[d], worse[d]) for d in self.datasets if ended),
+            hours_worked(lab, done),
+            planned_worked(lab, mine),
+        )
+
+    def _came_out(
+        self, dataset: str, ways: Sequence[tuple[str, float]], worse: int | None
+    ) -> Outcome:
+        there = self._there(dataset)
+        name = self.lab.index.datasets[dataset].name
+        return Outcome(
+            dataset,
+            self._least(there),
+            self._least(ways),
+            worse,
+            lost_worked(self.lab, self.moment, there, f"work lost of {name}"),
+            lost_worked(
+                self.lab, self.moment, ways, f"work of {name} that nobody could have saved"
+            ),
         )
 
     def truth(self) -> Truth:
@@ -277,8 +299,8 @@ class _Play:
 
     # -- what is so ------------------------------------------------------------------------------
 
-    def _states(self, dataset: str) -> list[dict[str, File]]:
-        """What is there of a dataset: where it was, and whatever was brought back beside it."""
+    def _states(self, dataset: str) -> list[tuple[str, dict[str, File]]]:
+        """What is there of a dataset, by where: where it was, and whatever was brought back beside it."""
         at = self.lab.data_of(dataset).at if self._stands(dataset) else ""
         states = []
         for box in self.lab.boxes.values():
@@ -286,7 +308,7 @@ class _Play:
                 continue
             for data in box.mounted():
                 if data.at == at or data.props.get("back") == dataset:
-                    states.append(data.files)
+                    states.append((f"in {data.at} on {box.name}", data.files))
         return states
 
     def _stands(self, dataset: str) -> bool:
@@ -297,29 +319,36 @@ class _Play:
         box = self.lab.boxes[self.lab.index.pools[self.lab.index.datasets[dataset].pool].host]
         return box.up and box.here(data)
 
-    def _lost(self, dataset: str) -> float | None:
-        """Seconds of work that are lost in the best state that is there; None where there is none."""
-        hours = [
-            self.moment - until
-            for files in self._states(dataset)
+    def _there(self, dataset: str) -> list[tuple[str, float]]:
+        """Where a state of a dataset is now, and up to when it has people's work."""
+        return [
+            (where, until)
+            for where, files in self._states(dataset)
             if (until := _until(files, self.moment, self.victims[dataset])) is not None
         ]
-        return max(min(hours), 0.0) if hours else None
+
+    def _least(self, states: Sequence[tuple[str, float]]) -> float | None:
+        """Seconds of work that are lost with the best of these states; None where there is none."""
+        return max(self.moment - max(until for _, until in states), 0.0) if states else None
 
     def _attainable(self) -> dict[str, float | None]:
         """The least work that could still be lost, by what is there and by every copy."""
-        result: dict[str, float | None] = {}
+        return {d: self._least(states) for d, states in self._ways().items()}
+
+    def _ways(self) -> dict[str, list[tuple[str, float]]]:
+        """Each state that is there or that a copy would give back, by dataset."""
+        ways = {}
         ahead = self._ahead()
         for dataset in self.datasets:
-            here = self._lost(dataset)
-            backs = [b for b in self._backs(ahead, dataset).values() if isinstance(b, Back)]
-            lost = [self.moment - b.until for b in backs] + ([here] if here is not None else [])
+            ways[dataset] = self._there(dataset)
+            for key, back in self._backs(ahead, dataset).items():
+                if isinstance(back, Back):
+                    ways[dataset].append((f"of {self.lab.index.jobs[key].name}", back.until))
             # What is whole on a box that stands still needs no copy.
             box = self.lab.boxes[self.lab.index.pools[self.lab.index.datasets[dataset].pool].host]
             if not box.lost and not self.victims[dataset] and self._whole(box, dataset):
-                lost.append(0.0)
-            result[dataset] = max(min(lost), 0.0) if lost else None
-        return result
+                ways[dataset].append((f"whole on {box.name}, which stands still", self.moment))
+        return ways
 
     def _backs(self, ahead: Lab, dataset: str) -> dict[str, Back | str]:
         """What each copy of a dataset would give back."""
@@ -353,7 +382,7 @@ class _Play:
     def _left(self) -> list[str]:
         left = []
         for dataset in self.datasets:
-            if self._lost(dataset) is None:
+            if not self._there(dataset):
                 left.append(f"{self.lab.index.datasets[dataset].name} is not back")
         why = self.drill.mended(self.lab, self.target)
         return [*left, *([why] if why else [])]
@@ -519,6 +548,7 @@ class _Play:
         return what(box)
 
     def _hours(self, key: str) -> None:
+        self.charged.append(key)
         self.lab.seconds += self.lab.index.assumptions[key] * 3600
 
     def _renew(self, box: str) -> Said:

@@ -220,7 +220,7 @@ def test_after_a_power_cut_boxes_are_started_and_pools_are_opened(
         drilling, "power_cut", cells, *(d.step for d in half.done), hands("unlock ridge")
     )
     assert whole.left == ()
-    assert whole.planned_hours
+    assert whole.planned
     assert verdict(whole).startswith("over after")
 
 
@@ -238,6 +238,21 @@ def test_a_burnt_box_comes_back_by_the_sheets_own_lines(
     found = played(drilling, "box_lost", cells, *steps)
     assert [d.code for d in found.done] == [0, 0, 0]
     assert found.left == ()
+    # Each figure is worked out before one's eyes: hours by steps, work lost by the states that are there.
+    worked = found.hours_working
+    assert worked.value == pytest.approx(found.hours)
+    assert sum(float(i.value or 0) for i in worked.inputs) == pytest.approx(found.hours)
+    assert [i.assumption for i in worked.inputs[0].inputs] == ["order_box_hours"]
+    for one in found.outcomes:
+        for seconds, working in (
+            (one.lost_seconds, one.lost_working),
+            (one.best_seconds, one.best_working),
+        ):
+            assert working.value == seconds
+        struck, *states = one.lost_working.inputs
+        assert struck.name == "the moment at which it happened"
+        assert any("-back on heron" in s.name for s in states)
+        assert any("of ridge to the mill" in s.name for s in one.best_working.inputs)
     # 7 TB over 100 Mbit/s: longer than by fetching the box, and the same work lost.
     assert found.hours > 200
     assert {o.lost_seconds for o in found.outcomes} == {o.best_seconds for o in found.outcomes}

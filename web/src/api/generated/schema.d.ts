@@ -7222,6 +7222,8 @@ export interface components {
             best_seconds: number | null;
             /** Worse Step */
             worse_step: number | null;
+            lost_working: components["schemas"]["Working"];
+            best_working: components["schemas"]["Working"];
         };
         /**
          * Outlook
@@ -7616,8 +7618,8 @@ export interface components {
             done: components["schemas"]["DoneView"][];
             /** Hours */
             hours: number;
-            /** Planned Hours */
-            planned_hours: number | null;
+            hours_working: components["schemas"]["Working"];
+            planned: components["schemas"]["Working"] | null;
             /** Left */
             left: string[];
             /** Outcomes */

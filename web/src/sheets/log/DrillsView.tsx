@@ -7,10 +7,13 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { api, unwrap, type Schemas } from '../../api/client';
+import { api, unwrap, type Schemas, type Working } from '../../api/client';
 import { keptPaths } from '../../api/device';
 import { useChange, usePlan } from '../../api/plan';
 import { useKeptSince } from '../../api/since';
+import { Worked } from '../../parts/Asked';
+import { Slip } from '../../parts/Slip';
+import { WorkingTree } from '../../parts/WorkingTree';
 import { span } from '../../text/format';
 
 type Step = Schemas['StepAsked'];
@@ -290,6 +293,8 @@ function Drill({ drill, seed, onClose }: { drill: Schemas['DrillView']; seed: nu
   );
 }
 
+const came = (lost: number | null) => (lost === null ? 'all' : span(lost));
+
 /** Time and loss against what could be had, the step that cost most, and the page that says it. */
 function Judged({
   data,
@@ -304,6 +309,8 @@ function Judged({
 }) {
   const { plan, evaluation } = usePlan();
   const change = useChange();
+  const [working, setWorking] = useState<Working | null>(null);
+  const { planned } = data;
   const wrong = data.outcomes.filter((o) => o.worse_step !== null);
   // An exercise is of the site whose data it was about: another one stays due.
   const pool = plan.datasets.find((d) => d.id === data.outcomes[0]?.dataset)?.pool;
@@ -317,6 +324,11 @@ function Judged({
   return (
     <>
       <h2 className="border-b border-ink">How it went</h2>
+      {working && (
+        <Slip title={`Working: ${working.name}`} onClose={() => setWorking(null)} wide>
+          <WorkingTree working={working} />
+        </Slip>
+      )}
       <p className="my-2 font-semibold" data-testid="verdict">
         {data.verdict}.
       </p>
@@ -332,17 +344,21 @@ function Judged({
           {data.outcomes.map((o) => (
             <tr key={o.dataset} className="border-b border-hair">
               <td>{o.name}</td>
-              <td className="figure text-right">{o.lost_seconds === null ? 'all' : span(o.lost_seconds)}</td>
-              <td className="figure text-right">{o.best_seconds === null ? 'all' : span(o.best_seconds)}</td>
+              <td className="text-right">
+                <Worked name="" value={came(o.lost_seconds)} onOpen={() => setWorking(o.lost_working)} />
+              </td>
+              <td className="text-right">
+                <Worked name="" value={came(o.best_seconds)} onOpen={() => setWorking(o.best_working)} />
+              </td>
             </tr>
           ))}
         </tbody>
       </table>
       <p className="mt-2">
-        It took <b className="figure">{hours(data.hours)}</b>
-        {data.planned_hours !== null && (
+        <Worked name="It took" value={hours(data.hours)} onOpen={() => setWorking(data.hours_working)} />
+        {planned && (
           <>
-            , planned <span className="figure">{hours(data.planned_hours)}</span>
+            , <Worked name="planned" value={hours(Number(planned.value))} onOpen={() => setWorking(planned)} />
           </>
         )}
         .
