@@ -10,6 +10,7 @@ if TYPE_CHECKING:
     from kavrel.rig.drilling import Done
     from kavrel.rig.lab import Lab
 
+NOTHING = "no time is counted for it"
 TYPED = "typed at a console, and what the machine takes for it"
 TAKEN = "what the machine takes, by the speeds of the plan"
 
@@ -23,7 +24,8 @@ def hours_worked(lab: "Lab", done: Sequence["Done"]) -> Working:
         rest = took - sum(lab.index.assumptions[key] for key in one.hands)
         if hands and rest > 1e-6:
             hands.append(step(TAKEN, rest, "h"))
-        steps.append(step(one.step.line, took, "h", "" if hands else TYPED, *hands))
+        how = "" if hands else TYPED if took > 1e-6 else NOTHING
+        steps.append(step(one.says, took, "h", how, *hands))
         before = one.hours
     return step("time of the drill", before, "h", "the sum of its steps", *steps)
 

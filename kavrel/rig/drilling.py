@@ -55,13 +55,14 @@ class Step:
 class Done:
     """A step with what came of it, and the hours of the drill after it.
 
-    `hands`: the assumptions by which what hands did took its hours.
+    `says`: what it is in words; `hands`: the assumptions by which what hands did took its hours.
     """
 
     step: Step
     code: int
     out: str
     hours: float
+    says: str
     hands: tuple[str, ...] = ()
 
 
@@ -206,11 +207,12 @@ class _Play:
         done = []
         for number, step in enumerate(steps[:STEPS_MOST]):
             lab.seconds, self.charged = 0.0, []
+            says = dict(self._deeds()).get(step.line, step.line) if step.at == HANDS else step.line
             said = self._do(step)
             lab.now += lab.seconds + (TYPED_SECONDS if step.at != HANDS else 0.0)
             out = (said.out.decode(errors="replace") + said.err)[:OUT_MOST]
             hours = (lab.now - self.began) / 3600
-            done.append(Done(step, said.code, out, hours, tuple(self.charged)))
+            done.append(Done(step, said.code, out, hours, says, tuple(self.charged)))
             if ended:
                 now = self._attainable()
                 for dataset in self.datasets:

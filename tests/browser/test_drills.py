@@ -1,6 +1,7 @@
 """Drills in the browser: one that fails, and one that is passed and logged, at the width of a phone."""
 
 import pytest
+from selenium.webdriver.common.keys import Keys
 
 from tests.browser.conftest import Page
 
@@ -33,6 +34,12 @@ def test_a_drill_is_failed_gently_and_another_is_passed_on_a_phone(page: Page) -
     page.reads("Nothing is missing any more")
     page.button("that is it")
     page.reads("over after")
+    # Every figure can be checked on an envelope.
+    page.button("It took")
+    page.reads("Working: time of the drill")
+    page.reads("the sum of its steps")
+    page.fits()
+    page.keys(Keys.ESCAPE)
     page.press("write it into the log")
     page.press("it is in the log")
     page.fits()
