@@ -29,6 +29,7 @@ from kavrel.core.works.chores import chore_works
 from kavrel.core.works.folders import folder_works
 from kavrel.core.works.jobs import JobRuns, job_works
 from kavrel.formats.lab_jobs import hosts_with_jobs, lab_jobs
+from kavrel.formats.looks.scripts import ASKED, FOLDER, KIND, sums
 from kavrel.formats.servers.files import nftables_conf
 from kavrel.formats.timers import on_calendar
 from kavrel.rig import as_planned
@@ -112,6 +113,8 @@ class Stand:
         yield "ip-addr", "ip -j addr", as_planned.addresses(self.index, self.host)
         yield "timers", "systemctl show *.timer", "\n\n".join(self._timers())
         if self.host in hosts_with_jobs(self.index.plan):
+            lines = [f"{right}  {FOLDER}/{name}\n" for name, right in sums().items()]
+            yield KIND, ASKED, "".join(lines)
             yield "lab-jobs.json", "/etc/lab-jobs.json", lab_jobs(self._put_there(), self.host, "r")
         yield "lab-job-points", "lab-job points", json.dumps({"points": self._done()})
         for job in self._mine():

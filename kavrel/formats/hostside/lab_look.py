@@ -72,6 +72,7 @@ COMMANDS = (
     ("services", "systemctl show lab-*.service -p Id -p Result -p ExecMainExitTimestamp"),
     ("links", r"find /dev/disk /dev/md /dev/mapper -type l -printf %p\t%l\n"),
     ("lab-job-points", "lab-job points"),
+    ("scripts", "sha256sum /usr/local/sbin/lab-job /usr/local/sbin/lab-look"),
 )
 FILES = (
     ("os-release", "etc/os-release"),

@@ -19,6 +19,7 @@ from kavrel.formats.looks.files import (
     NFT,
     PASSWD,
     RSYNCD,
+    SCRIPTS,
     TESTPARM,
 )
 from kavrel.formats.looks.joined import MERGERFS, SNAPRAID
@@ -76,6 +77,7 @@ LISTINGS: Registry[ListingReader] = Registry(
         RSYNCD,
         JOBS,
         NFT,
+        SCRIPTS,
         FSTAB,
         SNAPRAID,
         MERGERFS,

@@ -1,6 +1,7 @@
 """Drift of a whole host: disks, pools, data and jobs by the core, and what the files of its servers say."""
 
 import re
+from collections.abc import Callable, Sequence
 from datetime import date
 from typing import Any
 
@@ -10,8 +11,7 @@ from kavrel.core.seen.drift import drift
 from kavrel.core.seen.drifted import Drift, Drifted
 from kavrel.core.seen.machine import Machine
 from kavrel.core.seen.offer import Taken
-from kavrel.formats.looks.firewall import KIND, firewall_drift
-from kavrel.formats.looks.night import FILE, night_drift
+from kavrel.formats.looks import firewall, night, scripts
 from kavrel.formats.looks.taking import FILES
 from kavrel.formats.readers import read_file
 from kavrel.formats.readers.report import ReadItem, Report
@@ -19,6 +19,12 @@ from kavrel.formats.readers.report import ReadItem, Report
 OF = {"passwd": "accounts", "group": "groups", "smb.conf": "shares", "exports": "exports"}
 ABSENT = re.compile(r"^(?:\w+ )?(.+) is in the plan and not in the file$")
 RIGHT = re.compile(r"^share (.+): (\S+) has (\w+) in the file, (\w+) in the plan$")
+# What is held against the plan by what Kavrel hands out, by listing; each knows what was said before it.
+HELD: dict[str, Callable[[Index, str, str, Sequence[Drifted]], tuple[list[Drifted], int]]] = {
+    night.KIND: night.held,
+    firewall.KIND: firewall.held,
+    scripts.KIND: scripts.held,
+}
 FROM_BUNDLE = "sh setup.sh, then the {kind} of the box's bundle into its place"
 
 
@@ -32,19 +38,14 @@ def whole_drift(index: Index, host: str, machine: Machine, today: date) -> Drift
             report = read_file(kind, machine.files[kind].encode(), index.plan, host, today)
             agreed += sum(p.what == "same" for p in report.proposals)
             rows += _file(index, host, kind, report)
-    if FILE in machine.files:
-        starts = frozenset(d.about for d in rows if d.field in ("start", "starts"))
-        told = night_drift(index, host, machine.files[FILE], starts)
-        rows += told
-        agreed += not told
-    unknown = list(differences.unknown)
-    if not index.hosts[host].closed:
-        if KIND in machine.files:
-            walled, same = firewall_drift(index, host, machine.files[KIND])
-            rows += walled
+    for kind, held in HELD.items():
+        if kind in machine.files:
+            more, same = held(index, host, machine.files[kind], tuple(rows))
+            rows += more
             agreed += same
-        else:
-            unknown.append("firewall: no listing shows it; lab-look sees it as root")
+    unknown = list(differences.unknown)
+    if firewall.KIND not in machine.files and not index.hosts[host].closed:
+        unknown.append("firewall: no listing shows it; lab-look sees it as root")
     rows.sort(key=lambda d: not d.urgent)
     found = {"differences": tuple(rows), "agreed": agreed, "unknown": tuple(unknown)}
     return differences.model_copy(update=found)

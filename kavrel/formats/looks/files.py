@@ -79,6 +79,7 @@ JOBS = ListingReader(
     _like(r'^\{\s*"host":.*\s*"written_from":'),
 )
 NFT = ListingReader("nft", "nft list ruleset", _kept("nft"), _like(r"^table inet \w+ \{"))
+SCRIPTS = ListingReader("scripts", "sha256sum /usr/local/sbin/lab-job", _kept("scripts"))
 FSTAB = ListingReader(
     "fstab",
     "/etc/fstab",

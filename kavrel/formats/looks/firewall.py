@@ -6,7 +6,7 @@ service listens to. Source: nft(8), `list ruleset`; how it prints rules again wa
 
 import ipaddress
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Literal
 
 from kavrel.core.index import Index
@@ -23,8 +23,10 @@ SADDR = re.compile(r"\b(ip6?) saddr (\{[^{}]*\}|[0-9a-f.:/-]+)")
 HOOK = re.compile(r"^type filter hook (\w+) priority [^;]+; policy (\w+);$")
 
 
-def firewall_drift(index: Index, host: str, text: str) -> tuple[list[Drifted], int]:
-    """Differences of what is loaded, and how many rules agree."""
+def held(index: Index, host: str, text: str, said: Sequence[Drifted]) -> tuple[list[Drifted], int]:
+    """Differences of what is loaded, and how many rules agree; a closed box has none of ours."""
+    if index.hosts[host].closed:
+        return [], 0
     wanted = _chains(nftables_conf(index.plan, host, ""))
     loaded = _chains(text)
     rows = _Rows(index, host)

@@ -5,7 +5,7 @@ nobody copies, points that go too early. The file is /etc/lab-jobs.json, see `fo
 """
 
 import json
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any, Literal
 
 from pydantic import ValidationError
@@ -21,7 +21,7 @@ from kavrel.core.works.chores import chore_works
 from kavrel.formats.hostside.lab_look import blanked
 from kavrel.formats.lab_jobs import lab_jobs
 
-FILE = "lab-jobs.json"
+KIND = "lab-jobs.json"  # as the listing is called
 PUT = f"cp lab-jobs.json /etc/{FROM_BUNDLE}"
 MOST = 160  # characters of a value that are shown
 # Fields of a job in the file, in words, with whether data are less safe where the box has less of it.
@@ -46,14 +46,15 @@ FIELDS = {
 TITLES = frozenset({"title"})  # words, and nothing that the script does
 
 
-def night_drift(index: Index, host: str, text: str, starts: frozenset[str]) -> list[Drifted]:
-    """Differences of a box's file; `starts` are things whose times are said to differ already."""
+def held(index: Index, host: str, text: str, said: Sequence[Drifted]) -> tuple[list[Drifted], int]:
+    """Differences of a box's file, and how many jobs agree; times that differ are not said twice."""
     told, wanted = _read(text), _read(blanked(lab_jobs(index.plan, host, "")))
     if told is None or wanted is None:
-        return [
-            _row(host, "hosts", host, FILE, "file", "what the plan tells it", "it is no such file")
-        ]
-    return list(_Jobs(index, host, starts).rows(wanted, told))
+        none = "it is no such file"
+        return [_row(host, "hosts", host, KIND, "file", "what the plan tells it", none)], 0
+    starts = frozenset(d.about for d in said if d.field in ("start", "starts"))
+    agreed = sum(told.get(name) == job for name, job in wanted.items())
+    return list(_Jobs(index, host, starts).rows(wanted, told)), agreed
 
 
 def _read(text: str) -> dict[str, dict[str, Any]] | None:
