@@ -20,7 +20,9 @@ LOAD = f"cp nftables.conf /etc/; systemctl enable nftables; nft -f /etc/nftables
 COMMENT = re.compile(r' comment "([^"]*)"')
 COUNTED = re.compile(r" counter packets \d+ bytes \d+")
 SADDR = re.compile(r"\b(ip6?) saddr (\{[^{}]*\}|[0-9a-f.:/-]+)")
-HOOK = re.compile(r"^type filter hook (\w+) priority [^;]+; policy (\w+);$")
+# Which number a priority's name stands for is printed by some versions, and by others its name.
+HOOKED = re.compile(r"^type filter hook (\w+) priority [^;]+; policy (\w+);$")
+HOOK = re.compile(r"^hook (\w+), policy (\w+)$")
 
 
 def held(index: Index, host: str, text: str, said: Sequence[Drifted]) -> tuple[list[Drifted], int]:
@@ -62,6 +64,9 @@ def _chains(text: str) -> dict[str, dict[str, str]]:
 
 def _plain(rule: str) -> str:
     """A rule without what does not decide, its addresses as networks: nft prints neighbours as one range."""
+    hooked = HOOKED.match(rule)
+    if hooked:
+        return f"hook {hooked[1]}, policy {hooked[2]}"
     return SADDR.sub(_networks, COUNTED.sub("", COMMENT.sub("", rule)))
 
 

@@ -79,6 +79,15 @@ def test_a_rule_that_nobody_planned_is_urgent_and_a_shut_door_is_not(
     assert (row.verdict, row.urgent) == ("extra", False)
 
 
+def test_a_version_that_prints_a_priority_as_a_number_says_the_same(demo: Plan) -> None:
+    """Source: nft(8): filter is 0 for the families ip, ip6 and inet."""
+    said = nftables_conf(demo, "dipper", "r").replace("priority filter", "priority 0")
+    assert "priority 0; policy drop;" in said
+    machine = read_look(look("box", ("nft", "nft list ruleset", said)), 0).machine
+    found = whole_drift(Index(demo), "dipper", machine, TODAY).differences
+    assert [d for d in found if d.field.startswith("firewall")] == []
+
+
 def test_rules_that_are_not_loaded_leave_everything_open(demo: Plan, tmp_path: Path) -> None:
     for beside in ("", "nft add table inet filter"):
         (row,) = rows(demo, "heron", tmp_path, beside, load=False)
