@@ -15,6 +15,7 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Retention, Schedule
 from kavrel.core.schedule import in_words
 from kavrel.core.seen.drifted import Drifted
+from kavrel.core.seen.offer import Taken
 from kavrel.core.seen.timers import FROM_BUNDLE
 from kavrel.core.shares.names import job_names
 from kavrel.core.works.chores import chore_works
@@ -43,6 +44,8 @@ FIELDS = {
     "folder": ("lands in", False),
     "limit_kib_per_s": ("limit", False),
 }
+# Those that the plan has as they stand there.
+MADE: dict[str, type[Retention | Schedule]] = {"retention": Retention, "schedule": Schedule}
 TITLES = frozenset({"title"})  # words, and nothing that the script does
 
 
@@ -70,7 +73,7 @@ def _read(text: str) -> dict[str, dict[str, Any]] | None:
 
 class _Jobs:
     def __init__(self, index: Index, host: str, starts: frozenset[str]) -> None:
-        self.host, self.starts = host, starts
+        self.host, self.starts, self.index = host, starts, index
         names = job_names(index.plan)
         self.known = {names[j.id]: ("jobs", j.id, j.name) for j in index.plan.jobs}
         for work in chore_works(index, host):
@@ -101,7 +104,28 @@ class _Jobs:
             if pair[0] == pair[1]:  # the words leave out what differs
                 pair = (_plain(planned), _plain(there))
             urgent = less and not _holds(there, planned)
-            yield _row(self.host, collection, about, said, words, *pair, "different", urgent)
+            row = _row(self.host, collection, about, said, words, *pair, "different", urgent)
+            yield row.model_copy(update={"change": self._taken(about, field, there)})
+
+    def _taken(self, about: str, field: str, there: Any) -> Taken | None:
+        """The job with what the box has there, where the plan has a field of it."""
+        job, made = self.index.jobs.get(about), MADE.get(field)
+        if job is None or made is None:
+            return None
+        try:
+            value = made.model_validate(there, strict=False)
+        except ValidationError:
+            return None
+        item = job.model_copy(update={field: value}).model_dump(mode="json")
+        why = "as the script of the box was told"
+        return Taken(
+            key=f"jobs/{about}",
+            collection="jobs",
+            what="changed",
+            name=job.name,
+            item=item,
+            why=why,
+        )
 
 
 def _holds(there: Any, planned: Any) -> bool:

@@ -8,8 +8,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kavrel.core.edit import put
 from kavrel.core.index import Index
-from kavrel.core.plan import Plan
+from kavrel.core.plan import Job, Plan
 from kavrel.core.seen.drifted import Drifted
 from kavrel.core.seen.machine import Machine
 from kavrel.demo.machines import Twist
@@ -60,12 +61,25 @@ def test_what_is_kept_and_when_is_said_in_the_plans_own_words(demo: Plan) -> Non
         jobs["papers-vault"]["schedule"]["at"] = "23:30"
         jobs["papers-vault"]["title"] = "another word for it"
 
-    said = {(d.name, d.field): (d.planned, d.seen) for d in rows(demo, "dipper", older)}
+    found = rows(demo, "dipper", older)
+    said = {(d.name, d.field): (d.planned, d.seen) for d in found}
     name = next(j.name for j in demo.jobs if j.id == "papers-vault")
     assert said == {
         (name, "keeps"): ("7 daily + 2 weekly + 12 monthly + 1 yearly", "the last 3"),
         (name, "starts"): ("every day at 02:00", "every day at 23:30"),
     }
+    # The other way out: the plan takes what is there, and nothing differs any more.
+    plan = demo
+    for row, field in zip(found, ("schedule", "retention"), strict=True):
+        assert row.change
+        job = Job.model_validate(row.change.item, strict=False)
+        mine = next(j for j in plan.jobs if j.id == job.id)
+        plan = put(plan, "jobs", mine.model_copy(update={field: getattr(job, field)}))
+    assert rows(plan, "dipper", lambda jobs: None) == []
+    there = json.loads(lab_jobs(demo, "dipper", "r"))["jobs"]
+    older(there)
+    mine = json.loads(lab_jobs(plan, "dipper", "r"))["jobs"]["papers-vault"]
+    assert {**there["papers-vault"], "title": mine["title"]} == mine
 
 
 def test_times_that_the_timer_has_said_already_are_said_once(demo: Plan) -> None:
