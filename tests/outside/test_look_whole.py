@@ -158,13 +158,11 @@ def test_from_nothing_the_same_plan_comes_back(made: tuple[Plan, Machine]) -> No
         ["bo"],
         "read",
     )
-    # One point has no rhythm, but the crontab says when it is taken.
+    # One point has no rhythm, but its script was told when it is taken and what is kept.
     (hourly,) = again.jobs
-    assert (hourly.kind, hourly.datasets, hourly.schedule) == (
-        "snapshot",
-        (data.id,),
-        plan.jobs[0].schedule,
-    )
+    (was,) = plan.jobs
+    assert (hourly.kind, hourly.datasets) == ("snapshot", (data.id,))
+    assert (hourly.schedule, hourly.retention) == (was.schedule, was.retention)
 
 
 def test_points_that_lab_job_took_are_what_the_proof_finds(house: House) -> None:

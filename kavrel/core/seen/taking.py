@@ -3,8 +3,11 @@
 Nothing is made up silently: what is guessed says so, and what cannot be taken over says why.
 """
 
+from typing import Any
+
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
+from kavrel.core.kinds.kind import Kind
 from kavrel.core.plan import Schedule
 from kavrel.core.schedule import OFTEN
 from kavrel.core.seen.calendars import as_schedule, starts_of
@@ -13,7 +16,8 @@ from kavrel.core.seen.offer import Takes
 from kavrel.core.seen.rhythm import retention_of, schedule_of
 from kavrel.core.seen.started import copies, scrubbed_by
 from kavrel.core.seen.stores import StoreOffer
-from kavrel.core.shares.names import slug
+from kavrel.core.seen.told import jobs_told
+from kavrel.core.shares.names import job_names, slug
 
 
 class Taker(StoreOffer):
@@ -30,9 +34,11 @@ class Taker(StoreOffer):
                 self._pool(pool)
             self._find_copies()
             self._datasets()
+            self._told()
             self._jobs()
             self._replications()
             self._tasks()
+            self._told_besides()
         self.settle()
         return self.takes()
 
@@ -147,6 +153,51 @@ class Taker(StoreOffer):
         }
         why = f"a {task.by} starts it: {task.on}"
         self.take("jobs", name, item, why=why, needs=(f"pools/{pool.id}",))
+
+    # -- what the box's own script was told --------------------------------------------------------
+
+    def _told(self) -> None:
+        """Jobs that its file says all of: those that go nowhere else, by what they work on."""
+        own = set(job_names(self.plan).values())
+        for name, told in jobs_told(self.machine).items():
+            kind = next((k for k in KINDS.values() if k.id == told.get("kind")), None)
+            if name in own or kind is None or kind.target != "none" or "schedule" not in told:
+                continue
+            about = self._told_about(kind, told)
+            if about is None:
+                continue
+            fields, needs = about
+            free = self._free_name("jobs", name)
+            item = {"name": free, "kind": kind.id, "schedule": told["schedule"], **fields}
+            item |= {k: told[k] for k in ("retention", "catch_up") if k in told}
+            self.take("jobs", free, item, why="its script was told so", needs=needs)
+
+    def _told_about(
+        self, kind: Kind, told: dict[str, Any]
+    ) -> tuple[dict[str, Any], tuple[str, ...]] | None:
+        """What a job works on, and the things that this needs; None where the plan does not know all of it."""
+        if kind.on == "host" and self.host:
+            return {"host": self.host.id}, (f"hosts/{self.host.id}",)
+        if kind.on == "pool":
+            pool = self.known.pools.get(str(told.get("pool")))
+            return ({"pool": pool.id}, (f"pools/{pool.id}",)) if pool else None
+        sets, known = told.get("sets"), self.known.datasets
+        if not isinstance(sets, list):
+            return None
+        folders = {f"{d.pool}/{d.name}": d.folder for d in self.machine.datasets}
+        places = [folders.get(str(s), str(s)) for s in sets]
+        if not all(p in known for p in places):
+            return None
+        ids = [known[p].id for p in places]
+        return {"datasets": ids}, tuple(f"datasets/{d}" for d in ids)
+
+    def _told_besides(self) -> None:
+        """What the script does and is not taken over is named."""
+        taken = set(job_names(self.plan).values())
+        for name, told in jobs_told(self.machine).items():
+            if name not in taken:
+                title = str(told.get("title") or told.get("kind"))[:60]
+                self.not_taken.append(f"lab-job {name}, {title}: enter it on Copies")
 
     def _started(self, name: str) -> Schedule | None:
         """When a timer or a crontab starts what has this name, the first that is understood."""

@@ -17,12 +17,13 @@ from kavrel.core.schedule import in_words
 from kavrel.core.seen.drifted import Drifted
 from kavrel.core.seen.offer import Taken
 from kavrel.core.seen.timers import FROM_BUNDLE
+from kavrel.core.seen.told import FILE, jobs_in
 from kavrel.core.shares.names import job_names
 from kavrel.core.works.chores import chore_works
 from kavrel.formats.hostside.lab_look import blanked
 from kavrel.formats.lab_jobs import lab_jobs
 
-KIND = "lab-jobs.json"  # as the listing is called
+KIND = FILE
 PUT = f"cp lab-jobs.json /etc/{FROM_BUNDLE}"
 MOST = 160  # characters of a value that are shown
 # Fields of a job in the file, in words, with whether data are less safe where the box has less of it.
@@ -51,24 +52,13 @@ TITLES = frozenset({"title"})  # words, and nothing that the script does
 
 def held(index: Index, host: str, text: str, said: Sequence[Drifted]) -> tuple[list[Drifted], int]:
     """Differences of a box's file, and how many jobs agree; times that differ are not said twice."""
-    told, wanted = _read(text), _read(blanked(lab_jobs(index.plan, host, "")))
+    told, wanted = jobs_in(text), jobs_in(blanked(lab_jobs(index.plan, host, "")))
     if told is None or wanted is None:
         none = "it is no such file"
         return [_row(host, "hosts", host, KIND, "file", "what the plan tells it", none)], 0
     starts = frozenset(d.about for d in said if d.field in ("start", "starts"))
     agreed = sum(told.get(name) == job for name, job in wanted.items())
     return list(_Jobs(index, host, starts).rows(wanted, told)), agreed
-
-
-def _read(text: str) -> dict[str, dict[str, Any]] | None:
-    """Jobs and chores by name; None for what is no such file."""
-    try:
-        jobs = json.loads(text)["jobs"]
-    except (ValueError, TypeError, KeyError, RecursionError):
-        return None
-    if not isinstance(jobs, dict) or not all(isinstance(j, dict) for j in jobs.values()):
-        return None
-    return jobs
 
 
 class _Jobs:

@@ -335,3 +335,52 @@ def test_what_crontabs_start_becomes_a_job_or_is_named() -> None:
     assert any("rsync" in n and "enter it on Copies" in n for n in offer.not_taken)
     assert any("*/5" in n for n in offer.not_taken)
     assert not any("run-parts" in n for n in offer.not_taken)
+
+
+def told(**jobs: Any) -> tuple[str, str, str]:
+    """The file of a box's own script."""
+    document = {"host": "nas", "written_from": "revision 3", "zone": "UTC", "jobs": jobs}
+    return "lab-jobs.json", "/etc/lab-jobs.json", json.dumps(document, indent=1)
+
+
+def test_what_its_own_script_was_told_is_taken_as_it_stands_and_the_rest_is_named() -> None:
+    """Where a plan is lost its boxes still know their nights: nothing is guessed, or left out silently."""
+    often = {"kind": "hourly", "at": "00:10"}
+    jobs = {
+        "auto": {"kind": "snapshot", "schedule": often, "retention": {"hourly": 72, "daily": 30},
+                 "pool": "tank", "filesystem": "zfs", "sets": ["tank/photos", "tank/home"]},
+        "quarterly": {"kind": "scrub", "pool": "tank", "catch_up": True,
+                      "schedule": {"kind": "monthly", "every": 3, "nth": 2, "weekdays": [5], "at": "03:00"}},
+        "news": {"kind": "updates", "schedule": {"kind": "weekly", "weekdays": [0], "at": "12:30"}},
+        "to-the-mill": {"kind": "replication", "title": "replication", "schedule": {"kind": "daily"},
+                        "pairs": [["tank/photos", "burrow/photos"]], "peer": "10.0.0.9"},
+        "elsewhere": {"kind": "snapshot", "title": "snapshot", "schedule": often, "sets": ["vault/x"]},
+        "upkeep-bins": {"kind": "bin", "title": "bins of shares", "schedule": {"kind": "daily"}},
+    }  # fmt: skip
+    plan, offer = taken(nas(told(**jobs)))
+    found = {j.name: j for j in plan.jobs}
+    assert set(found) == {"auto", "quarterly", "news"}
+    names = {d.id: d.name for d in plan.datasets}
+    assert [names[d] for d in found["auto"].datasets] == ["photos", "home"]
+    assert (found["auto"].schedule.at, found["auto"].retention.daily) == ("00:10", 30)
+    assert (found["quarterly"].pool, found["quarterly"].catch_up) == (plan.pools[0].id, True)
+    assert found["news"].host == plan.hosts[0].id
+    assert not any(t.guess for t in offer.things if t.collection == "jobs")
+    assert "lab-job to-the-mill, replication: enter it on Copies" in offer.not_taken
+    assert "lab-job elsewhere, snapshot: enter it on Copies" in offer.not_taken
+    assert not any("upkeep" in n for n in offer.not_taken)
+
+
+@pytest.mark.parametrize(
+    "odd",
+    [
+        {},
+        {"kind": 3},
+        {"kind": "snapshot", "schedule": 7, "sets": [[1]]},
+        {"kind": "scrub", "schedule": {"kind": "weekly"}, "pool": "tank"},
+    ],
+)
+def test_an_odd_job_of_its_script_is_named_and_takes_nothing_along(odd: dict[str, Any]) -> None:
+    plan, offer = taken(nas(told(odd=odd)))
+    assert [j.name for j in plan.jobs] == ["auto"]
+    assert any(n.startswith(("odd:", "lab-job odd, ")) for n in offer.not_taken)
