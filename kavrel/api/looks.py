@@ -33,7 +33,6 @@ from kavrel.core.seen.points import Finder, FoundPoints, names_of
 from kavrel.core.seen.wear import Reading, Wear, wear_of
 from kavrel.core.shares.access import access_matrix
 from kavrel.formats.disk_table import is_table, take_table
-from kavrel.formats.looks.drifted import whole_drift
 from kavrel.formats.looks.listing import Heard
 from kavrel.formats.looks.read import Reading as LookReading
 from kavrel.formats.looks.read import Unreadable, read_look
@@ -321,12 +320,10 @@ def list_looks(plan_id: str, service: TheService, newest: bool = False) -> Respo
 def list_drift(plan_id: str, service: TheService) -> Response:
     """What differs between the plan and the newest look at each host."""
     _, plan = service.plans.head(plan_id)
-    index = Index(plan)
-    newest = service.looks.newest(plan_id)
-    today = service.today(plan)
-    mine = [whole_drift(index, h.id, newest[h.id], today) for h in plan.hosts if h.id in newest]
-    never = [h.id for h in plan.hosts if h.id not in newest]
-    return body(DriftList(hosts=mine, never=never))
+    mine = service.drifts(plan_id)
+    seen = {d.host for d in mine}
+    never = [h.id for h in plan.hosts if h.id not in seen]
+    return body(DriftList(hosts=list(mine), never=never))
 
 
 @router.get("/plans/{plan_id}/found", response_model=FoundReport, operation_id="get_found")

@@ -17,15 +17,18 @@ from kavrel.api.edit import Edit
 from kavrel.api.reckoned import Unreckonable
 from kavrel.api.running import RunningQuestions
 from kavrel.core.evaluate import Evaluation, evaluate
+from kavrel.core.index import Index
 from kavrel.core.kept import Kept
 from kavrel.core.plan import Plan
+from kavrel.core.seen.drifted import Drift
 from kavrel.store.looks import Looks
 from kavrel.store.plans import PlanRow, Plans
 
 if TYPE_CHECKING:
     from kavrel.rig.readied import Readied, Runs
 
-CACHED_EVALUATIONS = 16
+CACHED_EVALUATIONS, CACHED_DRIFTS = 16, 16
+Looked = tuple[tuple[str, int], ...]  # hosts with the number of their newest look
 # What follows from the largest lab is there in two; beyond this it is a figure gone astray.
 LONGEST_SECONDS = 20.0
 log = logging.getLogger(__name__)
@@ -101,6 +104,7 @@ class Service:
         self._guard, self._one = Lock(), Lock()
         self.jobs = RunningQuestions()
         self.written = Written(KEPT)
+        self._drifts: Kept[tuple[str, int, date, Looked], tuple[Drift, ...]] = Kept(CACHED_DRIFTS)
         self.rests: Kept[tuple[str, str], bytes] = Kept(KEPT)
         self._stand_ins = StandIns()
 
@@ -132,6 +136,22 @@ class Service:
     def today(self, plan: Plan) -> date:
         """Today where the lab is."""
         return self._now().astimezone(ZoneInfo(plan.zone)).date()
+
+    def drifts(self, plan_id: str) -> tuple[Drift, ...]:
+        """The plan against the newest look at each host: remembered, since neither of them changes."""
+        row, plan = self.plans.head(plan_id)
+        numbers = self.looks.newest_numbers(plan_id)
+        today = self.today(plan)
+        key = (plan_id, row.head, today, tuple(sorted(numbers.items())))
+        known = self._drifts.get(key)
+        if known is None:
+            from kavrel.formats.looks.drifted import whole_drift
+
+            index, newest = Index(plan), self.looks.newest(plan_id)
+            hosts = [h.id for h in plan.hosts if h.id in newest]
+            known = tuple(whole_drift(index, h, newest[h], today) for h in hosts)
+            self._drifts.put(key, known)
+        return known
 
     def evaluation(self, plan_id: str, revision: int, plan: Plan) -> Evaluation:
         """What follows from a revision today; remembered, since a revision never changes."""

@@ -144,10 +144,15 @@ class Looks:
 
     def newest(self, plan_id: str) -> dict[str, Machine]:
         """Host to the machine as it was seen last: by its own clock, whenever it arrived."""
+        newest = self.newest_numbers(plan_id)
+        return {host: self.machine(plan_id, number) for host, number in newest.items()}
+
+    def newest_numbers(self, plan_id: str) -> dict[str, int]:
+        """Host to the number of its newest look, which never changes once it is kept."""
         newest: dict[str, int] = {}
         for row in self.rows(plan_id):
             newest.setdefault(row.host, row.number)
-        return {host: self.machine(plan_id, number) for host, number in newest.items()}
+        return newest
 
     def machine(self, plan_id: str, number: int) -> Machine:
         """What was read from a look; raises KeyError."""

@@ -9,14 +9,13 @@ from kavrel.core.kinds import KINDS
 from kavrel.core.seen.points import Finder
 from kavrel.core.seen.wear import Reading, wear_of
 from kavrel.core.told.news import Known, News, news
-from kavrel.formats.looks.drifted import whole_drift
 
 
 def known_of(service: Service, plan_id: str) -> Known:
     """All that machines said of a plan's lab lately."""
     _, plan = service.plans.head(plan_id)
     index, looks = Index(plan), service.looks
-    newest, today = looks.newest(plan_id), service.today(plan)
+    newest = looks.newest(plan_id)
     by_serial: dict[str, list[Reading]] = {}
     for one in looks.readings(plan_id):
         by_serial.setdefault(one.serial, []).append(
@@ -37,9 +36,7 @@ def known_of(service: Service, plan_id: str) -> Known:
         carried=looks.carried(plan_id),
         points=points,
         wears=wear_of(index, by_serial),
-        drifts=[
-            whole_drift(index, h.id, newest[h.id], today) for h in plan.hosts if h.id in newest
-        ],
+        drifts=list(service.drifts(plan_id)),
         last_sent=[(host, datetime.fromtimestamp(at, UTC)) for host, at in heard.items()],
     )
 

@@ -5,6 +5,7 @@ Source: sha256sum(1) of coreutils, its lines as `SUM  PATH`, or with a backslash
 
 import re
 from collections.abc import Sequence
+from functools import cache
 from hashlib import sha256
 
 from kavrel.core.index import Index
@@ -20,6 +21,7 @@ ASKED = f"sha256sum {FOLDER}/lab-job {FOLDER}/lab-look"
 LINE = re.compile(rf"^([0-9a-f]{{64}}) [ *]{FOLDER}/(lab-job|lab-look)$", re.MULTILINE)
 
 
+@cache  # they are part of what is installed
 def sums() -> dict[str, str]:
     """SHA-256 of each script as this Kavrel hands it out."""
     handed = {"lab-job": script(), "lab-look": look_script()}
