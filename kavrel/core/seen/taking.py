@@ -25,6 +25,7 @@ class Taker(StoreOffer):
 
     def all(self) -> Takes:
         """Everything, in the order in which one needs the other."""
+        self.told: dict[str, dict[str, Any]] = {}  # jobs of its own script that the plan has not
         self._host()
         if self.host is not None:
             for seen in self.machine.disks:
@@ -159,9 +160,10 @@ class Taker(StoreOffer):
     def _told(self) -> None:
         """Jobs that its file says all of: those that go nowhere else, by what they work on."""
         own = set(job_names(self.plan).values())
-        for name, told in jobs_told(self.machine).items():
+        self.told = {n: t for n, t in jobs_told(self.machine).items() if n not in own}
+        for name, told in self.told.items():
             kind = next((k for k in KINDS.values() if k.id == told.get("kind")), None)
-            if name in own or kind is None or kind.target != "none" or "schedule" not in told:
+            if kind is None or kind.target != "none" or "schedule" not in told:
                 continue
             about = self._told_about(kind, told)
             if about is None:
@@ -193,8 +195,8 @@ class Taker(StoreOffer):
 
     def _told_besides(self) -> None:
         """What the script does and is not taken over is named."""
-        taken = set(job_names(self.plan).values())
-        for name, told in jobs_told(self.machine).items():
+        taken = set(job_names(self.plan).values()) if self.told else set()
+        for name, told in self.told.items():
             if name not in taken:
                 title = str(told.get("title") or told.get("kind"))[:60]
                 self.not_taken.append(f"lab-job {name}, {title}: enter it on Copies")
