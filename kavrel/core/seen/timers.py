@@ -140,9 +140,9 @@ class Timers:
         """What brings the plan's times onto the machine, from its bundle: the script asks its own file too."""
         told = "cp lab-jobs.json /etc/"
         if task.by == "cron":
-            return f"{told}; crontab crontab{FROM_BUNDLE}"
+            return f"{told}; crontab crontab  # from the papers of this box"
         again = f"systemctl daemon-reload; systemctl restart {unit}.timer"
-        return f"{told}; cp {unit}.timer {UNITS}/; {again}{FROM_BUNDLE}"
+        return f"{told}; cp systemd/{unit}.timer {UNITS}/; {again}{FROM_BUNDLE}"
 
     def _others(self) -> Iterator[Drifted]:
         for name, tasks in self.tasks.items():

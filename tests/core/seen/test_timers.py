@@ -8,6 +8,7 @@ from kavrel.core.seen.drifted import Drift
 from kavrel.core.seen.machine import SeenTask
 from kavrel.demo.machines import Twist
 from kavrel.formats.looks.read import read_look
+from kavrel.formats.servers.bundle import host_files
 from kavrel.formats.timers import crontab
 from tests.core.seen.test_points import TODAY, machines
 from tests.formats.looks.machines import look
@@ -34,6 +35,12 @@ def test_a_timer_of_an_older_plan_is_found_with_both_ways_out(demo: Plan) -> Non
     assert "systemctl restart lab-papers-vault.timer  # in" in row.command
     # The script asks its own file when it may run: one without the other would start nothing.
     assert row.command.startswith("cp lab-jobs.json /etc/; ")
+    # Each file is in the bundle where the command takes it from.
+    handed = host_files(demo, "dipper", "r", TODAY)
+    assert {"lab-jobs.json", "systemd/lab-papers-vault.timer", "nftables.conf", "lab-job"} <= set(
+        handed
+    )
+    assert " systemd/lab-papers-vault.timer /etc/" in row.command
     assert row.change
     kept = put(demo, "jobs", Job.model_validate(row.change.item, strict=False))
     twisted = machines(demo, dipper=Twist(at={"papers-vault": "23:30"}))["dipper"]
@@ -55,7 +62,7 @@ def test_a_crontab_is_held_against_the_same_times(demo: Plan) -> None:
     assert (by_cron(demo).differences, by_cron(demo).unknown) == ((), ())
     (row,) = by_cron(demo, "30 7 * * 1,4 ", "30 7 * * 1,5 ").differences
     assert (row.planned, row.seen) == ("Mon, Thu at 07:30", "Mon, Fri at 07:30")
-    assert row.command.startswith("cp lab-jobs.json /etc/; crontab crontab  # in")
+    assert row.command.startswith("cp lab-jobs.json /etc/; crontab crontab  # from")
     # A second line, for a start that was missed, says nothing against the first.
     line = "0 2 * * * /usr/local/sbin/lab-job --cron papers-vault"
     again = line.replace("0 2 ", "17 * ")
