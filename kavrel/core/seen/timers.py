@@ -90,7 +90,7 @@ class Timers:
                 planned=f"{one.unit} starts it",
                 seen="its timer is switched off" if there else "no timer and no crontab starts it",
                 urgent=one.pressing,
-                command=f"systemctl enable --now {one.unit}.timer",
+                command=self._begin(one.unit, bool(there)),
             )
             return
         zone = schedule.zone or self.index.plan.zone
@@ -135,6 +135,14 @@ class Timers:
             item=changed.model_dump(mode="json"),
             why=f"it is started {in_words(schedule)}",
         )
+
+    def _begin(self, unit: str, there: bool) -> str:
+        """What starts it from now on: its timer, from the bundle where the box has none."""
+        on = f"systemctl enable --now {unit}.timer"
+        if there:
+            return on
+        put = f"cp lab-jobs.json /etc/; cp systemd/{unit}.* {UNITS}/; systemctl daemon-reload"
+        return f"{put}; {on}{FROM_BUNDLE}"
 
     def _put(self, unit: str, task: SeenTask) -> str:
         """What brings the plan's times onto the machine, from its bundle: the script asks its own file too."""

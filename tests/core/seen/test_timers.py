@@ -55,7 +55,15 @@ def test_a_chore_that_nothing_starts_is_missing_as_a_job_is(demo: Plan) -> None:
     without = machine.model_copy(update={"tasks": tasks})
     (row,) = drift(Index(demo), "wren", without).differences
     assert (row.verdict, row.collection, row.about) == ("missing", "pools", "anvil")
-    assert row.command == "systemctl enable --now lab-upkeep-scrub-anvil.timer"
+    # A timer that is not there is not switched on: it is put there first.
+    put, on = "cp systemd/lab-upkeep-scrub-anvil.* /etc/systemd/system/", "systemctl enable --now"
+    assert put in row.command
+    assert row.command.index(put) < row.command.index(on)
+    handed = host_files(demo, "wren", "r", TODAY)
+    assert {f"systemd/lab-upkeep-scrub-anvil.{end}" for end in ("timer", "service")} <= set(handed)
+    off = machines(demo, heron=Twist(off=frozenset({"ridge-short"})))["heron"]
+    (row,) = drift(Index(demo), "heron", off).differences
+    assert row.command == "systemctl enable --now lab-short-tests-of-ridge.timer"
 
 
 def test_a_crontab_is_held_against_the_same_times(demo: Plan) -> None:
