@@ -15,6 +15,7 @@ from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
 from kavrel.api.service import PlanState, Service
 from kavrel.core.copies.book import CopyBook, utc
+from kavrel.core.copies.explained import Figure, explained
 from kavrel.core.copies.first import FirstWay, first_ways
 from kavrel.core.copies.ladder import ladder, ladder_working
 from kavrel.core.copies.space import PoolSpace, freed_bytes, pool_space
@@ -26,6 +27,7 @@ from kavrel.core.pools.pool import pool_states
 from kavrel.core.proof.back import Back, have_it_back
 from kavrel.core.proof.hazards.hazard import Scene
 from kavrel.core.quantities import Id, WallTime
+from kavrel.core.week.explained import longest_explained
 from kavrel.core.week.nights import scheduled_book
 from kavrel.core.week.week import Week, week
 from kavrel.core.working import Working
@@ -145,6 +147,13 @@ def ladder_counts(plan_id: str, dataset: str, service: TheService) -> Response:
     return body(ladder_working(book.index, ladder(book, dataset)))
 
 
+@router.get("/copies/working", response_model=Working, operation_id="get_job_working")
+def job_figure(plan_id: str, job: str, figure: Figure, service: TheService) -> Response:
+    """How a figure of a job came about: its points, what they hold, the age of the newest."""
+    book = book_of(service, plan_id)
+    return body(explained(book, find(book.index.jobs, job, "jobs"), figure))
+
+
 @router.get("/space", response_model=PoolSpace, operation_id="get_space")
 def space(plan_id: str, pool: str, service: TheService, years: int = 5) -> Response:
     """What lies on a pool and for how long it has room."""
@@ -170,6 +179,13 @@ def _first(way: FirstWay) -> FirstView:
     return FirstView(
         way=way.way, hours=way.hours, ends_on=way.ends_on, why=way.why, working=way.working
     )
+
+
+@router.get("/week/working", response_model=Working, operation_id="get_run_working")
+def week_figure(plan_id: str, day: date, job: str, service: TheService) -> Response:
+    """Why the longest run of a job in the week that holds a day takes as long as it does."""
+    book = book_of(service, plan_id, near(day))
+    return body(longest_explained(book, day, find(book.index.jobs, job, "jobs")))
 
 
 @router.get("/week", response_model=Week, operation_id="get_week")

@@ -4,7 +4,7 @@ from typing import Any
 
 from fastapi import FastAPI
 from fastapi.openapi.utils import get_openapi
-from starlette.routing import compile_path
+from fastapi.routing import APIRoute
 
 from kavrel.api.details import Problem
 
@@ -51,6 +51,7 @@ def methods(app: FastAPI, path: str) -> list[str]:
     """All methods that something takes at a path; the framework names those of the first route."""
     if not path.startswith("/api/"):
         return ["GET"]
-    paths = document(app)["paths"]
-    matching = {path} & paths.keys() or {t for t in paths if compile_path(t)[0].match(path)}
-    return sorted({m.upper() for t in matching for m in paths[t]})
+    # Of the routes themselves: to make the document takes seconds, and anybody may ask for what is not there.
+    routes = [r for r in app.routes if isinstance(r, APIRoute) and r.include_in_schema]
+    here = [r for r in routes if r.path == path] or [r for r in routes if r.path_regex.match(path)]
+    return sorted({method for r in here for method in r.methods or ()})

@@ -10,6 +10,7 @@ from kavrel.api.answer import TheService, body
 from kavrel.api.door.roles import Routes
 from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
+from kavrel.core.working import Working
 
 MOST_MAILS = 20
 router = Routes(prefix="/api", tags=["run"], responses=PROBLEMS)
@@ -24,12 +25,14 @@ class RunAsked(BaseModel):
 
 
 class LineView(BaseModel):
-    """A figure: predicted, happened, and whether that is the same."""
+    """A figure: predicted, happened, whether that is the same, and how both came about."""
 
     what: str
     predicted: str
     happened: str
     agrees: bool
+    by_plan: Working
+    there: Working
 
 
 class MailView(BaseModel):
@@ -74,10 +77,7 @@ def run_plan(plan_id: str, asked: RunAsked, service: TheService) -> Response:
     return body(
         RunSeen(
             days=run.days,
-            lines=[
-                LineView(what=x.what, predicted=x.predicted, happened=x.happened, agrees=x.agrees)
-                for x in run.lines
-            ],
+            lines=[LineView(**vars(x)) for x in run.lines],
             mails=[
                 MailView(at=datetime.fromtimestamp(m.at, UTC), box=m.box, text=m.text)
                 for m in mails

@@ -7,8 +7,10 @@ from pathlib import Path
 from time import perf_counter
 
 import click
+from pydantic import TypeAdapter
 
 from kavrel.cli.common import json_option, load, plan_argument, today_of, today_option
+from kavrel.cli.working import print_working, working_option
 from kavrel.core.plan import Plan
 from kavrel.core.proof.hazards import HAZARDS
 from kavrel.rig.days import Days
@@ -35,6 +37,7 @@ from kavrel.rig.trial import Compared
     type=click.Path(file_okay=False, path_type=Path),
     help="Write what lab-look finds on each box in the end there, to be taken as any look.",
 )
+@working_option
 @json_option
 @today_option
 def rig_command(
@@ -44,6 +47,7 @@ def rig_command(
     everything: bool,
     seed: int,
     looks: Path | None,
+    with_working: bool,
     as_json: bool,
     today: datetime | None,
 ) -> None:
@@ -62,7 +66,8 @@ def rig_command(
                 differ = _cells(plan, cells, everything, as_json)
             else:
                 life = lived(running, days)
-                differ = _lived(life, running.lab.local(running.lab.now), everything, as_json)
+                until = running.lab.local(running.lab.now)
+                differ = _lived(plan, life, until, everything, with_working, as_json)
             if looks:
                 _keep_looks(running, looks)
             span = timedelta(seconds=running.lab.now - running.lab.began)
@@ -87,14 +92,19 @@ def _told(words: str) -> None:
     click.echo(words, err=True)
 
 
-def _lived(life: Lived, until: str, everything: bool, as_json: bool) -> int:
+def _lived(
+    plan: Plan, life: Lived, until: str, everything: bool, with_working: bool, as_json: bool
+) -> int:
     differ = [line for line in life.lines if not line.agrees]
     if as_json:
-        click.echo(json.dumps(asdict(life), indent=1, ensure_ascii=False))
+        click.echo(TypeAdapter(Lived).dump_json(life, indent=1).decode())
         return len(differ)
     for line in life.lines if everything else differ:
         mark = "agrees " if line.agrees else "DIFFERS"
         click.echo(f"{mark} {line.what}: predicted {line.predicted}, happened {line.happened}")
+        if with_working:
+            print_working(plan, line.by_plan, 1)
+            print_working(plan, line.there, 1)
     if life.taken_as_made:
         click.echo(
             f"taken as made, though they are not yet: first copies of {', '.join(life.taken_as_made)}"

@@ -13,6 +13,7 @@ from kavrel.core.seen.drifted import Drifted
 from kavrel.core.seen.machine import Machine
 from kavrel.core.seen.points import MOST_TIMES, Finder, FoundPoints
 from kavrel.formats.looks.read import read_look
+from kavrel.rig import line_working as how
 from kavrel.rig.days import Days
 from kavrel.rig.lab import Lab
 from kavrel.rig.looking import look
@@ -34,7 +35,18 @@ def found(days: Days, book: CopyBook) -> Iterator[Line]:
         puzzled = [line for one in reading.heard for line in one.not_understood]
         off = [*_differences(lab, host, reading.machine), *(f"not read: {p}" for p in puzzled)]
         said = "; ".join(off[:SHOWN]) + (f"; and {len(off) - SHOWN} more" if off[SHOWN:] else "")
-        yield Line(f"{box.name}: what a look finds", AS_PLANNED, said or AS_PLANNED, not off)
+        yield Line(
+            f"{box.name}: what a look finds",
+            AS_PLANNED,
+            said or AS_PLANNED,
+            not off,
+            how.said("what is otherwise by the plan", (), "a box that was set up as its works say"),
+            how.said(
+                "what is otherwise",
+                off,
+                "lab-look's listings, read as a real box's are, against the works; of what was not read, too",
+            ),
+        )
     finder = Finder(book, machines)
     for job in lab.plan.jobs:
         if KINDS[job.kind].copies and not KINDS[job.kind].by_hand:
@@ -77,4 +89,6 @@ def _points(lab: Lab, job: Job, dataset: str, row: FoundPoints) -> Iterator[Line
         f"{points_words(len(there))}{last}",
         f"{points_words(len(told))}{seen}",
         same,
+        how.points_there(lab, there),
+        how.points_there(lab, told, "read from what lab-look's listings say of the box"),
     )

@@ -17,6 +17,8 @@ from kavrel.core.plan import Job
 from kavrel.core.quantities import DAY, YEAR_DAYS
 from kavrel.core.schedule import starts
 from kavrel.core.shares.names import copy_folders, folders, job_names
+from kavrel.core.working import Working, step
+from kavrel.rig import line_working as how
 from kavrel.rig.data import Data
 from kavrel.rig.days import Days, Told
 from kavrel.rig.files import worked_until
@@ -36,12 +38,14 @@ LEAST_SECONDS = 120.0
 
 @dataclass(frozen=True)
 class Line:
-    """One figure: what the plan says, what happened, and whether that is the same."""
+    """One figure: what the plan says, what happened, whether that is the same, and how both came about."""
 
     what: str
     predicted: str
     happened: str
     agrees: bool
+    by_plan: Working
+    there: Working
 
 
 def copies_of(lab: Lab, job: Job) -> dict[str, Data]:
@@ -145,8 +149,11 @@ def _points(lab: Lab, book: CopyBook, job: Job) -> Iterator[Line]:
             points_words(len(planned)),
             points_words(len(times)) + (f"; not on both sides: {said}" if off else ""),
             fine,
+            how.points_predicted(lab, job, planned),
+            how.points_there(lab, times),
         )
-    held = sum(d.held() for d in copies_of(lab, job).values())
+    copies = copies_of(lab, job)
+    held = sum(d.held() for d in copies.values())
     reckoned = _held_since(lab, book, job, _day(lab))
     if KINDS[job.kind].whole_points(job) and name in going:
         return  # what is half there is held too
@@ -156,6 +163,8 @@ def _points(lab: Lab, book: CopyBook, job: Job) -> Iterator[Line]:
             f"{reckoned / 1e9:.1f} GB",
             f"{held / 1e9:.1f} GB",
             abs(held - reckoned) <= NEAR_SHARE * max(held, reckoned) + LEAST_BYTES,
+            how.held_predicted(lab, book, job, _day(lab), reckoned),
+            how.held_there(lab, copies),
         )
 
 
@@ -236,6 +245,8 @@ def _length(days: Days, book: CopyBook, job: Job) -> Line | None:
         f"{mean / 60:.1f} min",
         abs(mean - planned)
         <= (NEAR_SHARE if len(later) > 2 else FEW_SHARE) * planned + LEAST_SECONDS,
+        how.length_predicted(days.lab, book, job, zip(planned_runs, gaps, strict=True), planned),
+        how.length_there(later, len(told.seconds) - len(later)),
     )
 
 
@@ -254,7 +265,14 @@ def _failed(days: Days, book: CopyBook) -> Iterator[Line]:
         if job and KINDS[job.kind].copies and (book.ages(job) is None or _is_full(book, job)):
             continue  # the plan says itself that no run of it ever completes, or that it does not fit
         if wrong:
-            yield Line(f"{name}: runs that failed", "0", f"{wrong}: {told.said[:160]}", False)
+            yield Line(
+                f"{name}: runs that failed",
+                "0",
+                f"{wrong}: {told.said[:160]}",
+                False,
+                step("runs that fail", 0, "runs", "nothing of the plan makes one fail"),
+                step("runs that failed", wrong, "runs", "", step("the last said", told.said)),
+            )
 
 
 def _is_full(book: CopyBook, job: Job) -> bool:

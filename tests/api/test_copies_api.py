@@ -57,6 +57,16 @@ def test_figures_are_explained_when_asked(client: TestClient, base: str) -> None
     assert (lost["name"], back["name"]) == ("work lost at worst", "time to be back")
     for wrong in ({**asked, "hazard": "flood"}, {**asked, "dataset": "none"}):
         assert client.get(f"{base}/proof/working", params=wrong).status_code == 404
+    points = {"job": "papers-vault", "figure": "points"}
+    assert client.get(f"{base}/copies/working", params=points).json()["value"] > 7
+    for wrong in ({**points, "job": "none"}, {**points, "figure": "none"}):
+        assert client.get(f"{base}/copies/working", params=wrong).status_code in (404, 422)
+    run = {"job": "to-mill", "day": "2026-11-24"}
+    told = client.get(f"{base}/week/working", params=run).json()
+    runs = client.get(f"{base}/week", params=run).json()["runs"]
+    assert told["value"] == max(r["seconds"] for r in runs if r["job"] == "to-mill")
+    far = client.get(f"{base}/week/working", params={**run, "day": "2500-01-01"})
+    assert far.status_code == 422
     counted = client.get(f"{base}/ladder/working", params={"dataset": "scans"}).json()
     assert counted["value"] == 3
     assert client.get(f"{base}/ladder/working", params={"dataset": "none"}).status_code == 404

@@ -35,6 +35,16 @@ def test_the_demo_lab_lives_as_predicted_and_nobody_is_mailed(demo: Plan) -> Non
                 ]
                 assert store.room.used == sum(d.taken() for d in (*datas, *kept))
     assert len(found.lines) > 20
+    for line in found.lines:  # each figure is what its working ends in
+        for said, working in ((line.predicted, line.by_plan), (line.happened, line.there)):
+            if isinstance(working.value, str | None):
+                raise AssertionError(f"{line.what}: no number behind {said}")
+            if said.split()[-1].startswith("point"):
+                assert said.split()[0] == str(working.value)
+            elif working.unit == "bytes":
+                assert said == f"{working.value / 1e9:.1f} GB"
+            elif working.unit == "s":
+                assert said == f"{working.value / 60:.1f} min"
     assert [line for line in found.lines if not line.agrees] == []
     assert found.mails == ()
 

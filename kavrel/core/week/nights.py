@@ -93,19 +93,8 @@ def worst_of_months(given: Sequence[Night]) -> list[Night]:
 
 def night_working(index: Index, night: Night, runs: Sequence[TaskRun]) -> Working:
     """The runs that make a night as long as it is, the longest first, each beside what it takes alone."""
-    zone = index.plan.zone
     longest = sorted(runs, key=lambda r: r.begin - r.end)[:MOST_SHOWN]
-    parts = [
-        step(
-            index.jobs[r.task].name,
-            r.end - r.begin,
-            "s",
-            f"{local(r.begin, zone)} to {local(r.end, zone)}",
-            step("with everything to itself", r.alone, "s", "as on Copies, a usual run"),
-            *_slowed(r),
-        )
-        for r in longest
-    ]
+    parts = [run_step(index, r) for r in longest]
     if len(runs) > len(longest):
         parts.append(step("shorter runs not shown", len(runs) - len(longest), "runs"))
     return step(
@@ -116,6 +105,19 @@ def night_working(index: Index, night: Night, runs: Sequence[TaskRun]) -> Workin
         *parts,
         source="simulated: jobs that share disks, LAN or links get fair shares, max-min over what each "
         "needs most (Bertsekas and Gallager 1992; Ghodsi et al. 2011); seeks count in each one's own load",
+    )
+
+
+def run_step(index: Index, run: TaskRun) -> Working:
+    """How long a run takes, beside what it takes alone."""
+    zone = index.plan.zone
+    return step(
+        index.jobs[run.task].name,
+        run.end - run.begin,
+        "s",
+        f"{local(run.begin, zone)} to {local(run.end, zone)}",
+        step("with everything to itself", run.alone, "s", "as on Copies, a usual run"),
+        *_slowed(run),
     )
 
 

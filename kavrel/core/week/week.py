@@ -80,16 +80,14 @@ class Week(BaseModel):
 
 def week(book: CopyBook, day: date) -> Week:
     """The week that holds `day`, in the plan's zone, with runs that began the week before."""
-    monday = day - timedelta(days=day.weekday())
     zone = ZoneInfo(book.index.plan.zone)
-    begin = datetime.combine(monday, time(), zone)
+    begin, end = _bounds(book, day)
     held, caps, until = month(book, day)
-    end = datetime.combine(monday + timedelta(days=7), time(), zone)
     flows, runs = _runs(held, caps, until, begin, end)
     by_id = {t.id: t for t in held.tasks}
     known = book.index.assumptions
     return Week(
-        monday=monday,
+        monday=begin.date(),
         zone=book.index.plan.zone,
         runs=runs,
         clashes=tuple(_clashes(book, runs, flows, by_id)),
@@ -97,6 +95,25 @@ def week(book: CopyBook, day: date) -> Week:
         quiet_from_hour=known["quiet_from_hour"],
         quiet_to_hour=known["quiet_to_hour"],
     )
+
+
+def week_flows(book: CopyBook, day: date) -> tuple[TaskRun, ...]:
+    """The runs of that week, as they were simulated."""
+    return _runs(*month(book, day), *_bounds(book, day))[0]
+
+
+def moved_bytes(book: CopyBook, day: date, run: TaskRun) -> int:
+    """Bytes that one of these runs carries."""
+    held, _, _ = month(book, day)
+    task = next(t for t in held.tasks if t.id == run.task)
+    return _moved(run, task, held.flows[run.task])
+
+
+def _bounds(book: CopyBook, day: date) -> tuple[datetime, datetime]:
+    """The Mondays at whose midnights the week of a day begins and ends."""
+    monday, zone = day - timedelta(days=day.weekday()), ZoneInfo(book.index.plan.zone)
+    begin, end = (datetime.combine(monday + timedelta(days=n), time(), zone) for n in (0, 7))
+    return begin, end
 
 
 @lru_cache(maxsize=16)

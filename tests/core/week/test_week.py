@@ -5,6 +5,7 @@ import pytest
 from kavrel.core.plan import Cap, Schedule
 from kavrel.core.schedule import within
 from kavrel.core.week.counts import counts
+from kavrel.core.week.explained import longest_explained
 from kavrel.core.week.week import Week, week
 from tests.builders import TODAY, book, daily, job, lab
 
@@ -32,6 +33,26 @@ def test_runs_are_as_long_as_the_bytes_take() -> None:
     assert run.seconds == pytest.approx(20 + 2e9 * 8 / (20e6 * 0.88 * 0.96))
     assert run.moved_bytes == 2_000_000_000
     assert set(map(str, run.resources)) == {"pool:main", "pool:second", "link:wire"}
+
+
+def test_the_longest_run_says_what_it_carries_and_whom_it_meets() -> None:
+    other = job("b", kind="backup", target_pool="second", schedule=daily("01:05"))
+    plan = lab(jobs=(job("r", **FAR), other))
+    told = longest_explained(book(plan), TODAY, plan.jobs[0])
+    runs = [r for r in week(book(plan), TODAY).runs if r.job == "r"]
+    assert told.value == pytest.approx(max(r.seconds for r in runs))
+    said = {w.name: w for w in told.inputs}
+    assert said["with everything to itself"].value == pytest.approx(runs[0].alone_seconds)
+    assert said["carries"].value == runs[0].moved_bytes
+    assert said["the slowest part of its way"].value == pytest.approx(20 / 8 * 0.88 * 0.96)
+    (met,) = (w.value for name, w in said.items() if name.startswith("meets b on "))
+    assert isinstance(met, float)
+    assert 0 < met <= max(r.seconds for r in runs) - 300
+
+
+def test_a_job_that_does_not_run_in_a_week_says_so() -> None:
+    plan = lab(jobs=(job("r", **FAR, schedule=Schedule(kind="monthly", at="01:00", day=1)),))
+    assert longest_explained(book(plan), TODAY, plan.jobs[0]).value is None
 
 
 def test_two_on_the_link_clash_and_one_after_the_other_do_not() -> None:

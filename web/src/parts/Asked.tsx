@@ -41,6 +41,15 @@ export function Progress<K extends Answer['kind']>({ asking, what }: { asking: A
   return null;
 }
 
+/** A figure of a table that opens its working. */
+export function Told({ children, onOpen }: { children: ReactNode; onOpen: () => void }) {
+  return (
+    <button className="pick" title="show the working" onClick={onOpen}>
+      {children}
+    </button>
+  );
+}
+
 /** A figure of the text that opens its working. */
 export function Worked({ name, value, onOpen }: { name: ReactNode; value: ReactNode; onOpen: () => void }) {
   return (

@@ -2,10 +2,12 @@
 
 import type { Items } from '../../api/client';
 import { usePlan } from '../../api/plan';
+import { Worked } from '../../parts/Asked';
 import { Differs } from '../../parts/Differs';
 import { span } from '../../text/format';
+import type { Asked } from './JobFigure';
 
-export function JobList({ onEdit }: { onEdit: (job: Items['jobs']) => void }) {
+export function JobList({ onEdit, onAsk }: { onEdit: (job: Items['jobs']) => void; onAsk: (figure: Asked) => void }) {
   const { plan, evaluation } = usePlan();
   const views = new Map(evaluation.jobs.map((j) => [j.id, j]));
   return (
@@ -34,7 +36,13 @@ export function JobList({ onEdit }: { onEdit: (job: Items['jobs']) => void }) {
                       {view.retention_words || 'nothing of its own'}
                       {view.newest_age_seconds != null && (
                         <>
-                          ; at worst <span className="figure text-ink">{span(view.newest_age_seconds)}</span> old
+                          ;{' '}
+                          <Worked
+                            name="at worst"
+                            value={span(view.newest_age_seconds)}
+                            onOpen={() => onAsk({ job: job.id, figure: 'ages' })}
+                          />{' '}
+                          old
                         </>
                       )}
                     </p>

@@ -3,6 +3,7 @@
 import { useState } from 'react';
 import type { Items, Schemas, Working } from '../../api/client';
 import { usePlan } from '../../api/plan';
+import { Told } from '../../parts/Asked';
 import { Differs } from '../../parts/Differs';
 import { useFresh } from '../../api/forms';
 import { ItemForm } from '../../parts/form/ItemForm';
@@ -12,6 +13,7 @@ import { useNarrow } from '../../parts/useNarrow';
 import { WorkingSlip } from '../../parts/WorkingSlip';
 import { size, span } from '../../text/format';
 import { Comb } from './Comb';
+import { JobFigure, type Asked, type Figure } from './JobFigure';
 import { JobList } from './JobList';
 import { HOLDERS } from './words';
 
@@ -22,6 +24,7 @@ export function RouteView() {
   const [selected, setSelected] = useState<string | null>(evaluation.jobs[0]?.id ?? null);
   const [editing, setEditing] = useState<{ item: Items['jobs']; isNew: boolean } | null>(null);
   const [working, setWorking] = useState<Working | null>(null);
+  const [asked, setAsked] = useState<Asked | null>(null);
   const fresh = useFresh();
   const narrow = useNarrow();
   const add = () =>
@@ -51,7 +54,7 @@ export function RouteView() {
       ) : narrow ? null : (
         <RouteMap selected={selected} onSelect={setSelected} />
       )}
-      {narrow && <JobList onEdit={(item) => setEditing({ item, isNew: false })} />}
+      {narrow && <JobList onEdit={(item) => setEditing({ item, isNew: false })} onAsk={setAsked} />}
       {!narrow && evaluation.jobs.length > 0 && (
         <table className="mt-2 w-full">
           <thead>
@@ -78,6 +81,7 @@ export function RouteView() {
                 onSelect={() => setSelected(j.id)}
                 onEdit={(item) => setEditing({ item, isNew: false })}
                 onWorking={setWorking}
+                onAsk={(figure) => setAsked({ job: j.id, figure })}
               />
             ))}
           </tbody>
@@ -107,6 +111,7 @@ export function RouteView() {
         </Slip>
       )}
       <WorkingSlip working={working} onClose={() => setWorking(null)} />
+      {asked && <JobFigure asked={asked} onClose={() => setAsked(null)} />}
     </div>
   );
 }
@@ -118,6 +123,7 @@ function JobRow({
   onSelect,
   onEdit,
   onWorking,
+  onAsk,
 }: {
   view: Schemas['JobView'];
   job: Items['jobs'] | undefined;
@@ -125,6 +131,7 @@ function JobRow({
   onSelect: () => void;
   onEdit: (job: Items['jobs']) => void;
   onWorking: (working: Working) => void;
+  onAsk: (figure: Figure) => void;
 }) {
   const { evaluation } = usePlan();
   if (!job) return null;
@@ -147,19 +154,23 @@ function JobRow({
       </td>
       <td>{view.schedule_words}</td>
       <td>{view.retention_words}</td>
-      <td className="figure pl-3 text-right">{copies ? view.points_today : ''}</td>
+      <td className="figure pl-3 text-right">
+        {copies && <Told onOpen={() => onAsk('points')}>{view.points_today}</Told>}
+      </td>
       <td className="figure pl-3 text-right whitespace-nowrap">
-        {copies && view.held_bytes > 0 ? size(view.held_bytes) : ''}
+        {copies && view.held_bytes > 0 && <Told onOpen={() => onAsk('held')}>{size(view.held_bytes)}</Told>}
       </td>
       <Hours working={view.usual_run} onOpen={onWorking} />
       <td className="figure pl-3 text-right whitespace-nowrap">
-        {!copies
-          ? ''
-          : view.newest_age_seconds == null
-            ? 'never'
-            : [view.best_age_seconds, view.mean_age_seconds, view.newest_age_seconds]
-                .map((a) => span(a ?? 0))
-                .join(', ')}
+        {copies && (
+          <Told onOpen={() => onAsk('ages')}>
+            {view.newest_age_seconds == null
+              ? 'never'
+              : [view.best_age_seconds, view.mean_age_seconds, view.newest_age_seconds]
+                  .map((a) => span(a ?? 0))
+                  .join(', ')}
+          </Told>
+        )}
       </td>
       <td className="pl-4">{copies ? HOLDERS[job.credentials] : ''}</td>
     </tr>
@@ -170,9 +181,9 @@ function Hours({ working, onOpen }: { working: Working; onOpen: (working: Workin
   const hours = working.value;
   return (
     <td className="figure pl-3 text-right whitespace-nowrap">
-      <button className="pick" title="show the working" onClick={() => onOpen(working)}>
+      <Told onOpen={() => onOpen(working)}>
         {typeof hours === 'number' ? (hours === 0 ? 'none' : span(hours * 3600)) : 'no way'}
-      </button>
+      </Told>
     </td>
   );
 }

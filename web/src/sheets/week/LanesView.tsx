@@ -6,6 +6,8 @@ import { useState } from 'react';
 import { api, unwrap, type Schemas } from '../../api/client';
 import { usePlan } from '../../api/plan';
 import { fill } from '../../drawing/Hatch';
+import { Told } from '../../parts/Asked';
+import { AskedWorking } from '../../parts/AskedWorking';
 import { useNarrow } from '../../parts/useNarrow';
 import { clock, size, span } from '../../text/format';
 import { NightList } from './NightList';
@@ -23,6 +25,7 @@ const shift = (day: string, days: number) => new Date(Date.parse(day) + days * 8
 export function LanesView() {
   const { meta, evaluation, plan } = usePlan();
   const [monday, setMonday] = useState(evaluation.week.monday);
+  const [asked, setAsked] = useState<string | null>(null);
   const other = useQuery({
     queryKey: ['week', meta.id, meta.revision, monday],
     enabled: monday !== evaluation.week.monday,
@@ -69,8 +72,24 @@ export function LanesView() {
               <Clashes week={week} />
               <Misses week={week} />
             </div>
-            <Runs week={week} names={names} />
+            <Runs week={week} names={names} onAsk={setAsked} />
           </div>
+          {asked && (
+            <AskedWorking
+              about={['run', asked, monday]}
+              ask={async (plan_id) =>
+                unwrap(
+                  await api.GET('/api/plans/{plan_id}/week/working', {
+                    params: {
+                      path: { plan_id },
+                      query: { job: asked, day: week === evaluation.week ? evaluation.today : monday },
+                    },
+                  }),
+                )
+              }
+              onClose={() => setAsked(null)}
+            />
+          )}
         </>
       )}
     </div>
@@ -222,7 +241,7 @@ function Misses({ week }: { week: Week }) {
   );
 }
 
-function Runs({ week, names }: { week: Week; names: Map<string, string> }) {
+function Runs({ week, names, onAsk }: { week: Week; names: Map<string, string>; onAsk: (job: string) => void }) {
   const heavy = week.runs.filter((r) => r.resources.length);
   const longest = [...new Set(heavy.map((r) => r.job))].map((job) => {
     const runs = heavy.filter((r) => r.job === job);
@@ -249,7 +268,9 @@ function Runs({ week, names }: { week: Week; names: Map<string, string> }) {
             <tr key={job} className="border-b border-hair">
               <td className="wrap-anywhere">{names.get(job)}</td>
               <td className="figure text-right">{count}</td>
-              <td className="figure text-right">{span(worst.seconds)}</td>
+              <td className="figure text-right">
+                <Told onOpen={() => onAsk(job)}>{span(worst.seconds)}</Told>
+              </td>
               <td className="figure text-right text-quiet">{span(worst.alone_seconds)}</td>
               <td className="figure text-right">{size(worst.moved_bytes)}</td>
               <td className="figure text-right">{clock(worst.ends_at)}</td>

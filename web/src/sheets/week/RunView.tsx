@@ -2,8 +2,10 @@
 
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { api, unwrap } from '../../api/client';
+import { api, unwrap, type Working } from '../../api/client';
 import { usePlan } from '../../api/plan';
+import { Told } from '../../parts/Asked';
+import { WorkingSlip } from '../../parts/WorkingSlip';
 
 const DAYS = [7, 30] as const;
 
@@ -11,6 +13,7 @@ export function RunView() {
   const { meta, plan, evaluation } = usePlan();
   const [days, setDays] = useState<(typeof DAYS)[number] | null>(null);
   const [all, setAll] = useState(false);
+  const [working, setWorking] = useState<Working | null>(null);
   const { data, error, isFetching } = useQuery({
     queryKey: ['run', meta.id, meta.revision, evaluation.today, days],
     enabled: days !== null,
@@ -77,9 +80,11 @@ export function RunView() {
                   {shown.map((l) => (
                     <tr key={l.what} className="border-b border-hair align-baseline">
                       <td>{l.what}</td>
-                      <td className="figure text-right whitespace-nowrap">{l.predicted}</td>
+                      <td className="figure text-right whitespace-nowrap">
+                        <Told onOpen={() => setWorking(l.by_plan)}>{l.predicted}</Told>
+                      </td>
                       <td className={`figure text-right ${l.agrees ? '' : 'font-semibold text-danger'}`}>
-                        {l.happened}
+                        <Told onOpen={() => setWorking(l.there)}>{l.happened}</Told>
                       </td>
                     </tr>
                   ))}
@@ -103,6 +108,7 @@ export function RunView() {
           )}
         </>
       )}
+      <WorkingSlip working={working} onClose={() => setWorking(null)} />
     </div>
   );
 }

@@ -1,0 +1,119 @@
+"""How a compared figure came about, on either side: by the plan's rules, and by what lay in the stand-in."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from datetime import date
+
+from kavrel.core.copies.book import CopyBook
+from kavrel.core.copies.explained import held_explained
+from kavrel.core.copies.flow import FlowRun
+from kavrel.core.copies.rules import in_words
+from kavrel.core.plan import Job
+from kavrel.core.quantities import DAY, YEAR_DAYS
+from kavrel.core.working import Working, step
+from kavrel.rig.data import Data
+from kavrel.rig.lab import Lab
+
+MOST = 40  # steps of one row: the newest of them, and how many more there are
+THERE = "counted in the stand-in when its days were over"
+
+
+def points_predicted(lab: Lab, job: Job, planned: Sequence[float]) -> Working:
+    """Points that the plan's own rules have kept, of those made since the stand-in began."""
+    return step(
+        "points by the plan",
+        len(planned),
+        "points",
+        "those of starts since the stand-in began, complete by now, that a rule still keeps",
+        step("the stand-in began", lab.local(lab.began)),
+        step("now", lab.local(lab.now)),
+        step("the rules", in_words(job.retention) or "the newest alone"),
+        *_moments(lab, planned),
+    )
+
+
+def points_there(lab: Lab, times: Sequence[float], how: str = THERE) -> Working:
+    """Points that lie there, each with the moment that it is of."""
+    return step("points there", len(times), "points", how, *_moments(lab, times))
+
+
+def held_predicted(lab: Lab, book: CopyBook, job: Job, day: date, reckoned: float) -> Working:
+    """Bytes that the points hold by the plan; where the whole is kept each time, as large as data has grown."""
+    by_plan = held_explained(book, job, day)
+    if by_plan.value == int(reckoned):
+        return by_plan
+    years = (lab.now - lab.began) / (YEAR_DAYS * DAY)
+    return step(
+        by_plan.name,
+        int(reckoned),
+        "bytes",
+        "as the plan has it, times what the data has grown by meanwhile in the stand-in",
+        by_plan,
+        step("grown by", reckoned / float(by_plan.value or 1), "times"),
+        step("the stand-in's time", years * YEAR_DAYS, "days"),
+    )
+
+
+def held_there(lab: Lab, copies: Mapping[str, Data]) -> Working:
+    """Bytes that points hold in the stand-in, by dataset."""
+    parts = [
+        step(
+            lab.index.datasets[dataset].name,
+            data.held(),
+            "bytes",
+            "the pieces that its points have and the newest state has no longer, each once",
+            step("points", len(data.points), "points"),
+        )
+        for dataset, data in copies.items()
+    ]
+    total = sum(data.held() for data in copies.values())
+    return step("held there", total, "bytes", THERE, *parts)
+
+
+def length_predicted(
+    lab: Lab, book: CopyBook, job: Job, gaps: Iterable[tuple[FlowRun, float]], mean: float
+) -> Working:
+    """The mean length of the runs that the plan has, each after its own gap."""
+    flow, rows = book.flow(job), []
+    for run, gap in gaps:
+        name = f"run of {lab.local(run.start)}, {gap:.2f} days after the one before"
+        rows.append(step(name, flow.run_seconds(gap), "s"))
+    beside = flow.scan_seconds + flow.fixed_seconds
+    return step(
+        "length of a run by the plan",
+        mean,
+        "s",
+        "the mean of the runs, less the time in which nothing travels: the stand-in has bytes and no processor",
+        *_newest(rows),
+        step("looking at files, and starting up", beside, "s", "left out"),
+        book.usual_run(job),
+    )
+
+
+def length_there(seconds: Sequence[float], skipped: int) -> Working:
+    """The mean length of the runs that were."""
+    rows = [step(f"run {n + 1}", s, "s") for n, s in enumerate(seconds)]
+    first = f"; the first {skipped}, which carries more than usual, is left out" if skipped else ""
+    return step(
+        "length of a run",
+        sum(seconds) / len(seconds),
+        "s",
+        "the mean, from start to end on the stand-in's clock" + first,
+        *_newest(rows),
+    )
+
+
+def said(name: str, words: Sequence[str], formula: str = "") -> Working:
+    """Something that is counted by its words: each of them, or none."""
+    left = len(words) - MOST
+    more = (step(f"and {left} more", ""),) if left > 0 else ()
+    return step(name, len(words), "", formula, *(step(w, "") for w in words[:MOST]), *more)
+
+
+def _moments(lab: Lab, times: Iterable[float]) -> tuple[Working, ...]:
+    return _newest([step("of", lab.local(m)) for m in sorted(times)])
+
+
+def _newest(rows: Sequence[Working]) -> tuple[Working, ...]:
+    left = len(rows) - MOST
+    more = (step(f"and {left} more, older", ""),) if left > 0 else ()
+    return (*rows[-MOST:], *more)
