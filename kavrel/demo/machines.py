@@ -126,6 +126,8 @@ class Stand:
             yield "ups", "upsc ups", battery
         if not self.index.hosts[self.host].closed:
             yield "nft", "nft list ruleset", nftables_conf(self.index.plan, self.host, "r")
+            given = "".join(f"{line}\n" for line in as_planned.targets(self.index, self.host))
+            yield "targets", "/sys/kernel/config/target", given
         open_ports = as_planned.ports(self.index, self.host, self.twist.ports)
         yield "ss", "ss -Hlntu", "\n".join(open_ports)
         for work in folder_works(self.index, self.host, self.at.date()):

@@ -12,6 +12,7 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Disk
 from kavrel.core.shares.addresses import listeners
 from kavrel.core.works.folders import FolderAccess
+from kavrel.formats.servers.files import target_json
 
 GIB = 2**30
 KEPT_BY_KERNEL = 0.03  # of the memory; common practice, no source
@@ -76,6 +77,30 @@ def ports(index: Index, host: str, more: Iterable[int] = ()) -> Iterator[str]:
     wanted = [(n.port, n.transport) for n in listeners(index) if n.host == host]
     for port, transport in [*wanted, (22, "tcp"), *((p, "tcp") for p in more)]:
         yield f"{transport} LISTEN 0 4096 0.0.0.0:{port} 0.0.0.0:*"
+
+
+def targets(index: Index, host: str) -> Iterator[str]:
+    """What LIO's tree says of the disks given over iSCSI, in lab-look's lines. Source: seen on Linux 6.1."""
+    saved = json.loads(target_json(index.plan, host, ""))
+    for number, held in enumerate(saved["storage_objects"]):
+        plugin = "iblock" if held["plugin"] == "block" else "fileio"
+        yield f"core/{plugin}_{number}/{held['name']}/udev_path: {held['dev']}"
+    numbers = {o["name"]: n for n, o in enumerate(saved["storage_objects"])}
+    for one in saved["targets"]:
+        for group in one["tpgs"]:
+            here = f"iscsi/{one['wwn']}/tpgt_{group['tag']}"
+            yield f"{here}/enable: {int(group['enable'])}"
+            for name in ("authentication", "generate_node_acls"):
+                yield f"{here}/attrib/{name}: {group['attributes'][name]}"
+            for lun in group["luns"]:
+                _, _, plugin, name = lun["storage_object"].split("/")
+                core = f"{'iblock' if plugin == 'block' else 'fileio'}_{numbers[name]}"
+                link = f"../../../../../../target/core/{core}/{name}"
+                yield f"{here}/lun/lun_{lun['index']}/{numbers[name]:010x} -> {link}"
+            for acl in group["node_acls"]:
+                for mapped in acl["mapped_luns"]:
+                    where = f"{here}/acls/{acl['node_wwn']}/lun_{mapped['index']}"
+                    yield f"{where}/write_protect: {int(mapped['write_protect'])}"
 
 
 def access(work: FolderAccess, more: Iterable[str] = ()) -> str:

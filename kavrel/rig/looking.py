@@ -6,6 +6,7 @@ those that the plan's papers have put there, written for the look into a folder 
 
 import json
 import os
+import re
 import shutil
 from collections.abc import Iterator, Sequence
 from datetime import UTC, datetime, tzinfo
@@ -91,6 +92,7 @@ def look(days: Days, host: str) -> bytes:
             environ={},
             geteuid=lambda: 0,
             access=os.access,
+            readlink=os.readlink,
             X_OK=os.X_OK,
             getxattr=partial(_of_tree, box),
         ),
@@ -133,6 +135,14 @@ def _written(days: Days, box: Box, root: Path) -> str:
     for folder in folders(plan).values():
         if box.is_folder(folder):
             (root / folder.lstrip("/")).mkdir(parents=True, exist_ok=True)
+    for line in as_planned.targets(lab.index, box.host.id):
+        where, value = re.split(r": | -> ", line, maxsplit=1)
+        there = root / "sys/kernel/config/target" / where
+        there.parent.mkdir(parents=True, exist_ok=True)
+        if " -> " in line:
+            there.symlink_to(value)
+        else:
+            there.write_text(f"{value}\n", encoding="utf-8")
     scripts = root / OWN
     scripts.mkdir(parents=True)
     for path in box.own:

@@ -10,7 +10,10 @@ from pathlib import Path
 import pytest
 
 from kavrel.core.consistency import problems
+from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Export, Plan
+from kavrel.formats.looks.read import read_look
+from kavrel.formats.looks.targets import held
 from kavrel.formats.servers.clients import cards
 from kavrel.formats.servers.files import target_json
 from tests.builders import TODAY
@@ -73,11 +76,22 @@ as {DESK} {wrong} thick
 as {DESK} {right["thin"]} thin
 as {SOFA} {right["thin"]} thin
 as {DESK} {right["model"]} model
-targetctl clear; go '' ''; echo "code $code"; grep -E 'LEFT|^[+] (fallocate|truncate)' /run/said
+python3 /mnt/job/lab-look --out /mnt/job/first.json
+config=/sys/kernel/config/target; other=$config/iscsi/$(ls $config/iscsi | grep thin)/tpgt_1
+mkdir $other/acls/iqn.2026-01.home.lab:other $other/acls/iqn.2026-01.home.lab:other/lun_0
+ln -s $other/lun/lun_0 $other/acls/iqn.2026-01.home.lab:other/lun_0/there
+for group in $config/iscsi/*:*/tpgt_1; do echo 0 >$group/attrib/authentication; done
+for group in $config/iscsi/*:model/tpgt_1; do
+  echo 0 >$group/enable; echo 0 >$group/acls/*/lun_0/write_protect
+done
+python3 /mnt/job/lab-look --out /mnt/job/later.json
+targetctl clear; python3 /mnt/job/lab-look --out /mnt/job/last.json
+go '' ''; echo "code $code"; grep -E 'LEFT|^[+] (fallocate|truncate)' /run/said
 targetctl restore && echo restored
 as {DESK} {right["thick"]} thick
 """
-    assert on_kernel(ours, tmp_path, script).splitlines() == [
+    printed = on_kernel(ours, tmp_path, script).splitlines()
+    assert printed == [
         "code 0",
         "whole",
         "sparse",
@@ -94,3 +108,27 @@ as {DESK} {right["thick"]} thick
         "restored",
         f"{DESK} thick {BYTES} writes {DESK} {DESK}",
     ]
+
+    # What lab-look saw of it: first as planned, then as somebody has changed it, then with nothing loaded.
+    differ = {name: rows(ours, tmp_path / f"{name}.json") for name in ("first", "later", "last")}
+    assert differ["first"] == []
+    assert sorted(differ["later"]) == [
+        ("model", f"initiator {DESK}", "read", "write", True),
+        ("model", "target", "answers", "is switched off", False),
+        ("thick", "CHAP", "asks for CHAP", "asks no secret", True),
+        ("thin", "initiator iqn.2026-01.home.lab:other", "nothing", "write", True),
+    ]
+    assert {(name, field) for name, field, *_ in differ["last"]} == {
+        ("model", "target"),
+        ("thick", "target"),
+        ("thin", "target"),
+    }
+    # And no secret left the machine, though the kernel had one.
+    assert all("not-a-word-1" not in f.read_text(encoding="utf-8") for f in tmp_path.glob("*.json"))
+
+
+def rows(ours: Plan, document: Path) -> list[tuple[str, str, str, str, bool]]:
+    """What a look says of the targets against the plan."""
+    machine = read_look(document.read_bytes(), 0).machine
+    said, _ = held(Index(ours), "box", machine.files["targets"], ())
+    return [(d.name, d.field, d.planned, d.seen, d.urgent) for d in said]

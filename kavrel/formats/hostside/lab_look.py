@@ -93,6 +93,16 @@ FILES = (
     ("setup.done", "var/lib/kavrel/done"),
     ("run", "var/lib/lab-job/runs/*.json"),
 )
+# Of LIO's own tree what says who has which disk; the files of its secrets are never opened.
+TARGETS = "sys/kernel/config/target"
+TARGET_SAYS = (
+    "core/*/*/udev_path",
+    "iscsi/*/tpgt_*/enable",
+    "iscsi/*/tpgt_*/attrib/authentication",
+    "iscsi/*/tpgt_*/attrib/generate_node_acls",
+    "iscsi/*/tpgt_*/lun/lun_*/*",  # links alone
+    "iscsi/*/tpgt_*/acls/*/lun_*/write_protect",
+)
 TREE = "fuse.mergerfs"
 TREE_ASKED = "getfattr --absolute-names -d -m user.mergerfs"
 # What may stand in a listing and is nobody's business.
@@ -261,6 +271,24 @@ class Look:
         if len(said) > 1:
             self._keep("mergerfs", f"{TREE_ASKED} {place}/.mergerfs", "\n".join([*said, ""]), 0)
 
+    def targets(self) -> None:
+        """The disks that are given over iSCSI: names, links and switches, and nothing where none is."""
+        if self.only_list:
+            self.asked += [f"/{TARGETS}/{pattern}" for pattern in TARGET_SAYS]
+            return
+        said = []
+        for pattern in TARGET_SAYS:
+            for file in sorted((ROOT / TARGETS).glob(pattern)):
+                name = file.relative_to(ROOT / TARGETS)
+                if file.is_symlink():
+                    said.append(f"{name} -> {os.readlink(file)}")
+                elif not pattern.endswith("/*"):
+                    try:
+                        said.append(f"{name}: {file.read_text(encoding='utf-8').strip()}")
+                    except OSError as e:
+                        self.unseen.append({"asked": str(file), "why": e.strerror or str(e)})
+        self._keep("targets", f"/{TARGETS}", "".join(f"{line}\n" for line in said), 0)
+
     def _keep(self, listing: str, asked: str, said: str, code: int) -> None:
         said = blanked(said)
         one = {"listing": listing, "asked": asked, "code": code, "said": said[:LARGEST]}
@@ -279,6 +307,7 @@ class Look:
             self.run("mdadm", ["mdadm", "--detail", "--export", f"/dev/{array}"])
         for listing, pattern in FILES:
             self.read(listing, pattern)
+        self.targets()
         for place in mounted("btrfs"):
             self.run("btrfs-usage", ["btrfs", "filesystem", "usage", "-b", place])
             self.run("btrfs-subvolumes", ["btrfs", "subvolume", "list", "-u", "-q", "-R", place])

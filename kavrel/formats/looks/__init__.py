@@ -20,6 +20,7 @@ from kavrel.formats.looks.files import (
     PASSWD,
     RSYNCD,
     SCRIPTS,
+    TARGETS,
     TESTPARM,
 )
 from kavrel.formats.looks.joined import MERGERFS, SNAPRAID
@@ -78,6 +79,7 @@ LISTINGS: Registry[ListingReader] = Registry(
         JOBS,
         NFT,
         SCRIPTS,
+        TARGETS,
         FSTAB,
         SNAPRAID,
         MERGERFS,

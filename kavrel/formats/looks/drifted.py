@@ -11,7 +11,7 @@ from kavrel.core.seen.drift import drift
 from kavrel.core.seen.drifted import Drift, Drifted
 from kavrel.core.seen.machine import Machine
 from kavrel.core.seen.offer import Taken
-from kavrel.formats.looks import firewall, night, scripts
+from kavrel.formats.looks import firewall, night, scripts, targets
 from kavrel.formats.looks.taking import FILES
 from kavrel.formats.readers import read_file
 from kavrel.formats.readers.report import ReadItem, Report
@@ -24,6 +24,7 @@ HELD: dict[str, Callable[[Index, str, str, Sequence[Drifted]], tuple[list[Drifte
     night.KIND: night.held,
     firewall.KIND: firewall.held,
     scripts.KIND: scripts.held,
+    targets.KIND: targets.held,
 }
 FROM_BUNDLE = "sh setup.sh, then the {kind} of the box's bundle into its place"
 
@@ -46,6 +47,8 @@ def whole_drift(index: Index, host: str, machine: Machine, today: date) -> Drift
     unknown = list(differences.unknown)
     if firewall.KIND not in machine.files and not index.hosts[host].closed:
         unknown.append("firewall: no listing shows it; lab-look sees it as root")
+    if targets.KIND not in machine.files and targets.planned(index, host):
+        unknown.append("disks over iSCSI: no listing shows them; this lab-look is an older one")
     rows.sort(key=lambda d: not d.urgent)
     found = {"differences": tuple(rows), "agreed": agreed, "unknown": tuple(unknown)}
     return differences.model_copy(update=found)

@@ -79,6 +79,12 @@ JOBS = ListingReader(
     _like(r'^\{\s*"host":.*\s*"written_from":'),
 )
 NFT = ListingReader("nft", "nft list ruleset", _kept("nft"), _like(r"^table inet \w+ \{"))
+TARGETS = ListingReader(
+    "targets",
+    "/sys/kernel/config/target",
+    _kept("targets"),
+    _like(r"^iscsi/[^/\s]+/tpgt_\d+/\S+(: | -> )"),
+)
 SCRIPTS = ListingReader("scripts", "sha256sum /usr/local/sbin/lab-job", _kept("scripts"))
 FSTAB = ListingReader(
     "fstab",

@@ -35,6 +35,9 @@ SECRETS = {
         "0 6 * * * root smbclient //far/x -U ana%PLANTED-smb\n"
     ),
     "etc/rsyncd.conf": "secrets file = /etc/rsyncd.secrets\n[x]\npath = /srv/x\n",
+    "sys/kernel/config/target/iscsi/iqn.2026-01.x:y/tpgt_1/acls/iqn.2026-01.x:z/auth/password": "PLANTED-chap",
+    "sys/kernel/config/target/iscsi/iqn.2026-01.x:y/tpgt_1/lun/lun_0/alua_tg_pt_gp": "PLANTED-no-link",
+    "sys/kernel/config/target/iscsi/iqn.2026-01.x:y/tpgt_1/enable": "1\n",
     "etc/exports": "/srv/x 192.0.2.0/24(rw)\n",
     "proc/mounts": "",
     "proc/meminfo": "MemTotal: 1000 kB\n",
@@ -72,6 +75,7 @@ def test_no_secret_that_lies_about_is_in_the_look(root: Path) -> None:
     assert "secrets file = /etc/rsyncd.secrets" in by_name["/etc/rsyncd.conf"]
     assert "username=ana,password=(blanked),uid=1000" in by_name["/etc/fstab"]
     assert by_name["/etc/passwd"].startswith("root:x:0:0")
+    assert by_name["/sys/kernel/config/target"] == "iscsi/iqn.2026-01.x:y/tpgt_1/enable: 1\n"
     # That an account is locked is no secret.
     assert "ana:*:1000" in by_name["/etc/passwd"]
     assert "0 6 * * * root smbclient //far/x -U ana%(blanked)" in by_name["/etc/cron.d/copy"]
@@ -123,6 +127,7 @@ def test_every_listing_that_it_writes_has_a_reader() -> None:
     text = SCRIPT.read_text()
     written = {c[0] for c in lab_look.COMMANDS} | {f[0] for f in lab_look.FILES}
     written |= {"smartctl", "mdadm", "getfacl", "du", "ups", "ups-names", "points", "btrfs-usage"}
+    written.add("targets")
     assert all(f'"{w}"' in text for w in written)
     assert written - {"points"} <= set(LISTINGS)
 
