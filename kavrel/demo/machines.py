@@ -126,6 +126,8 @@ class Stand:
             yield "ups", "upsc ups", battery
         if not self.index.hosts[self.host].closed:
             yield "nft", "nft list ruleset", nftables_conf(self.index.plan, self.host, "r")
+            for asked, limits in as_planned.account_limits(self.index, self.host):
+                yield "userspace", asked, limits
             given = "".join(f"{line}\n" for line in as_planned.targets(self.index, self.host))
             yield "targets", "/sys/kernel/config/target", given
         open_ports = as_planned.ports(self.index, self.host, self.twist.ports)

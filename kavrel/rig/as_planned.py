@@ -11,7 +11,9 @@ from typing import Any
 from kavrel.core.index import Index
 from kavrel.core.plan import Disk
 from kavrel.core.shares.addresses import listeners
+from kavrel.core.shares.names import zfs_namer
 from kavrel.core.works.folders import FolderAccess
+from kavrel.core.works.limits import AccountLimited, limit_works
 from kavrel.formats.servers.files import target_json
 
 GIB = 2**30
@@ -101,6 +103,17 @@ def targets(index: Index, host: str) -> Iterator[str]:
                 for mapped in acl["mapped_luns"]:
                     where = f"{here}/acls/{acl['node_wwn']}/lun_{mapped['index']}"
                     yield f"{where}/write_protect: {int(mapped['write_protect'])}"
+
+
+def account_limits(index: Index, host: str) -> Iterator[tuple[str, str]]:
+    """`zfs userspace` of each dataset on which an account is limited, with how it was asked."""
+    name_of, by_name = zfs_namer(index.plan, host), dict[str, list[AccountLimited]]()
+    for work in limit_works(index, host):
+        if isinstance(work, AccountLimited) and not work.whole:
+            by_name.setdefault(name_of(work.folder), []).append(work)
+    for name, works in by_name.items():
+        lines = (f"POSIX User\t{w.login}\t{w.bytes // 2}\t{w.bytes}\n" for w in works)
+        yield f"zfs userspace -Hp -o type,name,used,quota {name}", "".join(lines)
 
 
 def access(work: FolderAccess, more: Iterable[str] = ()) -> str:

@@ -124,6 +124,7 @@ class Drilling:
     def __init__(self, days: Days) -> None:
         self.days, self.lab = days, days.lab
         self._begun: OrderedDict[tuple[str, int], _Begun] = OrderedDict()
+        self._struck: dict[float, Days] = {}
         self._count = 0
         self._lock = Lock()
 
@@ -163,15 +164,12 @@ class Drilling:
         """Lives on to the night of the drill, and does what it is about."""
         self._count += 1
         target = self.target(drill, seed)
-        lab = self.lab.clone(self.lab.folder.parent / f"begun-{self._count}")
-        days = self.days.copied_to(lab)
-        midnight = lab.now - (lab.now + lab.offset(lab.now)) % DAY
-        # Another seed, another hour.
-        ahead = 1 + max(drill.late, 0.0) + drill.quiet_days
-        seen_at = midnight + ahead * DAY + SEEN_AT[seed % len(SEEN_AT)]
-        moment = seen_at - drill.late * DAY
+        well = self._still_well(SEEN_AT[seed % len(SEEN_AT)])  # another seed, another hour
+        lab = well.lab.clone(self.lab.folder.parent / f"begun-{self._count}")
+        days = well.copied_to(lab)
+        moment = lab.now + drill.quiet_days * DAY
+        seen_at = moment + max(drill.late, 0.0) * DAY
         if drill.quiet:
-            days.until(moment - drill.quiet_days * DAY)
             drill.quiet.do(
                 lab, lab.index.pools[target].host if target in lab.index.pools else target
             )
@@ -187,6 +185,16 @@ class Drilling:
         days.until(seen_at)
         datasets = tuple(concerned(lab, drill, target))
         return _Begun(lab, days, moment, datasets, victims, drill.sees(lab, target))
+
+    def _still_well(self, hour: float) -> Days:
+        """The lab a night later at an hour (seconds of the day): all drills of that hour go on from there."""
+        if hour not in self._struck:
+            lab = self.lab.clone(self.lab.folder.parent / f"well-{hour:.0f}")
+            days = self.days.copied_to(lab)
+            midnight = lab.now - (lab.now + lab.offset(lab.now)) % DAY
+            days.until(midnight + DAY + hour)
+            self._struck[hour] = days
+        return self._struck[hour]
 
 
 class _Play:

@@ -8,6 +8,9 @@ import json
 import re
 from collections.abc import Iterator
 from datetime import datetime, timedelta
+from functools import cache
+from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 import pyotp
@@ -34,6 +37,14 @@ ROLE = {"Ada": "planner", "Bo": "hands", "Cy": "reader"}
 # Argon2id takes its time on purpose: each password is hashed once for all tests.
 HASHES = {name: hashed(words) for name, words in WORDS.items()}
 JSON = {"content-type": "application/json"}
+
+
+@cache
+def _paths() -> dict[str, dict[str, Any]]:
+    """What the OpenAPI document says of each path: seconds in the making, and the same for each application."""
+    with TemporaryDirectory() as folder:
+        found = create_app(Database(Path(folder) / "x.db")).openapi()
+    return dict(found["paths"])
 
 
 class House:
@@ -66,7 +77,7 @@ class House:
 
     def calls(self, method: str, skip: frozenset[str] = frozenset()) -> Iterator[tuple[str, str]]:
         """Operation and path of every route of a method, as the OpenAPI document says."""
-        for path, routes in self.app.openapi()["paths"].items():
+        for path, routes in _paths().items():
             operation = routes.get(method, {}).get("operationId")
             if operation and operation not in skip:
                 filled = path.replace("{plan_id}", self.plan)

@@ -22,8 +22,10 @@ from kavrel.core.plan import Dataset, Grant, Plan, Pool, Quota, Share
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.seen.drift import drift
 from kavrel.core.seen.known import is_made_alike
+from kavrel.core.seen.limited import Limits
 from kavrel.core.shares.names import pool_roots
 from kavrel.core.typed import commands
+from kavrel.core.works.limits import DatasetLimited, limit_works
 from kavrel.core.works.pools import ArrayRuns, FilesystemMade, works_of_pool
 from kavrel.core.works.volumes import volumes_of
 from kavrel.formats.lab_jobs import lab_jobs
@@ -186,6 +188,17 @@ def is_seen_as_planned(work: Path, plan: Plan) -> None:
     assert rows == [], rows
 
 
+def limits(document: Path, plan: Plan) -> list[tuple[str, str, str, str]]:
+    """What a look says of limits against the plan."""
+    machine = read_look(document.read_bytes(), 0).machine
+    found = Limits(Index(plan), "box", machine)
+    rows: list[tuple[str, str, str, str]] = [
+        (r.verdict, r.name, r.planned, r.seen) for r in found.rows()
+    ]
+    assert found.unknown == []
+    return rows
+
+
 def words(said: str, *start: str) -> dict[str, str]:
     found = {}
     for line in said.splitlines():
@@ -242,6 +255,8 @@ def test_every_layout_is_what_the_plan_reckons_with(tmp_path: Path) -> None:
         {"id": "chunks", "family": "copies2", "filesystem": "btrfs", "groups": [ids[12:14]]},
     )
     answers = "pair\\ncut\\nrow\\nlocked\\n secret words \\nchunks\\n"
+    numbers = (w for w in limit_works(Index(plan), "box") if isinstance(w, DatasetLimited))
+    project = next(w.project for w in numbers if w.root == "/srv/pair")
     said = on_kernel(
         plan,
         tmp_path,
@@ -266,6 +281,9 @@ for pool in pair row chunks; do
 done
 as bo "head -c 30000000 /dev/zero >/srv/pair/data/of-bo"
 echo "bo filled $(stat -c %s /srv/pair/data/of-bo)"
+# Somebody lifts a limit, makes one wider, and sets one that nobody planned.
+setquota -P {project} 0 0 0 0 /srv/pair; setquota -u bo 0 9999 0 0 /srv/pair; setquota -u ana 0 77 0 0 /srv/pair
+python3 /mnt/job/lab-look --out /mnt/job/later.json
 # Up to the least speed md never makes way for others: on a busy machine it would take hours by 100 kB/s.
 echo ===; for limit in max min; do echo 900000 >/proc/sys/dev/raid/speed_limit_$limit; done
 export LAB_JOBS=/mnt/job/lab-jobs.json LAB_JOB_STATE=/run/job-state
@@ -298,6 +316,13 @@ python3 /mnt/job/lab-job upkeep-scrub-pair; echo "spoiled $?"
     assert filled["chunks"] <= 16_384_000
     assert filled["bo"] <= 8_192_000
     assert min(filled.values()) > 7_000_000
+    # Limits are seen: as planned at first, and then as they were changed.
+    assert limits(tmp_path / "look.json", plan) == []
+    assert sorted(limits(tmp_path / "later.json", plan)) == [
+        ("different", "bo on data", "8.19 MB", "10.2 MB"),
+        ("extra", "ana on /srv/pair", "no limit", "78.8 kB"),
+        ("missing", "data", "16.4 MB", "no limit"),
+    ]
     # The quarter's check compares both halves of a mirror, and says when they differ.
     assert "whole 0" in fourth, fourth
     assert "sectors differ between its disks" in fourth

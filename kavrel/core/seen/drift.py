@@ -14,6 +14,7 @@ from kavrel.core.quantities import size_words, sizes_apart
 from kavrel.core.seen.battery import battery
 from kavrel.core.seen.drifted import Drift, Drifted
 from kavrel.core.seen.known import Known, is_made_alike
+from kavrel.core.seen.limited import Limits
 from kavrel.core.seen.machine import Machine, SeenDataset, SeenDisk, SeenPool
 from kavrel.core.seen.taking import Taker
 from kavrel.core.seen.timers import Timers
@@ -68,6 +69,10 @@ class _Reader:
         yield from self._disks()
         yield from self._pools()
         yield from self._datasets()
+        limits = Limits(self.index, self.host, self.machine)
+        yield from limits.rows()
+        self.agreed += limits.agreed
+        self.unknown += limits.unknown
         yield from self._jobs()
         yield from self._others(battery(self.index, self.host, self.machine))
         yield from self._others(ports_open(self.index, self.host, self.machine))

@@ -165,6 +165,8 @@ class Machine(Seen):
     ups: tuple[str, ...] = ()
     ups_readings: dict[str, dict[str, str]] = {}
     access: dict[str, SeenList] = {}
+    # "user" or "project" and where it is counted, to bytes by login or number; 0: no limit.
+    limits: dict[str, dict[str, int]] = {}
     ports: tuple[str, ...] = ()
     # Which kinds of things were looked at at all: nothing else can be missing.
     looked_at: frozenset[str] = frozenset()

@@ -104,6 +104,10 @@ TARGET_SAYS = (
     "iscsi/*/tpgt_*/acls/*/lun_*/write_protect",
 )
 TREE = "fuse.mergerfs"
+PROJECT_LIMITS = "repquota -P -n -v -p -O csv"
+USER_LIMITS = "repquota -u -v -p -O csv"
+SET_LIMITS = "zfs userspace -Hp -o type,name,used,quota"
+MOST_SETS = 200
 TREE_ASKED = "getfattr --absolute-names -d -m user.mergerfs"
 # What may stand in a listing and is nobody's business.
 # A name ends where its word does: `passed` and `passive` are none.
@@ -316,6 +320,12 @@ class Look:
                 ["btrfs", "subvolume", "list", "-s", "-r", "-u", "-q", "-R", place],
             )
             self.run("btrfs-quotas", ["btrfs", "qgroup", "show", "--raw", "-r", place])
+        for place in (p for kind in ("ext4", "xfs") for p in mounted(kind, "prjquota")):
+            self.run("project-quotas", [*PROJECT_LIMITS.split(" "), place])
+        for place in (p for kind in ("ext4", "xfs") for p in mounted(kind, "usrquota")):
+            self.run("user-quotas", [*USER_LIMITS.split(" "), place])
+        for name in self.sets():
+            self.run("userspace", [*SET_LIMITS.split(" "), name])
         for place in mounted(TREE):
             self.tree(place)
         names = self.run("ups-names", ["upsc", "-l"])
@@ -331,8 +341,18 @@ class Look:
         if self.only_list:
             self.asked += ["upsc UPS (for each that upsc -l names)"]
             self.asked += [f"{TREE_ASKED} FOLDER/.mergerfs (for each tree of mergerfs)"]
+            self.asked += [
+                f"{c} FOLDER (for each that counts)" for c in (PROJECT_LIMITS, USER_LIMITS)
+            ]
+            self.asked += [f"{SET_LIMITS} NAME (for each dataset of ZFS)"]
             self.asked += ["getfacl -p FOLDER (for each folder that is shared)"]
             self.asked += ["du -xsB1 FOLDER (the same)"] if self.sizes else []
+
+    def sets(self) -> list[str]:
+        """File systems of ZFS, by what zfs list said."""
+        said = [one["said"] for one in self.listings if one["listing"] == "zfs-list"]
+        rows = [line.split("\t") for text in said for line in text.splitlines()]
+        return [r[0] for r in rows if r[1:2] == ["filesystem"] and "/" in r[0]][:MOST_SETS]
 
     def places(self) -> list[str]:
         """Folders that are shared, by what smb.conf, exports and rsyncd.conf say."""
@@ -367,13 +387,13 @@ def disks() -> Iterator[str]:
             yield one.name
 
 
-def mounted(kind: str) -> list[str]:
-    """One folder of each file system of a kind that is mounted."""
+def mounted(kind: str, counts: str = "") -> list[str]:
+    """One folder of each file system of a kind that is mounted, and `counts` so."""
     mounts: dict[str, str] = {}
     with open(ROOT / "proc/mounts", encoding="utf-8", errors="replace") as lines:
         for line in lines:
-            source, place, fs = line.split(" ")[:3]
-            if fs == kind:
+            source, place, fs, options = line.split(" ")[:4]
+            if fs == kind and (not counts or counts in options.split(",")):
                 plain = (
                     place.encode()
                     .decode("unicode_escape")

@@ -24,6 +24,7 @@ from kavrel.formats.looks.files import (
     TESTPARM,
 )
 from kavrel.formats.looks.joined import MERGERFS, SNAPRAID
+from kavrel.formats.looks.limits import PROJECT_QUOTAS, USER_QUOTAS, USERSPACE
 from kavrel.formats.looks.listing import ListingReader
 from kavrel.formats.looks.lsblk import LSBLK, LSBLK_TABLE
 from kavrel.formats.looks.lvm import LVS, PVS, VGS
@@ -70,6 +71,9 @@ LISTINGS: Registry[ListingReader] = Registry(
         BTRFS_SUBVOLUMES,
         BTRFS_SNAPSHOTS,
         BTRFS_QUOTAS,
+        PROJECT_QUOTAS,
+        USER_QUOTAS,
+        USERSPACE,
         FINDMNT,
         DF,
         DU,

@@ -118,6 +118,7 @@ class Notes:
         default_factory=dict
     )  # folder to what mergerfs says of it
     sizes: dict[str, int] = field(default_factory=dict)
+    limits: dict[str, dict[str, int]] = field(default_factory=dict)  # as `Machine` has them
     machine: dict[str, Any] = field(default_factory=dict)
     looked_at: set[str] = field(default_factory=set)
 

@@ -52,6 +52,7 @@ def together(notes: Notes) -> Machine:
         ups=tuple(known.get("ups", ())),
         ups_readings=known.get("ups_readings", {}),
         access={f: SeenList.model_validate(s) for f, s in known.get("access", {}).items()},
+        limits=notes.limits,
         ports=tuple(dict.fromkeys(known.get("ports", ()))),
         looked_at=frozenset(notes.looked_at),
     )

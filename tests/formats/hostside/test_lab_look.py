@@ -127,7 +127,7 @@ def test_every_listing_that_it_writes_has_a_reader() -> None:
     text = SCRIPT.read_text()
     written = {c[0] for c in lab_look.COMMANDS} | {f[0] for f in lab_look.FILES}
     written |= {"smartctl", "mdadm", "getfacl", "du", "ups", "ups-names", "points", "btrfs-usage"}
-    written.add("targets")
+    written |= {"targets", "project-quotas", "user-quotas", "userspace"}
     assert all(f'"{w}"' in text for w in written)
     assert written - {"points"} <= set(LISTINGS)
 
