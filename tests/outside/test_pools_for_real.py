@@ -319,9 +319,9 @@ python3 /mnt/job/lab-job upkeep-scrub-pair; echo "spoiled $?"
     # Limits are seen: as planned at first, and then as they were changed.
     assert limits(tmp_path / "look.json", plan) == []
     assert sorted(limits(tmp_path / "later.json", plan)) == [
-        ("different", "bo on data", "8.19 MB", "10.2 MB"),
-        ("extra", "ana on /srv/pair", "no limit", "78.8 kB"),
-        ("missing", "data", "16.4 MB", "no limit"),
+        ("different", "bo on data", "8.19 MB", "10.24 MB"),
+        ("extra", "ana on /srv/pair", "no limit", "78.85 kB"),
+        ("missing", "data", "16.38 MB", "no limit"),
     ]
     # The quarter's check compares both halves of a mirror, and says when they differ.
     assert "whole 0" in fourth, fourth

@@ -75,11 +75,16 @@ def held_explained(book: CopyBook, job: Job, day: date) -> Working:
         zone = ZoneInfo(book.index.plan.zone)
         now = datetime.combine(day + timedelta(days=1), time(), zone).timestamp()
     datasets = [book.index.datasets[key] for key in job.datasets]
+    live = "what lives now" if KINDS[job.kind].in_place else "the newest state, which is the copy"
     return step(
         name,
         int(total),
         "bytes",
-        "the sum over its datasets",
+        "the sum over its datasets; of each, what is stored of a byte x the sum over the gaps between points, "
+        "and to "
+        + live
+        + ", of (deleted + rewritten elsewhere) x days + rewritten at the same places, at most a day of that;"
+        " a gap holds at most the whole dataset",
         *(_of_dataset(book, job, d, times, now) for d in datasets),
         source=SOURCE,
     )
@@ -90,15 +95,14 @@ def _of_dataset(
 ) -> Working:
     share = book.stored_share(job, dataset)
     zone = book.index.plan.zone
-    live = "what lives now" if KINDS[job.kind].in_place else "the newest state, which is the copy"
     marks = [*times, now]
     widest = max(range(len(times)), key=lambda n: marks[n + 1] - marks[n], default=None)
     parts = [
         step("points", len(times), "points"),
         step("rewritten in place a day", dataset.change_bytes_per_day, "bytes"),
-        step("of that the same places again", dataset.repeat_share, "of it"),
+        step("of that the same places again", dataset.repeat_share * 100, "%"),
         step("deleted a day", dataset.deleted_bytes_per_day, "bytes"),
-        step("stored of a byte", share, "bytes", "what is left out and compression"),
+        step("stored of a byte", share * 100, "%", "without what is left out, and compressed"),
     ]
     if widest is not None:
         days = (marks[widest + 1] - marks[widest]) / DAY
@@ -111,10 +115,7 @@ def _of_dataset(
         dataset.name,
         int(held(dataset, times, now) * share),
         "bytes",
-        "stored share x the sum over the gaps between points, and to "
-        + live
-        + ", of (deleted + rewritten elsewhere) x days + rewritten at the same places, at most a day of that;"
-        " a gap holds at most the whole dataset",
+        "as above, of this dataset",
         *parts,
     )
 

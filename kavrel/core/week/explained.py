@@ -1,10 +1,14 @@
 """How long the longest run of a job in a week takes, and why: what it carries, and whom it meets."""
 
+from collections.abc import Iterator
 from datetime import date, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
 from kavrel.core.copies.book import CopyBook
+from kavrel.core.copies.resource import Resource
 from kavrel.core.plan import Job
+from kavrel.core.quantities import DAY
+from kavrel.core.schedule import within
 from kavrel.core.week.fluid import TaskRun
 from kavrel.core.week.nights import run_step
 from kavrel.core.week.week import Week, moved_bytes, resource_name, week, week_flows
@@ -37,8 +41,24 @@ def longest_explained(book: CopyBook, day: date, job: Job) -> Working:
     zone = book.index.plan.zone
     if run.begin > run.due + 1:
         parts.append(step("waited", run.begin - run.due, "s", f"due at {local(run.due, zone)}"))
+    parts += _capped(book, run)
     parts += _met(book, week(book, day), run)
     return told.model_copy(update={"name": name, "inputs": tuple(parts), "source": SHARED})
+
+
+def _capped(book: CopyBook, run: TaskRun) -> Iterator[Working]:
+    """Limits by day of the links on its way that it meets."""
+    index, zone = book.index, ZoneInfo(book.index.plan.zone)
+    links = {r.id for r, _ in book.way(index.jobs[run.task]).loads if r.kind == "link"}
+    begin, end = (datetime.fromtimestamp(t, zone) for t in (run.begin, run.end))
+    for cap in index.plan.caps:
+        low, high = time.fromisoformat(cap.from_at), time.fromisoformat(cap.to_at)
+        met = within(begin.time(), low, high) or run.end - run.begin > DAY
+        met = met or within(low, begin.time(), end.time())
+        if cap.link in links and met:
+            where = resource_name(book, Resource("link", cap.link))
+            hours = f"{cap.from_at} to {cap.to_at}, every day"
+            yield step(f"limit on {where}", cap.mbit, "Mbit/s", hours)
 
 
 def _met(book: CopyBook, shown: Week, run: TaskRun) -> list[Working]:

@@ -50,6 +50,16 @@ def test_the_longest_run_says_what_it_carries_and_whom_it_meets() -> None:
     assert met + 300 == pytest.approx(max(r.seconds for r in runs))
 
 
+def test_a_run_that_a_limit_by_day_slows_names_it() -> None:
+    caps = [Cap(id=k, link="wire", from_at=a, to_at=b, mbit=m) for k, a, b, m in (
+        ("now", "00:30", "01:10", 2), ("later", "12:00", "13:00", 1),
+    )]  # fmt: skip
+    plan = lab(jobs=(job("r", **FAR),), caps=tuple(caps))
+    told = longest_explained(book(plan), TODAY, plan.jobs[0])
+    limits = [(w.value, w.formula) for w in told.inputs if w.name.startswith("limit on")]
+    assert limits == [(2.0, "00:30 to 01:10, every day")]
+
+
 def test_a_job_that_does_not_run_in_a_week_says_so() -> None:
     plan = lab(jobs=(job("r", **FAR, schedule=Schedule(kind="monthly", at="01:00", day=1)),))
     assert longest_explained(book(plan), TODAY, plan.jobs[0]).value is None
