@@ -36,4 +36,5 @@ timeout 300 npm run --silent test
 cd ..
 [ "$quick" != quick ] || exit 0
 say "tests"
-$bin/pytest -n 2 --dist loadgroup -m "not prove" "$@"
+# Three at a time: on two cores they wait for servers and browsers a quarter of it.
+$bin/pytest -n 3 --dist loadgroup -m "not prove" "$@"

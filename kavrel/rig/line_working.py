@@ -13,7 +13,7 @@ from kavrel.core.working import Working, step
 from kavrel.rig.data import Data
 from kavrel.rig.lab import Lab
 
-MOST = 40  # steps of one row: the newest of them, and how many more there are
+MOST = 16  # steps of one row: the newest of them, and how many more there are
 THERE = "counted in the stand-in when its days were over"
 
 
@@ -110,7 +110,7 @@ def said(name: str, words: Sequence[str], formula: str = "") -> Working:
 
 
 def _moments(lab: Lab, times: Iterable[float]) -> tuple[Working, ...]:
-    return _newest([step("of", lab.local(m)) for m in sorted(times)])
+    return _newest([step("a point of", lab.local(m)) for m in sorted(times)])
 
 
 def _newest(rows: Sequence[Working]) -> tuple[Working, ...]:

@@ -7,7 +7,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.index import Index
-from kavrel.core.plan import Plan
+from kavrel.core.plan import Dataset, Plan
 from kavrel.core.pools.lifetimes import interval
 from kavrel.core.pools.pool import pool_states
 from kavrel.core.progress import Tell, nobody
@@ -19,6 +19,7 @@ from kavrel.core.week.nights import scheduled_book
 from kavrel.core.working import Working, step
 
 SEED = 20_260_101
+SOURCE = "Monte Carlo, seeded; every rate is an assumption of this plan"
 
 
 class _View(BaseModel):
@@ -51,6 +52,7 @@ class DatasetLives(_View):
     days_p99: float
     money: float
     causes: tuple[CauseShare, ...]
+    working: Working
 
 
 class FirstChange(_View):
@@ -64,6 +66,7 @@ class FirstChange(_View):
     per_money: float | None
     per_hour: float
     loses: float
+    working: Working
 
 
 class LabLives(_View):
@@ -125,7 +128,7 @@ def lab_lives(
         if not tell(0.5 + 0.5 * n / len(options), f"change {n + 1} of {len(options)}"):
             break
         _, changed = _lived(option.plan, today, years, fewer, nobody)
-        changes.append(_first_change(option, before, _money(changed), index.minor_units))
+        changes.append(_first_change(option, before, _money(changed), index.minor_units, fewer))
     hit = _lives_that_lose(plan, tallies, done)
     low, high = interval(hit, done)
     known = index.assumptions
@@ -138,7 +141,7 @@ def lab_lives(
         low=low,
         high=high,
         money=money,
-        datasets=tuple(map(_dataset, (d.id for d in plan.datasets), tallies, repeat(done))),
+        datasets=tuple(map(_dataset, plan.datasets, tallies, repeat(done))),
         changes=tuple(sorted(changes, key=lambda c: -c.per_hour)),
         working=step(
             "expected loss",
@@ -149,7 +152,7 @@ def lab_lives(
             step("years each", years, "years"),
             *(known.step(k) for k in worths),
             *(known.step(k) for k in RATES),
-            source="Monte Carlo, seeded; every rate is an assumption of this plan",
+            source=SOURCE,
         ),
     )
 
@@ -163,7 +166,9 @@ def _lives_that_lose(plan: Plan, tallies: list[Tally], done: int) -> int:
     return int(anything.sum())
 
 
-def _first_change(option: Candidate, before: float, loses: float, minor_units: int) -> FirstChange:
+def _first_change(
+    option: Candidate, before: float, loses: float, minor_units: int, lifetimes: int
+) -> FirstChange:
     avoided = before - loses
     spent = option.money_minor / minor_units
     return FirstChange(
@@ -175,6 +180,18 @@ def _first_change(option: Candidate, before: float, loses: float, minor_units: i
         per_money=avoided / spent if spent else None,
         per_hour=avoided / option.hours,
         loses=loses,
+        working=step(
+            f"loss avoided: {option.what}",
+            avoided,
+            "currency",
+            "expected loss as it stands - expected loss with the change, lived through with the same luck",
+            step("as it stands", before, "currency"),
+            step("with the change", loses, "currency"),
+            step("lifetimes of each", lifetimes, "", "fewer than for the plan itself"),
+            step("what it costs", option.money_minor, "money"),
+            step("work to do it", option.hours, "h", "common practice, no source"),
+            source=SOURCE,
+        ),
     )
 
 
@@ -199,7 +216,7 @@ RATES = (
 )
 
 
-def _dataset(dataset: str, tally: Tally, done: int) -> DatasetLives:
+def _dataset(dataset: Dataset, tally: Tally, done: int) -> DatasetLives:
     lost = int(tally.life_lost.sum())
     low, high = interval(lost, done)
     causes = [
@@ -211,15 +228,36 @@ def _dataset(dataset: str, tally: Tally, done: int) -> DatasetLives:
         )
         for c, n in tally.lost.items()
     ]
+    causes.sort(key=lambda c: (-c.lost_odds, -c.days))
+    part, mean = float(tally.life_part.mean()), float(tally.life_days.mean())
     return DatasetLives(
-        dataset=dataset,
+        dataset=dataset.id,
         whole_odds=lost / max(done, 1),
         low=low,
         high=high,
-        part_odds=float(tally.life_part.mean()),
-        days_mean=float(tally.life_days.mean()),
+        part_odds=part,
+        days_mean=mean,
         days_p90=float(np.quantile(tally.life_days, 0.9)),
         days_p99=float(np.quantile(tally.life_days, 0.99)),
         money=float(tally.life_money.mean()),
-        causes=tuple(sorted(causes, key=lambda c: (-c.lost_odds, -c.days))),
+        causes=tuple(causes),
+        working=step(
+            f"all of {dataset.name} is lost for good",
+            lost / max(done, 1),
+            "odds",
+            "lifetimes in which it is / all of them; several causes may take it in one lifetime",
+            step("lifetimes in which it is lost", lost),
+            step("lifetimes", done),
+            step("95 % interval, from", low, "odds", "by the beta distribution"),
+            step("to", high, "odds"),
+            step("a part of it is lost for good", part, "odds"),
+            step("days of work lost", mean, "days", "the mean over all lifetimes"),
+            *(_cause(c) for c in causes if c.lost_odds or c.days),
+            source=f"{SOURCE}; interval of Clopper and Pearson (1934)",
+        ),
     )
+
+
+def _cause(cause: CauseShare) -> Working:
+    days = step("days of work lost by it", cause.days, "days", "the mean over all lifetimes")
+    return step(f"of that by: {cause.title}", cause.lost_odds, "odds", "", days)

@@ -171,6 +171,15 @@ def test_a_lab_with_copies_loses_less_and_says_what_to_do_first() -> None:
     assert {c.what for c in worse.changes} >= {
         "a nightly backup of files to second, pulled from there"
     }
+    # Both figures can be checked by hand.
+    stands, changed = (w.value for w in first.working.inputs[:2])
+    assert changed == first.loses
+    assert stands == pytest.approx(first.loses + first.avoided)
+    (files,) = worse.datasets
+    lost, lived = (w.value for w in files.working.inputs[:2])
+    assert isinstance(lost, int)
+    assert (lived, files.working.value) == (4000, lost / 4000)
+    assert any("fire" in w.name for w in files.working.inputs)
     by_hour = [c.per_hour for c in worse.changes]
     assert by_hour == sorted(by_hour, reverse=True)
     assert {i.assumption for i in worse.working.inputs if i.assumption} >= {

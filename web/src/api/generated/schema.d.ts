@@ -3723,6 +3723,7 @@ export interface components {
             money: number;
             /** Causes */
             causes: components["schemas"]["CauseShare"][];
+            working: components["schemas"]["Working"];
         };
         /**
          * DeedView
@@ -4415,6 +4416,7 @@ export interface components {
             per_hour: number;
             /** Loses */
             loses: number;
+            working: components["schemas"]["Working"];
         };
         /**
          * FirstList

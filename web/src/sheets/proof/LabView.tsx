@@ -4,7 +4,7 @@ import { useState } from 'react';
 import type { Schemas, Working } from '../../api/client';
 import { usePlan } from '../../api/plan';
 import { useQuestion } from '../../api/questions';
-import { Progress, Worked } from '../../parts/Asked';
+import { Progress, Told, Worked } from '../../parts/Asked';
 import { Pick } from '../../parts/Pick';
 import { WorkingSlip } from '../../parts/WorkingSlip';
 import { money, odds, text } from '../../text/format';
@@ -65,8 +65,8 @@ export function LabView() {
             , by the worth that you gave to data and work.
           </p>
           <div className="grid gap-x-8 gap-y-3 xl:grid-cols-2">
-            <Losses lives={lives} />
-            <Changes lives={lives} />
+            <Losses lives={lives} onWorking={setWorking} />
+            <Changes lives={lives} onWorking={setWorking} />
           </div>
         </>
       )}
@@ -75,7 +75,9 @@ export function LabView() {
   );
 }
 
-function Losses({ lives }: { lives: Schemas['LabLives'] }) {
+type Shown = { lives: Schemas['LabLives']; onWorking: (working: Working) => void };
+
+function Losses({ lives, onWorking }: Shown) {
   const { plan } = usePlan();
   const names = new Map(plan.datasets.map((d) => [d.id, d.name]));
   return (
@@ -101,7 +103,7 @@ function Losses({ lives }: { lives: Schemas['LabLives'] }) {
                 className="figure text-right whitespace-nowrap"
                 title={`95 % interval ${odds(d.low)} to ${odds(d.high)}`}
               >
-                {odds(d.whole_odds)}
+                <Told onOpen={() => onWorking(d.working)}>{odds(d.whole_odds)}</Told>
               </td>
               <td className="figure text-right whitespace-nowrap">{odds(d.part_odds)}</td>
               <td className="figure pl-2 text-right whitespace-nowrap">{days(d.days_mean)} d</td>
@@ -126,7 +128,7 @@ function Losses({ lives }: { lives: Schemas['LabLives'] }) {
   );
 }
 
-function Changes({ lives }: { lives: Schemas['LabLives'] }) {
+function Changes({ lives, onWorking }: Shown) {
   const { plan } = usePlan();
   const [order, setOrder] = useState<Order>('per_hour');
   const value = (c: Schemas['FirstChange']) => c[order] ?? Infinity;
@@ -158,7 +160,8 @@ function Changes({ lives }: { lives: Schemas['LabLives'] }) {
                 {c.what} <span className="unit">{c.sheet}</span>
               </td>
               <td className="figure text-right whitespace-nowrap">
-                {spaced(c.avoided)} <span className="unit">{plan.currency}</span>
+                <Told onOpen={() => onWorking(c.working)}>{spaced(c.avoided)}</Told>{' '}
+                <span className="unit">{plan.currency}</span>
               </td>
               <td className="figure text-right whitespace-nowrap">
                 {c.money_minor ? text(money(c.money_minor, plan.currency)) : 'none'}
