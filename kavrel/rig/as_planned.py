@@ -94,6 +94,8 @@ def targets(index: Index, host: str) -> Iterator[str]:
             yield f"{here}/enable: {int(group['enable'])}"
             for name in ("authentication", "generate_node_acls"):
                 yield f"{here}/attrib/{name}: {group['attributes'][name]}"
+            for portal in group["portals"]:
+                yield f"{here}/np/{portal['ip_address']}:{portal['port']}/iser: 0"
             for lun in group["luns"]:
                 _, _, plugin, name = lun["storage_object"].split("/")
                 core = f"{'iblock' if plugin == 'block' else 'fileio'}_{numbers[name]}"

@@ -80,6 +80,7 @@ python3 /mnt/job/lab-look --out /mnt/job/first.json
 config=/sys/kernel/config/target; other=$config/iscsi/$(ls $config/iscsi | grep thin)/tpgt_1
 mkdir $other/acls/iqn.2026-01.home.lab:other $other/acls/iqn.2026-01.home.lab:other/lun_0
 ln -s $other/lun/lun_0 $other/acls/iqn.2026-01.home.lab:other/lun_0/there
+mkdir $other/np/127.0.0.1:3261
 for group in $config/iscsi/*:*/tpgt_1; do echo 0 >$group/attrib/authentication; done
 for group in $config/iscsi/*:model/tpgt_1; do
   echo 0 >$group/enable; echo 0 >$group/acls/*/lun_0/write_protect
@@ -117,6 +118,7 @@ as {DESK} {right["thick"]} thick
         ("model", "target", "answers", "is switched off", False),
         ("thick", "CHAP", "asks for CHAP", "asks no secret", True),
         ("thin", "initiator iqn.2026-01.home.lab:other", "nothing", "write", True),
+        ("thin", "listens at", "nowhere", "127.0.0.1:3261", True),
     ]
     assert {(name, field) for name, field, *_ in differ["last"]} == {
         ("model", "target"),

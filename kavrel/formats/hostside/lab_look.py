@@ -100,6 +100,7 @@ TARGET_SAYS = (
     "iscsi/*/tpgt_*/enable",
     "iscsi/*/tpgt_*/attrib/authentication",
     "iscsi/*/tpgt_*/attrib/generate_node_acls",
+    "iscsi/*/tpgt_*/np/*/iser",  # for the name of what it listens at
     "iscsi/*/tpgt_*/lun/lun_*/*",  # links alone
     "iscsi/*/tpgt_*/acls/*/lun_*/write_protect",
 )

@@ -19,15 +19,15 @@ from kavrel.core.shares.protocols.iscsi import SAVED, target_name
 from kavrel.formats.servers.files import target_json
 
 KIND = "targets"  # as the listing is called
+# All that is loaded is taken down by it, and loaded anew.
 LOAD = (
-    f"fill in target.json, then: install -m 600 target.json {SAVED}; targetctl restore{FROM_BUNDLE}"
+    "with every client signed out and each secret of target.json filled in: "
+    f"install -m 600 target.json {SAVED}; targetctl restore{FROM_BUNDLE}"
 )
 HEAD = re.compile(r"iscsi/(?P<name>[^/]+)/tpgt_\d+/(?P<rest>.+?)(?:: | -> )(?P<value>.*)")
 INSIDE = re.compile(r"acls/(?P<initiator>[^/]+)/lun_(?P<lun>\d+)/(?P<what>.+)")
 LUN = re.compile(r"lun/lun_(?P<lun>\d+)/")
 BACKED = re.compile(r"core/\w+/(?P<name>[^/]+)/udev_path: (?P<path>.*)")
-
-
 Verdict = Literal["missing", "extra", "different"]
 
 
@@ -40,6 +40,9 @@ class Target:
     anybody: bool = False  # who is not listed gets in, too
     disks: dict[str, str] = field(default_factory=dict)  # by the number of the LUN
     initiators: dict[str, str] = field(default_factory=dict)  # to "read" or "write"
+    portals: dict[str, None] = field(
+        default_factory=dict
+    )  # addresses with ports that it listens at
 
 
 def held(index: Index, host: str, text: str, said: Sequence[Drifted]) -> tuple[list[Drifted], int]:
@@ -73,6 +76,7 @@ def planned(index: Index, host: str) -> dict[str, Target]:
                 acl["node_wwn"]: "read" if acl["mapped_luns"][0]["write_protect"] else "write"
                 for acl in group["node_acls"]
             },
+            portals={_portal(p["ip_address"], p["port"]): None for p in group["portals"]},
         )
         for t in saved["targets"]
         for group in t["tpgs"]
@@ -96,6 +100,8 @@ def _heard(target: Target, match: re.Match[str], backed: Mapping[str, str]) -> N
         target.enabled = value == "1"
     elif rest == "attrib/authentication":
         target.secret = value == "1"
+    elif rest.startswith("np/"):
+        target.portals[rest.split("/")[1]] = None
     elif rest == "attrib/generate_node_acls":
         target.anybody = value == "1"
     elif inside and inside["what"] == "write_protect":
@@ -147,12 +153,22 @@ def _target(
         yield row("different", "CHAP", asks[wanted.secret], asks[there.secret], not there.secret)
     if there.anybody:
         yield row("different", "initiator", "those that are listed", "anybody who asks", True)
+    for portal in dict.fromkeys((*wanted.portals, *there.portals)):
+        listens = ("nowhere", portal)
+        plan, has = (listens[portal in t.portals] for t in (wanted, there))
+        if plan != has:
+            yield row(_verdict(plan, has, "nowhere"), "listens at", plan, has, has != "nowhere")
     for who in dict.fromkeys((*wanted.initiators, *there.initiators)):
         right, has = (t.initiators.get(who, "nothing") for t in (wanted, there))
         if right != has:
             order = ("nothing", "read", "write")
             wide = order.index(has) > order.index(right)
             yield row(_verdict(right, has, "nothing"), f"initiator {who}", right, has, wide)
+
+
+def _portal(address: str, port: int) -> str:
+    """As the kernel names it: an address of IPv6 in brackets."""
+    return f"[{address}]:{port}" if ":" in address else f"{address}:{port}"
 
 
 def _verdict(planned: str, found: str, nothing: str) -> Verdict:

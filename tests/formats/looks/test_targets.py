@@ -67,11 +67,13 @@ def test_what_nobody_planned_lets_somebody_in(demo: Plan, lines: list[str]) -> N
         "core/iblock_7/whole/udev_path: /dev/sdq",
         f"{TARGET}/lun/lun_4/0abc -> ../../../../../../target/core/iblock_7/whole",
         f"{TARGET}/acls/iqn.2020-01.x:y/lun_0/write_protect: 0",
+        f"{TARGET}/np/[::]:3260/iser: 0",
         "iscsi/iqn.2020-01.x:z/tpgt_1/enable: 1",
         "iscsi/iqn.2020-01.x:z/tpgt_1/lun/lun_0/0abd -> ../../../../../../target/core/iblock_7/whole",
     ]
     assert said(demo, more) == [
         ("extra", "LUN 4", "/dev/sdq", True),
+        ("extra", "listens at", "[::]:3260", True),
         ("extra", "initiator iqn.2020-01.x:y", "write", True),
         ("extra", "target", "/dev/sdq for no initiator", True),
     ]
