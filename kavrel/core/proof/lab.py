@@ -260,4 +260,4 @@ def _dataset(dataset: Dataset, tally: Tally, done: int) -> DatasetLives:
 
 def _cause(cause: CauseShare) -> Working:
     days = step("days of work lost by it", cause.days, "days", "the mean over all lifetimes")
-    return step(f"of that by: {cause.title}", cause.lost_odds, "odds", "", days)
+    return step(f"all or a part lost by: {cause.title}", cause.lost_odds, "odds", "", days)
