@@ -32,6 +32,8 @@ need mkfs.btrfs btrfs-progs
 need mkntfs ntfs-3g
 need mkapfs apfsprogs
 need linux.uml user-mode-linux
+# Processors with tile registers: see tests/outside/uml/xstate.c.
+grep -q ' amx_tile' /proc/cpuinfo && need cc "gcc libc6-dev"
 need mdadm mdadm
 need sfdisk fdisk
 need lvcreate lvm2

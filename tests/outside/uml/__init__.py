@@ -25,8 +25,9 @@ STILL_SECONDS, STILL_TICKS = 240.0, 30
 
 
 def can_run() -> bool:
-    """Whether the kernel, its modules and mdadm are here."""
-    return all(map(shutil.which, ("linux.uml", "mdadm", "dmsetup"))) and MODULES.is_dir()
+    """Whether the kernel, its modules and mdadm are here, and a compiler where this processor asks for one."""
+    tools = ("linux.uml", "mdadm", "dmsetup", *(("cc",) if _has_tiles() else ()))
+    return all(map(shutil.which, tools)) and MODULES.is_dir()
 
 
 def can_start_whole() -> bool:
@@ -124,7 +125,12 @@ def _start(script: str, disks: Mapping[int, Path], work: Path, seconds: int, ini
             stdout=said,
             stderr=subprocess.STDOUT,
             start_new_session=True,
-            env={"HOME": str(work), "TMPDIR": "/dev/shm", "PATH": "/usr/sbin:/usr/bin:/sbin:/bin"},
+            env={
+                **_tiles(work),
+                "HOME": str(work),
+                "TMPDIR": "/dev/shm",
+                "PATH": "/usr/sbin:/usr/bin:/sbin:/bin",
+            },
         )
     try:
         _wait(kernel, seconds)
@@ -143,6 +149,21 @@ def _start(script: str, disks: Mapping[int, Path], work: Path, seconds: int, ini
         kernel.wait()
     assert out.exists(), boot.read_text(encoding="utf-8", errors="replace")
     return out.read_text(encoding="utf-8", errors="replace")
+
+
+def _has_tiles() -> bool:
+    """Whether this processor has tile registers, of which the kernel in user space knows nothing."""
+    return " amx_tile" in Path("/proc/cpuinfo").read_text(encoding="utf-8")
+
+
+def _tiles(work: Path) -> dict[str, str]:
+    """What has it set all registers of such a processor; see `xstate.c`."""
+    if not _has_tiles():
+        return {}
+    library = work / "xstate.so"
+    make = ["cc", "-O2", "-shared", "-fPIC", "-o", library, HERE / "xstate.c"]
+    subprocess.run(make, check=True)
+    return {"LD_PRELOAD": str(library)}
 
 
 def _wait(kernel: subprocess.Popen[bytes], seconds: float) -> None:
