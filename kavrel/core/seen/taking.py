@@ -9,18 +9,15 @@ from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.kinds.kind import Kind
 from kavrel.core.plan import Schedule
-from kavrel.core.schedule import OFTEN
 from kavrel.core.seen.calendars import as_schedule, starts_of
-from kavrel.core.seen.machine import SeenTask
 from kavrel.core.seen.offer import Takes
 from kavrel.core.seen.rhythm import retention_of, schedule_of
-from kavrel.core.seen.started import copies, scrubbed_by
-from kavrel.core.seen.stores import StoreOffer
+from kavrel.core.seen.started import StartedOffer
 from kavrel.core.seen.told import jobs_told
 from kavrel.core.shares.names import job_names, slug
 
 
-class Taker(StoreOffer):
+class Taker(StartedOffer):
     """Goes through a machine, thing by thing, and guesses which jobs its points come from."""
 
     def all(self) -> Takes:
@@ -114,46 +111,6 @@ class Taker(StoreOffer):
                 guess="when it runs, how long points are kept, and that the source could delete them",
                 needs=(f"pools/{end}", *(f"datasets/{d}" for d in datasets)),
             )
-
-    # -- what others start -------------------------------------------------------------------------
-
-    def _tasks(self) -> None:
-        """Scrubs that a crontab starts become jobs; what copies something is named, never left out silently."""
-        assert self.host is not None
-        for task in self.machine.tasks:
-            if task.name.startswith("lab-"):
-                continue  # our own
-            what = scrubbed_by(task)
-            if what:
-                self._scrub(task, what)
-            elif copies(task):
-                said = task.command or task.name
-                self.not_taken.append(
-                    f"{task.by} {task.on}: {said[:100]}: it looks like a copy: enter it on Copies"
-                )
-
-    def _scrub(self, task: SeenTask, what: str) -> None:
-        pools = self.known.pools
-        pool = pools.get(what) or next(
-            (pools[s.name] for s in self.machine.pools if s.path == what and s.name in pools), None
-        )
-        schedule = as_schedule(starts_of(task, self.plan.zone))
-        if pool is None or schedule is None or schedule.kind in OFTEN:
-            self.not_taken.append(
-                f"{task.by} {task.on}: {task.command[:100]}: it scrubs, enter it on Copies"
-            )
-            return
-        if any(j.kind == "scrub" and j.pool == pool.id for j in self.plan.jobs):
-            return
-        name = self._free_name("jobs", f"scrub of {pool.name}")
-        item = {
-            "name": name,
-            "kind": "scrub",
-            "pool": pool.id,
-            "schedule": schedule.model_dump(mode="json"),
-        }
-        why = f"a {task.by} starts it: {task.on}"
-        self.take("jobs", name, item, why=why, needs=(f"pools/{pool.id}",))
 
     # -- what the box's own script was told --------------------------------------------------------
 

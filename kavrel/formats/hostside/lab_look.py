@@ -104,11 +104,16 @@ TARGET_SAYS = (
     "iscsi/*/tpgt_*/lun/lun_*/*",  # links alone
     "iscsi/*/tpgt_*/acls/*/lun_*/write_protect",
 )
+# Scripts that a crontab runs by their folder: by their names alone, what stands in them is not read.
+CRON_SCRIPTS = "etc/cron.{}ly/*"
+OFTEN = ("hour", "dai", "week", "month")
+STARTED = ("-p", "Id", "-p", "ExecStart")
 TREE = "fuse.mergerfs"
 PROJECT_LIMITS = "repquota -P -n -v -p -O csv"
 USER_LIMITS = "repquota -u -v -p -O csv"
 SET_LIMITS = "zfs userspace -Hp -o type,name,used,quota"
 MOST_SETS = 200
+MOST_UNITS = 100
 TREE_ASKED = "getfattr --absolute-names -d -m user.mergerfs"
 # What may stand in a listing and is nobody's business.
 # A name ends where its word does: `passed` and `passive` are none.
@@ -294,6 +299,24 @@ class Look:
                         self.unseen.append({"asked": str(file), "why": e.strerror or str(e)})
         self._keep("targets", f"/{TARGETS}", "".join(f"{line}\n" for line in said), 0)
 
+    def started(self) -> None:
+        """What other people's timers and folders of crontabs start."""
+        patterns = [CRON_SCRIPTS.format(often) for often in OFTEN]
+        if self.only_list:
+            self.asked.append(
+                "systemctl show SERVICE -p Id -p ExecStart (for each that a timer starts)"
+            )
+            self.asked += [f"/{pattern} (names alone)" for pattern in patterns]
+            return
+        said = [one["said"] for one in self.listings if one["listing"] == "timers"]
+        units = re.findall(r"^Unit=((?!lab-)[\w@.:\\-]+\.service)$", "\n".join(said), re.MULTILINE)
+        if units:
+            self.run("timer-services", ["systemctl", "show", *units[:MOST_UNITS], *STARTED])
+        scripts = [f for p in patterns for f in sorted(ROOT.glob(p)) if os.access(f, os.X_OK)]
+        said = [f"/{f.relative_to(ROOT)}\n" for f in scripts if f.is_file()]
+        if said:
+            self._keep("cron-scripts", f"/{CRON_SCRIPTS.format('*')}", "".join(said), 0)
+
     def _keep(self, listing: str, asked: str, said: str, code: int) -> None:
         said = blanked(said)
         one = {"listing": listing, "asked": asked, "code": code, "said": said[:LARGEST]}
@@ -313,6 +336,7 @@ class Look:
         for listing, pattern in FILES:
             self.read(listing, pattern)
         self.targets()
+        self.started()
         for place in mounted("btrfs"):
             self.run("btrfs-usage", ["btrfs", "filesystem", "usage", "-b", place])
             self.run("btrfs-subvolumes", ["btrfs", "subvolume", "list", "-u", "-q", "-R", place])

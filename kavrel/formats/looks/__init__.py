@@ -43,7 +43,7 @@ from kavrel.formats.looks.system import (
     UPS,
     UPS_NAMES,
 )
-from kavrel.formats.looks.tasks import CRONTAB, SERVICES, TIMERS
+from kavrel.formats.looks.tasks import CRON_SCRIPTS, CRONTAB, SERVICES, STARTED, TIMERS
 from kavrel.formats.looks.zfs import ZFS_LIST, ZFS_SNAPSHOTS
 from kavrel.formats.looks.zpool import ZPOOL_GET, ZPOOL_LIST, ZPOOL_STATUS
 
@@ -99,7 +99,9 @@ LISTINGS: Registry[ListingReader] = Registry(
         PORTS,
         TIMERS,
         SERVICES,
+        STARTED,
         CRONTAB,
+        CRON_SCRIPTS,
         OURS,
         REPOSITORY,
         RUN,

@@ -1,11 +1,13 @@
 """What starts by itself: systemd's timers and crontabs. Source: systemctl(1), crontab(5)."""
 
 import re
+import shlex
 
 from kavrel.formats.looks.amounts import moment_of
 from kavrel.formats.looks.listing import Listing, ListingReader, Notes
 
 ENTRY = re.compile(r"^(@\w+|\S+\s+\S+\s+\S+\s+\S+\s+\S+)\s+(.+)$")
+MOST = 2000  # characters of a command
 SETTING = re.compile(r"^[A-Za-z_][A-Za-z0-9_]*\s*=")
 
 
@@ -28,6 +30,7 @@ def read_timers(listing: Listing, notes: Notes) -> None:
             {
                 "name": name.removesuffix(".timer"),
                 "by": "timer",
+                "unit": facts.get("Unit", ""),
                 "on": "; ".join(calendars),
                 "enabled": on and facts.get("ActiveState") == "active",
                 "last": moment_of(last) if last else None,
@@ -43,6 +46,39 @@ def read_services(listing: Listing, notes: Notes) -> None:
         if facts.get("Id", "").endswith(".service"):
             notes.machine.setdefault("services", {})[facts["Id"]] = facts.get("Result", "")
             listing.took()
+
+
+def read_started(listing: Listing, notes: Notes) -> None:
+    """What the services of timers run. Their words are joined by blanks: what a shell runs is one again."""
+    for block in re.split(r"\n\s*\n", listing.text):
+        name = re.search(r"^Id=(.+)$", block, re.MULTILINE)
+        runs = re.findall(r"^ExecStart=\{.*? argv\[\]=(.*?) ; ignore_errors=", block, re.MULTILINE)
+        if name is None:
+            if block.strip():
+                listing.puzzled(block)
+            continue
+        command = "; ".join(map(_as_typed, runs))
+        for task in notes.tasks:
+            if task.get("unit") == name[1]:
+                task["command"] = command[:MOST]
+        listing.took()
+
+
+def _as_typed(words: str) -> str:
+    shell = re.match(r"^(\S*\b(?:ba|da)?sh (?:-[a-z]+ )*-[a-z]*c) (.*)$", words, re.DOTALL)
+    return f"{shell[1]} {shlex.quote(shell[2])}" if shell else words
+
+
+def read_scripts(listing: Listing, notes: Notes) -> None:
+    """Names of scripts that a crontab runs by their folder."""
+    for line in listing.text.splitlines():
+        match = re.match(r"^/etc/cron\.(hourly|daily|weekly|monthly)/\S+$", line)
+        if match is None:
+            listing.puzzled(line)
+            continue
+        task = {"name": line, "by": "cron", "on": f"@{match[1]}", "command": line, "enabled": True}
+        notes.tasks.append(task)
+        listing.took()
 
 
 def read_crontab(listing: Listing, notes: Notes) -> None:
@@ -65,7 +101,7 @@ def read_crontab(listing: Listing, notes: Notes) -> None:
                 "name": f"lab-{name.group(1)}" if name else command.split()[0],
                 "by": "cron",
                 "on": " ".join(on.split()),
-                "command": command[:400],
+                "command": command[:MOST],
                 "enabled": True,
             }
         )
@@ -88,4 +124,8 @@ TIMERS = ListingReader(
     ("timers",),
 )
 SERVICES = ListingReader("services", "systemctl show lab-*.service", read_services)
+STARTED = ListingReader(
+    "timer-services", "systemctl show *.service -p Id -p ExecStart", read_started
+)
+CRON_SCRIPTS = ListingReader("cron-scripts", "/etc/cron.*ly/*", read_scripts)
 CRONTAB = ListingReader("crontab", "/etc/crontab", read_crontab, _is_crontab, ("crontabs",))

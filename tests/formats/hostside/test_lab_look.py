@@ -127,7 +127,14 @@ def test_every_listing_that_it_writes_has_a_reader() -> None:
     text = SCRIPT.read_text()
     written = {c[0] for c in lab_look.COMMANDS} | {f[0] for f in lab_look.FILES}
     written |= {"smartctl", "mdadm", "getfacl", "du", "ups", "ups-names", "points", "btrfs-usage"}
-    written |= {"targets", "project-quotas", "user-quotas", "userspace"}
+    written |= {
+        "targets",
+        "project-quotas",
+        "user-quotas",
+        "userspace",
+        "timer-services",
+        "cron-scripts",
+    }
     assert all(f'"{w}"' in text for w in written)
     assert written - {"points"} <= set(LISTINGS)
 

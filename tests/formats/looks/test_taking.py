@@ -324,17 +324,138 @@ def test_two_hundred_disks_and_two_thousand_points_are_gone_through() -> None:
     assert len(told) == 140
 
 
-def test_what_crontabs_start_becomes_a_job_or_is_named() -> None:
-    text = (
-        "15 3 8 * * root zpool scrub tank\n0 4 * * * root rsync -a /tank/photos far:/x\n"
-        "*/5 * * * * root zpool scrub tank\n17 * * * * root run-parts /etc/cron.hourly\n"
+def both() -> Plan:
+    """Two boxes; on the second lies data by a name that no point of the first one has."""
+    plan, _ = taken(nas())
+    return taken(second_box().replace(b"photos@auto-", b"photos@by-hand-"), plan)[0]
+
+
+def cron(*lines: str) -> tuple[str, str, str]:
+    return "crontab", "/etc/crontab", "\n".join(lines)
+
+
+def test_scrubs_that_crontabs_start_become_jobs() -> None:
+    lines = (
+        "15 3 8 * * root zpool scrub tank",
+        "*/5 * * * * root zpool scrub tank",
+        "17 * * * * root run-parts /etc/cron.hourly",
     )
-    plan, offer = taken(nas(("crontab", "/etc/crontab", text)))
+    plan, offer = taken(nas(cron(*lines)))
     (scrub,) = [j for j in plan.jobs if j.kind == "scrub"]
     assert (scrub.schedule.kind, scrub.schedule.at, scrub.schedule.day) == ("monthly", "03:15", 8)
-    assert any("rsync" in n and "enter it on Copies" in n for n in offer.not_taken)
     assert any("*/5" in n for n in offer.not_taken)
     assert not any("run-parts" in n for n in offer.not_taken)
+
+
+def test_copies_that_crontabs_start_become_jobs_with_what_nobody_printed_said() -> None:
+    """Whatever a line does not say is the worse: not there yet, and the source could delete it."""
+    plan = both()
+    before = {j.id for j in plan.jobs}
+    lines = (
+        "0 4 * * * root rsync -a --delete --exclude=.cache --bwlimit=1000 /tank/photos cellar:/vault/from-nas",
+        "30 5 * * 1,4 root rsync -a /tank/home/ root@cellar.lan:/vault/homes/ >/dev/null 2>&1",
+    )
+    plan, offer = taken(nas(cron(*lines)), plan)
+    jobs = {j.schedule.at: j for j in plan.jobs if j.id not in before}
+    names = {d.id: d.name for d in plan.datasets}
+    vault = next(p.id for p in plan.pools if p.name == "vault")
+    mirror, kept = jobs["04:00"], jobs["05:30"]
+    assert (mirror.kind, mirror.target_pool, mirror.schedule.kind) == ("mirror", vault, "daily")
+    assert [names[d] for d in mirror.datasets] == ["photos"]
+    assert (mirror.left_out, mirror.credentials) == ((".cache",), "source")
+    assert (mirror.wire_encrypted, mirror.limit_mbit) == (True, 8.192)
+    assert (mirror.first_copy, mirror.first_on) == ("side_by_side", TODAY)
+    # What deletes nothing does not become a job that deletes.
+    assert (kept.kind, kept.retention.trash_days) == ("folder_mirror", 365)
+    assert {"home"} <= {names[d] for d in kept.datasets}
+    assert kept.schedule.weekdays == (0, 3)
+    guesses = {t.name: (t.why, t.guess) for t in offer.things if t.collection == "jobs"}
+    why, guess = guesses[mirror.name]
+    assert "once lab-job copies, take that away there" in why
+    assert "all of it has to be copied once more" in guess
+    assert "/vault/from-nas/photos on cellar is planned as data, and seems to be this copy" in guess
+    # Once taken it is not offered again.
+    again = takes(plan, machine(nas(cron(*lines))), None, TODAY)
+    assert not [t for t in again.things if t.collection == "jobs" and t.what == "new"]
+
+
+def test_a_copy_that_is_pulled_and_snapshots_that_are_sent_become_jobs() -> None:
+    plan = both()
+    sent = "ssh nas zfs send -w -i @a tank/home@$(date +\\%F) | zfs receive -u vault/home"
+    lines = f"0 1 * * * root rsync -a --delete nas:/tank/photos/ /vault/p/\n@daily root {sent}"
+    box = second_box().replace(b"photos@auto-", b"photos@by-hand-")
+    listing = {"listing": "crontab", "asked": "/etc/crontab", "code": 0, "said": lines}
+    document = json.loads(box)
+    document["listings"].append(listing)
+    plan, _ = taken(json.dumps(document).encode(), plan)
+    jobs = {j.kind: j for j in plan.jobs}
+    vault = next(p.id for p in plan.pools if p.name == "vault")
+    names = {d.id: d.name for d in plan.datasets}
+    pulled, replicated = jobs["mirror"], jobs["replication"]
+    assert (pulled.target_pool, replicated.target_pool) == (vault, vault)
+    assert (pulled.credentials, replicated.credentials) == ("target", "target")
+    assert [names[d] for d in replicated.datasets] == ["home"]
+    # How many are kept there no line says, and home is not encrypted: sent as it lies it is none the more.
+    assert (replicated.retention.last, replicated.encrypted) == (2, False)
+
+
+@pytest.mark.parametrize(
+    ("line", "why"),
+    [
+        ("rsync -a /tank/photos far:/x", "far is no box of the plan yet"),
+        ("rsync -a /tank/photos/2025 cellar:/vault/x", "takes a part of /tank/photos alone"),
+        ("rsync -a /etc cellar:/vault/etc", "/etc holds no dataset of the plan"),
+        ("rsync -a /tank/photos /mnt/usb", "/mnt/usb on nas is on no pool"),
+        ("rsync -a /tank/photos /tank/old", "lands on the pool that it comes from"),
+        ("rsync -ax /tank cellar:/vault/x", "stays on one file system"),
+        ("rsync -a x:/a cellar:/vault/x", "not two boxes, of which this is one"),
+        ("zfs send tank/none@$X | ssh cellar zfs recv vault/x", "tank/none is no dataset"),
+        ("rsync -an /tank/photos cellar:/vault/x", "a dry run"),
+        ("rsync -a mod::x /tank/photos", "mod is no box"),
+        ("/usr/local/bin/backup.sh", "it looks like a copy"),
+    ],
+)
+def test_a_copy_that_cannot_be_planned_as_it_stands_is_named_with_the_reason(
+    line: str, why: str
+) -> None:
+    plan = both()
+    jobs = {j.id for j in plan.jobs}
+    plan, offer = taken(nas(cron(f"0 4 * * * root {line}")), plan)
+    assert {j.id for j in plan.jobs} == jobs
+    (said,) = [n for n in offer.not_taken if "enter it on Copies" in n]
+    assert why in said
+    assert line[:40] in said
+
+
+def test_what_timers_and_folders_of_crontabs_start_is_read_as_a_crontab_is() -> None:
+    """Text of `systemctl show` from systemd 252 under a real kernel, but for the paths."""
+    plan = both()
+    jobs = {j.id for j in plan.jobs}
+    timers = (
+        "Id=copy-away.timer\nUnit=copy-away.service\n"
+        "TimersCalendar={ OnCalendar=Mon,Thu *-*-* 04:30:00 ; next_elapse=n/a }\n"
+        "ActiveState=active\nUnitFileState=enabled\n"
+    )
+    runs = "; start_time=[n/a] ; stop_time=[n/a] ; pid=0 ; code=(null) ; status=0/0 }"
+    started = (
+        "Id=copy-away.service\n"
+        "ExecStart={ path=/bin/sh ; argv[]=/bin/sh -c mountpoint -q / && nice -n 19 rsync -a --delete "
+        f"/tank/photos/ cellar:/vault/p/ ; ignore_errors=no {runs}\n"
+        "ExecStart={ path=/usr/bin/rsync ; argv[]=/usr/bin/rsync -a --delete /tank/home/ cellar:/vault/h/ "
+        f"; ignore_errors=no {runs}\n"
+    )
+    content = nas(
+        ("timers", "systemctl show *.timer", timers),
+        ("timer-services", "systemctl show copy-away.service", started),
+        ("cron-scripts", "/etc/cron.*ly/*", "/etc/cron.daily/backup\n/etc/cron.daily/man-db\n"),
+    )
+    plan, offer = taken(content, plan)
+    mine = [j for j in plan.jobs if j.kind == "mirror" and j.id not in jobs]
+    assert {(j.schedule.at, j.schedule.weekdays) for j in mine} == {("04:30", (0, 3))}
+    assert len(mine) == 2
+    assert [n for n in offer.not_taken if "Copies" in n] == [
+        "cron @daily: /etc/cron.daily/backup: it looks like a copy: enter it on Copies"
+    ]
 
 
 def told(**jobs: Any) -> tuple[str, str, str]:

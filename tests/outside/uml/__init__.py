@@ -161,7 +161,7 @@ def _tiles(work: Path) -> dict[str, str]:
     if not _has_tiles():
         return {}
     library = work / "xstate.so"
-    make = ["cc", "-O2", "-shared", "-fPIC", "-o", library, HERE / "xstate.c"]
+    make = ["cc", "-O2", "-shared", "-fPIC", "-o", str(library), str(HERE / "xstate.c")]
     subprocess.run(make, check=True)
     return {"LD_PRELOAD": str(library)}
 
