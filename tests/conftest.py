@@ -25,7 +25,7 @@ from kavrel.store.database import Database
 from kavrel.store.plans import Plans
 
 # As the server has it: what is remembered grows large, and walking all of it so often takes longer.
-gc.set_threshold(100_000, 20, 100)
+gc.set_threshold(500_000, 20, 100)
 # A part of the evaluation that looks further than it declares is an error here.
 Part.strict = True
 NOW = datetime(2026, 11, 24, 9, 0, tzinfo=UTC)

@@ -62,6 +62,11 @@ COMMANDS: Mapping[str, Entry] = {
         "restore_command",
         "Bring the copy FILE back in the place of the database; the replaced one is set aside.",
     ),
+    "bucket": Entry(
+        "bucket",
+        "bucket",
+        "Give the buckets of a plan, empty, on this machine, to try a job's own script with.",
+    ),
     "buy": Entry(
         "questions", "buy", "Print the cheapest purchases of the price list that meet the wish."
     ),

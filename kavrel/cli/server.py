@@ -195,7 +195,7 @@ def _serve(
     # collections would only make edits wait.
     gc.freeze()
     gc.enable()
-    gc.set_threshold(100_000, 20, 100)
+    gc.set_threshold(500_000, 20, 100)
     config = uvicorn.Config(
         app,
         log_config=None,

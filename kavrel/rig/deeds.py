@@ -216,16 +216,18 @@ def _malware_credentials(lab: Lab, host: str) -> None:
             wipe(lab, job)
 
 
+def held_by_lock(days: int, renewed: bool, age: float) -> bool:
+    """Whether a bucket's lock still keeps a point of this age, in days, from everybody."""
+    return days > 0 and (renewed or age < days)
+
+
 def wipe(lab: Lab, job: Job) -> None:
     """Deletes what a job keeps, but for what a lock of its bucket still holds."""
     bucket = lab.index.buckets.get(job.target_bucket or "")
     for data in lab.kept.get(job.id, {}).values():
         for name, point in list(data.points.items()):
             age = (lab.now - point.created) / 86_400
-            held = (
-                bucket and bucket.locked_days and (bucket.locks_renewed or age < bucket.locked_days)
-            )
-            if not held:
+            if not (bucket and held_by_lock(bucket.locked_days, bucket.locks_renewed, age)):
                 data.forget(name)
     place = lab.book.place(job)
     if not place.pool or job.id in lab.kept or KINDS[job.kind].in_place:

@@ -294,7 +294,7 @@ class StartedOffer(StoreOffer):
             if named:
                 return named, None, True
         else:
-            roots = pool_roots(self.plan)
+            roots = dict(pool_roots(self.plan))
             if box.id == (self.host.id if self.host else ""):
                 seen = {p.name: p.path for p in self.machine.pools if p.path}
                 roots |= {p.id: seen[n] for n, p in self.known.pools.items() if n in seen}

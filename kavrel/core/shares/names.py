@@ -5,9 +5,10 @@ Source: MS-FSCC 2.1.5 for the characters, smb.conf(5) for the sections that are 
 
 import re
 import unicodedata
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from functools import lru_cache
 
+from kavrel.core.once import once_a_plan
 from kavrel.core.plan import Dataset, Plan
 
 # Accounts and groups that the system made for itself: whoever joins one gets more than a share.
@@ -111,13 +112,15 @@ def slug(text: str, otherwise: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:60] or otherwise
 
 
-def pool_names(plan: Plan) -> dict[str, str]:
+@once_a_plan
+def pool_names(plan: Plan) -> Mapping[str, str]:
     """Pool id to its name on the host: what it is known as there, else one that no other pool has."""
     named = _distinct((p.id, slug(p.name, p.id)) for p in plan.pools if not p.known_as)
     return {p.id: p.known_as or named[p.id] for p in plan.pools}
 
 
-def pool_roots(plan: Plan) -> dict[str, str]:
+@once_a_plan
+def pool_roots(plan: Plan) -> Mapping[str, str]:
     """Pool id to the folder that it is mounted at: its own path, else /srv/POOL."""
     names = pool_names(plan)
     return {p.id: p.path or f"/srv/{names[p.id]}" for p in plan.pools}
@@ -128,7 +131,8 @@ def zfs_namer(plan: Plan, host: str) -> Callable[[str], str]:
     return zfs_namers(plan)[host]
 
 
-def zfs_namers(plan: Plan) -> dict[str, Callable[[str], str]]:
+@once_a_plan
+def zfs_namers(plan: Plan) -> Mapping[str, Callable[[str], str]]:
     """Host id to what its folders are called by ZFS."""
     names, roots = pool_names(plan), pool_roots(plan)
     mine: dict[str, list[tuple[str, str]]] = {h.id: [] for h in plan.hosts}
@@ -150,7 +154,8 @@ def _zfs_namer(mine: list[tuple[str, str]]) -> Callable[[str], str]:
     return name
 
 
-def job_names(plan: Plan) -> dict[str, str]:
+@once_a_plan
+def job_names(plan: Plan) -> Mapping[str, str]:
     """Job id to its name on the host, each one different."""
     return _distinct(((j.id, slug(j.name, j.id)) for j in plan.jobs), ASKED_OF_LAB_JOB)
 
@@ -168,7 +173,8 @@ def _distinct(wanted: Iterable[tuple[str, str]], taken: Iterable[str] = ()) -> d
     return names
 
 
-def copy_folders(plan: Plan) -> dict[tuple[str, str], str]:
+@once_a_plan
+def copy_folders(plan: Plan) -> Mapping[tuple[str, str], str]:
     """Job id and dataset id to the folder that the copy lies in: /srv/POOL/JOB/DATASET.
 
     What lands by an export, or in a share, lies in its folder instead of the pool's.
@@ -188,7 +194,8 @@ def copy_folders(plan: Plan) -> dict[tuple[str, str], str]:
     return by_copy
 
 
-def folders(plan: Plan) -> dict[str, str]:
+@once_a_plan
+def folders(plan: Plan) -> Mapping[str, str]:
     """Dataset id to its folder, each one different on its host: /srv/POOL/PARENT/DATASET."""
     roots = pool_roots(plan)
     hosts = {p.id: p.host for p in plan.pools}

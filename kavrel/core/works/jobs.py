@@ -6,7 +6,6 @@ a secret, or somebody who reads the mail, is done by hand once, and said here.
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import cached_property
 
 from kavrel.core.bench.meeting import meeting
 from kavrel.core.copies.carrier import (
@@ -23,7 +22,7 @@ from kavrel.core.copies.keys import key_of
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
-from kavrel.core.plan import Host, Job, Plan
+from kavrel.core.plan import Host, Job
 from kavrel.core.schedule import in_words
 from kavrel.core.shares.names import copy_folders, folders, job_names
 from kavrel.core.works.chores import chore_works
@@ -90,31 +89,12 @@ class MailHeard(Work):
     """Mail to root reaches somebody who reads it."""
 
 
-class _Names:
-    """What jobs, datasets and copies are called on the boxes, made once for all jobs of a host."""
-
-    def __init__(self, plan: Plan) -> None:
-        self.plan = plan
-
-    @cached_property
-    def jobs(self) -> dict[str, str]:
-        return job_names(self.plan)
-
-    @cached_property
-    def homes(self) -> dict[str, str]:
-        return folders(self.plan)
-
-    @cached_property
-    def copies(self) -> dict[tuple[str, str], str]:
-        return copy_folders(self.plan)
-
-
 def job_works(index: Index, host: str) -> Iterator[Work]:
     """Jobs that the host starts, its chores, and what they need; none on firmware of its own."""
     box = index.hosts[host]
     mine = [j for j in index.plan.jobs if runs_on(index, j) == host]
-    names = _Names(index.plan)
-    runs = [_runs(index, box, j, names.jobs[j.id]) for j in mine]
+    names = job_names(index.plan)
+    runs = [_runs(index, box, j, names[j.id]) for j in mine]
     if box.closed:  # its chores are entered in its page too, see `page`
         yield from runs
         return
@@ -126,7 +106,7 @@ def job_works(index: Index, host: str) -> Iterator[Work]:
     yield from runs
     yield from chores
     for job in mine:
-        yield from _needs(index, box, job, names)
+        yield from _needs(index, box, job)
 
 
 def watched_for(index: Index, host: str) -> tuple[Job, ...]:
@@ -175,16 +155,16 @@ def _mail(box: Host) -> MailHeard:
     )  # fmt: skip
 
 
-def _needs(index: Index, box: Host, job: Job, names: _Names) -> Iterator[Work]:
+def _needs(index: Index, box: Host, job: Job) -> Iterator[Work]:
     """What a job needs that no script gives it."""
     if box.closed:
         return
-    name, kind = names.jobs[job.id], KINDS[job.kind]
+    name, kind = job_names(index.plan)[job.id], KINDS[job.kind]
     makes = (("jobs", job.id),)
     if kind.by_tool and not kind.moves_tier:
         yield ToolOfOwn(
             f"tool/{name}", f"the script of {job.name} on {box.name}", makes, ("night",),
-            f"lab-job {name}", f"rm {OWN}/{name}", _tool(index, job, names), job=job,
+            f"lab-job {name}", f"rm {OWN}/{name}", _tool(index, job), job=job,
         )  # fmt: skip
     for other in sorted(job_ways(index, job)):
         far = index.hosts[other]
@@ -209,10 +189,10 @@ def _needs(index: Index, box: Host, job: Job, names: _Names) -> Iterator[Work]:
         )  # fmt: skip
 
 
-def _tool(index: Index, job: Job, names: _Names) -> str:
+def _tool(index: Index, job: Job) -> str:
     """What the administrator's script has to do, in the plan's own figures."""
-    kind, plan, name = KINDS[job.kind], index.plan, names.jobs[job.id]
-    reads = ", ".join(names.homes[d] for d in job.datasets)
+    kind, plan, name = KINDS[job.kind], index.plan, job_names(index.plan)[job.id]
+    reads = ", ".join(folders(plan)[d] for d in job.datasets)
     said = f"put a script into {OWN}/{name}, mode 755: it {kind.does}"
     said += f"; it reads {reads}" if reads and not job.reads_from else ""
     far = source_host(index, job)
@@ -230,7 +210,7 @@ def _tool(index: Index, job: Job, names: _Names) -> str:
         said += f"; it writes through {export.name} of {index.hosts[target_host(index, job) or ''].name}"
         said += f" as {index.accounts[job.lands_as].login}" if job.lands_as else ""
     elif job.target_pool and job.datasets:
-        place = names.copies[job.id, job.datasets[0]].rpartition("/")[0]
+        place = copy_folders(plan)[job.id, job.datasets[0]].rpartition("/")[0]
         said += f"; it writes to {place} on {index.hosts[target_host(index, job) or ''].name}"
         said += ": make that folder first, for the tool's own account alone"
     key = key_of(index, job)
