@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from kavrel.core.copies.carrier import reached_from, root_ways
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job, Pool
 from kavrel.core.pools.families import FAMILIES
@@ -73,6 +74,14 @@ def _slow_disk(lab: Lab, pool: str) -> None:
     drive = lab.drives[lab.index.pools[pool].groups[0][-1]]
     drive.slow = True
     drive.readings = {**drive.readings, "reallocated": 1912}
+
+
+def _frayed(lab: Lab, pool: str) -> None:
+    """A plug sits badly: blocks arrive wrong, and are read once more or mended from the others."""
+    drive = lab.drives[lab.index.pools[pool].groups[0][-1]]
+    drive.frayed = True
+    drive.garbled = GARBLED if FILESYSTEMS[lab.index.pools[pool].filesystem].checksums else 0
+    drive.readings = {**drive.readings, "crc": drive.readings.get("crc", 0) + 4 * GARBLED}
 
 
 def _only_seen(lab: Lab, what: str) -> None:
@@ -255,8 +264,6 @@ def _corruption(lab: Lab, what: str) -> None:
 
 
 def _mends(pool: Pool) -> bool:
-    from kavrel.core.filesystems import FILESYSTEMS
-
     system, family = FILESYSTEMS[pool.filesystem], FAMILIES[pool.family]
     second = family.outlives(len(pool.groups[0])) > 0
     return system.checksums and second and (system.repairs or family.copies > 0)
@@ -308,8 +315,10 @@ DEEDS = (
 
 
 # Not the hazard itself, but what looks like it.
+GARBLED = 412  # blocks
 CABLE_OFF = Deed("one_disk", "pool", _cable_off)
 SLOW_DISK = Deed("one_disk", "pool", _slow_disk)
+FRAYED = Deed("one_disk", "pool", _frayed)
 AILING = Deed("one_disk", "pool", _ailing_disk)
 POWER_WAS_AWAY = Deed("power_cut", "box", _only_seen)
 BY_HAZARD = {d.hazard: d for d in DEEDS if not d.needs_tier}

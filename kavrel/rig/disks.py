@@ -18,7 +18,8 @@ class Drive:
     `loose`: its cable is off; it does not answer, and nothing is wrong with it. `slow`: it answers, after
     seconds, and all wait for it. `kicked`: it answers, and its array does without it. `frail`: it dies
     when all of it is read to fill another. `cut`: the bytes of its parts, where somebody cut it by hand.
-    `sealed`: somebody locked it by hand, and it is open under the name `mapped`.
+    `sealed`: somebody locked it by hand, and it is open under the name `mapped`. `frayed`: its plug sits
+    badly, and now and then a block arrives wrong; `garbled` so many did since its counters were cleared.
     """
 
     disk: Disk
@@ -34,13 +35,21 @@ class Drive:
     cut: tuple[int, ...] = ()
     sealed: bool = False
     mapped: str = ""
+    frayed: bool = False
+    garbled: int = 0
     readings: dict[str, int] = field(default_factory=dict)
+
+    def renew(self, host: str) -> None:
+        """A new one of its size takes its place there, plugged in well."""
+        self.alive, self.host = True, host
+        self.loose, self.slow, self.frayed, self.garbled = False, False, False, 0
 
     def clone(self) -> "Drive":
         """The same, to be changed without this one."""
         return Drive(
             self.disk, self.host, self.site, self.alive, self.stolen, self.bad_sectors,
             self.loose, self.slow, self.kicked, self.frail, self.cut, self.sealed, self.mapped,
+            self.frayed, self.garbled,
             dict(self.readings),
         )  # fmt: skip
 

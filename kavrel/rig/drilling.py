@@ -304,6 +304,10 @@ class _Play:
         slow = [d for d in drives if d.slow]
         if slow:
             yield f"pool {store.name} on {box.name} waits for {', '.join(map(_named, slow))}"
+        frayed = [d for d in drives if d.frayed]
+        if frayed:
+            names = ", ".join(map(_named, frayed))
+            yield f"a plug on {box.name} sits badly, no disk is at fault: {names}"
         if store.locked:
             yield f"pool {store.name} is locked until its passphrase is typed"
 
@@ -453,9 +457,9 @@ class _Play:
 
     def _disks(self, box: Box, store: Store) -> list[tuple[str, str]]:
         lab, rows = self.lab, []
-        if lab.health(store.pool) == "ONLINE" and not any(
-            lab.drives[d].slow for d in store.pool.disks
-        ):
+        drives = [lab.drives[d] for d in store.pool.disks]
+        errs = any(d.frayed or d.garbled for d in drives)
+        if lab.health(store.pool) == "ONLINE" and not errs and not any(d.slow for d in drives):
             return []
         for disk in store.pool.disks:
             drive = lab.drives[disk]
@@ -468,7 +472,7 @@ class _Play:
                         f"pull {label}, bay {where}, serial {drive.disk.serial or 'unknown'}",
                     )
                 )
-                if not drive.alive:
+                if errs or not drive.alive:
                     rows.append((f"reseat {disk}", f"plug the cable of {label} in again, and look"))
         for drive in lab.drives.values():
             if drive.site and drive.alive:
@@ -607,6 +611,7 @@ class _Play:
         if drive is None or drive.host is None:
             return failed("that disk is not in a box")
         self._hours("fit_disk_hours")
+        drive.frayed, drive.garbled = False, 0
         pools = [
             s for b in self.lab.boxes.values() for s in b.stores.values() if disk in s.pool.disks
         ]
@@ -638,6 +643,12 @@ class _Play:
         if drive is None or drive.host is None:
             return failed("that disk is not in a box")
         self._hours("fit_disk_hours")
+        if drive.frayed:
+            drive.frayed = False
+            return lines(
+                f"The plug of {drive.disk.label} sat askew; it is in firmly now. Clear the counters, and let a "
+                "scrub read all of it: then you know."
+            )
         if not drive.loose:
             return failed(f"{drive.disk.label} is not seen as before: it is not the cable.")
         drive.loose, drive.alive = False, True
@@ -670,6 +681,7 @@ class _Play:
             if not self.lab.drives[d].alive
             or self.lab.drives[d].host != box.host.id
             or self.lab.drives[d].slow
+            or self.lab.drives[d].frayed
         ]
         if not dead:
             return failed("no disk of it is missing")

@@ -7,8 +7,10 @@ not told: the restore sheet tells it.
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.paper.disk_dies import TITLE as DISK_DIES
+from kavrel.core.paper.errors_found import TITLE as ERRORS_FOUND
 from kavrel.core.paper.power_back import TITLE as POWER_WAS_AWAY_PAGE
 from kavrel.core.plan import Plan
 from kavrel.core.pools.families import FAMILIES
@@ -18,6 +20,7 @@ from kavrel.rig.deeds import (
     AILING,
     BY_HAZARD,
     CABLE_OFF,
+    FRAYED,
     POWER_WAS_AWAY,
     SLOW_DISK,
     Deed,
@@ -39,8 +42,8 @@ class Drill:
 
     `late`: days until it is seen; `sees`: what is seen then, of a target. `mended`: what else must be
     right in the end beside the data; empty where nothing is. `caution`: of what hands may meet.
-    `looks_like`: what is done, where it only looks like the hazard. `quiet`: what goes wrong unseen, so
-    many days before that.
+    `part`: what the restore sheet calls it, where that is not the hazard's own. `looks_like`: what is
+    done, where it only looks like the hazard. `quiet`: what goes wrong unseen, so many days before that.
     """
 
     id: str
@@ -54,6 +57,7 @@ class Drill:
     looks_like: Deed | None = None
     quiet: Fault | None = None
     quiet_days: int = 0
+    part: str = ""
 
     @property
     def deed(self) -> Deed:
@@ -63,7 +67,7 @@ class Drill:
     @property
     def page(self) -> str:
         """What the restore sheet calls it."""
-        return PAGES.get(self.hazard) or HAZARDS[self.hazard].title
+        return self.part or PAGES.get(self.hazard) or HAZARDS[self.hazard].title
 
 
 OPEN_CASE = (
@@ -141,6 +145,28 @@ def _none_slow(lab: Lab, pool: str) -> str:
 def _store(lab: Lab, pool: str) -> str:
     stores = (s for b in lab.boxes.values() for s in b.stores.values())
     return next(s.name for s in stores if s.pool.id == pool)
+
+
+def _errors(lab: Lab, pool: str) -> str:
+    name, box = _store(lab, pool), _host(lab, pool)
+    if FILESYSTEMS[lab.index.pools[pool].filesystem].checksums:
+        said = "has experienced an unrecoverable error. Applications are unaffected."
+        said = f"pool {name} is not well: one or more devices {said}"
+        return _mail(box, f"{box}: scrub of {name} failed", said)
+    disk = next(lab.drives[d].disk for d in lab.index.pools[pool].disks if lab.drives[d].frayed)
+    said = f"199 UDMA_CRC_Error_Count of {disk.label}, serial {disk.serial} counts up."
+    return _mail(box, f"{box}: SMART error", said)
+
+
+def _quiet(lab: Lab, pool: str) -> str:
+    drives = [lab.drives[d] for d in lab.index.pools[pool].disks]
+    here = [d for d in drives if d.host == lab.index.pools[pool].host]
+    name = f"pool {_store(lab, pool)}"
+    if any(d.garbled for d in here):
+        return f"{name} counts errors"
+    if any(d.frayed for d in here):
+        return f"{name} counts none since, and nothing has read all of it: they will come again"
+    return _healthy(lab, pool)
 
 
 def _no_mail_came(lab: Lab, pool: str) -> str:
@@ -234,6 +260,10 @@ DRILLS = (
     Drill(
         "slow_disk", "all waits for a disk", "one_disk", _slow_disk, mended=_none_slow, caution=OPEN_CASE,
         looks_like=SLOW_DISK,
+    ),
+    Drill(
+        "errors", "errors are reported", "one_disk", _errors, mended=_quiet, caution=OPEN_CASE,
+        looks_like=FRAYED, part=ERRORS_FOUND,
     ),
     Drill(
         "ailing", "a disk died, and the next one ails", "one_disk", _ailing, mended=_healthy,

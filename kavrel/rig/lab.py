@@ -320,8 +320,11 @@ class Lab:
     def scrubbed(self, box: Box, store: Store) -> None:
         """Everything on a pool is read: what its disks spoiled is mended where a second copy is."""
         if self.health(store.pool) == "ONLINE":
-            for disk in store.pool.disks:
-                self.drives[disk].bad_sectors = 0
+            for drive in (self.drives[d] for d in store.pool.disks):
+                drive.bad_sectors = 0
+                if drive.frayed:
+                    drive.readings = {**drive.readings, "crc": drive.readings.get("crc", 0) + 60}
+                    drive.garbled += 15 * FILESYSTEMS[store.pool.filesystem].checksums
 
     def drive_of(self, box: Box, name: str) -> Drive | None:
         """The disk that somebody means by an id or a serial number."""
@@ -421,8 +424,7 @@ class Lab:
         box.hollow.clear()
         for store in box.stores.values():
             for disk in store.pool.disks:
-                drive = self.drives[disk]
-                drive.alive, drive.loose, drive.slow, drive.host = True, False, False, host
+                self.drives[disk].renew(host)
             store.room.used, store.locked, store.spread = 0, False, Spread()
         box.datas = {s.name: Data(s.name, s.at, s.room) for s in box.stores.values()}
         self.changed()
@@ -432,8 +434,7 @@ class Lab:
     def remade(self, box: Box, store: Store) -> None:
         """A lost pool is made anew of new disks, and is empty."""
         for disk in store.pool.disks:
-            drive = self.drives[disk]
-            drive.alive, drive.loose, drive.slow, drive.host = True, False, False, box.host.id
+            self.drives[disk].renew(box.host.id)
         store.room.used, store.spread = 0, Spread()
         box.datas = {n: d for n, d in box.datas.items() if d.room is not store.room} | {
             store.name: Data(store.name, store.at, store.room)

@@ -44,7 +44,7 @@ def played(
 def test_each_drill_has_something_to_see_and_to_do(
     drill: str, drilling: Drilling, cells: tuple[Cell, ...]
 ) -> None:
-    assert len(DRILLS) == 18
+    assert len(DRILLS) == 19
     for seed in (0, 1):
         found = played(drilling, drill, cells, seed=seed)
         assert found.sees
@@ -97,6 +97,43 @@ def test_a_cable_that_came_off_is_plugged_in_and_no_disk_is_bought(
     lost = played(drilling, "cable_off", cells, hands("pull d2"), hands("pull d3"))
     assert "the pool is gone" in lost.done[1].out
     assert {o.worse_step for o in lost.outcomes} == {1}
+
+
+def test_errors_that_are_reported_are_a_plug_and_not_the_disk(
+    drilling: Drilling, cells: tuple[Cell, ...]
+) -> None:
+    """Where the errors come from stands in the disk's own words: 199 counts what its cable spoiled."""
+    asked = [Step("heron", "zpool status -v ridge")]
+    asked += [Step("heron", f"smartctl -a /dev/disk/by-id/ata-LR-{n}") for n in (4137, 4322)]
+    again = [Step("heron", line) for line in ("zpool clear ridge", "zpool scrub -w ridge")]
+    looked = Step("heron", "zpool status -x ridge")
+    found = played(drilling, "errors", cells, *asked, hands("reseat d6"), *again, looked)
+    assert "scrub of ridge failed" in found.sees
+    assert "has experienced an unrecoverable error" in found.done[0].out
+    (line,) = [row for row in found.done[0].out.splitlines() if "LR-4322" in row]
+    assert line.split() == ["ata-LR-4322", "ONLINE", "0", "0", "412"]
+    crc = [d.out.partition("UDMA_CRC_Error_Count")[2].split()[-1] for d in found.done[1:3]]
+    assert int(crc[1]) > int(crc[0]) + 1000
+    assert "askew" in found.done[3].out
+    assert "is healthy" in found.done[6].out
+    assert (found.left, {o.lost_seconds for o in found.outcomes}) == ((), {0.0})
+    # Cleared counters mend no plug: the next scrub counts anew.
+    hidden = played(drilling, "errors", cells, again[0])
+    assert "they will come again" in hidden.left[0]
+    wrong = played(drilling, "errors", cells, *again, looked)
+    assert wrong.left == ("pool ridge counts errors",)
+    assert "is healthy" not in wrong.done[2].out
+    other = played(drilling, "errors", cells, hands("reseat d1"), *again)
+    assert "it is not the cable" in other.done[0].out
+    assert other.left
+    bought = [
+        hands("pull d6"), hands("buy ridge"), Step("heron", "zpool replace ridge LR-4322 NEW-0001")
+    ]  # fmt: skip
+    replaced = played(drilling, "errors", cells, *bought)
+    assert (replaced.left, "It was whole." in replaced.done[0].out) == ((), True)
+    assert replaced.hours > found.hours + 24
+    lost = played(drilling, "errors", cells, *(hands(f"pull d{n}") for n in (1, 2, 3)))
+    assert "the pool is gone" in lost.done[2].out
 
 
 def test_whoever_copies_before_filling_a_new_disk_loses_nothing_when_the_next_one_dies(

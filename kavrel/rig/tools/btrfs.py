@@ -66,7 +66,7 @@ def btrfs(box: Box, words: list[str], stdin: bytes) -> Said:
         box.lab.scrubbed(box, store)
         return FINE
     if asked == ("device", "stats"):
-        return _stats(box, names[2])
+        return _stats(box, names[2], "z" in flags)
     return failed(f"btrfs: unknown token '{' '.join(words[:2])}'")
 
 
@@ -173,16 +173,20 @@ def _received_whole(box: Box, folder: str, stream: Stream) -> Said:
     return FINE
 
 
-def _stats(box: Box, folder: str) -> Said:
+def _stats(box: Box, folder: str, reset: bool = False) -> Said:
     data, _ = box.find(folder)
     store = box.stores.get(data.name.partition("/")[0])
     if store is None or not is_btrfs(box, data):
         return failed(f"ERROR: getting device info for {folder} failed")
     drives = [box.lab.drives[d] for d in store.pool.disks]
     paths = {d.disk.id: path for path, d in answering(box)}
-    rows = [
-        f"[{paths.get(d.disk.id, f'devid:{n}')}].read_io_errs    {d.bad_sectors}"
-        for n, d in enumerate(drives, 1)
-    ]
+    rows = []
+    for n, drive in enumerate(drives, 1):
+        name = f"[{paths.get(drive.disk.id, f'devid:{n}')}]"
+        rows += [f"{name}.read_io_errs    {drive.bad_sectors}"]
+        rows += [f"{name}.corruption_errs {drive.garbled}"]
     said = lines(*rows)
-    return said if not any(d.bad_sectors for d in drives) else Said(64, said.out, "")
+    ill = any(d.bad_sectors or d.garbled for d in drives)
+    for drive in drives if reset else ():
+        drive.garbled = 0
+    return Said(64, said.out, "") if ill else said

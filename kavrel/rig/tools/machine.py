@@ -34,6 +34,7 @@ def smartctl(box: Box, words: list[str], stdin: bytes) -> Said:
     readings = (
         (5, "Reallocated_Sector_Ct", drive.readings.get("reallocated", 0)),
         (197, "Current_Pending_Sector", drive.bad_sectors),
+        (199, "UDMA_CRC_Error_Count", drive.readings.get("crc", 0)),
     )
     return lines(
         f"Serial Number:    {drive.disk.serial}",

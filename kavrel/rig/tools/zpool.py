@@ -49,6 +49,8 @@ def zpool(box: Box, words: list[str], stdin: bytes) -> Said:
             box.lab.scrubbed(box, store)
         return FINE
     if command == "clear":
+        for disk in (d for s in asked for d in s.pool.disks):
+            box.lab.drives[disk].garbled = 0
         return FINE
     if command in ("offline", "online"):
         return _switched(box, there[names[0]], names[1:], command)
@@ -79,7 +81,7 @@ def _columns(box: Box, store: Store) -> dict[str, str]:
 
 def _ill(box: Box, store: Store) -> bool:
     return box.lab.health(store.pool) != "ONLINE" or any(
-        box.lab.drives[d].bad_sectors for d in store.pool.disks
+        box.lab.drives[d].bad_sectors or box.lab.drives[d].garbled for d in store.pool.disks
     )
 
 
@@ -112,7 +114,8 @@ def status(box: Box, store: Store, by_path: bool = False) -> list[str]:
         name = shown(disk)
         errors = f"{drive.bad_sectors:6}" if here else "     0"
         word = "UNAVAIL" if not here else "OFFLINE" if drive.kicked else "ONLINE"
-        return f"\t{inset}{name:30}  {word:8}  {errors}     0     0"
+        wrong = drive.garbled if here else 0
+        return f"\t{inset}{name:30}  {word:8}  {errors}     0 {wrong:5}"
 
     rows = [f"  pool: {store.name}", f" state: {state}"]
     if state == "DEGRADED":
@@ -121,6 +124,13 @@ def status(box: Box, store: Store, by_path: bool = False) -> list[str]:
             "\tinvalid.  Sufficient replicas exist for the pool to continue",
             "\tfunctioning in a degraded state.",
             "action: Replace the device using 'zpool replace'.",
+        ]
+    elif any(lab.drives[d].garbled for d in pool.disks):
+        rows += [
+            "status: One or more devices has experienced an unrecoverable error.  An",
+            "\tattempt was made to correct the error.  Applications are unaffected.",
+            "action: Determine if the device needs to be replaced, and clear the errors",
+            "\tusing 'zpool clear' or replace the device with 'zpool replace'.",
         ]
     rows += ["config:", "", "\tNAME  STATE  READ WRITE CKSUM", f"\t{store.name}  {state}  0 0 0"]
     for n, group in enumerate(pool.groups):
