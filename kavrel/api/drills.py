@@ -109,6 +109,22 @@ class PlayedView(BaseModel):
     page: str
 
 
+class AnswerView(BaseModel):
+    """What a box prints to a line that only looks, at the beginning of a drill."""
+
+    at: str
+    line: str
+    code: int
+    out: str
+
+
+class CarriedView(BaseModel):
+    """A drill to be taken along: how it begins, and what can be looked at then."""
+
+    start: PlayedView
+    answers: list[AnswerView]
+
+
 @router.get("/plans/{plan_id}/drills", response_model=DrillList, operation_id="list_drills")
 def list_drills(plan_id: str, service: TheService) -> Response:
     """The drills of a plan."""
@@ -147,6 +163,28 @@ def get_drill_sheet(
     drilling, row, exercise = _ready(service, plan_id, drill)
     cells = service.state(plan_id).evaluation.proof
     return body(drill_sheet(drilling, exercise, seed, tuple(cells), f"revision {row.head}"))
+
+
+@router.get(
+    "/plans/{plan_id}/drills/{drill}/carried",
+    response_model=CarriedView,
+    operation_id="carry_drill",
+)
+def carry_drill(
+    plan_id: str, drill: str, service: TheService, seed: Annotated[int, Query(ge=0, le=1000)] = 0
+) -> Response:
+    """A drill for where no network reaches: what is done there is judged once its steps are sent."""
+    from kavrel.rig.carried import looked_at
+
+    drilling, _, exercise = _ready(service, plan_id, drill)
+    _, plan = service.plans.head(plan_id)
+    start = drilling.play(exercise, seed, (), service.state(plan_id).evaluation.proof, False)
+    answers = [
+        AnswerView(at=d.step.at, line=d.step.line, code=d.code, out=d.out)
+        for d in looked_at(drilling, exercise, seed)
+    ]
+    names = {d.id: d.name for d in plan.datasets}
+    return body(CarriedView(start=_view(start, names, exercise.page, False), answers=answers))
 
 
 def _ready(service: Service, plan_id: str, drill: str) -> "tuple[Drilling, PlanRow, Drill]":

@@ -6,6 +6,8 @@ import { at } from './root';
 // The worker's cache: it is built apart, and nothing of it may be shared with the page.
 const STATE = 'kavrel-state';
 export const onDevice = createStore('kavrel', 'kept');
+/** Drills that were played without the server, apart from the changes that wait. */
+export const drillsOnDevice = createStore('kavrel-drills', 'kept');
 
 /** What is kept on the device, if the browser keeps anything at all; else what there is without. */
 export async function ifKept<T>(what: () => Promise<T>, without: T): Promise<T> {
@@ -43,5 +45,6 @@ export async function letGoOfState(): Promise<void> {
 /** Lets go of everything that was kept for whoever was signed in. */
 export async function letGo(): Promise<void> {
   await ifKept(() => clear(onDevice), undefined);
+  await ifKept(() => clear(drillsOnDevice), undefined);
   await letGoOfState();
 }

@@ -7,4 +7,4 @@ export const KEPT_SINCE = 'kavrel-kept-since';
 
 /** Paths whose last answer is kept: who is signed in, plans as they stand, and the papers for the rack. */
 export const KEPT =
-  /\/api\/(visitor|plans|forms|plans\/[^/]+(\/(restore-sheet|runbook|cards|drills|drills\/[^/]+\/sheet|looks))?)$/;
+  /\/api\/(visitor|plans|forms|plans\/[^/]+(\/(restore-sheet|runbook|cards|drills|drills\/[^/]+\/(sheet|carried)|looks))?)$/;

@@ -1,7 +1,7 @@
 /** Drills: a night that may come, played on a stand-in of one's own lab. Works with one hand on a phone.
  *
- * The stand-in lives in the server. Where nobody answers, a drill is played by two people from its sheet, which
- * this device keeps once it was taken along.
+ * The stand-in lives in the server. Where nobody answers, a drill that was taken along is played alone, and judged
+ * later, or by two people from its sheet.
  */
 
 import { useQuery } from '@tanstack/react-query';
@@ -15,20 +15,29 @@ import { Worked } from '../../parts/Asked';
 import { Slip } from '../../parts/Slip';
 import { WorkingTree } from '../../parts/WorkingTree';
 import { span } from '../../text/format';
+import { DrillAlone } from './DrillAlone';
+import { ByHand, Console, DoneStep, DrillPage, HANDS, Sees, type Step } from './DrillParts';
+import { forgetDrill, waitingDrill, type WaitingDrill } from './waiting-drill';
 
-type Step = Schemas['StepAsked'];
 type Played = Schemas['PlayedView'];
-const HANDS = 'hands';
+
+interface Open {
+  drill: Schemas['DrillView'];
+  seed: number;
+  begun?: WaitingDrill;
+}
 
 export function DrillsView() {
   const { meta } = usePlan();
-  const [open, setOpen] = useState<{ drill: Schemas['DrillView']; seed: number } | null>(null);
+  const [open, setOpen] = useState<Open | null>(null);
+  const [alone, setAlone] = useState<Schemas['DrillView'] | null>(null);
   const away = useKeptSince() !== null;
   const { data, error } = useQuery({
     queryKey: ['drills', meta.id, meta.revision],
     queryFn: async () =>
       unwrap(await api.GET('/api/plans/{plan_id}/drills', { params: { path: { plan_id: meta.id } } })),
   });
+  if (alone) return <DrillAlone key={alone.id} drill={alone} onClose={() => setAlone(null)} />;
   if (open) return <Drill key={`${open.drill.id} ${open.seed}`} {...open} onClose={() => setOpen(null)} />;
   if (error) return <p role="alert">{error.message}</p>;
   if (!data) return <p data-waiting>Looking…</p>;
@@ -41,6 +50,7 @@ export function DrillsView() {
       </p>
       {data.why && <p role="status">No drill can be played on this plan: {data.why}.</p>}
       {!data.why && <Along drills={data.drills} away={away} />}
+      <Waiting away={away} onJudge={(begun) => setOpen({ drill: begun.drill, seed: begun.seed, begun })} />
       <ul className="sm:columns-2">
         {data.drills.map((drill) => (
           <li key={drill.id} className="flex break-inside-avoid items-baseline gap-2 border-b border-hair py-1.5">
@@ -57,14 +67,24 @@ export function DrillsView() {
                 {drill.title}
               </button>
             )}
-            <button
-              className="pick ml-auto whitespace-nowrap text-quiet"
-              disabled={data.why !== '' || away}
-              onClick={() => setOpen({ drill, seed: 1 + Math.floor(Math.random() * 900) })}
-              aria-label={`${drill.title}, another night`}
-            >
-              another night
-            </button>
+            {away ? (
+              <button
+                className="pick ml-auto whitespace-nowrap text-quiet"
+                onClick={() => setAlone(drill)}
+                aria-label={`${drill.title}, alone`}
+              >
+                alone
+              </button>
+            ) : (
+              <button
+                className="pick ml-auto whitespace-nowrap text-quiet"
+                disabled={data.why !== ''}
+                onClick={() => setOpen({ drill, seed: 1 + Math.floor(Math.random() * 900) })}
+                aria-label={`${drill.title}, another night`}
+              >
+                another night
+              </button>
+            )}
           </li>
         ))}
       </ul>
@@ -74,10 +94,12 @@ export function DrillsView() {
 
 const sheetOf = (plan: string, drill: string, seed: number) => `/plan/${plan}/drill/${drill}?seed=${seed}`;
 
-const sheet = (plan: string, drill: string) =>
-  api.GET('/api/plans/{plan_id}/drills/{drill}/sheet', {
-    params: { path: { plan_id: plan, drill }, query: { seed: 0 } },
-  });
+/** Both ways to play a drill without the server: its sheet for two, and what one alone looks at. */
+const along = async (plan: string, drill: string) => {
+  const asked = { params: { path: { plan_id: plan, drill }, query: { seed: 0 } } };
+  const two = await api.GET('/api/plans/{plan_id}/drills/{drill}/sheet', asked);
+  return two.error ? two : api.GET('/api/plans/{plan_id}/drills/{drill}/carried', asked);
+};
 
 const MOST_LOOKS = 100; // ten seconds
 
@@ -90,9 +112,9 @@ function Along({ drills, away }: { drills: Schemas['DrillView'][]; away: boolean
     queryKey: ['drills along', meta.id],
     staleTime: 0,
     queryFn: async () => {
-      const paths = await keptPaths();
-      return drills.filter((d) => paths.some((p) => p.endsWith(`/plans/${meta.id}/drills/${d.id}/sheet?seed=0`)))
-        .length;
+      const paths = (await keptPaths()).filter((p) => p.includes(`/plans/${meta.id}/`));
+      const there = (d: string, what: string) => paths.some((p) => p.endsWith(`/drills/${d}/${what}?seed=0`));
+      return drills.filter((d) => there(d.id, 'sheet') && there(d.id, 'carried')).length;
     },
     networkMode: 'always',
   });
@@ -100,8 +122,9 @@ function Along({ drills, away }: { drills: Schemas['DrillView'][]; away: boolean
   if (away)
     return (
       <p role="status" className="mb-2">
-        Kavrel does not answer, and the stand-in is there. Two of you can play without it: one reads the sheet of a
-        drill, the other acts. {kept.data ?? 0} of {all} sheets are on this device. Enter it in the Log afterwards.
+        Kavrel does not answer, and the stand-in is there. {kept.data ?? 0} of {all} drills are on this device. Alone
+        you look at what was taken along, and are judged later; two of you play from the sheet: one reads, the other
+        acts.
       </p>
     );
   // Without the worker nothing is kept: the page is neither served over TLS nor by this machine.
@@ -111,8 +134,8 @@ function Along({ drills, away }: { drills: Schemas['DrillView'][]; away: boolean
     let came = 0;
     for (const [n, drill] of drills.entries()) {
       setTaken(n);
-      const { error } = await sheet(meta.id, drill.id);
-      if (error) setFailed(`The sheet of “${drill.title}” could not be had.`);
+      const { error } = await along(meta.id, drill.id);
+      if (error) setFailed(`“${drill.title}” could not be had.`);
       else came += 1;
     }
     // The worker hands an answer on before it has put it away: the last one may still be under way.
@@ -125,7 +148,7 @@ function Along({ drills, away }: { drills: Schemas['DrillView'][]; away: boolean
   return (
     <p className="mb-2 flex flex-wrap items-baseline gap-x-3">
       <button className="act" disabled={taken !== null} onClick={() => void take()}>
-        take the sheets for two along
+        take the drills along
       </button>
       <span className="text-quiet" role="status">
         {taken !== null
@@ -137,15 +160,40 @@ function Along({ drills, away }: { drills: Schemas['DrillView'][]; away: boolean
   );
 }
 
+/** A drill that was played without the server: it is judged now, or let go. */
+function Waiting({ away, onJudge }: { away: boolean; onJudge: (begun: WaitingDrill) => void }) {
+  const { meta } = usePlan();
+  const { data, refetch } = useQuery({
+    queryKey: ['waiting drill', meta.id],
+    staleTime: 0,
+    networkMode: 'always',
+    queryFn: async () => (await waitingDrill(meta.id)) ?? null,
+  });
+  if (!data || data.steps.length === 0) return null;
+  const steps = `${data.steps.length} ${data.steps.length === 1 ? 'step' : 'steps'}`;
+  return (
+    <p className="mb-2 flex flex-wrap items-baseline gap-x-3 border-l-4 border-ink pl-2" role="status">
+      “{data.drill.title}” was played on this device, {steps}, and waits to be judged.
+      {!away && (
+        <button className="act" onClick={() => onJudge(data)}>
+          see how it was
+        </button>
+      )}
+      <button className="act" onClick={() => void forgetDrill(meta.id).then(() => refetch())}>
+        let it go
+      </button>
+    </p>
+  );
+}
+
 /** One drill: what is seen, what was done, what can be done, and in the end how it went. */
-function Drill({ drill, seed, onClose }: { drill: Schemas['DrillView']; seed: number; onClose: () => void }) {
-  const { meta, plan } = usePlan();
+function Drill({ drill, seed, begun, onClose }: Open & { onClose: () => void }) {
+  const onLogged = () => void (begun && forgetDrill(meta.id));
+  const { meta } = usePlan();
   const [revision] = useState(meta.revision); // a drill goes on as it began, whatever is edited meanwhile
-  const [steps, setSteps] = useState<Step[]>([]);
-  const [ended, setEnded] = useState(false);
-  const [box, setBox] = useState('');
-  const [line, setLine] = useState('');
-  const [said, setSaid] = useState<Record<string, string>>({}); // what a deed of hands is called
+  const [steps, setSteps] = useState<Step[]>(begun?.steps ?? []);
+  const [ended, setEnded] = useState(begun !== undefined);
+  const [said, setSaid] = useState<Record<string, string>>(begun?.said ?? {}); // what a deed of hands is called
   const { data, error, isFetching } = useQuery({
     queryKey: ['drill', meta.id, revision, drill.id, seed, steps, ended],
     placeholderData: (before: Played | undefined) => before,
@@ -158,18 +206,12 @@ function Drill({ drill, seed, onClose }: { drill: Schemas['DrillView']; seed: nu
         }),
       ),
   });
-  const name = (id: string) => plan.hosts.find((h) => h.id === id)?.name ?? id;
-  const boxes = data?.boxes ?? [];
-  const at = boxes.includes(box) ? box : (boxes[0] ?? '');
-  const does = (step: Step) => {
-    setSteps([...steps, step]);
-    setLine('');
-  };
+  const does = (step: Step) => setSteps([...steps, step]);
   return (
-    <div className="grid max-w-[1100px] gap-x-8 gap-y-3 lg:grid-cols-[minmax(0,1.5fr)_minmax(0,1fr)]">
-      <section aria-label="What happens">
-        <div className="flex items-baseline gap-2 border-b border-ink">
-          <h2>{drill.title}</h2>
+    <DrillPage
+      title={drill.title}
+      head={
+        <>
           <Link
             className="pick ml-auto"
             to={sheetOf(meta.id, drill.id, seed)}
@@ -181,115 +223,62 @@ function Drill({ drill, seed, onClose }: { drill: Schemas['DrillView']; seed: nu
           <button className="act mb-0.5" onClick={onClose}>
             leave
           </button>
-        </div>
-        {error && (
-          <p role="alert" className="text-danger">
-            {error.message}
-          </p>
-        )}
-        {!data && !error && <p data-waiting>The stand-in lab is lived up to that night…</p>}
-        {data && (
-          <>
-            <p className="my-2 text-lg" data-testid="sees">
-              <span className="figure">{clock(data.seen_at, plan.zone)}.</span> {data.sees}
+        </>
+      }
+      left={
+        <>
+          {error && (
+            <p role="alert" className="text-danger">
+              {error.message}
             </p>
-            {drill.caution && <p className="mb-2 border-l-4 border-danger pl-2">{drill.caution}</p>}
-            <ol className="mb-2" aria-live="polite" aria-busy={isFetching}>
-              {data.done.map((one, n) => (
-                <li key={n} className="border-b border-hair py-1">
-                  <span className="unit figure">{hours(one.hours)}</span>{' '}
-                  <b className="figure wrap-anywhere">
-                    {one.at === HANDS ? (said[one.line] ?? one.line) : `${name(one.at)}: ${one.line}`}
-                  </b>{' '}
-                  {one.code !== 0 && <span className="text-danger">failed, {one.code}</span>}
-                  {one.out && (
-                    <pre className="figure mt-1 text-xs wrap-anywhere whitespace-pre-wrap">{one.out.trimEnd()}</pre>
-                  )}
-                </li>
-              ))}
-            </ol>
-            {!ended && (
-              <form
-                className="flex flex-wrap items-center gap-2"
-                onSubmit={(e) => {
-                  e.preventDefault();
-                  if (line.trim() && at) does({ at, line: line.trim() });
-                }}
-              >
-                <label>
-                  <span className="sr-only">On the box</span>
-                  <select className="field" value={at} onChange={(e) => setBox(e.target.value)}>
-                    {boxes.map((b) => (
-                      <option key={b} value={b}>
-                        {name(b)}
-                      </option>
-                    ))}
-                  </select>
-                </label>
-                <input
-                  className="field figure min-w-0 flex-1"
-                  aria-label="Command"
-                  placeholder={boxes.length ? 'zpool status, zfs list -t snapshot …' : 'no box answers'}
-                  maxLength={400}
-                  autoCapitalize="off"
-                  autoCorrect="off"
-                  spellCheck={false}
-                  disabled={!boxes.length}
-                  value={line}
-                  onChange={(e) => setLine(e.target.value)}
-                />
-                <button className="act" type="submit" disabled={!line.trim() || !at || isFetching}>
-                  type it
-                </button>
-              </form>
-            )}
-          </>
-        )}
-      </section>
-      {data && (
-        <section aria-label="What can be done">
-          {ended ? (
-            <Judged data={data} drill={drill} said={said} again={() => setEnded(false)} />
-          ) : (
+          )}
+          {!data && !error && <p data-waiting>The stand-in lab is lived up to that night…</p>}
+          {data && (
             <>
-              <h2 className="border-b border-ink">With your hands</h2>
-              <ul>
-                {data.deeds.map((deed) => (
-                  <li key={deed.line} className="border-b border-hair">
-                    <button
-                      className="pick block min-h-[36px] w-full py-1.5 text-left"
-                      disabled={isFetching}
-                      onClick={() => {
-                        setSaid({ ...said, [deed.line]: deed.says });
-                        does({ at: HANDS, line: deed.line });
-                      }}
-                    >
-                      {deed.says}
-                    </button>
-                  </li>
+              <Sees start={data} caution={drill.caution} />
+              <ol className="mb-2" aria-live="polite" aria-busy={isFetching}>
+                {data.done.map((one, n) => (
+                  <DoneStep key={n} step={one} said={said} when={hours(one.hours)} code={one.code} out={one.out} />
                 ))}
-                {data.deeds.length === 0 && <li className="text-quiet">Nothing: everything stands and is open.</li>}
-              </ul>
-              <p className="mt-3">
-                {data.left.length ? `Not right yet: ${data.left.join('; ')}.` : 'Nothing is missing any more.'}
-              </p>
-              <p className="mt-2 flex gap-2">
-                <button className="act" disabled={isFetching} onClick={() => setEnded(true)}>
-                  that is it: how was it?
-                </button>
-                <button
-                  className="act"
-                  disabled={steps.length === 0 || isFetching}
-                  onClick={() => setSteps(steps.slice(0, -1))}
-                >
-                  take the last step back
-                </button>
-              </p>
+              </ol>
+              {!ended && <Console boxes={data.boxes} busy={isFetching} onType={does} />}
             </>
           )}
-        </section>
-      )}
-    </div>
+        </>
+      }
+      right={
+        data &&
+        (ended ? (
+          <Judged data={data} drill={drill} said={said} again={() => setEnded(false)} onLogged={onLogged} />
+        ) : (
+          <>
+            <ByHand
+              deeds={data.deeds}
+              busy={isFetching}
+              onDo={(deed) => {
+                setSaid({ ...said, [deed.line]: deed.says });
+                does({ at: HANDS, line: deed.line });
+              }}
+            />
+            <p className="mt-3">
+              {data.left.length ? `Not right yet: ${data.left.join('; ')}.` : 'Nothing is missing any more.'}
+            </p>
+            <p className="mt-2 flex gap-2">
+              <button className="act" disabled={isFetching} onClick={() => setEnded(true)}>
+                that is it: how was it?
+              </button>
+              <button
+                className="act"
+                disabled={steps.length === 0 || isFetching}
+                onClick={() => setSteps(steps.slice(0, -1))}
+              >
+                take the last step back
+              </button>
+            </p>
+          </>
+        ))
+      }
+    />
   );
 }
 
@@ -301,11 +290,13 @@ function Judged({
   drill,
   said,
   again,
+  onLogged,
 }: {
   data: Played;
   drill: Schemas['DrillView'];
   said: Record<string, string>;
   again: () => void;
+  onLogged: () => void;
 }) {
   const { plan, evaluation } = usePlan();
   const change = useChange();
@@ -378,22 +369,25 @@ function Judged({
           className="act"
           disabled={change.isPending || change.isSuccess || !about}
           onClick={() =>
-            change.mutate({
-              edit: {
-                do: 'add',
-                collection: 'log',
-                item: {
-                  kind: 'exercise',
-                  about_kind: 'site',
-                  about,
-                  on: evaluation.today,
-                  result: data.left.length ? 'failed' : wrong.length ? 'noted' : 'ok',
-                  who: '',
-                  minutes: null,
-                  note: `${drill.title}: ${data.verdict}`,
+            change.mutate(
+              {
+                edit: {
+                  do: 'add',
+                  collection: 'log',
+                  item: {
+                    kind: 'exercise',
+                    about_kind: 'site',
+                    about,
+                    on: evaluation.today,
+                    result: data.left.length ? 'failed' : wrong.length ? 'noted' : 'ok',
+                    who: '',
+                    minutes: null,
+                    note: `${drill.title}: ${data.verdict}`,
+                  },
                 },
               },
-            })
+              { onSuccess: onLogged },
+            )
           }
         >
           {change.isSuccess ? 'it is in the log' : 'write it into the log'}
@@ -412,7 +406,3 @@ function Judged({
 }
 
 const hours = (value: number): string => span(value * 3600);
-
-function clock(at: string, zone: string): string {
-  return new Date(at).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit', timeZone: zone });
-}
