@@ -59,7 +59,6 @@ from kavrel.core.proof.lifetimes import LabModel, live
 from kavrel.core.proof.model import lab_model
 from kavrel.core.proof.pairs import PAIRED
 from kavrel.core.proof.proof import prove
-from kavrel.core.seen.drift import drift
 from kavrel.core.shares import access
 from kavrel.core.week import tasks
 from kavrel.core.week.arrange import arrange
@@ -68,6 +67,7 @@ from kavrel.core.works import bill
 from kavrel.demo import demo_plan
 from kavrel.demo.machines import Stand, Twist
 from kavrel.formats import plan_file
+from kavrel.formats.looks.drifted import whole_drift
 from kavrel.formats.looks.read import read_look
 from kavrel.rig.drilling import Drilling, Step
 from kavrel.rig.drills import BY_ID
@@ -290,7 +290,11 @@ def looked_at(base: float) -> None:
         seen = {
             h.id: read_look(Stand(book, h.id, at, Twist()).look(), 0).machine for h in plan.hosts
         }
-        took = median_ms(lambda i=index, s=seen: [drift(i, h, m) for h, m in s.items()], 5)  # type: ignore[misc]
+        day = at.date()
+        took = median_ms(
+            lambda i=index, s=seen, d=day: [whole_drift(i, h, m, d) for h, m in s.items()],  # type: ignore[misc]
+            5,
+        )
         report(f"drift of the {name}, all hosts", took, "ms", most, base)
 
 
