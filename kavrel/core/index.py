@@ -1,10 +1,8 @@
 """Quick ways round a plan: things by id, and what belongs to what."""
 
 from collections import defaultdict
-from collections.abc import Callable
 from datetime import date
 from functools import cached_property
-from typing import Any, TypeVar
 
 from kavrel.core.assumptions import Assumptions
 from kavrel.core.plan import (
@@ -26,15 +24,12 @@ from kavrel.core.plan import (
 )
 from kavrel.core.quantities import currency_minor
 
-Answer = TypeVar("Answer")
-
 
 class Index:
     """Look-ups over one plan, made once and then read."""
 
     def __init__(self, plan: Plan) -> None:
         self.plan = plan
-        self._said: dict[Callable[[Plan], Any], Any] = {}
 
     @cached_property
     def assumptions(self) -> Assumptions:
@@ -166,14 +161,6 @@ class Index:
             if job.reads_from:
                 result[job.reads_from].append(job)
         return result
-
-    def once(self, work: Callable[[Plan], Answer]) -> Answer:
-        """What a function says of the plan alone, asked once."""
-        try:
-            said: Answer = self._said[work]
-        except KeyError:
-            said = self._said[work] = work(self.plan)
-        return said
 
     @cached_property
     def shelf_targets(self) -> set[str]:

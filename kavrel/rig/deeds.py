@@ -200,7 +200,7 @@ def _malware(lab: Lab, what: str) -> None:
 def _malware_credentials(lab: Lab, host: str) -> None:
     """Whoever has the box has all that root gets into from there, and what its jobs may delete."""
     plan = lab.plan
-    taken = reached_from(root_ways(lab.index), host)
+    taken = reached_from(root_ways(lab.plan), host)
     matrix = access_matrix(lab.index, lab.book.as_of)
     if one_for_all(lab.index, matrix, lab.book.as_of):
         taken |= set(lab.boxes)  # the same word opens every box, and it is typed where people work

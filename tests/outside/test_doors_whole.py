@@ -245,7 +245,7 @@ def test_random_labs_let_in_whom_their_plan_means_and_nobody_else(
     assert not wrong_doors(machines, expected, tmp_path)
     # And each job gets to where it has to, by the address that it is told.
     index = Index(ours)
-    for runner, other in root_ways(index):
+    for runner, other in root_ways(index.plan):
         here, there = index.hosts[runner], index.hosts[other]
         if here.site != there.site and not here.vpn_address:
             continue  # no wire leads there: a caution says so
@@ -260,7 +260,7 @@ def test_random_labs_let_in_whom_their_plan_means_and_nobody_else(
 def test_every_job_of_the_demo_lab_finds_its_door(demo: Plan) -> None:
     """Whoever signs in on another box by the plan is let in there, from an address that it has."""
     index = Index(demo)
-    for runner, other in root_ways(index):
+    for runner, other in root_ways(index.plan):
         box = index.hosts[runner]
         doors = [d for d in door_works(index, other) if d.first == 22 and not d.by_hand]
         mine = {box.address, box.vpn_address}

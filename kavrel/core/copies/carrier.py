@@ -14,7 +14,8 @@ from typing import Literal
 from kavrel.core.bench.meeting import meeting
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
-from kavrel.core.plan import Job
+from kavrel.core.once import once_a_plan
+from kavrel.core.plan import Job, Plan
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.protocols import PROTOCOLS
 
@@ -137,18 +138,20 @@ def leaves_mark(index: Index, job: Job) -> bool:
     return job.alarm_days is not None or any(c and c.looked_at == target for c in followers)
 
 
-def root_ways(index: Index) -> set[tuple[str, str]]:
+@once_a_plan
+def root_ways(plan: Plan) -> frozenset[tuple[str, str]]:
     """Pairs of hosts: root of the first signs in as root on the second, for a job needs it.
 
     The script of the hosts goes by SSH; a tool of one's own has its own account, but the script
     leaves its marks. What lands by an export needs no root.
     """
     ways: set[tuple[str, str]] = set()
-    for job in index.plan.jobs:
+    index = Index(plan)
+    for job in plan.jobs:
         runner = runs_on(index, job)
         if runner is not None:
             ways |= {(runner, other) for other in job_ways(index, job)}
-    return ways
+    return frozenset(ways)
 
 
 def job_ways(index: Index, job: Job) -> set[str]:

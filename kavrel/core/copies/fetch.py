@@ -12,7 +12,7 @@ from kavrel.core.copies.module import module_of
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.kinds.kind import Whereabouts
-from kavrel.core.plan import Job, Plan
+from kavrel.core.plan import Job
 from kavrel.core.shares.names import pool_roots, zfs_namers
 from kavrel.core.typed import commands
 
@@ -40,15 +40,11 @@ def landing(index: Index, job: Job, copies: Mapping[tuple[str, str], str]) -> st
     return f"it lies in {above} on {box}, dataset {dataset}, where it comes in by {word} {export.name}{who}"
 
 
-def _ways(plan: Plan) -> set[tuple[str, str]]:
-    return root_ways(Index(plan))
-
-
 def _way(index: Index, home: str, far: str) -> Literal["here", "pushed", "pulled", "none"]:
     """Which of two boxes gets into the other as root, for a job of the plan."""
     if home == far or not far:
         return "here"
-    ways = index.once(_ways)
+    ways = root_ways(index.plan)
     return "pulled" if (far, home) in ways else "pushed" if (home, far) in ways else "none"
 
 
@@ -89,9 +85,9 @@ def how_to_fetch(
         account=bucket.account if bucket else "",
         key=key,
         trash_days=job.retention.trash_days,
-        zfs_name=index.once(zfs_namers)[home.host](home_folder) if home else "",
-        zfs_copy=index.once(zfs_namers)[host.id if host else home.host](copy) if home else "",
-        home_root=index.once(pool_roots)[home.id] if home else "",
+        zfs_name=zfs_namers(index.plan)[home.host](home_folder) if home else "",
+        zfs_copy=zfs_namers(index.plan)[host.id if host else home.host](copy) if home else "",
+        home_root=pool_roots(index.plan)[home.id] if home else "",
         module=module.within(copy) if module else "",
         far_box=host.name if host else "",
         far_at=meeting(index.hosts[home.host], host).at if home and host else "",

@@ -93,8 +93,4 @@ class Routes(Remembering):
     @remembered
     def reached(self, host: str) -> set[str]:
         """Hosts that whoever has root on one gets into; see `carrier.reached_from`."""
-        return reached_from(self._root_ways, host)
-
-    @cached_property
-    def _root_ways(self) -> set[tuple[str, str]]:
-        return root_ways(self.index)
+        return reached_from(root_ways(self.index.plan), host)

@@ -88,7 +88,7 @@ def _section(index: Index, pool: Pool, view: PoolView) -> Section:
 def _works(index: Index, pool: Pool) -> tuple[Work, ...]:
     """What the pool is made by, as if it were yet to be made."""
     wanted = pool.model_copy(update={"standing": False})
-    return tuple(layers_of(index, wanted, index.once(pool_names)[pool.id]))
+    return tuple(layers_of(index, wanted, pool_names(index.plan)[pool.id]))
 
 
 def _of(works: Sequence[Work], disk: str) -> list[tuple[str, int]]:
@@ -118,8 +118,8 @@ def _only_it(works: Sequence[Work], disk: str) -> Iterator[str]:
 
 
 def _steps(index: Index, pool: Pool, works: Sequence[Work], more: int) -> Iterator[SheetStep]:
-    name = index.once(pool_names)[pool.id]
-    folder = index.once(pool_roots)[pool.id]
+    name = pool_names(index.plan)[pool.id]
+    folder = pool_roots(index.plan)[pool.id]
     words = _words(pool, works, name, folder)
     first = [words.first] if words.first else []
     again = served_again(index, {pool.id}) if first else []

@@ -85,7 +85,7 @@ def _disks(index: Index, pool: Pool, own: bool) -> Iterator[Fact]:
         yield from (Fact(text=named(index.disks[d])) for d in pool.disks)
         return
     yield from tier_disks(index, pool)
-    settings = parity_file(index.once(pool_names)[pool.id])
+    settings = parity_file(pool_names(index.plan)[pool.id])
     data, parity = 0, 0
     for volume in (v for v in volumes_of(index, pool) if not v.fast):
         told, how, name = named(index.disks[volume.disks[0]]), _made(index, volume), ""
@@ -107,7 +107,7 @@ def _made(index: Index, volume: Volume) -> tuple[str, ...]:
     device, locked = "NEW", tuple[str, ...]()
     if pool.encrypted:
         device = "/dev/mapper/OPENED"
-        key = key_file(pool, index.once(pool_names)[pool.id])
+        key = key_file(pool, pool_names(index.plan)[pool.id])
         locked = (
             "by the same passphrase, OPENED and NUMBER as the dead one’s line in /etc/crypttab begins and has "
             "behind UUID=: "
@@ -127,7 +127,7 @@ def _made(index: Index, volume: Volume) -> tuple[str, ...]:
 
 
 def _steps(index: Index, pool: Pool, more: int) -> Iterator[SheetStep]:
-    settings, tree = parity_file(index.once(pool_names)[pool.id]), tree_of(index, pool)
+    settings, tree = parity_file(pool_names(index.plan)[pool.id]), tree_of(index, pool)
     kept = bool(FAMILIES[pool.family].parity_at)
     names = f"Its name in the parity stands beside it here; hold it against {settings}."
     yield SheetStep(

@@ -69,7 +69,7 @@ def errors_found(index: Index) -> list[Section]:
 
 def _looks(index: Index, pools: list[Pool]) -> Iterator[tuple[str, tuple[str, ...]]]:
     """Where errors are counted, pool by pool, with what the counters leave unsaid."""
-    names, roots = index.once(pool_names), index.once(pool_roots)
+    names, roots = pool_names(index.plan), pool_roots(index.plan)
     for pool in pools:
         system, family = FILESYSTEMS[pool.filesystem], FAMILIES[pool.family]
         name, root = names[pool.id], roots[pool.id]
@@ -96,7 +96,7 @@ def _looks(index: Index, pools: list[Pool]) -> Iterator[tuple[str, tuple[str, ..
 
 def _once_more(index: Index, pool: Pool) -> Iterator[str]:
     """What resets the counters and reads all of it again."""
-    name, root = index.once(pool_names)[pool.id], index.once(pool_roots)[pool.id]
+    name, root = pool_names(index.plan)[pool.id], pool_roots(index.plan)[pool.id]
     box, system = index.hosts[pool.host].name, FILESYSTEMS[pool.filesystem]
     if system.by_name:
         yield f"{box}: " + typed(

@@ -89,7 +89,7 @@ def _of_box(index: Index, host: Host) -> Iterator[SheetStep]:
         if pools:
             yield SheetStep(text=f"{host.name}: look in its web page whether every store is well")
         return
-    names, roots = index.once(pool_names), index.once(pool_roots)
+    names, roots = pool_names(index.plan), pool_roots(index.plan)
     if pools:
         named = [names[p.id] for p in pools if FILESYSTEMS[p.filesystem].by_name]
         mounted = [roots[p.id] for p in pools if not FILESYSTEMS[p.filesystem].by_name]

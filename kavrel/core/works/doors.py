@@ -150,7 +150,7 @@ def _is_address(text: str) -> bool:
 
 def _of_jobs(index: Index, host: Host) -> Iterator[DoorOpen]:
     """For whom a job brings here: boxes that sign in as root, and those that write to an export."""
-    for runner, other in sorted(root_ways(index)):
+    for runner, other in sorted(root_ways(index.plan)):
         if other == host.id:
             who = f"SSH for the jobs that run on {index.hosts[runner].name}"
             yield _coming(index, host, runner, (SSH, "tcp"), who, (("hosts", runner),))

@@ -50,4 +50,4 @@ def shut_in(index: Index, host: str) -> Iterator[ShutIn]:
         pool = index.pools[dataset.pool]
         if export.protocol == "sftp" and pool.host == host:
             waits = pool.waits or locked_after_start(index, dataset)
-            yield ShutIn(export, pool, index.once(folders)[dataset.id], waits)
+            yield ShutIn(export, pool, folders(index.plan)[dataset.id], waits)

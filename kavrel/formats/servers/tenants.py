@@ -62,7 +62,7 @@ def _tenants(box: Box, origin: str) -> Iterator[tuple[tuple[str, str, str], ...]
 def _late(box: Box, export: Export) -> str:
     """The mount that somebody opens by hand after a start, empty where it is there by itself."""
     pool = box.index.pools[box.index.datasets[export.dataset].pool]
-    root = box.index.once(pool_roots)[pool.id]
+    root = pool_roots(box.index.plan)[pool.id]
     inside = box.folders[export.dataset].startswith(f"{root}/")
     by_name = FILESYSTEMS[pool.filesystem].by_name
     return unit_name(root) if pool.waits and inside and not by_name else ""

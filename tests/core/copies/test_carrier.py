@@ -76,10 +76,10 @@ def test_root_gets_in_only_where_the_script_goes_by_ssh() -> None:
         )
     )
     # A repository's tool has an account of its own; the far box pulls as root.
-    assert root_ways(Index(plan)) == {("far", "box")}
-    assert reached_from(root_ways(Index(plan)), "far") == {"far", "box"}
-    assert reached_from(root_ways(Index(plan)), "box") == {"box"}
+    assert root_ways(plan) == {("far", "box")}
+    assert reached_from(root_ways(plan), "far") == {"far", "box"}
+    assert reached_from(root_ways(plan), "box") == {"box"}
     watched = plan.jobs[1].model_copy(update={"alarm_days": 2.0})
     told = lab(jobs=(plan.jobs[0], watched))
     # Its mark on the far box is left by the script.
-    assert root_ways(Index(told)) == {("far", "box"), ("box", "far")}
+    assert root_ways(told) == {("far", "box"), ("box", "far")}

@@ -53,7 +53,7 @@ def setup_script(plan: Plan, host: str, origin: str, today: date = date.min) -> 
     parts.append(Part("datasets, their quotas, and who may do what in them", tuple(datasets)))
     parts.append(Part("limits that the plan no longer has", tuple(lifting_lines(works))))
     parts.append(Part("folders for SFTP", tuple(shut_in_lines(box))))
-    let_in = sorted(box.index.hosts[a].name for a, b in root_ways(box.index) if b == host)
+    let_in = sorted(box.index.hosts[a].name for a, b in root_ways(box.index.plan) if b == host)
     said = quoted(", ".join(let_in) or "no other box")
     parts.append(Part("who else is root here", (f"root_is_let_in {len(let_in)} {said}",)))
     return render(
