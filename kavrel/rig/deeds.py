@@ -80,7 +80,8 @@ def _frayed(lab: Lab, pool: str) -> None:
     """A plug sits badly: blocks arrive wrong, and are read once more or mended from the others."""
     drive = lab.drives[lab.index.pools[pool].groups[0][-1]]
     drive.frayed = True
-    drive.garbled = GARBLED if FILESYSTEMS[lab.index.pools[pool].filesystem].checksums else 0
+    if FILESYSTEMS[lab.index.pools[pool].filesystem].checksums:
+        drive.garbled, drive.doubted = GARBLED, True
     drive.readings = {**drive.readings, "crc": drive.readings.get("crc", 0) + 4 * GARBLED}
 
 

@@ -19,7 +19,8 @@ class Drive:
     seconds, and all wait for it. `kicked`: it answers, and its array does without it. `frail`: it dies
     when all of it is read to fill another. `cut`: the bytes of its parts, where somebody cut it by hand.
     `sealed`: somebody locked it by hand, and it is open under the name `mapped`. `frayed`: its plug sits
-    badly, and now and then a block arrives wrong; `garbled` so many did since its counters were cleared.
+    badly, and now and then a block arrives wrong; `garbled` so many did since its counters were cleared,
+    `doubted`: nothing has read all of it since.
     """
 
     disk: Disk
@@ -37,19 +38,26 @@ class Drive:
     mapped: str = ""
     frayed: bool = False
     garbled: int = 0
+    doubted: bool = False
     readings: dict[str, int] = field(default_factory=dict)
 
     def renew(self, host: str) -> None:
         """A new one of its size takes its place there, plugged in well."""
         self.alive, self.host = True, host
-        self.loose, self.slow, self.frayed, self.garbled = False, False, False, 0
+        self.loose, self.slow, self.frayed, self.garbled, self.doubted = (
+            False,
+            False,
+            False,
+            0,
+            False,
+        )
 
     def clone(self) -> "Drive":
         """The same, to be changed without this one."""
         return Drive(
             self.disk, self.host, self.site, self.alive, self.stolen, self.bad_sectors,
             self.loose, self.slow, self.kicked, self.frail, self.cut, self.sealed, self.mapped,
-            self.frayed, self.garbled,
+            self.frayed, self.garbled, self.doubted,
             dict(self.readings),
         )  # fmt: skip
 

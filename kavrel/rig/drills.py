@@ -164,8 +164,8 @@ def _quiet(lab: Lab, pool: str) -> str:
     name = f"pool {_store(lab, pool)}"
     if any(d.garbled for d in here):
         return f"{name} counts errors"
-    if any(d.frayed for d in here):
-        return f"{name} counts none since, and nothing has read all of it: they will come again"
+    if any(d.frayed or d.doubted for d in here):
+        return f"nobody knows whether {name} counts errors again: nothing has read all of it since"
     return _healthy(lab, pool)
 
 

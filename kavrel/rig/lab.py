@@ -321,7 +321,7 @@ class Lab:
         """Everything on a pool is read: what its disks spoiled is mended where a second copy is."""
         if self.health(store.pool) == "ONLINE":
             for drive in (self.drives[d] for d in store.pool.disks):
-                drive.bad_sectors = 0
+                drive.bad_sectors, drive.doubted = 0, False
                 if drive.frayed:
                     drive.readings = {**drive.readings, "crc": drive.readings.get("crc", 0) + 60}
                     drive.garbled += 15 * FILESYSTEMS[store.pool.filesystem].checksums

@@ -119,7 +119,10 @@ def test_errors_that_are_reported_are_a_plug_and_not_the_disk(
     assert (found.left, {o.lost_seconds for o in found.outcomes}) == ((), {0.0})
     # Cleared counters mend no plug: the next scrub counts anew.
     hidden = played(drilling, "errors", cells, again[0])
-    assert "they will come again" in hidden.left[0]
+    assert "nothing has read all of it since" in hidden.left[0]
+    # Neither is it over before all of it was read, whatever was done.
+    blind = played(drilling, "errors", cells, hands("reseat d6"), again[0])
+    assert blind.left == hidden.left
     wrong = played(drilling, "errors", cells, *again, looked)
     assert wrong.left == ("pool ridge counts errors",)
     assert "is healthy" not in wrong.done[2].out
