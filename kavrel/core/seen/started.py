@@ -26,8 +26,10 @@ COPIES = re.compile(
 OF_THE_SYSTEM = frozenset({"dpkg-db-backup"})
 SCRUB = re.compile(r"\bzpool scrub (?:-\w+ )*([\w.-]+)|\bbtrfs scrub start (?:-\w+ )*(/\S+)")
 SHOWN = 100
+STARTS = {"cron": "a crontab", "timer": "a timer"}
 # A tool that deletes nothing, or sets aside for a time that no line says: a trash can comes nearest.
 KEEPS_FOR_EVER, SETS_ASIDE = 365, 30
+FEW = 2  # datasets that a job is called by
 
 
 def scrubbed_by(task: SeenTask) -> str:
@@ -63,7 +65,7 @@ class StartedOffer(StoreOffer):
 
     def _named(self, task: SeenTask, why: str) -> None:
         said = (task.command or task.name)[:SHOWN]
-        self.not_taken.append(f"{task.by} {task.on}: {said}: {why}: enter it on Copies")
+        self.not_taken.append(f"{task.by} {task.on}: {said}: {why}; enter it on Copies")
 
     # -- scrubs ------------------------------------------------------------------------------------
 
@@ -85,7 +87,7 @@ class StartedOffer(StoreOffer):
             "pool": pool.id,
             "schedule": schedule.model_dump(mode="json"),
         }
-        why = f"a {task.by} starts it: {task.on}"
+        why = f"{STARTS[task.by]} starts it: {task.on}"
         self.take("jobs", name, item, why=why, needs=(f"pools/{pool.id}",))
 
     # -- copies ------------------------------------------------------------------------------------
@@ -148,7 +150,9 @@ class StartedOffer(StoreOffer):
                 for j in self.plan.jobs
             ):
                 continue  # the plan has it
-            name = self._free_name("jobs", f"{index.pools[home].name} to {index.pools[pool].name}")
+            few = " and ".join(index.datasets[d].name for d in mine)
+            what = few if len(mine) <= FEW else index.pools[home].name
+            name = self._free_name("jobs", f"{what} to {index.pools[pool].name}")
             kind, kept, guess = _kind_of(copying)
             item: dict[str, Any] = {
                 "name": name,
@@ -179,7 +183,7 @@ class StartedOffer(StoreOffer):
                 "jobs",
                 name,
                 item,
-                why=f"a {task.by} starts it, {task.on}: {task.command[:SHOWN]}; once lab-job copies, "
+                why=f"{STARTS[task.by]} starts it, {task.on}: {task.command[:SHOWN]}; once lab-job copies, "
                 "take that away there",
                 guess=guess,
                 needs=(*pools, *(f"datasets/{d}" for d in mine)),
@@ -199,8 +203,13 @@ class StartedOffer(StoreOffer):
     def _looks_like_data(self, copying: Copying, end: Host) -> str:
         """A warning where what it lands in is planned as data of its own."""
         target = copying.target.path.rstrip("/")
-        leaves = {s.path.rstrip("/").rpartition("/")[2] for s in copying.sources}
-        copied = {target, *(f"{target}/{leaf}" for leaf in leaves)}
+        # rsync copies what is in a folder that ends so, else the folder itself; cp asks whether that is there.
+        leaves = {
+            "" if s.path[-1:] == "/" else f"/{s.path.rpartition('/')[2]}" for s in copying.sources
+        }
+        copied = {f"{target}{leaf}" for leaf in leaves} | (
+            {target} if copying.tool != "rsync" else set()
+        )
         if copying.tool == "zfs":
             namer = zfs_namers(self.plan)[end.id]
             places = [f for f in self._homes(end) if namer(f) in copied]
@@ -309,7 +318,7 @@ class StartedOffer(StoreOffer):
 
 def _kind_of(copying: Copying) -> tuple[str, dict[str, int], str]:
     """The kind of job that comes nearest, what it keeps, and what of that nobody printed."""
-    first = "that all of it has to be copied once more, for the script lands in a folder of its own"
+    first = "that all of it is copied anew, into a folder of the script's own"
     if copying.blocks:
         return "replication", {"last": 2}, f"how long points are kept there; {first}"
     if copying.trash:
@@ -317,5 +326,5 @@ def _kind_of(copying: Copying) -> tuple[str, dict[str, int], str]:
         return "folder_mirror", {"trash_days": SETS_ASIDE}, f"{said}; {first}"
     if copying.deletes:
         return "mirror", {}, first
-    said = "it deletes nothing there: the plan's job sets aside what is deleted, for a year"
+    said = "that what is deleted is set aside for a year: it deletes nothing there now"
     return "folder_mirror", {"trash_days": KEEPS_FOR_EVER}, f"{said}; {first}"

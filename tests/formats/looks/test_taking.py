@@ -372,8 +372,9 @@ def test_copies_that_crontabs_start_become_jobs_with_what_nobody_printed_said() 
     guesses = {t.name: (t.why, t.guess) for t in offer.things if t.collection == "jobs"}
     why, guess = guesses[mirror.name]
     assert "once lab-job copies, take that away there" in why
-    assert "all of it has to be copied once more" in guess
-    assert "/vault/from-nas/photos on cellar is planned as data, and seems to be this copy" in guess
+    assert "all of it is copied anew" in guess
+    assert "; /vault/from-nas/photos on cellar is planned as data: look whether" in guess
+    assert mirror.name == "photos to vault"
     # Once taken it is not offered again.
     again = takes(plan, machine(nas(cron(*lines))), None, TODAY)
     assert not [t for t in again.things if t.collection == "jobs" and t.what == "new"]
@@ -454,7 +455,7 @@ def test_what_timers_and_folders_of_crontabs_start_is_read_as_a_crontab_is() -> 
     assert {(j.schedule.at, j.schedule.weekdays) for j in mine} == {("04:30", (0, 3))}
     assert len(mine) == 2
     assert [n for n in offer.not_taken if "Copies" in n] == [
-        "cron @daily: /etc/cron.daily/backup: it looks like a copy: enter it on Copies"
+        "cron @daily: /etc/cron.daily/backup: it looks like a copy; enter it on Copies"
     ]
 
 
