@@ -215,10 +215,11 @@ class StartedOffer(StoreOffer):
             places = [f for f in self._homes(end) if namer(f) in copied]
         else:
             places = [f for f in self._homes(end) if f in copied]
-        said = " and ".join(sorted(places))
-        return (
-            f"; {said} on {end.name} is planned as data, and seems to be this copy" if said else ""
-        )
+        if not places:
+            return ""
+        many = "are" if len(places) > 1 else "is"
+        said = f"{' and '.join(sorted(places))} on {end.name} {many} planned as data"
+        return f"; {said}: look whether that is this copy, and take it away there"
 
     # -- what is read ------------------------------------------------------------------------------
 
