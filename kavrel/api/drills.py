@@ -181,7 +181,7 @@ def carry_drill(
     start = drilling.play(exercise, seed, (), service.state(plan_id).evaluation.proof, False)
     answers = [
         AnswerView(at=d.step.at, line=d.step.line, code=d.code, out=d.out)
-        for d in looked_at(drilling, exercise, seed)
+        for d in looked_at(drilling, exercise, seed, start.boxes)
     ]
     names = {d.id: d.name for d in plan.datasets}
     return body(CarriedView(start=_view(start, names, exercise.page, False), answers=answers))

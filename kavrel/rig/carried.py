@@ -3,7 +3,7 @@
 The answers are those of the beginning. What is done then is judged once the server has the steps.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.pools.families import FAMILIES
@@ -18,12 +18,11 @@ STATUS = ("zpool status", "zpool status -v", "zpool status -x")
 BY_NAME = (*STATUS, "zpool list", "zpool import", "zfs list", "zfs list -t snapshot")
 
 
-def looked_at(drilling: Drilling, drill: Drill, seed: int) -> tuple[Done, ...]:
-    """All that only looks, on every box that answers, with what it prints at the beginning."""
-    start = drilling.play(drill, seed, (), (), False)
-    steps = [
-        Step(box, line) for box in start.boxes for line in dict.fromkeys(_lines(drilling, box))
-    ]
+def looked_at(
+    drilling: Drilling, drill: Drill, seed: int, boxes: Sequence[str]
+) -> tuple[Done, ...]:
+    """All that only looks, on boxes that answer, with what it prints at the beginning."""
+    steps = [Step(box, line) for box in boxes for line in dict.fromkeys(_lines(drilling, box))]
     done: list[Done] = []
     for n in range(0, len(steps), STEPS_MOST):
         done += drilling.play(drill, seed, steps[n : n + STEPS_MOST], (), False).done
@@ -36,8 +35,9 @@ def _lines(drilling: Drilling, host: str) -> Iterator[str]:
     for store in box.stores.values():
         yield from _of_store(store)
     for path, drive in drives(box):
-        for name in (path, f"/dev/disk/by-id/ata-{drive.disk.serial}"):
-            yield f"smartctl -a {name}"
+        yield f"smartctl -a {path}"
+        if drive.disk.serial:
+            yield f"smartctl -a /dev/disk/by-id/ata-{drive.disk.serial}"
     yield from (f"ls {folder}" for folder in _folders(box))
 
 

@@ -150,8 +150,9 @@ def _store(lab: Lab, pool: str) -> str:
 def _errors(lab: Lab, pool: str) -> str:
     name, box = _store(lab, pool), _host(lab, pool)
     if FILESYSTEMS[lab.index.pools[pool].filesystem].checksums:
-        said = "has experienced an unrecoverable error. Applications are unaffected."
-        said = f"pool {name} is not well: one or more devices {said}"
+        said = (
+            f"pool {name} is not well: one or more devices has experienced an unrecoverable error."
+        )
         return _mail(box, f"{box}: scrub of {name} failed", said)
     disk = next(lab.drives[d].disk for d in lab.index.pools[pool].disks if lab.drives[d].frayed)
     said = f"199 UDMA_CRC_Error_Count of {disk.label}, serial {disk.serial} counts up."
@@ -164,7 +165,9 @@ def _quiet(lab: Lab, pool: str) -> str:
     name = f"pool {_store(lab, pool)}"
     if any(d.garbled for d in here):
         return f"{name} counts errors"
-    if any(d.frayed or d.doubted for d in here):
+    if any(d.frayed and not d.doubted for d in here):
+        return f"CRC errors of a disk of {name} still count up"
+    if any(d.doubted for d in here):
         return f"nobody knows whether {name} counts errors again: nothing has read all of it since"
     return _healthy(lab, pool)
 

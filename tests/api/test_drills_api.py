@@ -27,6 +27,28 @@ def test_a_drill_is_played_from_its_steps_alone(client: TestClient) -> None:
     assert client.get(found.base).json()["meta"]["revision"] == found.state["meta"]["revision"]
 
 
+def test_what_is_taken_along_is_what_the_server_answers_at_the_beginning(
+    client: TestClient,
+) -> None:
+    """Whoever plays alone sees no other lab, and the same steps are judged alike."""
+    from tests.builders import job
+
+    found = Lab(client, lab(jobs=(job("far", "replication", target_pool="second"),)))
+    for drill in ("one_disk", "errors", "box_lost"):
+        carried = client.get(f"{found.base}/drills/{drill}/carried").json()
+        start = client.post(f"{found.base}/drill", json={"drill": drill}).json()
+        assert carried["start"] == start
+        lines = [{"at": a["at"], "line": a["line"]} for a in carried["answers"]]
+        assert {a["at"] for a in carried["answers"]} == set(start["boxes"])
+        again = client.post(f"{found.base}/drill", json={"drill": drill, "steps": lines}).json()
+        told = [(d["line"], d["code"], d["out"]) for d in again["done"]]
+        assert told == [(a["line"], a["code"], a["out"]) for a in carried["answers"]]
+        # Looking changes nothing: all that hands could do, they still can.
+        assert again["deeds"] == start["deeds"]
+    assert any("zpool status" in a["line"] for a in carried["answers"]) or not start["boxes"]
+    assert problem(client.get(f"{found.base}/drills/flood/carried"), 404)
+
+
 def test_what_cannot_be_drilled_is_told(client: TestClient) -> None:
     empty = Lab(client, Plan(name="mine"))
     assert "a pool that stands" in client.get(f"{empty.base}/drills").json()["why"]
