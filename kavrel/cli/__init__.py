@@ -108,6 +108,11 @@ COMMANDS: Mapping[str, Entry] = {
         "take",
         "Print what a plan could take over from a look, with what of it is guessed.",
     ),
+    "drill": Entry(
+        "drill",
+        "drill_command",
+        "Play a drill in a shell over the stand-in's boxes; without NIGHT print the drills.",
+    ),
     "evaluate": Entry(
         "plan", "evaluate_command", "Print the strip, the proof and the cautions of a plan."
     ),

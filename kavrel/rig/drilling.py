@@ -10,7 +10,9 @@ import shlex
 import shutil
 from collections import OrderedDict
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from threading import Lock
 
@@ -140,7 +142,7 @@ class Drilling:
         with self._lock:
             begun = self._at(drill, seed)
             with workspace() as folder:
-                play = _Play(begun, drill, self.target(drill, seed), folder)
+                play = Play(begun, drill, self.target(drill, seed), folder)
                 return play.through(steps, cells, ended)
 
     def told(self, drill: Drill, seed: int) -> Truth:
@@ -148,7 +150,17 @@ class Drilling:
         with self._lock:
             begun = self._at(drill, seed)
             with workspace() as folder:
-                return _Play(begun, drill, self.target(drill, seed), folder).truth()
+                return Play(begun, drill, self.target(drill, seed), folder).truth()
+
+    @contextmanager
+    def lived_in(self, drill: Drill, seed: int) -> Iterator["Play"]:
+        """A drill that goes on with each thing that is done, for as long as somebody stays in it."""
+        with self._lock:
+            begun = self._at(drill, seed)
+            with workspace() as folder:
+                play = Play(begun, drill, self.target(drill, seed), folder)
+                play.is_judged()
+                yield play
 
     def _at(self, drill: Drill, seed: int) -> _Begun:
         key = drill.id, seed
@@ -197,7 +209,7 @@ class Drilling:
         return self._struck[hour]
 
 
-class _Play:
+class Play:
     """One playing of a drill."""
 
     def __init__(self, begun: _Begun, drill: Drill, target: str, folder: Path) -> None:
@@ -206,40 +218,75 @@ class _Play:
         self.moment, self.began, self.sees = begun.moment, begun.lab.now, begun.sees
         self.datasets, self.victims = begun.datasets, begun.victims
         self.charged: list[str] = []  # assumptions by which the step at hand took hours
+        self.done: list[Done] = []
+        self.ways: dict[str, list[tuple[str, float]]] = {}  # where something could be had at first
+        self.still: dict[str, float | None] = {}
+        self.worse: dict[str, int | None] = dict.fromkeys(self.datasets)
 
     def through(self, steps: Sequence[Step], cells: Sequence[Cell], ended: bool) -> Played:
+        """All steps, one after the other."""
+        if ended:
+            self.is_judged()
+        for step in steps[:STEPS_MOST]:
+            self.take(step, partial(self._do, step))
+        return self.so_far(cells)
+
+    def is_judged(self) -> None:
+        """From here on each step is looked at: what could still be had after it."""
+        self.ways = self._ways()
+        self.still = {d: self._least(states) for d, states in self.ways.items()}
+
+    def take(self, step: Step, act: Callable[[], Said]) -> Said:
+        """One step, what comes of it, and the time that it takes."""
         lab = self.lab
-        ways = self._ways() if ended else {}
-        first = {d: self._least(states) for d, states in ways.items()}
-        still, worse = dict(first), dict.fromkeys(self.datasets)
-        done = []
-        for number, step in enumerate(steps[:STEPS_MOST]):
-            lab.seconds, self.charged = 0.0, []
-            says = dict(self._deeds()).get(step.line, step.line) if step.at == HANDS else step.line
-            said = self._do(step)
-            lab.now += lab.seconds + (TYPED_SECONDS if step.at != HANDS else 0.0)
-            out = (said.out.decode(errors="replace") + said.err)[:OUT_MOST]
-            hours = (lab.now - self.began) / 3600
-            done.append(Done(step, said.code, out, hours, says, tuple(self.charged)))
-            if ended:
-                now = self._attainable()
-                for dataset in self.datasets:
-                    if worse[dataset] is None and _less(now[dataset], still[dataset]):
-                        worse[dataset] = number
-                    still[dataset] = now[dataset]
+        lab.seconds, self.charged = 0.0, []
+        says = dict(self._deeds()).get(step.line, step.line) if step.at == HANDS else step.line
+        said = act()
+        lab.now += lab.seconds + (TYPED_SECONDS if step.at != HANDS else 0.0)
+        out = (said.out.decode(errors="replace") + said.err)[:OUT_MOST]
+        hours = (lab.now - self.began) / 3600
+        self.done.append(Done(step, said.code, out, hours, says, tuple(self.charged)))
+        if self.ways:
+            now = self._attainable()
+            for dataset in self.datasets:
+                if self.worse[dataset] is None and _less(now[dataset], self.still[dataset]):
+                    self.worse[dataset] = len(self.done) - 1
+                self.still[dataset] = now[dataset]
+        return said
+
+    def so_far(self, cells: Sequence[Cell]) -> Played:
+        """The drill as it stands; judged where each step was looked at."""
+        lab = self.lab
         mine = (c for c in cells if c.hazard == self.drill.hazard and c.dataset in self.datasets)
         return Played(
             self.sees,
             self.began,
             tuple(b.host.id for b in lab.boxes.values() if b.up and b.stores and not b.host.closed),
             tuple(self._deeds()),
-            tuple(done),
+            tuple(self.done),
             (lab.now - self.began) / 3600,
             tuple(self._left()),
-            tuple(self._came_out(d, ways[d], worse[d]) for d in self.datasets if ended),
-            hours_worked(lab, done),
+            tuple(
+                self._came_out(d, self.ways[d], self.worse[d]) for d in self.datasets if self.ways
+            ),
+            hours_worked(lab, self.done),
             planned_worked(lab, mine),
         )
+
+    # -- lived in, from a shell -------------------------------------------------------------------
+
+    def on_box(self, host: str, words: list[str], stdin: bytes) -> Said:
+        """A program that is started on a box, with what it reads."""
+        return self.take(Step(host, shlex.join(words)), partial(self._run, host, words, stdin))
+
+    def by_hand(self, line: str) -> Said:
+        """Something that hands do."""
+        step = Step(HANDS, line)
+        return self.take(step, partial(self._do, step))
+
+    def can_do(self) -> list[tuple[str, str]]:
+        """What hands can do now."""
+        return self._deeds()
 
     def _came_out(
         self, dataset: str, ways: Sequence[tuple[str, float]], worse: int | None
@@ -497,14 +544,34 @@ class _Play:
             return failed(f"hands cannot do that: {step.line}")
         return hand[1](self, *words[1:])
 
-    def _typed(self, step: Step) -> Said:
-        box = self.lab.boxes.get(step.at)
+    def _no_console(self, host: str) -> Said | None:
+        box = self.lab.boxes.get(host)
         if box is None or not box.up or box.lost:
-            return failed(f"{step.at}: there is no console: the box does not run")
+            return failed(f"{host}: there is no console: the box does not run")
         if box.host.closed:
             return failed(
                 f"{box.name}: there is no console: it has a page of its own, or somebody at it"
             )
+        return None
+
+    def _run(self, host: str, words: list[str], stdin: bytes) -> Said:
+        """One program of a box."""
+        if nobody := self._no_console(host):
+            return nobody
+        box = self.lab.boxes[host]
+        if words[0] == "lab-job":
+            return self._lab_job(box, words[1:])
+        try:
+            said = box.command(words, stdin)
+        except FileNotFoundError:
+            return failed(f"sh: 1: {words[0]}: not found", 127)
+        self._mark_back(shlex.join(words))
+        return said
+
+    def _typed(self, step: Step) -> Said:
+        if nobody := self._no_console(step.at):
+            return nobody
+        box = self.lab.boxes[step.at]
         if FORBIDDEN & set(step.line):
             return failed("this console is no shell: one command, or some with | between them")
         try:
@@ -721,16 +788,16 @@ class _Play:
 
 Hand = tuple[int, Callable[..., Said]]
 HANDS_DO: dict[str, Hand] = {
-    "renew": (1, _Play._renew),
-    "start": (1, _Play._start),
-    "unlock": (1, _Play._unlock),
-    "remake": (1, _Play._remake),
-    "pull": (1, _Play._pull),
-    "reseat": (1, _Play._reseat),
-    "fit": (2, _Play._fit),
-    "buy": (1, _Play._buy),
-    "carry": (0, _Play._carry),
-    "restore": (2, _Play._restore),
+    "renew": (1, Play._renew),
+    "start": (1, Play._start),
+    "unlock": (1, Play._unlock),
+    "remake": (1, Play._remake),
+    "pull": (1, Play._pull),
+    "reseat": (1, Play._reseat),
+    "fit": (2, Play._fit),
+    "buy": (1, Play._buy),
+    "carry": (0, Play._carry),
+    "restore": (2, Play._restore),
 }
 
 

@@ -19,9 +19,11 @@ NEW_SECONDS = 60  # one that was made a moment ago is not held yet
 
 
 @contextmanager
-def workspace() -> Iterator[Path]:
-    """A new folder that goes when it is done."""
-    there = Path(IN_MEMORY if os.access(IN_MEMORY, os.W_OK) else tempfile.gettempdir())
+def workspace(programs: bool = False) -> Iterator[Path]:
+    """A new folder that goes when it is done; one in which `programs` can be started, where they are to be."""
+    able = os.access(IN_MEMORY, os.W_OK)
+    able = able and not (programs and os.statvfs(IN_MEMORY).f_flag & os.ST_NOEXEC)
+    there = Path(IN_MEMORY if able else tempfile.gettempdir())
     _left_over(there)
     folder = Path(tempfile.mkdtemp(prefix=NAMED, dir=there))
     held = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
