@@ -50,4 +50,4 @@ cat "$beside/python.log"
 [ "$quick" != quick ] || exit 0
 say "tests"
 # Three at a time: on two cores they wait for servers and browsers a quarter of it.
-$bin/pytest -n 3 --dist loadgroup -m "not prove" "$@"
+$bin/pytest -n 4 --dist loadgroup -m "not prove" "$@"
