@@ -51,7 +51,8 @@ def test_programs_read_what_others_print_as_in_any_shell(tmp_path: Path) -> None
     point = "$(zfs list -H -t snapshot -o name -r main/files | tail)"
     said, wrong, _ = played(
         tmp_path, "errors", "ssh far zfs list -H -o name", "zfs snapshot main/files@by-hand",
-        "zfs send main/files@by-hand | ssh far zfs receive second/back", "ssh far zfs list -H -o name", f"echo {point}",
+        "zfs send main/files@by-hand | ssh far zfs receive second/back",
+        "ssh far zfs list -H -o name", f"echo {point}",
         "false | zpool status nowhere; echo it ended with $?", "tar --version",
     )  # fmt: skip
     assert said.count("second/back") == 1

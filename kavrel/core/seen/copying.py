@@ -133,7 +133,7 @@ def _in_shell(text: str, depth: int) -> Iterator[Copying]:
     except ValueError:  # a quote that never ends
         return
     where, asks = "", False
-    for pipeline in _pipelines(words):
+    for after, pipeline in _pipelines(words):
         commands = [c for c in (_bare(w) for w in pipeline) if c]
         if not commands:
             continue
@@ -146,7 +146,8 @@ def _in_shell(text: str, depth: int) -> Iterator[Copying]:
             asks = True
         else:
             for one in _of_commands(commands, depth):
-                yield _settled(one, where, asks)
+                # What stands behind || runs where something failed.
+                yield _settled(one, where, asks or after == "||")
 
 
 def _words(text: str) -> list[str]:
@@ -173,17 +174,19 @@ def _without_redirections(words: Sequence[str]) -> list[str]:
     return kept
 
 
-def _pipelines(words: Sequence[str]) -> Iterator[list[list[str]]]:
+def _pipelines(words: Sequence[str]) -> Iterator[tuple[str, list[list[str]]]]:
+    """Commands that read one another, with what stands before them."""
+    before = ""
     pipeline: list[list[str]] = [[]]
     for word in words:
         if word in BETWEEN or set(word) <= set(";()&\n"):
-            yield pipeline
-            pipeline = [[]]
+            yield before, pipeline
+            before, pipeline = word, [[]]
         elif word in ("|", "|&"):
             pipeline.append([])
         else:
             pipeline[-1].append(word)
-    yield pipeline
+    yield before, pipeline
 
 
 def _bare(words: list[str]) -> list[str]:
@@ -374,26 +377,12 @@ def _plain(tool: str, takes: str, into: str) -> Callable[[list[str]], Copying | 
     """Reads a copy that neither deletes nor sets aside."""
 
     def read(words: list[str]) -> Copying | None:
-        letters = ""
-        ends: list[str] = []
-        rest = iter(words)
-        for word in rest:
-            if word == "--":
-                ends.extend(rest)
-            elif word.startswith("--"):
-                letters += {"--archive": "a", "--recursive": "r"}.get(word, "")
-            elif word.startswith("-") and len(word) > 1:
-                taken = next((i for i, c in enumerate(word[1:], 1) if c in takes), 0)
-                letters += word[1 : taken or None]
-                if taken and word[taken] == into:
-                    return Copying(tool, why_not="it copies into a folder that stands first")
-                if taken and taken == len(word) - 1:
-                    next(rest, None)
-            else:
-                ends.append(word)
+        letters, ends = _split(words, takes)
+        if into and into in letters:
+            return Copying(tool, why_not="it copies into a folder that stands first")
         if len(ends) < 2:
             return None
-        deep = set(letters) & set("arR")
+        deep = set(letters) & {*"arR", "archive", "recursive"}
         return Copying(
             tool,
             sources=tuple(place_of(e) if tool == "scp" else Place(e) for e in ends[:-1]),
@@ -459,17 +448,28 @@ def _over_ssh(words: list[str]) -> tuple[str, str, list[str]] | None:
 
 def _left(words: Sequence[str], takes: str | frozenset[str], stop: bool = False) -> list[str]:
     """What is no option; `stop`: after the first such word all are."""
+    return _split(words, takes, stop)[1]
+
+
+def _split(
+    words: Sequence[str], takes: str | frozenset[str], stop: bool = False
+) -> tuple[set[str], list[str]]:
+    """Options by their letters or long names, those that `take` a word without it; and what is none."""
+    options: set[str] = set()
     left: list[str] = []
     rest = iter(words)
     for word in rest:
         if left and stop:
             left.append(word)
+        elif word == "--":
+            left.extend(rest)
         elif word.startswith("--"):
-            continue
+            options.add(word[2:])
         elif word.startswith("-") and len(word) > 1:
             taken = next((i for i, c in enumerate(word[1:], 1) if c in takes), 0)
+            options |= set(word[1 : taken + 1] if taken else word[1:])
             if taken and taken == len(word) - 1:
                 next(rest, None)
         else:
             left.append(word)
-    return left
+    return options, left

@@ -20,7 +20,8 @@ from kavrel.core.shares.names import folders, pool_names, pool_roots, zfs_namers
 
 # What copies something away, in the words of the tools: common practice, no source.
 COPIES = re.compile(
-    r"\b(rsync|zfs send|btrfs send|scp|sftp|tar|dump\w*|\w*backup\w*|\w*sync)\b", re.IGNORECASE
+    r"\b(rsync|zfs send|btrfs send|scp|sftp|cp -\S*[arR]\S*|tar|dump\w*|\w*backup\w*|\w*sync)\b",
+    re.IGNORECASE,
 )
 # A timer that Debian's dpkg brings along: it keeps its own lists, nobody's data.
 OF_THE_SYSTEM = frozenset({"dpkg-db-backup"})

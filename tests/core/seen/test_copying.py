@@ -114,6 +114,7 @@ def test_snapshots_that_are_sent(command: str, source: Place, target: Place, raw
         ("for d in a b; do rsync -a /t/a /b; done", "more than its calendar"),
         ("zfs send tank/p@old | zfs receive vault/p", "the same at each run"),
         ("cp -rt /b /a", "a folder that stands first"),
+        ("test -e /b/done || rsync -a /a /b", "more than its calendar"),
     ],
 )
 def test_what_no_plan_can_say_is_said_with_the_reason(command: str, why: str) -> None:

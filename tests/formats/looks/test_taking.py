@@ -414,6 +414,7 @@ def test_a_copy_that_is_pulled_and_snapshots_that_are_sent_become_jobs() -> None
         ("rsync -an /tank/photos cellar:/vault/x", "a dry run"),
         ("rsync -a mod::x /tank/photos", "mod is no box"),
         ("/usr/local/bin/backup.sh", "it looks like a copy"),
+        ("cp -a --target-directory=/mnt/x /tank/photos", "it looks like a copy"),
     ],
 )
 def test_a_copy_that_cannot_be_planned_as_it_stands_is_named_with_the_reason(
