@@ -12,6 +12,7 @@ from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
 from kavrel.api.service import Service
 from kavrel.core.paper.document import Document
+from kavrel.core.quantities import Flag, whole
 from kavrel.core.working import Working
 from kavrel.store.plans import PlanRow
 
@@ -55,9 +56,9 @@ class Playing(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
     drill: Annotated[str, Field(max_length=40)]
-    seed: Annotated[int, Field(ge=0, le=1000)] = 0
+    seed: Annotated[int, whole(0, 1000)] = 0
     steps: Annotated[list[StepAsked], Field(max_length=STEPS_MOST)] = []
-    ended: bool = False
+    ended: Flag = False
 
 
 class DeedView(BaseModel):

@@ -15,7 +15,7 @@ from kavrel.core.compare import Change, compare
 from kavrel.core.edit import put_settings
 from kavrel.core.plan import Plan
 from kavrel.core.proof.compare import CellChange, compare_cells
-from kavrel.core.quantities import Line, MaybeLine, Number, Zone
+from kavrel.core.quantities import Line, MaybeLine, Number, StrictNumber, Zone
 from kavrel.formats import plan_file
 from kavrel.store.thinning import SAYS
 
@@ -52,13 +52,13 @@ class NewVariant(_Body):
 class Pin(_Body):
     """The revision to pin; null takes the pin out."""
 
-    revision: Number | None
+    revision: StrictNumber | None
 
 
 class Restore(_Body):
     """The revision to bring back as a new one."""
 
-    revision: Number
+    revision: StrictNumber
 
 
 class Revision(BaseModel):

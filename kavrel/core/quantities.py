@@ -124,6 +124,7 @@ Money = Annotated[int, Field(strict=True, ge=0, le=10**9)]
 Count = Annotated[int, Field(strict=True, ge=0, le=10_000)]
 # Of a revision; whole numbers beyond are none that a database or a browser keeps exact.
 Number = Annotated[int, Field(ge=0, le=2**53)]
+StrictNumber = Annotated[int, Field(strict=True, ge=0, le=2**53)]  # in a body, where true is no 1
 Flag = Annotated[bool, Field(strict=True)]
 
 

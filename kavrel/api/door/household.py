@@ -20,6 +20,7 @@ from kavrel.api.door.signing import (
 )
 from kavrel.api.door.visitor import TheVisitor, Visitor
 from kavrel.api.problem import ProblemError
+from kavrel.core.quantities import Flag
 from kavrel.store.people import LastPlanner, NameTaken, NoSuchPerson, Role, SecondFor
 
 router = Routes(prefix="/api/people", tags=["door"], responses=ANSWERS)
@@ -72,8 +73,8 @@ class PersonChange(Sent):
 
     role: Role | None = None
     password: Password | None = None
-    codes: bool | None = None
-    passkeys: bool | None = None
+    codes: Flag | None = None
+    passkeys: Flag | None = None
     own_password: Password
 
 

@@ -21,7 +21,7 @@ from kavrel.api.door.visitor import TheVisitor
 from kavrel.api.items import PROBLEMS
 from kavrel.api.problem import ProblemError
 from kavrel.api.told.post import NotSent, post
-from kavrel.core.quantities import Id, Line, WallTime
+from kavrel.core.quantities import Flag, Id, Line, WallTime, whole
 from kavrel.core.told.news import TOPICS, Topic
 from kavrel.store.outbox import Message, NoSuchWay, Outbox, Security, State, Way, WayKind
 
@@ -40,10 +40,10 @@ class WaySent(Sent):
 
     kind: WayKind
     name: Line
-    works: bool = True
+    works: Flag = True
     place: Place = ""
     server: Server = ""
-    port: Annotated[int, Field(ge=0, le=65535)] = 0
+    port: Annotated[int, whole(0, 65535)] = 0
     security: Security = "tls"
     login: Annotated[str, Field(max_length=190)] = ""
     secret: Annotated[SecretStr, Field(max_length=500)] | None = None
@@ -51,7 +51,7 @@ class WaySent(Sent):
     quiet_from: WallTime = "22:00"
     quiet_until: WallTime = "07:00"
     daily_at: WallTime = "08:00"
-    heartbeat_day: Annotated[int, Field(ge=0, le=6)] | None = 0
+    heartbeat_day: Annotated[int, whole(0, 6)] | None = 0
     topics: Annotated[list[Topic], Field(max_length=len(TOPICS))] = Field(
         default_factory=lambda: list(TOPICS)
     )
