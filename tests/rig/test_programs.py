@@ -1,6 +1,5 @@
 """A drill in a real shell: what is typed goes to the stand-in, and nothing else of the machine is reached."""
 
-import os
 import subprocess
 import sys
 from pathlib import Path
@@ -8,7 +7,6 @@ from pathlib import Path
 import pytest
 
 from kavrel.formats.plan_file import dump
-from kavrel.rig.workspace import IN_MEMORY, NAMED
 from tests.builders import job, lab
 from tests.conftest import needs
 
@@ -81,11 +79,13 @@ def test_nothing_of_the_machine_is_reached_from_it(tmp_path: Path, line: str, wh
 
 
 def test_what_ran_is_gone_when_it_ends_and_other_boxes_are_a_word_away(tmp_path: Path) -> None:
-    mine = {p for p in Path(IN_MEMORY).glob(f"{NAMED}*") if p.stat().st_uid == os.getuid()}
-    said, wrong, code = played(tmp_path, "errors", "on-far", "hostname", "exit", "hostname")
+    typed = ("echo $PATH", "on-far", "echo $PATH", "hostname", "exit", "hostname")
+    said, wrong, code = played(tmp_path, "errors", *typed)
     assert (code, wrong) == (0, "")
     assert said.index("far") < said.index("box")
-    assert {p for p in Path(IN_MEMORY).glob(f"{NAMED}*") if p not in mine} == set()
+    places = [Path(line) for line in said if line.startswith("/")]
+    assert [p.name for p in places] == ["box", "far"]
+    assert not any(p.parents[1].exists() for p in places)
 
 
 def test_nights_are_listed_and_others_refused(tmp_path: Path) -> None:
