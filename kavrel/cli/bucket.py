@@ -43,7 +43,9 @@ def bucket(plan_path: Path, port: int, ahead: int) -> None:
     with TemporaryDirectory(prefix="kavrel-bucket-") as folder:
         store = Store(Path(folder), lambda: now() + timedelta(days=ahead))
         for one in plan.buckets:
-            made = store.make(f"lab-{slug(one.name, one.id)}"[:63], one.locked_days > 0)
+            name = f"lab-{slug(one.name, one.id)}"[:50].rstrip("-")
+            name = f"{name}-{one.id}"[:63].rstrip("-") if name in store.buckets else name
+            made = store.make(name, one.locked_days > 0)
             made.versioned, made.days = True, one.locked_days
             held = f"objects locked for {made.days} days" if made.days else "no lock"
             click.echo(f"bucket {made.name} ({one.name}): versions kept, {held}")

@@ -50,8 +50,10 @@ def drill_command(
             if drill.caution:
                 click.echo(drill.caution)
             with programs(play, folder) as made:
+                if wanted and wanted not in made.boxes:
+                    raise click.ClickException(f"nobody sits at {box}: it takes no commands")
                 able = [b for b in made.boxes if play.lab.boxes[b].up] or made.boxes
-                here = wanted if wanted in made.boxes else able[0]
+                here = wanted or able[0]
                 click.echo(
                     f"You sit at {play.lab.boxes[here].name}. `hands` says what hands can do, "
                     f"{', '.join(f'`on-{b}`' for b in made.boxes)} goes to a box, `exit` ends it."

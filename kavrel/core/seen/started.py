@@ -171,8 +171,10 @@ class StartedOffer(StoreOffer):
                 item["left_out"] = list(copying.left_out)
             if copying.blocks and copying.raw and all(index.datasets[d].encrypted for d in mine):
                 item["encrypted"] = True
-            if start is not end and not copying.target.module:
-                item["wire_encrypted"] = True  # by ssh
+            if start is not end and not any(p.module for p in (*copying.sources, copying.target)):
+                item["wire_encrypted"] = (
+                    True  # by ssh; a daemon's module comes and goes in the clear
+                )
             if copying.kib_per_s:
                 item["limit_mbit"] = max(0.1, round(copying.kib_per_s * 1024 * 8 / 1e6, 3))
             if export:
@@ -185,7 +187,7 @@ class StartedOffer(StoreOffer):
                 name,
                 item,
                 why=f"{STARTS[task.by]} starts it, {task.on}: {task.command[:SHOWN]}; once lab-job copies, "
-                "take that away there",
+                "take that line out there",
                 guess=guess,
                 needs=(*pools, *(f"datasets/{d}" for d in mine)),
             )
@@ -220,7 +222,7 @@ class StartedOffer(StoreOffer):
             return ""
         many = "are" if len(places) > 1 else "is"
         said = f"{' and '.join(sorted(places))} on {end.name} {many} planned as data"
-        return f"; {said}: look whether that is this copy, and take it away there"
+        return f"; {said}: if that is this copy, take it out of the plan (what lies there stays)"
 
     # -- what is read ------------------------------------------------------------------------------
 

@@ -371,9 +371,9 @@ def test_copies_that_crontabs_start_become_jobs_with_what_nobody_printed_said() 
     assert kept.schedule.weekdays == (0, 3)
     guesses = {t.name: (t.why, t.guess) for t in offer.things if t.collection == "jobs"}
     why, guess = guesses[mirror.name]
-    assert "once lab-job copies, take that away there" in why
+    assert "once lab-job copies, take that line out there" in why
     assert "all of it is copied anew" in guess
-    assert "; /vault/from-nas/photos on cellar is planned as data: look whether" in guess
+    assert "; /vault/from-nas/photos on cellar is planned as data: if that is this copy" in guess
     assert mirror.name == "photos to vault"
     # Once taken it is not offered again.
     again = takes(plan, machine(nas(cron(*lines))), None, TODAY)
@@ -398,6 +398,21 @@ def test_a_copy_that_is_pulled_and_snapshots_that_are_sent_become_jobs() -> None
     assert [names[d] for d in replicated.datasets] == ["home"]
     # How many are kept there no line says, and home is not encrypted: sent as it lies it is none the more.
     assert (replicated.retention.last, replicated.encrypted) == (2, False)
+
+
+def test_what_is_pulled_from_a_module_comes_in_the_clear_whatever_ssh_would_do() -> None:
+    module = "[pics]\npath = /tank/photos\nauth users = ana\nhosts allow = 192.0.2.0/24\n"
+    plan, _ = taken(nas(("rsyncd.conf", "/etc/rsyncd.conf", module)))
+    plan, _ = taken(second_box().replace(b"photos@auto-", b"photos@by-hand-"), plan)
+    document = json.loads(second_box().replace(b"photos@auto-", b"photos@by-hand-"))
+    line = "0 1 * * * root rsync -a --delete nas::pics/ /vault/p/"
+    listing = {"listing": "crontab", "asked": "/etc/crontab", "code": 0, "said": line}
+    document["listings"].append(listing)
+    plan, _ = taken(json.dumps(document).encode(), plan)
+    (job,) = [j for j in plan.jobs if j.kind == "mirror"]
+    names = {d.id: d.name for d in plan.datasets}
+    assert ([names[d] for d in job.datasets], job.credentials) == (["photos"], "target")
+    assert job.wire_encrypted is False
 
 
 @pytest.mark.parametrize(
