@@ -19,6 +19,7 @@ from kavrel.formats.lab_jobs import lab_jobs, script
 from kavrel.formats.timers import crontab, timer_units
 from tests.builders import TODAY, daily, disk, job, lab
 from tests.conftest import needs
+from tests.outside import OWN_ETC
 
 pytestmark = [
     needs("mkfs.btrfs"),
@@ -90,9 +91,7 @@ STAGE = """
 set -e
 mkdir {room}/room
 mount -t tmpfs none {room}/room
-cp -a /etc {room}/room/etc
-mount --bind {room}/room/etc /etc
-rm -f /etc/passwd.lock /etc/shadow.lock /etc/group.lock /etc/gshadow.lock
+{own_etc}
 mount -t tmpfs none /srv; mount -t tmpfs none /var/lib
 for name in main second third; do
   mkdir /srv/$name; mount -o loop {room}/$name.img /srv/$name
@@ -121,7 +120,9 @@ STAND_INS = {
 
 def stage(folder: Path, commands: list[str]) -> tuple[list[str], str]:
     """What is seen after the commands, and what they said."""
-    text = STAGE.format(room=folder, commands="\n".join(commands))
+    text = STAGE.format(
+        room=folder, own_etc=OWN_ETC.replace("ROOM", f"{folder}/room"), commands="\n".join(commands)
+    )
     done = subprocess.run(
         ["unshare", "-m", "sh", "-c", text], capture_output=True, text=True, check=False
     )

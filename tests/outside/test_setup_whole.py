@@ -43,6 +43,7 @@ from kavrel.formats.servers.setup import setup_script
 from kavrel.formats.servers.units import units
 from tests.builders import GB, disk, lab
 from tests.conftest import needs
+from tests.outside import OWN_ETC
 
 pytestmark = [
     needs("unshare"),
@@ -56,11 +57,7 @@ RUNNER = """
 set -e
 mkdir -p {folder}/room
 mount -t tmpfs none {folder}/room
-# A copy, not a layer over it: another test may be making an account on the machine itself, and its
-# locks are not this one's.
-cp -a /etc {folder}/room/etc
-mount --bind {folder}/room/etc /etc
-rm -f /etc/passwd.lock /etc/shadow.lock /etc/group.lock /etc/gshadow.lock /etc/subuid.lock /etc/subgid.lock
+{own_etc}
 mkdir {folder}/room/var {folder}/room/var-work
 mount -t overlay overlay -o lowerdir=/var/lib,upperdir={folder}/room/var,workdir={folder}/room/var-work /var/lib
 mount -t tmpfs -o mode=755 none /srv
@@ -151,11 +148,14 @@ class House:
         origin: str = "revision 1",
     ) -> Ran:
         text = setup_script(plan, host, origin, today)
+        for old in ("code", "said"):  # of the run before: one that never began has neither
+            (self.folder / old).unlink(missing_ok=True)
         (self.folder / "setup.sh").write_text(text, encoding="utf-8")
         # What is imported is mounted.
         sets = json.loads((self.folder / "zfs.json").read_text(encoding="utf-8"))["sets"]
         runner = RUNNER.format(
             folder=self.folder,
+            own_etc=OWN_ETC.replace("ROOM", f"{self.folder}/room"),
             mounted=f"mkdir -p {' '.join(f'/srv/{s}' for s in sorted(sets))}" if sets else "",
             before=before,
             after=after,
