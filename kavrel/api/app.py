@@ -138,7 +138,7 @@ def create_app(
     app.add_middleware(Gate, people=people, behind_proxy=behind_proxy)
     if compress:
         app.add_middleware(GZipMiddleware, minimum_size=2_000, compresslevel=4)
-    app.add_middleware(Guard, allowed=allowed_hosts)
+    app.add_middleware(Guard, allowed=allowed_hosts, based=bool(prefix))
     app.add_middleware(Prefix, prefix=prefix)
     app.add_middleware(Counted, counts=counts)
     return app

@@ -4,6 +4,7 @@ Kavrel listens on loopback; a page from elsewhere could still reach it through t
 rebinding a name to 127.0.0.1 or by posting across sites.
 """
 
+import logging
 import re
 from urllib.parse import urlsplit
 
@@ -20,16 +21,16 @@ LOOPBACK = frozenset({"127.0.0.1", "localhost", "[::1]"})
 SAFE_METHODS = frozenset({"GET", "HEAD"})
 POLICY = (
     "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
-    "frame-ancestors 'none'; base-uri 'self'; form-action 'self'; object-src 'none'; worker-src 'self'"
+    "frame-ancestors 'none'; base-uri {base}; form-action 'self'; object-src 'none'; worker-src 'self'"
 )
 HEADERS = (
-    (b"content-security-policy", POLICY.encode()),
     (b"x-content-type-options", b"nosniff"),
     (b"referrer-policy", b"no-referrer"),
     (b"cross-origin-resource-policy", b"same-origin"),
     (b"cross-origin-opener-policy", b"same-origin"),
     (b"permissions-policy", b"camera=(self), microphone=(), geolocation=(), payment=()"),
 )
+log = logging.getLogger("kavrel.refused")
 STRICT = (b"strict-transport-security", b"max-age=31536000")
 
 
@@ -39,10 +40,17 @@ def _name(host: str) -> str:
 
 
 class Guard:
-    """ASGI middleware; `allowed` are further host names that the user asked to serve under."""
+    """ASGI middleware; `allowed` are further host names that the user asked to serve under.
 
-    def __init__(self, app: ASGIApp, allowed: frozenset[str] = frozenset()) -> None:
+    `based`: the page says itself which path it lies under, and may.
+    """
+
+    def __init__(
+        self, app: ASGIApp, allowed: frozenset[str] = frozenset(), based: bool = False
+    ) -> None:
         self.app = app
+        policy = POLICY.format(base="'self'" if based else "'none'")
+        self.headers = ((b"content-security-policy", policy.encode()), *HEADERS)
         self.allowed = LOOPBACK | {a.lower() for a in allowed} | {f"[{a}]" for a in allowed}
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
@@ -53,6 +61,10 @@ class Guard:
         headers = {k.decode("latin-1"): v.decode("latin-1") for k, v in scope["headers"]}
         refusal = self._refusal(headers, scope)
         if refusal:
+            client = scope.get("client") or ("",)
+            # What it called itself, in a form that holds no control character and no end of a line.
+            said = [ascii(headers.get(h, "")[:100]) for h in ("host", "origin")]
+            log.warning("%s: host %s, origin %s", refusal, *said, extra={"address": client[0]})
             await problem(403, "foreign request", refusal)(scope, receive, send)
             return
         length = headers.get("content-length", "0")
@@ -71,7 +83,7 @@ class Guard:
             )
             return
 
-        more = list(HEADERS)
+        more = list(self.headers)
         if scope.get("scheme") == "https":
             more.append(STRICT)
         if scope["path"].startswith("/api"):

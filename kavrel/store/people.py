@@ -24,6 +24,7 @@ AHEAD_SECONDS = 86_400.0
 USED_STEP = 60.0  # when a session was used is written once a minute
 MOST_SESSIONS = 20  # of a person; the one that was used longest ago makes room
 MOST_NOTES = 5_000
+REFUSED_AGAIN = 60.0  # seconds within which the same refusal is written once
 
 
 class NoSuchPerson(KeyError):
@@ -376,6 +377,19 @@ class People:
                 "DELETE FROM door_note WHERE number <= (SELECT max(number) FROM door_note) - ?",
                 (MOST_NOTES,),
             )
+
+    def note_refusal(self, who: str, address: str, what: str) -> None:
+        """Writes a line unless the very same one stands there from the last minute.
+
+        A page that keeps asking must not push out of the book what happened before.
+        """
+        with self._database.glancing() as db:
+            again = db.execute(
+                "SELECT 1 FROM door_note WHERE at > ? AND who = ? AND what = ?",
+                (self._moment() - REFUSED_AGAIN, who[:80], what[:200]),
+            ).fetchone()
+        if not again:
+            self.note(who, address, what)
 
     def notes(self, most: int = 200) -> list[DoorNote]:
         """The book, the newest line first."""

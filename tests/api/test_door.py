@@ -95,8 +95,9 @@ def sign_in(client: TestClient, name: str, words: str = "", **more: Any) -> Any:
 
 
 def held(database: Database) -> str:
+    """All that the database holds but the book at the door, which says what was refused."""
     with database.reading() as db:
-        return "\n".join(db.iterdump())
+        return "\n".join(x for x in db.iterdump() if '"door_note"' not in x)
 
 
 # -- while there is nobody ---------------------------------------------------------------------------
@@ -297,6 +298,23 @@ def client_role(name: str) -> Any:
     return ROLE[name]
 
 
+def test_what_was_refused_stands_in_the_book_once_a_minute(house: House) -> None:
+    reader, path = house.who("Cy"), f"/api/plans/{house.plan}"
+    for _ in range(3):
+        assert reader.delete(path).status_code == 403
+    assert reader.get("/api/people").status_code == 403
+
+    def refused() -> list[tuple[str, str]]:
+        return [(n.who, n.what) for n in house.people.notes() if n.what.startswith("refused")]
+
+    deleting = ("Cy", "refused: delete_plan is not for readers")
+    assert refused() == [("Cy", "refused: list_people is not for readers"), deleting]
+    house.now += timedelta(minutes=2)
+    reader.delete(path)
+    assert refused()[0] == deleting
+    assert len(refused()) == 3
+
+
 def test_what_a_reader_may_ask_leaves_nothing_behind(house: House) -> None:
     client, before = house.who("Bo"), held(house.database)
     line = client.post(f"/api/plans/{house.plan}/line/read", json={"text": "2x 4TB wren"})
@@ -388,7 +406,7 @@ def test_an_undo_leaves_a_line_in_the_book_at_the_door(house: House) -> None:
 # -- other pages, other names ------------------------------------------------------------------------
 
 
-def test_another_page_cannot_use_the_cookie(house: House) -> None:
+def test_another_page_cannot_use_the_cookie(house: House, caplog: Any) -> None:
     client, path = house.who("Ada"), f"/api/plans/{house.plan}"
     for headers in (
         {"origin": "https://evil.example"},
@@ -396,7 +414,9 @@ def test_another_page_cannot_use_the_cookie(house: House) -> None:
         {"sec-fetch-site": "cross-site", "sec-fetch-mode": "no-cors"},
         {"host": "evil.example"},
     ):
+        caplog.clear()
         assert client.delete(path, headers=headers).status_code == 403, headers
+        assert ("kavrel.refused", "WARNING") in [(r.name, r.levelname) for r in caplog.records]
     assert client.get(path).status_code == 200
 
 
@@ -418,6 +438,10 @@ def test_under_a_prefix_nothing_answers_outside_of_it(database: Database) -> Non
         answer = here.get(trick)
         assert answer.status_code in (404, 503) or "html" in answer.headers["content-type"], trick
         assert "plans" not in answer.text or answer.status_code == 404
+    # The page says itself which path it lies under; elsewhere nothing may bend its addresses.
+    assert "base-uri 'self'" in here.get("/lab/kavrel/").headers["content-security-policy"]
+    bare = TestClient(create_app(database, lambda: NOW), base_url="http://127.0.0.1:8321")
+    assert "base-uri 'none'" in bare.get("/").headers["content-security-policy"]
     page = here.get("/lab/kavrel/plan/x/bench")
     assert page.status_code == 503 or '<base href="/lab/kavrel/" />' in page.text
 

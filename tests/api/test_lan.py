@@ -1,9 +1,11 @@
 """The server as a house reaches it: TLS of its own making, people made at the machine, a proxy."""
 
 import os
+import socket
 import ssl
 import subprocess
 import sys
+import warnings
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
@@ -29,6 +31,24 @@ def kavrel(*args: str, words: str = "") -> subprocess.CompletedProcess[str]:
         timeout=60,
         check=False,
     )
+
+
+def handshake(port: int, version: ssl.TLSVersion, ciphers: str) -> str | None:
+    """The cipher suite that OpenSSL's client agrees on when it offers these alone; None for none."""
+    offered = ssl.create_default_context()
+    offered.check_hostname, offered.verify_mode = False, ssl.CERT_NONE
+    with warnings.catch_warnings(action="ignore"):  # that an old version is an old version
+        offered.minimum_version = offered.maximum_version = version
+    offered.set_ciphers(ciphers)
+    try:
+        with (
+            socket.create_connection(("127.0.0.1", port), 20) as plain,
+            offered.wrap_socket(plain) as secure,
+        ):
+            agreed = secure.cipher()
+            return agreed[0] if agreed else None
+    except (ssl.SSLError, ConnectionError):
+        return None
 
 
 @contextmanager
@@ -68,6 +88,10 @@ def test_the_house_comes_in_over_tls_and_a_forgotten_password_is_mended(tmp_path
     # All addresses, asked over loopback alone.
     with serving("--lan", "--database", path) as (port, process):
         assert process.stdout
+        assert handshake(port, ssl.TLSVersion.TLSv1_1, "ALL:@SECLEVEL=0") is None
+        assert handshake(port, ssl.TLSVersion.TLSv1_2, "ECDHE+AES+SHA:ECDHE+AES+SHA384") is None
+        assert "GCM" in str(handshake(port, ssl.TLSVersion.TLSv1_2, "ECDHE+AESGCM"))
+        assert str(handshake(port, ssl.TLSVersion.TLSv1_3, "ALL")).startswith("TLS_")
         said = [process.stdout.readline() for _ in range(3)]
         folder = tmp_path / "data" / "certificate"
         trusting = ssl.create_default_context(cafile=str(folder / "authority.pem"))

@@ -10,7 +10,7 @@ from fastapi import APIRouter, Depends, Request
 from kavrel.api.door.visitor import TheVisitor
 from kavrel.api.guard import SAFE_METHODS
 from kavrel.api.problem import ProblemError
-from kavrel.store.people import Role
+from kavrel.store.people import People, Role
 
 # Nobody has to be signed in for these; each looks for itself whom it answers.
 OPEN = frozenset(
@@ -67,6 +67,8 @@ def allowed(request: Request, who: TheVisitor) -> None:
         )
         raise ProblemError(403, "more than a password", said)
     if not may(who.role, operation, request.method in SAFE_METHODS):
+        people: People = request.app.state.people
+        people.note_refusal(who.name, who.address, f"refused: {operation} is not for {who.role}s")
         said = f"You may read here; this is for {'planners' if who.role == 'hands' else 'others'}."
         raise ProblemError(403, "not yours to do", said)
 

@@ -394,4 +394,5 @@ def withdraw_calendar(who: TheVisitor, people: ThePeople) -> Response:
     """The calendar's address is worth nothing from now on."""
     signed_in(who)
     people.withdraw_calendar(who.name)
+    people.note(who.name, who.address, "withdrew the calendar's address")
     return Response(status_code=204)
