@@ -138,7 +138,7 @@ def create_app(
     app.add_middleware(Gate, people=people, behind_proxy=behind_proxy)
     if compress:
         app.add_middleware(GZipMiddleware, minimum_size=2_000, compresslevel=4)
-    app.add_middleware(Guard, allowed=allowed_hosts, based=bool(prefix))
+    app.add_middleware(Guard, allowed=allowed_hosts)
     app.add_middleware(Prefix, prefix=prefix)
     app.add_middleware(Counted, counts=counts)
     return app
@@ -156,7 +156,9 @@ class Lasting(StaticFiles):
 
 def _front_end(app: FastAPI, dist: Path, prefix: str) -> None:
     root = dist.resolve()
-    based = f'<base href="{prefix}/" />'.encode()
+    # Everything in the page is found from where it is served, wherever in the tree it is opened: no base
+    # element, so that none that somebody slips in counts.
+    rooted = f'<head><meta name="root" content="{prefix}/" />'.encode()
     if (root / "assets").is_dir():
         app.mount("/assets", Lasting(directory=root / "assets"), name="assets")
 
@@ -176,6 +178,6 @@ def _front_end(app: FastAPI, dist: Path, prefix: str) -> None:
         index = root / "index.html"
         if not index.is_file():
             return HTMLResponse(NOT_BUILT, status_code=503)
-        # Everything in the page is found from its base, wherever in the tree it is opened.
-        text = index.read_bytes().replace(b"<head>", b"<head>" + based, 1)
+        text = index.read_bytes().replace(b'="./', f'="{prefix}/'.encode())
+        text = text.replace(b"<head>", rooted, 1)
         return HTMLResponse(text, headers={"Cache-Control": "no-cache"})

@@ -21,9 +21,10 @@ LOOPBACK = frozenset({"127.0.0.1", "localhost", "[::1]"})
 SAFE_METHODS = frozenset({"GET", "HEAD"})
 POLICY = (
     "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
-    "frame-ancestors 'none'; base-uri {base}; form-action 'self'; object-src 'none'; worker-src 'self'"
+    "frame-ancestors 'none'; base-uri 'none'; form-action 'self'; object-src 'none'; worker-src 'self'"
 )
 HEADERS = (
+    (b"content-security-policy", POLICY.encode()),
     (b"x-content-type-options", b"nosniff"),
     (b"referrer-policy", b"no-referrer"),
     (b"cross-origin-resource-policy", b"same-origin"),
@@ -40,17 +41,10 @@ def _name(host: str) -> str:
 
 
 class Guard:
-    """ASGI middleware; `allowed` are further host names that the user asked to serve under.
+    """ASGI middleware; `allowed` are further host names that the user asked to serve under."""
 
-    `based`: the page says itself which path it lies under, and may.
-    """
-
-    def __init__(
-        self, app: ASGIApp, allowed: frozenset[str] = frozenset(), based: bool = False
-    ) -> None:
+    def __init__(self, app: ASGIApp, allowed: frozenset[str] = frozenset()) -> None:
         self.app = app
-        policy = POLICY.format(base="'self'" if based else "'none'")
-        self.headers = ((b"content-security-policy", policy.encode()), *HEADERS)
         self.allowed = LOOPBACK | {a.lower() for a in allowed} | {f"[{a}]" for a in allowed}
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
@@ -83,7 +77,7 @@ class Guard:
             )
             return
 
-        more = list(self.headers)
+        more = list(HEADERS)
         if scope.get("scheme") == "https":
             more.append(STRICT)
         if scope["path"].startswith("/api"):

@@ -317,6 +317,8 @@ def test_pages_may_not_be_framed_or_load_from_elsewhere(client: TestClient) -> N
     policy = client.get("/api/plans").headers["content-security-policy"]
     assert "frame-ancestors 'none'" in policy
     assert "default-src 'self'" in policy
+    assert "base-uri 'none'" in policy
+    assert "object-src 'none'" in policy
 
 
 @pytest.mark.parametrize("path", ["/../pyproject.toml", "/..%2f..%2fpyproject.toml", "/%2e%2e/x"])

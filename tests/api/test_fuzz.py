@@ -119,7 +119,9 @@ def test_any_file_as_a_plan(client: TestClient, content: bytes) -> None:
     assert answer.status_code in (422, 413)
 
 
-@pytest.mark.parametrize("method", ["GET", "POST", "PUT", "PATCH", "DELETE", "OPTIONS", "HEAD"])
+@pytest.mark.parametrize(
+    "method", ["GET", "POST", "PUT", "PATCH", "DELETE", "OPTIONS", "HEAD", "TRACE"]
+)
 def test_every_method_on_every_route_is_answered(demo_lab: Lab, method: str) -> None:
     paths = ["", "/disks", "/disks/d1", "/pin", "/steps", "/paper/plan.json", "/paper/nothing"]
     for path in paths:
@@ -127,5 +129,6 @@ def test_every_method_on_every_route_is_answered(demo_lab: Lab, method: str) -> 
             method, demo_lab.base + path, headers={"if-match": '"r999"'}
         )
         assert answer.status_code < 500, (method, path, answer.text)
+        assert method != "TRACE" or answer.status_code == 405
     whole_again = demo_lab.client.get("/api/plans").json()["plans"]
     assert isinstance(whole_again, list)

@@ -284,11 +284,17 @@ def test_the_page_fetches_what_is_for_it(told: Told) -> None:
     assert later.json()["messages"] == []
 
 
-def test_a_calendar_is_at_a_secret_address_until_it_is_withdrawn(told: Told) -> None:
+def test_a_calendar_is_at_a_secret_address_until_it_is_withdrawn(
+    told: Told, caplog: pytest.LogCaptureFixture
+) -> None:
+    caplog.set_level("INFO", "kavrel")
     people = People(told.database, lambda: told.now)
     people.add("Ada", "reader", "x")
-    path = f"/api/calendar/{people.give_calendar('Ada')}/{told.plan}.ics"
+    secret = people.give_calendar("Ada")
+    path = f"/api/calendar/{secret}/{told.plan}.ics"
     answer = told.client.get(path)
+    assert "/api/calendar/..." in caplog.text
+    assert secret not in caplog.text
     assert answer.status_code == 200
     found = icalendar.Calendar.from_ical(answer.content)
     assert len(found.walk("VEVENT")) > 20

@@ -191,6 +191,13 @@ class Page:
         ]
         assert told == []
 
+    def stands_still(self) -> None:
+        """The frame fills the window: what is long scrolls inside of it, and the frame never does."""
+        beyond = self.driver.execute_script(
+            "return document.documentElement.scrollHeight - window.innerHeight"
+        )
+        assert beyond <= 0, f"{self.driver.current_url} is {beyond} px too high"
+
     def fits(self) -> None:
         """Nothing sticks out of the page sideways."""
         wide = self.driver.execute_script(

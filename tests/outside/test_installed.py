@@ -89,8 +89,8 @@ def test_the_wheel_alone_serves_the_page_as_a_user_without_rights(
         trusting = ssl.create_default_context(cafile=str(data / "certificate" / "authority.pem"))
         with httpx2.Client(base_url=f"https://localhost:{port}", verify=trusting) as http:
             page = http.get("/")
-            assert "<base href=" in page.text
-            for asset in re.findall(r'(?:src|href)="\./(assets/[^"]+)"', page.text):
+            assert '<meta name="root" content="/" />' in page.text
+            for asset in re.findall(r'(?:src|href)="/(assets/[^"]+)"', page.text):
                 answer = http.get(f"/{asset}", headers={"accept-encoding": "gzip"})
                 assert answer.status_code == 200
                 assert "immutable" in answer.headers["cache-control"]

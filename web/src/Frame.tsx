@@ -144,7 +144,7 @@ function Drawing() {
           <span className="self-center px-3 font-bold max-md:hidden">Kavrel</span>
         </header>
         <Strip onCautions={() => setOpened('cautions')} />
-        <main className="min-h-0 flex-1 overflow-auto px-4 py-3" tabIndex={-1}>
+        <main className="relative min-h-0 flex-1 overflow-auto px-4 py-3" tabIndex={-1}>
           <Suspense fallback={<p className="text-quiet">drawing ...</p>}>{Current && <Current />}</Suspense>
         </main>
         <footer className="no-print flex items-stretch border-t border-line max-lg:flex-col">

@@ -35,7 +35,7 @@ export function Slip({
               close <span className="unit">Esc</span>
             </button>
           </div>
-          <div className="flex-1 overflow-y-auto px-4 py-3" tabIndex={-1}>
+          <div className="relative flex-1 overflow-y-auto px-4 py-3" tabIndex={-1}>
             {children}
           </div>
         </DialogPanel>

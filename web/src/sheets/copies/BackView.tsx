@@ -181,7 +181,7 @@ function Combs({
     lost: Math.min(Math.max(x(moments.lost), x(moments.written) + 60), x(moments.noticed) - 60),
   };
   return (
-    <div className="overflow-x-auto" role="group" tabIndex={0} aria-label="Points of each copy">
+    <div className="relative overflow-x-auto" role="group" tabIndex={0} aria-label="Points of each copy">
       <svg
         viewBox={`0 0 ${WIDTH} ${height}`}
         width={WIDTH}

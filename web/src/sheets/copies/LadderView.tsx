@@ -47,7 +47,7 @@ export function LadderView() {
           cannot delete it · dot: tried
         </span>
       </div>
-      <div className="overflow-x-auto" role="group" tabIndex={0} aria-label="Three, two, one">
+      <div className="relative overflow-x-auto" role="group" tabIndex={0} aria-label="Three, two, one">
         <svg
           viewBox={`0 0 ${WIDTH} ${height}`}
           width={WIDTH}

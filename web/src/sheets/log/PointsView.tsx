@@ -49,7 +49,7 @@ export function PointsView() {
       <Hollow rows={data.hollow} job={job} />
       <section aria-label="Points">
         <h2>Points that exist</h2>
-        <div className="overflow-x-auto">
+        <div className="relative overflow-x-auto">
           <table className="w-full">
             <thead>
               <tr className="border-b border-ink">

@@ -43,7 +43,7 @@ export function WearView() {
           reading.
         </p>
       )}
-      <div className="overflow-x-auto">
+      <div className="relative overflow-x-auto">
         <table className="w-full">
           {told.length > 0 && (
             <thead>

@@ -79,7 +79,7 @@ export function Cells({
   const grid = useGrid<HTMLTableElement>();
   const found = new Map(cells.map((c) => [`${c.dataset}/${c.hazard}`, c]));
   return (
-    <div className="max-h-[max(250px,calc(100vh-505px))] overflow-auto border-b border-line">
+    <div className="relative max-h-[max(250px,calc(100vh-505px))] overflow-auto border-b border-line">
       <table
         className="w-full min-w-[1000px] table-fixed border-separate border-spacing-x-1 border-spacing-y-[3px]"
         {...grid}

@@ -53,7 +53,7 @@ export function ServerFile() {
         tabIndex={0}
         aria-label={`text of ${chosen.name}`}
         data-waiting={file.data === undefined ? true : undefined}
-        className="figure mt-1 max-h-[560px] overflow-auto border border-line p-2 text-[12px] leading-[1.35]"
+        className="figure relative mt-1 max-h-[560px] overflow-auto border border-line p-2 text-[12px] leading-[1.35]"
       >
         {file.error ? file.error.message : file.data}
       </pre>

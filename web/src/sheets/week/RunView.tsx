@@ -67,7 +67,7 @@ export function RunView() {
             </label>
           </p>
           {shown.length > 0 && (
-            <div className="overflow-x-auto">
+            <div className="relative overflow-x-auto">
               <table className="w-full">
                 <thead>
                   <tr className="border-b border-ink">
