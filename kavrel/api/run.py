@@ -47,6 +47,7 @@ class RunSeen(BaseModel):
     """How the lab fared. `more_mails` came beside those told.
 
     `taken_as_made`: jobs whose first copy the plan has yet to make; in the stand-in it was there.
+    `pools_made`: pools that the plan still wants and that stood there; `pools_left`: that did not, with why.
     """
 
     days: Annotated[float, Field(ge=0)]
@@ -54,6 +55,8 @@ class RunSeen(BaseModel):
     mails: list[MailView]
     more_mails: int
     taken_as_made: list[str]
+    pools_made: list[str]
+    pools_left: list[str]
 
 
 @router.post("/plans/{plan_id}/run", response_model=RunSeen, operation_id="run_plan")
@@ -63,8 +66,8 @@ def run_plan(plan_id: str, asked: RunAsked, service: TheService) -> Response:
 
     row, plan = service.plans.head(plan_id)
     today = service.today(plan)
-    if not any(p.standing for p in plan.pools) or not plan.datasets:
-        raise ProblemError(422, "not valid", "a run needs a pool that stands, with a dataset on it")
+    if not plan.datasets:
+        raise ProblemError(422, "not valid", "a run needs a pool with a dataset on it")
     try:
         run = service.runs.of(
             (plan_id, row.head, f"{today}", asked.days),
@@ -84,5 +87,7 @@ def run_plan(plan_id: str, asked: RunAsked, service: TheService) -> Response:
             ],
             more_mails=len(run.mails) - len(mails),
             taken_as_made=list(run.taken_as_made),
+            pools_made=list(run.pools_made),
+            pools_left=list(run.pools_left),
         )
     )

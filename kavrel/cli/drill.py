@@ -42,7 +42,7 @@ def drill_command(
         raise click.ClickException("it needs bash, whose restricted mode keeps to the stand-in")
     wanted = by_name(plan, "hosts", "name", box) if box else ""
     day = today_of(plan, today)
-    with rig(plan, datetime.combine(day, datetime.min.time(), UTC)) as days:
+    with rig(plan, datetime.combine(day, datetime.min.time(), UTC), made=False) as days:
         days.until(days.lab.now + timedelta(days=DAYS_BEFORE).total_seconds())
         drilling = Drilling(days)
         with drilling.lived_in(drill, seed) as play, workspace(programs=True) as folder:

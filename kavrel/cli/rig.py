@@ -109,6 +109,12 @@ def _lived(
         click.echo(
             f"taken as made, though they are not yet: first copies of {', '.join(life.taken_as_made)}"
         )
+    if life.pools_made:
+        click.echo(
+            f"taken as made, though they are still wanted: pools {', '.join(life.pools_made)}"
+        )
+    for pool in life.pools_left:
+        click.echo(f"not made: pool {pool}")
     for mail in life.mails[:5]:
         words = " ".join(mail.text.split())
         click.echo(

@@ -128,6 +128,8 @@ class _Sheet:
             told["retention"] = job.retention.model_dump(mode="json", exclude_defaults=True)
         if job.pool:
             told |= self.pool(job.pool)
+            if kind.scrubs:
+                told |= self._wanted(job.pool)
             if kind.moves_tier:
                 told["mounted"] = self._mounts(job.pool, "source")
         if "sets" in kind.told:
@@ -169,7 +171,8 @@ class _Sheet:
         if work.pool:
             whole = work.kind == "parity"
             mounted = {"mounted": self._mounts(work.pool.id, "source", whole)}
-            return self.pool(work.pool.id) | ({} if work.kind == "scrub" else mounted)
+            more = self._wanted(work.pool.id) if work.kind == "scrub" else mounted
+            return self.pool(work.pool.id) | more
         return self.bins(work.datasets) if work.kind == "bin" else self.running_out()
 
     # -- where -----------------------------------------------------------------------------------
@@ -188,6 +191,10 @@ class _Sheet:
             told["fast"] = [v.folder for v in volumes if v.fast]
             told["slow"] = [v.folder for v in volumes if not v.fast and not v.parity]
         return told
+
+    def _wanted(self, pool: str) -> dict[str, Any]:
+        """That nobody may have made it yet: then there is nothing to read, and nobody is to be mailed."""
+        return {} if self.index.pools[pool].standing else {"wanted": True}
 
     def _place(self, folder: str, filesystem: str, host: str) -> str:
         """A folder of a box as the snapshot tools of its file system name it."""

@@ -10,7 +10,7 @@ from datetime import datetime, time, timedelta
 from kavrel.core.copies.carrier import runs_on
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job
-from kavrel.core.schedule import starts
+from kavrel.core.schedule import gap_end, starts
 from kavrel.core.shares.names import job_names
 from kavrel.formats.lab_jobs import hosts_with_jobs, lab_jobs
 from kavrel.formats.timers import crontab
@@ -136,11 +136,12 @@ class Days:
                         for m in line.minutes
                     ]
                     continue
-                begins += [
-                    (midnight.replace(hour=h, minute=m).timestamp(), host, line.words)
-                    for h in line.hours
-                    for m in line.minutes
+                # What would have started in the hour that is left out starts as soon as that is over;
+                # what starts in the repeated one does so once. Source: cron(8) of Debian.
+                clocks = [
+                    midnight.replace(hour=h, minute=m) for h in line.hours for m in line.minutes
                 ]
+                begins += [(gap_end(c) or c.timestamp(), host, line.words) for c in clocks]
         begins.sort(key=lambda one: one[0])
         yield from begins
 

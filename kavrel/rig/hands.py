@@ -197,6 +197,7 @@ class Hands:
             "CONFIG": SimpleNamespace(read_text=lambda encoding: self.text),
             "json": SimpleNamespace(loads=self._loads, dumps=json.dumps),
             "STATE": box.folder / "state",
+            "MADE": box.folder / "made",  # no setup.sh has run here
             "OWN": box.folder / "own",
             "SECRETS": box.folder / "secrets",
             "subprocess": Commands(box),

@@ -106,6 +106,8 @@ class Lab:
         # What tools of a person's own, and hands, keep: by job and dataset; points named by their moment.
         self.kept: dict[str, dict[str, Data]] = {}
         self.taken_as_made: tuple[str, ...] = ()  # jobs whose first copy is yet to be made
+        self.pools_made: tuple[str, ...] = ()  # that the plan still wants, and that are here
+        self.pools_left: tuple[str, ...] = ()  # that are not, with why
         self.cut: set[str] = set()  # links that are down
         self.mail: list[Mail] = []
         self.keys_gone: set[str] = set()  # sites whose keys are no more

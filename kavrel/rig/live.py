@@ -11,6 +11,7 @@ from kavrel.rig import own
 from kavrel.rig.days import Days
 from kavrel.rig.found import found
 from kavrel.rig.lab import Lab, Mail
+from kavrel.rig.made import Made, as_made
 from kavrel.rig.report import Line, compared
 from kavrel.rig.trial import Compared, Trial
 from kavrel.rig.workspace import workspace
@@ -27,25 +28,32 @@ class Lived:
     """How a lab fared: so many days, what was predicted against what happened, and the mails.
 
     `taken_as_made`: names of the jobs whose first copy the plan has yet to make: here it was there.
+    `pools_made`: of the pools that it has yet to make and that were here; `pools_left`: of those that
+    were not, each with why.
     """
 
     days: float
     lines: tuple[Line, ...]
     mails: tuple[Mail, ...]
     taken_as_made: tuple[str, ...] = ()
+    pools_made: tuple[str, ...] = ()
+    pools_left: tuple[str, ...] = ()
 
 
 @contextmanager
-def rig(plan: Plan, began: datetime, seed: int = 1) -> Iterator[Days]:
+def rig(plan: Plan, began: datetime, seed: int = 1, made: bool = True) -> Iterator[Days]:
     """A lab that stands, with its first copies made, in a folder that goes when it is done.
 
-    What is predicted of it is predicted with them, too. Raises CannotBuild.
+    What is predicted of it is predicted with them, too. `made`: pools that the plan still wants stand
+    there as well, as setup.sh leaves them. Raises CannotBuild.
     """
+    ahead = as_made(plan) if made else Made(plan)
+    plan = ahead.plan
     waiting = tuple(j.name for j in plan.jobs if j.first_copy != "done")
-    made = tuple(j.model_copy(update={"first_copy": "done", "first_on": None}) for j in plan.jobs)
+    jobs = tuple(j.model_copy(update={"first_copy": "done", "first_on": None}) for j in plan.jobs)
     with workspace() as folder:
-        lab = Lab.built(plan.model_copy(update={"jobs": made}), folder / "lab", began, seed)
-        lab.taken_as_made = waiting
+        lab = Lab.built(plan.model_copy(update={"jobs": jobs}), folder / "lab", began, seed)
+        lab.taken_as_made, lab.pools_made, lab.pools_left = waiting, ahead.pools, ahead.left
         own.install(lab)
         days = Days(lab)
         days.first_copies()
@@ -59,7 +67,8 @@ def lived(days: Days, many: float) -> Lived:
     day = datetime.fromtimestamp(lab.now - 1, lab.zone).date()
     book = CopyBook(lab.index, lab.states, day)
     lines = (*compared(days), *found(days, book))
-    return Lived((lab.now - lab.began) / 86_400, lines, tuple(lab.mail), lab.taken_as_made)
+    span = (lab.now - lab.began) / 86_400
+    return Lived(span, lines, tuple(lab.mail), lab.taken_as_made, lab.pools_made, lab.pools_left)
 
 
 def tried(days: Days, tell: Tell = lambda words: None) -> tuple[Compared, ...]:

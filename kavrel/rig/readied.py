@@ -32,7 +32,7 @@ class Readied:
                 self._known.move_to_end(key)
                 return kept[1]
             stack = ExitStack()
-            days = stack.enter_context(rig(plan, began))
+            days = stack.enter_context(rig(plan, began, made=False))
             days.until(days.lab.now + LIVED_DAYS * 86_400)
             self._known[key] = stack, Drilling(days)
             while len(self._known) > MOST:

@@ -95,6 +95,11 @@ def test_a_plan_is_run_and_what_happened_stands_beside_what_was_predicted(
     mails = client.post(f"{late.base}/run", json={"days": 7}).json()["mails"]
     assert mails
     assert all("its last run has not ended" in m["text"] for m in mails)
+    wanted = tuple(p.model_copy(update={"standing": False}) for p in lab().pools)
+    ahead = Lab(client, lab(pools=wanted, jobs=(job("snap"),)))
+    seen = client.post(f"{ahead.base}/run", json={"days": 7}).json()
+    assert (seen["pools_made"], seen["pools_left"], seen["mails"]) == (["main", "second"], [], [])
+    assert all(line["agrees"] for line in seen["lines"])
     assert problem(client.post(f"{fine.base}/run", json={"days": 8}), 422)["errors"]
     empty = Lab(client, Plan(name="mine"))
     assert problem(client.post(f"{empty.base}/run", json={}), 422)

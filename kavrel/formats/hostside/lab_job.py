@@ -47,6 +47,8 @@ CONFIG = Path(os.environ.get("LAB_JOBS", "/etc/lab-jobs.json"))
 STATE = Path(os.environ.get("LAB_JOB_STATE", "/var/lib/lab-job"))
 OWN = Path(os.environ.get("LAB_JOB_OWN", "/usr/local/lib/lab-job.d"))
 SECRETS = Path(os.environ.get("LAB_JOB_SECRETS", "/etc/lab-job.d"))
+# What setup.sh has made here.
+MADE = Path(os.environ.get("KAVREL_STATE", "/var/lib/kavrel")) / "done"
 STAMP = "%Y%m%dT%H%M%SZ"
 DAY = 86_400.0
 LATE = 600.0  # a start counts as due for so long; cron and systemd are seconds late
@@ -1125,8 +1127,38 @@ def last_start(
 def is_due(name: str, told: dict[str, Any], zone: str, now: float) -> bool:
     """Whether a job has to start now: its time has come, or what it waits for has arrived.
 
-    One that is to be caught up is due as well when its last start was missed.
+    One that is to be caught up is due as well when its last start was missed. One that reads a whole
+    pool has nothing to do before there is one.
     """
+    return start_is_due(name, told, zone, now) and not never_made(told)
+
+
+def never_made(told: dict[str, Any]) -> bool:
+    """Whether nobody has made the pool yet that the plan still wants.
+
+    Once setup.sh has noted it, or it was seen here, it is missed like any other that is not there.
+    """
+    if not told.get("wanted"):
+        return False
+    pool = told["pool"]
+    memory = STATE / f"{pool}.here"
+    if told["filesystem"] == "zfs":
+        look = ["zpool", "list", "-H", "-o", "name", pool]
+    else:
+        folder = told.get("folder", f"/srv/{pool}")
+        look = ["findmnt", "-n", "-o", "TARGET", "--mountpoint", folder]
+    with suppress(Trouble):  # where nobody needed that tool yet, nothing was made by it
+        if finished(look).returncode == 0:
+            STATE.mkdir(parents=True, exist_ok=True)
+            memory.touch()
+    if memory.exists():
+        return False
+    lines = MADE.read_text(encoding="utf-8").splitlines() if MADE.exists() else []
+    return not any(line.split(" ")[1:2] == [f"pool/{pool}"] for line in lines)
+
+
+def start_is_due(name: str, told: dict[str, Any], zone: str, now: float) -> bool:
+    """The same, whatever there is to do."""
     if "waits_for" in told:
         followed = stamped(name, "followed")
         try:

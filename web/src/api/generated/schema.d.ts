@@ -8382,6 +8382,7 @@ export interface components {
          * @description How the lab fared. `more_mails` came beside those told.
          *
          *     `taken_as_made`: jobs whose first copy the plan has yet to make; in the stand-in it was there.
+         *     `pools_made`: pools that the plan still wants and that stood there; `pools_left`: that did not, with why.
          */
         RunSeen: {
             /** Days */
@@ -8394,6 +8395,10 @@ export interface components {
             more_mails: number;
             /** Taken As Made */
             taken_as_made: string[];
+            /** Pools Made */
+            pools_made: string[];
+            /** Pools Left */
+            pools_left: string[];
         };
         /**
          * RunView

@@ -56,6 +56,16 @@ export function RunView() {
             {differ.length === 0 ? 'what happened is what was predicted' : `${differ.length} differ`}
             {data.mails.length === 0 ? ', and nobody was mailed.' : '.'}
           </p>
+          {data.pools_made.length > 0 && (
+            <p className="mb-2">
+              Pools that are still wanted stood there as setup.sh leaves them: {data.pools_made.join(', ')}.
+            </p>
+          )}
+          {data.pools_left.map((pool) => (
+            <p key={pool} className="mb-2">
+              Not made: pool {pool}.
+            </p>
+          ))}
           {data.taken_as_made.length > 0 && (
             <p className="mb-2">
               Taken as made, though the plan has yet to make them: the first copies of {data.taken_as_made.join(', ')}.

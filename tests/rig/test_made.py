@@ -1,0 +1,74 @@
+"""A lab that nobody has built yet is run as its setup.sh will leave it."""
+
+from datetime import UTC, datetime
+from typing import Any
+
+import pytest
+
+from kavrel.core.edit import checked
+from kavrel.core.plan import Holding, Plan
+from kavrel.rig.live import lived, rig, tried
+from kavrel.rig.made import as_made
+from kavrel.sketches import SKETCHES, draw
+from tests.builders import daily, job, lab
+from tests.rig.comparing import BEGAN
+
+
+@pytest.mark.parametrize("sketch", ["two_bays", "hypervisor", "fast_tier", "old_desktop"])
+def test_a_sketch_is_run_before_anything_of_it_is_bought(sketch: str) -> None:
+    plan = draw(sketch, {})
+    assert not any(p.standing for p in plan.pools)
+    with rig(plan, BEGAN) as days:
+        found = lived(days, 9)
+    assert found.pools_made == tuple(p.name for p in plan.pools)
+    assert found.pools_left == ()
+    assert len(found.lines) > 3
+    assert [line for line in found.lines if not line.agrees] == []
+    assert found.mails == ()
+
+
+@pytest.mark.prove
+@pytest.mark.parametrize("sketch", list(SKETCHES))
+def test_each_sketch_fares_as_its_proof_says(sketch: str) -> None:
+    with rig(draw(sketch, {}), BEGAN) as days:
+        cells = tried(days)
+    assert sum(c.happened != "not tried" for c in cells) >= 15
+    assert [c for c in cells if not c.agrees] == []
+
+
+def wanted(**changes: Any) -> Plan:
+    """The pools of the test lab, `second` yet to be made."""
+    plan = lab()
+    pools = tuple(p.model_copy(update={"standing": p.id == "main"}) for p in plan.pools)
+    return checked(plan.model_copy(update={"pools": pools, **changes}))
+
+
+def test_a_pool_is_made_where_nothing_is_lost_by_it() -> None:
+    made = as_made(wanted())
+    assert (made.pools, made.left) == (("second",), ())
+    assert all(p.standing for p in made.plan.pools)
+    first = wanted().pools[1].disks[0]
+    held = Holding(id="h", disk=first, dataset="files", verified=True)
+    left = as_made(wanted(holdings=(held,)))
+    assert left.pools == ()
+    assert "holds" in left.left[0]
+    assert not left.plan.pools[1].standing
+    disks = tuple(
+        d.model_copy(update={"host": None, "bay": None}) if d.id == first else d
+        for d in wanted().disks
+    )
+    away = as_made(wanted().model_copy(update={"disks": disks}))
+    assert "is not in far" in away.left[0]
+
+
+def test_what_spring_leaves_out_starts_when_the_hour_is_over() -> None:
+    """Source: cron(8) of Debian, on changes of the clock by less than three hours."""
+    nightly = job(
+        "far", "replication", target_pool="second", schedule=daily("02:30"), catch_up=True
+    )
+    with rig(lab(jobs=(nightly,)), datetime(2027, 3, 26, tzinfo=UTC)) as days:
+        spring = datetime(2027, 3, 28, 12, tzinfo=days.lab.zone)
+        begins = {at for at, _, words in days.starts(spring) if words == ("--cron", "far")}
+        assert datetime(2027, 3, 28, 1, tzinfo=UTC).timestamp() in begins
+        found = lived(days, 4)
+    assert [line for line in found.lines if not line.agrees] == []
