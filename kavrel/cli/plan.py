@@ -117,7 +117,8 @@ def evaluate_command(
 def _strip_words(plan: Plan, evaluation: Evaluation) -> Iterator[tuple[str, str]]:
     strip = evaluation.strip
     yield "usable", f"{strip.usable_bytes / 1e12:.2f} TB ({strip.usable_bytes / 2**40:.2f} TiB)"
-    yield "spent", money(plan, strip.cost_minor)
+    unknown = f", {strip.unpriced} things without a price" if strip.unpriced else ""
+    yield "spent", money(plan, strip.cost_minor) + unknown
     yield "a pool lost within 5 years", f"{strip.loss_odds_5y:.2g}"
     yield "a file damaged in a rebuild", f"{strip.damage_odds_5y:.2g}"
     yield "most work lost (RPO)", span_words(strip.worst_rpo_seconds)

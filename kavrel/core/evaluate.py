@@ -60,11 +60,13 @@ class Figure(_View):
 class Strip(_View):
     """The consequence strip. `lost_for_good` counts proof cells from which nothing comes back.
 
-    Those that somebody has signed are counted in `accepted` instead.
+    Those that somebody has signed are counted in `accepted` instead. `unpriced` disks, boxes and UPS have
+    no price written down: what is spent is at least what is said.
     """
 
     usable_bytes: int
     cost_minor: int
+    unpriced: int
     loss_odds_5y: float
     damage_odds_5y: float
     worst_rpo_seconds: float
@@ -371,6 +373,7 @@ def _strip(
     return Strip(
         usable_bytes=int(usable.value or 0),
         cost_minor=int(cost.value or 0),
+        unpriced=sum(not each.value for part in cost.inputs for each in part.inputs),
         loss_odds_5y=float(odds.value or 0.0),
         damage_odds_5y=any_of(s.layout.damage_odds_5y for s in states.values() if s.dataset_bytes),
         worst_rpo_seconds=float(rpo.value or 0.0),
@@ -413,7 +416,10 @@ def _cost(plan: Plan) -> Working:
     """Everything on the table on day one."""
 
     def of(name: str, things: Iterable[tuple[str, int]]) -> Working:
-        each = [step(label, price, "money") for label, price in things]
+        each = [
+            step(label if price else f"{label}, no price written down", price, "money")
+            for label, price in things
+        ]
         total = sum(int(one.value or 0) for one in each)
         return step(name, total, "money", "sum of prices", *each)
 

@@ -12,6 +12,7 @@ from click.testing import CliRunner, Result
 from kavrel.cli import COMMANDS, main
 from kavrel.core.plan import Plan
 from kavrel.formats.plan_file import dump, load
+from kavrel.sketches import draw
 from kavrel.store.database import Database
 from kavrel.store.plans import Plans
 from tests.builders import lab
@@ -111,6 +112,15 @@ def test_evaluate_for_the_eye(plan_path: str) -> None:
     dated = run("evaluate", plan_path, "--today", "2026-11-24").output
     assert "as of today, where that differs:" in dated
     assert "covered never: no job copies it to other disks" in dated
+    assert "without a price" not in dated  # all that the demo lab has was paid for
+
+
+def test_what_nobody_wrote_a_price_at_is_no_gift(tmp_path: Path) -> None:
+    path = tmp_path / "plan.json"
+    path.write_text(dump(draw("two_bays", {})), encoding="utf-8")
+    shown = run("evaluate", str(path), "--working").output
+    assert "0 EUR, 4 things without a price" in " ".join(shown.split())
+    assert "box, no price written down" in shown
 
 
 @pytest.mark.parametrize("money", ["nan", "-5", "1e308", "much"])

@@ -54,6 +54,7 @@ export function Strip({ onCautions }: { onCautions: () => void }) {
       <Cell
         label="Spent"
         figure={money(strip.cost_minor, plan.currency)}
+        note={strip.unpriced ? `${strip.unpriced} without a price` : ''}
         delta={signed(strip.cost_minor, pinned?.cost_minor, (n) => text(money(n, plan.currency)))}
         onOpen={() => setWorking(strip.cost.working)}
       />

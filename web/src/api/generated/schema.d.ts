@@ -8936,13 +8936,16 @@ export interface components {
          * Strip
          * @description The consequence strip. `lost_for_good` counts proof cells from which nothing comes back.
          *
-         *     Those that somebody has signed are counted in `accepted` instead.
+         *     Those that somebody has signed are counted in `accepted` instead. `unpriced` disks, boxes and UPS have
+         *     no price written down: what is spent is at least what is said.
          */
         Strip: {
             /** Usable Bytes */
             usable_bytes: number;
             /** Cost Minor */
             cost_minor: number;
+            /** Unpriced */
+            unpriced: number;
             /** Loss Odds 5Y */
             loss_odds_5y: number;
             /** Damage Odds 5Y */
