@@ -3,7 +3,8 @@
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, time, timedelta
+from zoneinfo import ZoneInfo
 
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.plan import Plan
@@ -44,15 +45,17 @@ class Lived:
 def rig(plan: Plan, began: datetime, seed: int = 1, made: bool = True) -> Iterator[Days]:
     """A lab that stands, with its first copies made, in a folder that goes when it is done.
 
+    It begins with that day, at the midnight of its own zone: so its days end as the plan reckons them.
     What is predicted of it is predicted with them, too. `made`: pools that the plan still wants stand
     there as well, as setup.sh leaves them. Raises CannotBuild.
     """
     ahead = as_made(plan) if made else Made(plan)
     plan = ahead.plan
+    midnight = datetime.combine(began.date(), time(), ZoneInfo(plan.zone))
     waiting = tuple(j.name for j in plan.jobs if j.first_copy != "done")
     jobs = tuple(j.model_copy(update={"first_copy": "done", "first_on": None}) for j in plan.jobs)
     with workspace() as folder:
-        lab = Lab.built(plan.model_copy(update={"jobs": jobs}), folder / "lab", began, seed)
+        lab = Lab.built(plan.model_copy(update={"jobs": jobs}), folder / "lab", midnight, seed)
         lab.taken_as_made, lab.pools_made, lab.pools_left = waiting, ahead.pools, ahead.left
         own.install(lab)
         days = Days(lab)
@@ -63,12 +66,20 @@ def rig(plan: Plan, began: datetime, seed: int = 1, made: bool = True) -> Iterat
 def lived(days: Days, many: float) -> Lived:
     """Lives through so many days more."""
     lab = days.lab
-    days.until(lab.now + many * 86_400)
+    days.until(_later(lab, many))
     day = datetime.fromtimestamp(lab.now - 1, lab.zone).date()
     book = CopyBook(lab.index, lab.states, day)
     lines = (*compared(days), *found(days, book))
     span = (lab.now - lab.began) / 86_400
     return Lived(span, lines, tuple(lab.mail), lab.taken_as_made, lab.pools_made, lab.pools_left)
+
+
+def _later(lab: Lab, many: float) -> float:
+    """So many days on; whole days end at midnight, however long one of them was."""
+    if many % 1:
+        return lab.now + many * 86_400
+    here = datetime.fromtimestamp(lab.now, lab.zone)
+    return (here + timedelta(days=many)).timestamp()  # by the clock on the wall
 
 
 def tried(days: Days, tell: Tell = lambda words: None) -> tuple[Compared, ...]:

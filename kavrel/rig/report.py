@@ -155,8 +155,9 @@ def _points(lab: Lab, book: CopyBook, job: Job) -> Iterator[Line]:
     copies = copies_of(lab, job)
     held = sum(d.held() for d in copies.values())
     reckoned = _held_since(lab, book, job, _day(lab))
-    if KINDS[job.kind].whole_points(job) and name in going:
-        return  # what is half there is held too
+    begun_with = any(m <= lab.began + 1 for d in copies.values() for m in moments(lab, job, d))
+    if KINDS[job.kind].whole_points(job) and (name in going or begun_with):
+        return  # what is half there is held too, and so is the first copy, which the plan knows nothing of
     if sure and reckoned is not None and held and max(held, reckoned) > LEAST_BYTES:
         yield Line(
             f"{job.name}: held by points",
@@ -171,18 +172,22 @@ def _points(lab: Lab, book: CopyBook, job: Job) -> Iterator[Line]:
 def _is_sure(lab: Lab, book: CopyBook, job: Job) -> bool:
     """Whether every start of a job, and of what it follows, finds the last run ended."""
     interval = book.mean_interval_days(job)
-    if book.run_seconds(job, interval) > NEARLY_ALWAYS * min(interval * DAY, _least_gap(lab, job)):
+    least, longest = _gaps(lab, job)
+    # The run that has most to carry: on Saturday what came since last Sunday.
+    takes = book.run_seconds(job, max(interval, longest / DAY))
+    if takes > NEARLY_ALWAYS * min(interval * DAY, least):
         return False
     return not job.after or _is_sure(lab, book, lab.index.jobs[job.after])
 
 
-def _least_gap(lab: Lab, job: Job) -> float:
-    """Seconds between the two starts of a job that lie nearest to one another, of a month."""
+def _gaps(lab: Lab, job: Job) -> tuple[float, float]:
+    """Seconds between two starts of a job: the least and the most of a month."""
     if job.schedule.kind == "after":
-        return float("inf")
+        return float("inf"), 0.0
     first = _day(lab)
     told = list(starts(job.schedule, lab.plan.zone, first, first + timedelta(days=31)))
-    return min((b - a for a, b in pairwise(told)), default=float("inf"))
+    between = [b - a for a, b in pairwise(told)]
+    return min(between, default=float("inf")), max(between, default=0.0)
 
 
 def _held_since(lab: Lab, book: CopyBook, job: Job, day: date) -> float | None:
@@ -225,13 +230,14 @@ def _length(days: Days, book: CopyBook, job: Job) -> Line | None:
         return None
     if runs_on(days.lab.index, job) is None:
         return None
-    if job.after and (len(told.seconds) < 2 or not _is_sure(days.lab, book, job)):
+    if (job.after and len(told.seconds) < 2) or not _is_sure(days.lab, book, job):
         return None  # when it starts hangs on the first, whose first run is shorter, or is skipped
     later = told.seconds[1:] or told.seconds
     mean = sum(later) / len(later)
     began = days.lab.began
     first, last = (datetime.fromtimestamp(m, days.lab.zone).date() for m in (began, days.lab.now))
-    begun = [r for r in runs(book.flow(job), first, last) if began <= r.start < days.lab.now]
+    before = first - timedelta(days=int(2 * book.mean_interval_days(job)) + 8)
+    begun = [r for r in runs(book.flow(job), before, last) if began <= r.start < days.lab.now]
     planned_runs = begun[-len(later) :]
     if not planned_runs:
         return None
@@ -260,8 +266,9 @@ def _failed(days: Days, book: CopyBook) -> Iterator[Line]:
     jobs = {name: days.lab.index.jobs[key] for key, name in job_names(days.lab.plan).items()}
     for name, told in days.told.items():
         wrong, job = _wrong(told), jobs.get(name)
-        if name == "overdue" and any(_overdue_by_plan(book, j) for j in jobs.values()):
-            continue  # it is right to complain of what cannot come in time
+        late = (_overdue_by_plan(book, j) or _is_full(book, j) for j in jobs.values())
+        if name == "overdue" and any(late):
+            continue  # it is right to complain of what cannot come in time, or does not fit
         if job and KINDS[job.kind].copies and (book.ages(job) is None or _is_full(book, job)):
             continue  # the plan says itself that no run of it ever completes, or that it does not fit
         if wrong:

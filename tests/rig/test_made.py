@@ -12,6 +12,7 @@ from kavrel.rig.made import as_made
 from kavrel.sketches import SKETCHES, draw
 from tests.builders import daily, job, lab
 from tests.rig.comparing import BEGAN
+from tests.rig.labs import drawn, landing, wide
 
 
 @pytest.mark.parametrize("sketch", ["two_bays", "hypervisor", "fast_tier", "old_desktop"])
@@ -71,4 +72,28 @@ def test_what_spring_leaves_out_starts_when_the_hour_is_over() -> None:
         begins = {at for at, _, words in days.starts(spring) if words == ("--cron", "far")}
         assert datetime(2027, 3, 28, 1, tzinfo=UTC).timestamp() in begins
         found = lived(days, 4)
+    assert [line for line in found.lines if not line.agrees] == []
+
+
+def test_the_first_whole_archive_is_none_of_the_plan_s() -> None:
+    """Days after the beginning it is still held beside those that the rules keep."""
+    with rig(landing(4005), BEGAN) as days:
+        found = lived(days, 10)
+    assert [line for line in found.lines if not line.agrees] == []
+
+
+@pytest.mark.parametrize(
+    ("plan", "many"),
+    [
+        (drawn(6006), 38),  # weeks shift with the day on which it ends, and that ends at midnight
+        (wide(5037), 16),  # on Saturday there is more to carry than on Sunday
+        (landing(7027), 22),  # what does not fit is late, and the plan says so itself
+    ],
+)
+def test_days_end_at_midnight_and_nothing_is_held_against_the_plan_that_it_says(
+    plan: Plan, many: int
+) -> None:
+    with rig(plan, BEGAN) as days:
+        found = lived(days, many)
+        assert days.lab.local(days.lab.now).endswith("00:00")
     assert [line for line in found.lines if not line.agrees] == []
