@@ -12,7 +12,7 @@ from kavrel.core.paper.document import Document, Section, SheetStep
 from kavrel.core.paper.machines import machines, unlocking, waits
 from kavrel.core.plan import App, Disk, Host, Plan, Pool
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.shares.names import folders
+from kavrel.core.shares.names import folders, pool_names
 from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.shares.protocols.nfs import fixed_client, root_is_let_in
 from kavrel.core.typed import typed
@@ -28,7 +28,7 @@ from kavrel.core.works import (
 )
 from kavrel.core.works.folders import Lack, bits
 from kavrel.core.works.page import PageFilled
-from kavrel.core.works.pools import PoolComplete
+from kavrel.core.works.pools import PoolComplete, members, refusal
 from kavrel.core.works.ups import PowerWatched, power_works
 
 MAINS = (
@@ -174,10 +174,7 @@ def _pools(index: Index, evaluation: Evaluation) -> Section:
             text = f"On {index.hosts[pool.host].name} look that pool {pool.name} is there: {over}"
             minds = ["It stands: nothing makes it again; setup.sh only looks for it."]
         else:
-            text = f"On {index.hosts[pool.host].name} create pool {pool.name}: {over}"
-            minds = ["Creating the pool wipes every disk named. Read the serials aloud."]
-            if any(d in index.held for d in pool.disks):
-                minds = ["Its disks hold data: make it by the run sheet of the shuffle."]
+            text, minds = _to_make(index, pool, over)
         if layout.survives_any == 0:
             minds.append(
                 "It is lost with any one disk."
@@ -211,6 +208,45 @@ def _pools(index: Index, evaluation: Evaluation) -> Section:
                 )
             )
     return Section(title="Pools", steps=tuple(steps))
+
+
+def _to_make(index: Index, pool: Pool, over: str) -> tuple[str, list[str]]:
+    """How a wanted pool comes about: by the script of its box, or by hand where that leaves it alone."""
+    host = index.hosts[pool.host]
+    wipes = "Making the pool wipes every disk named. Read the serials aloud."
+    if any(d in index.held for d in pool.disks):
+        return (
+            f"On {host.name} make pool {pool.name} by the run sheet of the shuffle: {over}",
+            [
+                "Its disks hold data: the sheet copies and verifies before it wipes. setup.sh leaves it alone."
+            ],
+        )
+    if host.closed:
+        return f"On {host.name} create pool {pool.name}: {over}", [wipes]
+    bare = [d.label for d in map(index.disks.__getitem__, members(pool)) if not d.serial]
+    if bare:
+        return (
+            f"Write the serial of {', '.join(bare)} into the plan and take a new bundle: then "
+            f"`sh setup.sh` of {host.name} makes pool {pool.name}: {over}",
+            [
+                "The serial stands on the disk's label: photograph it before the disk goes in.",
+                wipes,
+            ],
+        )
+    if why := refusal(index, pool):
+        return (
+            f"On {host.name} create pool {pool.name} by hand: {over}",
+            [f"setup.sh leaves it alone: {why}.", wipes],
+        )
+    return (
+        f"Take the bundle to {host.name}; there `sh setup.sh --print`, then `sh setup.sh`: it makes pool "
+        f"{pool.name}: {over}",
+        [
+            "It shows each disk with what is on it, and wipes nothing before "
+            f"`{pool_names(index.plan)[pool.id]}` is typed. The same run makes what stands under Shares.",
+            wipes,
+        ],
+    )
 
 
 def _card(pool: Pool) -> list[str]:
@@ -256,8 +292,10 @@ def _host(index: Index, host: Host, paths: Mapping[str, str], today: date) -> It
                 where = "on it" if host.personal else "in its web page"
                 yield SheetStep(text=f"{host.name}, {where}: {page.title}", minds=lines)
         return
+    wanted = [w.pool for w in works if isinstance(w, PoolComplete) and not w.by_hand]
+    pools = f"pools ({', '.join(p.name for p in wanted)}), " if wanted else ""
     yield SheetStep(
-        text=f"{host.name}: `sh setup.sh --print`, read it, then run it: it makes groups, accounts "
+        text=f"{host.name}: `sh setup.sh --print`, read it, then run it: it makes {pools}groups, accounts "
         f"({', '.join(people) or 'none'}), datasets, and who may do what in them",
         minds=tuple(left),
     )

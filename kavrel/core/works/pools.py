@@ -187,7 +187,7 @@ def refusal(index: Index, pool: Pool) -> str:
         return f"{FAMILIES[pool.family].by_hand}; nothing was wiped"
     if FILESYSTEMS[pool.filesystem].bare:
         return "it has no file system by the plan; nothing was wiped"
-    used = (*pool.disks, *spares_within(pool), *(pool.tier if has_tier(pool) else ()))
+    used = members(pool)
     boots = index.hosts[pool.host].boot_disk
     if boots in used:
         label = index.disks[boots].label if boots else ""
@@ -207,6 +207,11 @@ def refusal(index: Index, pool: Pool) -> str:
         if small:
             return f"{', '.join(small)} is too small for any slice: leave it out; nothing was wiped"
     return ""
+
+
+def members(pool: Pool) -> tuple[str, ...]:
+    """The disks that a script puts into a pool: its own, spares that it takes, and its fast tier."""
+    return (*pool.disks, *spares_within(pool), *(pool.tier if has_tier(pool) else ()))
 
 
 def spares_within(pool: Pool) -> tuple[str, ...]:

@@ -32,21 +32,46 @@ def test_work_comes_in_order_and_safety_first(demo: Plan) -> None:
 def test_wiping_steps_carry_their_warning_and_the_serials(demo: Plan) -> None:
     book = runbook(demo, evaluate(demo, TODAY), "revision 1")
     pools = next(s for s in book.sections if s.title == "Pools")
-    create = [s for s in pools.steps if "create pool" in s.text]
-    # What stands is looked for and never made again.
-    assert len(create) == sum(not p.standing for p in demo.pools) == 1
+    (shuffled,) = [s for s in pools.steps if "run sheet" in s.text]
+    # What stands is looked for and never made again; what holds data is no work of a script.
+    assert "make pool loft" in shuffled.text
+    assert not any("`sh setup.sh`" in s.text for s in pools.steps)
     assert sum("look that pool" in s.text for s in pools.steps) == len(demo.pools) - 1
     wanted = demo.model_copy(
         update={"pools": tuple(p.model_copy(update={"standing": False}) for p in demo.pools)}
     )
     book = runbook(wanted, evaluate(wanted, TODAY), "revision 1")
     pools = next(s for s in book.sections if s.title == "Pools")
-    create = [s for s in pools.steps if "create pool" in s.text]
-    assert len(create) == len(demo.pools)
-    for step in create:
-        # A wanted pool on full disks is made by the run sheet, step by step.
-        assert any("wipes" in mind or "run sheet" in mind for mind in step.minds)
+    made = [s for s in pools.steps if "`sh setup.sh`" in s.text]
+    assert len(made) == len(demo.pools) - 1
+    for step in made:
+        assert any("wipes every disk" in mind for mind in step.minds)
         assert "serial" in step.text
+    shares = next(s for s in book.sections if s.title == "Shares")
+    run = [s.text for s in shares.steps if s.text.startswith("heron: `sh setup.sh --print`")]
+    assert "it makes pools (ridge), groups" in run[0]
+
+
+def test_a_pool_says_who_makes_it(demo: Plan) -> None:
+    """The script of its box, once it knows the serials; else a hand, with the reason."""
+
+    def first(plan: Plan) -> SheetStep:
+        book = runbook(plan, evaluate(plan, TODAY), "revision 1")
+        return next(s for s in book.sections if s.title == "Pools").steps[0]
+
+    pools = tuple(p.model_copy(update={"standing": False}) for p in lab().pools)
+    bare = lab(pools=pools)
+    assert "Write the serial of box 1, box 2, box 3 into the plan" in first(bare).text
+    told = tuple(d.model_copy(update={"serial": f"SN-{n}"}) for n, d in enumerate(bare.disks))
+    known = bare.model_copy(update={"disks": told})
+    assert (
+        "there `sh setup.sh --print`, then `sh setup.sh`: it makes pool main" in first(known).text
+    )
+    assert any("`main` is typed" in mind for mind in first(known).minds)
+    card = pools[0].model_copy(update={"family": "card_mirror", "filesystem": "ext4"})
+    by_hand = known.model_copy(update={"pools": (card, *pools[1:])})
+    assert "create pool main by hand" in first(by_hand).text
+    assert first(by_hand).minds[0].startswith("setup.sh leaves it alone: ")
 
 
 def test_a_disk_that_holds_data_is_copied_first(demo: Plan) -> None:
