@@ -107,7 +107,8 @@ def evaluate_command(
         click.echo(_cell_line(cell))
     for cover in evaluation.covers:
         if not cover.covered:
-            when = f"from {cover.covers_from}" if cover.covers_from else "never"
+            never = "never" if cover.job is None else "not yet"
+            when = f"from {cover.covers_from}" if cover.covers_from else never
             click.echo(f"{cover.dataset:20} covered {when}: {cover.why}")
     if with_working:
         for figure in (s := evaluation.strip).usable, s.cost, s.odds, s.rpo, s.rto:

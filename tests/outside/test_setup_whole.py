@@ -41,7 +41,7 @@ from kavrel.formats.lab_jobs import lab_jobs, script
 from kavrel.formats.readers import read_file
 from kavrel.formats.servers.setup import setup_script
 from kavrel.formats.servers.units import units
-from tests.builders import GB, disk, lab
+from tests.builders import GB, disk, job, lab
 from tests.conftest import needs
 from tests.outside import OWN_ETC
 
@@ -688,6 +688,29 @@ def test_of_a_pool_that_was_made_twice_the_later_is_what_stands() -> None:
     assert (pool.item["standing"], pool.item["uuid"]) == (True, now)
     (entry,) = [p for p in report.proposals if p.collection == "log"]
     assert entry.item["on"] == "2026-03-04"
+
+
+def test_what_was_made_empty_waits_for_its_first_copy() -> None:
+    """A job that says its first copy is done says it of a pool that was not there."""
+    far = job("far", "replication", target_pool="fresh")
+    plan = plan_with(wanted("mirror", "ext4", "box4", "box5")).model_copy(
+        update={"jobs": (far.model_copy(update={"kind": "backup"}), job("snap"))}
+    )
+    now = volumes_of(Index(plan), next(p for p in plan.pools if p.id == "fresh"))[0].uuid
+    said = f"2026-03-04 pool/fresh uuid={now}\n".encode()
+    report = read_file("setup.done", said, plan, "box")
+    (job_item,) = [p for p in report.proposals if p.collection == "jobs"]
+    assert (job_item.name, job_item.item["first_copy"]) == ("far", "over_link")
+    (pool_item,) = [p for p in report.proposals if p.collection == "pools"]
+    stands = put(plan, "pools", Pool.model_validate(pool_item.item))
+    # Whoever takes the pool first is still told; a run that went well since settles it.
+    again = read_file("setup.done", said, stands, "box")
+    assert [p.name for p in again.proposals if p.collection == "jobs"] == ["far"]
+    run = LogEntry(
+        id="e", on=date(2026, 3, 5), kind="backup_run", about_kind="job", about="far", result="ok"
+    )
+    later = read_file("setup.done", said, put(stands, "log", run), "box")
+    assert not [p for p in later.proposals if p.collection == "jobs"]
 
 
 TREE = """

@@ -100,17 +100,22 @@ def _worse(a: Standing, b: Standing) -> Standing:
 
 def _own(book: CopyBook, job: Job) -> Standing | None:
     today = book.as_of
-    if job.first_copy != "done" and not KINDS[job.kind].moves_nothing:
+    if wanted := _to_be_made(book.index, job):
+        return Standing(
+            f"pool {wanted} is still to be made: no copy of it or in it is there", NEVER
+        )
+    runs = _runs(book.index, job)
+    good = [e.on for e in runs if e.result == "ok"]
+    # A run that went well has copied all that there was: no first copy is waited for any more.
+    if job.first_copy != "done" and not KINDS[job.kind].moves_nothing and not good:
         return _first(book, job)
     begins = job.schedule.start
     if begins and begins > today:
         return Standing(f"its first run is on {begins}", later(begins, 1))
     since = begins if begins and begins <= today else None
-    runs = _runs(book.index, job)
     if not runs:
         return Standing("", today, 0.0, since) if since else None
     last = runs[-1]
-    good = [e.on for e in runs if e.result == "ok"]
     if last.result == "failed":
         if not good:
             why = f"its run of {last.on} failed, and the log has none that went well"
@@ -122,6 +127,14 @@ def _own(book: CopyBook, job: Job) -> Standing | None:
         why = f"{late} days overdue: last done on {good[-1]}"
         return Standing(why, good[-1], late * DAY, since)
     return Standing("", today, 0.0, since) if since else None
+
+
+def _to_be_made(index: Index, job: Job) -> str:
+    """The name of a pool that the plan still wants and that the job reads or writes; empty for none."""
+    ends = [index.datasets[d].pool for d in job.datasets]
+    if job.target_pool:
+        ends.append(job.target_pool)
+    return next((p.name for e in ends if not (p := index.pools[e]).standing), "")
 
 
 def _first(book: CopyBook, job: Job) -> Standing:

@@ -3,7 +3,8 @@
 from datetime import date
 
 from kavrel.core.index import Index
-from kavrel.core.plan import AboutKind, LogEntry, Plan
+from kavrel.core.kinds import KINDS
+from kavrel.core.plan import AboutKind, FirstCopy, LogEntry, Plan
 from kavrel.core.shares.names import folders, pool_names
 from kavrel.core.works.volumes import volumes_of
 from kavrel.formats.readers.report import ReadItem, Report, numbered
@@ -42,12 +43,34 @@ def read_setup_done(text: str, plan: Plan, host: str) -> Report:
             continue
         report.say(number, line, "understood")
         latest[key] = on, fact
+    made: dict[str, date] = {}
     for key, (on, fact) in latest.items():
         about_kind, about, name = known[key]
         if about_kind == "pool":
             _stands(report, index, about, fact)
+            made[about] = on
         _entry(report, plan, (about_kind, about, name), on)
+    _begin_anew(report, index, made)
     return report
+
+
+def _begin_anew(report: Report, index: Index, made: dict[str, date]) -> None:
+    """Copies from and into pools that were made empty: until a run of it went well, the first is yet to come."""
+    for job in index.plan.jobs:
+        kind = KINDS[job.kind]
+        ends = {index.datasets[d].pool for d in job.datasets} | {job.target_pool or ""}
+        days = [day for pool, day in made.items() if pool in ends]
+        if not kind.uses("first_copy") or job.first_copy != "done" or not days:
+            continue
+        runs = (e for e in index.plan.log if e.about_kind == "job" and e.about == job.id)
+        if any(e.result == "ok" and e.on >= max(days) for e in runs):
+            continue
+        way: FirstCopy = "over_link" if not kind.by_hand else "side_by_side"
+        item = {**job.model_dump(mode="json"), "first_copy": way}
+        why = f"its pool was made empty on {max(days)}, and no run that went well is logged since"
+        report.proposals.append(
+            ReadItem(collection="jobs", what="changed", name=job.name, item=item, why=why)
+        )
 
 
 def _stands(report: Report, index: Index, pool_id: str, fact: str) -> None:

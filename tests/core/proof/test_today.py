@@ -43,6 +43,28 @@ def entry(on: date, result: str = "ok", kind: str = "backup_run", about: str = "
     )
 
 
+def test_what_is_in_a_pool_that_nobody_made_does_not_count_today() -> None:
+    """Neither a copy that lies in it, nor one of what should be in it."""
+    for missing in ("main", "second"):
+        pools = tuple(p.model_copy(update={"standing": p.id != missing}) for p in lab().pools)
+        plan = lab(pools=pools, jobs=(job("far", **FAR),))
+        assert settled(plan).fate == "restored"
+        now = today(plan)
+        assert now.fate == "lost"
+        assert f"pool {missing} is still to be made" in now.copies[0].why
+        (cover,) = result(plan).covers
+        assert (cover.covered, cover.covers_from, cover.job) == (False, None, "far")
+
+
+def test_a_run_that_went_well_is_a_first_copy() -> None:
+    waiting = lab(jobs=(job("far", **FAR, first_copy="over_link"),))
+    assert today(waiting).fate == "lost"
+    failed = waiting.model_copy(update={"log": (entry(TODAY - timedelta(days=2), "failed"),)})
+    assert today(failed).fate == "lost"
+    run = waiting.model_copy(update={"log": (entry(TODAY - timedelta(days=1)),)})
+    assert today(run).fate == "restored"
+
+
 @pytest.mark.parametrize(
     ("waits", "why"),
     [

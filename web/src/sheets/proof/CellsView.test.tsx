@@ -60,6 +60,12 @@ describe('the proof as of today', () => {
     expect(screen.queryByLabelText(/accept this/)).toBeNull();
   });
 
+  it('says what has to come first where nobody knows from when a dataset is covered', () => {
+    const why = 'pool second is still to be made: no copy of it or in it is there';
+    drawn([cell({ fate: 'lost' })], [{ ...waiting, covers_from: null, why }]);
+    expect(screen.getByText(/letters: pool second is still to be made/)).toBeTruthy();
+  });
+
   it('says nothing where all is as it will be', () => {
     drawn([], [{ ...waiting, covered: true }]);
     expect(screen.queryByText(/covered from/)).toBeNull();

@@ -15,8 +15,12 @@ function Today() {
   const { plan, evaluation } = usePlan();
   const names = new Map(plan.datasets.map((d) => [d.id, d.name]));
   const waiting = evaluation.covers.filter((c) => !c.covered && c.covers_from);
+  // A copy is planned, and nobody knows from when it will be there.
+  const open = new Map<string, string[]>();
+  for (const c of evaluation.covers.filter((c) => !c.covered && !c.covers_from && c.job))
+    open.set(c.why, [...(open.get(c.why) ?? []), names.get(c.dataset) ?? c.dataset]);
   const count = evaluation.proof_today.length;
-  if (!count && !waiting.length) return null;
+  if (!count && !waiting.length && !open.size) return null;
   return (
     <p className="mb-1 text-quiet">
       {count > 0 && (
@@ -28,6 +32,12 @@ function Today() {
       {waiting.slice(0, 3).map((c) => (
         <span key={c.dataset}>
           {names.get(c.dataset)} is covered from <span className="figure">{c.covers_from}</span>: {c.why}.{' '}
+        </span>
+      ))}
+      {[...open].map(([why, datasets]) => (
+        <span key={why}>
+          {datasets.slice(0, 3).join(', ')}
+          {datasets.length > 3 && ` and ${datasets.length - 3} more`}: {why}.{' '}
         </span>
       ))}
       {waiting.length > 3 && `${waiting.length - 3} more datasets wait for their first copy.`}
