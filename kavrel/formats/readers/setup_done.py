@@ -55,7 +55,7 @@ def read_setup_done(text: str, plan: Plan, host: str) -> Report:
 
 
 def _begin_anew(report: Report, index: Index, made: dict[str, date]) -> None:
-    """Copies from and into pools that were made empty: until a run of it went well, the first is yet to come."""
+    """Copies from and into pools that were made empty: the first is yet to come until a run went well."""
     for job in index.plan.jobs:
         kind = KINDS[job.kind]
         ends = {index.datasets[d].pool for d in job.datasets} | {job.target_pool or ""}
