@@ -41,7 +41,10 @@ class LastPlanner(ValueError):
 
 @dataclass(frozen=True)
 class Person:
-    """Somebody who may come in. `second`: a code is asked for beside the password."""
+    """Somebody who may come in. `second`: a code is asked for beside the password.
+
+    `given`: somebody else chose the password.
+    """
 
     name: str
     role: Role
@@ -49,6 +52,7 @@ class Person:
     made_at: float
     calendar: bool
     passkeys: int
+    given: bool
 
 
 @dataclass(frozen=True)
@@ -92,7 +96,7 @@ def _mark(secret: str) -> str:
 
 _PERSON = (
     "SELECT name, role, second_secret IS NOT NULL, made_at, calendar_hash IS NOT NULL,"
-    " (SELECT count(*) FROM passkey WHERE person = person.name) FROM person"
+    " (SELECT count(*) FROM passkey WHERE person = person.name), password_given FROM person"
 )
 
 
@@ -100,9 +104,9 @@ def _session(row: tuple[str, str, float, float, str, str, int]) -> Session:
     return Session(*row[:6], strong=bool(row[6]))
 
 
-def _person(row: tuple[str, Role, int, float, int, int]) -> Person:
-    name, role, second, made_at, calendar, passkeys = row
-    return Person(name, role, bool(second), made_at, bool(calendar), passkeys)
+def _person(row: tuple[str, Role, int, float, int, int, int]) -> Person:
+    name, role, second, made_at, calendar, passkeys, given = row
+    return Person(name, role, bool(second), made_at, bool(calendar), passkeys, bool(given))
 
 
 class People:
@@ -144,8 +148,18 @@ class People:
             ).fetchone()
         return Secrets(*row) if row else None
 
-    def add(self, name: str, role: Role, password_hash: str, first: bool = False) -> Person:
-        """Lets somebody in; raises NameTaken, or with `first` when anybody is there already."""
+    def add(
+        self,
+        name: str,
+        role: Role,
+        password_hash: str,
+        first: bool = False,
+        given: bool = False,
+    ) -> Person:
+        """Lets somebody in; raises NameTaken, or with `first` when anybody is there already.
+
+        `given`: the password is somebody else's choice.
+        """
         with self._database.transaction() as db:
             there = db.execute(
                 "SELECT 1 FROM person WHERE name = ? OR ?", (name, int(first))
@@ -153,8 +167,9 @@ class People:
             if there:
                 raise NameTaken(name)
             db.execute(
-                "INSERT INTO person (name, role, password_hash, made_at) VALUES (?, ?, ?, ?)",
-                (name, role, password_hash, self._moment()),
+                "INSERT INTO person (name, role, password_hash, made_at, password_given)"
+                " VALUES (?, ?, ?, ?, ?)",
+                (name, role, password_hash, self._moment(), given),
             )
         return self.person(name)
 
@@ -173,11 +188,19 @@ class People:
             self._another_planner(db, name)
             db.execute("DELETE FROM person WHERE name = ?", (name,))
 
-    def set_password(self, name: str, password_hash: str, keep: str | None = None) -> None:
-        """Another password; every session of the person but that of the cookie `keep` ends."""
+    def set_password(
+        self, name: str, password_hash: str, keep: str | None = None, given: bool = False
+    ) -> None:
+        """Another password; every session of the person but that of the cookie `keep` ends.
+
+        `given`: it is somebody else's choice.
+        """
         with self._database.transaction() as db:
             self._there(db, name)
-            db.execute("UPDATE person SET password_hash = ? WHERE name = ?", (password_hash, name))
+            db.execute(
+                "UPDATE person SET password_hash = ?, password_given = ? WHERE name = ?",
+                (password_hash, given, name),
+            )
             db.execute(
                 "DELETE FROM session WHERE person = ? AND hash <> ?", (name, _mark(keep or ""))
             )
@@ -294,7 +317,7 @@ class People:
                 "SELECT s.number, s.person, s.made_at, s.used_at, s.address, s.device, s.strong,"
                 " second_for = 'everybody' OR (second_for = 'planners' AND p.role = 'planner'),"
                 " p.role, p.second_secret IS NOT NULL, p.made_at, p.calendar_hash IS NOT NULL,"
-                " (SELECT count(*) FROM passkey WHERE person = p.name)"
+                " (SELECT count(*) FROM passkey WHERE person = p.name), p.password_given"
                 " FROM session s JOIN person p ON p.name = s.person JOIN door_rule"
                 " WHERE s.hash = ?",
                 (mark,),

@@ -25,8 +25,8 @@ export function App() {
         <SignInPage />
       </Suspense>
     );
-  // More than a password is asked of them: until it is set up, there is this page alone.
-  if (visitor.data.owes)
+  // A password of one's own is wanted, or more than one: until then there is this page alone.
+  if (visitor.data.owes || visitor.data.given)
     return (
       <Suspense fallback={null}>
         <HousePage />

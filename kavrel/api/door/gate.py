@@ -68,7 +68,10 @@ class Gate:
         held = self.people.whose(cookie) if cookie else None
         if held:
             person, session, owes = held
-            return Visitor(person.name, person.role, address, local, session.number, cookie, owes)
+            given = person.given and not session.strong  # a finger or a code is nobody else's
+            return Visitor(
+                person.name, person.role, address, local, session.number, cookie, owes, given
+            )
         free = local and (scope["path"] == "/metrics" or not self.people.any())
         return Visitor("", "planner", address, local) if free else None
 

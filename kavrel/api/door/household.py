@@ -36,6 +36,9 @@ class PersonView(BaseModel):
     made_at: float
     calendar: bool
     passkeys: int
+    given: (
+        bool  # somebody else chose the password: it lets in to choose another, and to nothing else
+    )
 
 
 class NewPerson(Sent):
@@ -154,7 +157,7 @@ def add_person(
     _as_planner(who)
     checked(who, who.name, new.own_password, people, throttle)
     try:
-        added = people.add(new.name, new.role, fit(new.password, new.name))
+        added = people.add(new.name, new.role, fit(new.password, new.name), given=True)
     except NameTaken:
         said = "somebody is called that already"
         raise ProblemError(409, "already there", said, [("name", said)]) from None
@@ -171,8 +174,9 @@ def change_person(
     checked(who, who.name, wanted.own_password, people, throttle)
     try:
         if wanted.password is not None:
-            keep = who.cookie if who.name.casefold() == name.casefold() else None
-            people.set_password(name, fit(wanted.password, name), keep)
+            own = who.name.casefold() == name.casefold()
+            keep = who.cookie if own else None
+            people.set_password(name, fit(wanted.password, name), keep, given=not own)
             people.note(who.name, who.address, f"gave {name} another password")
         if wanted.role is not None:
             people.set_role(name, wanted.role)

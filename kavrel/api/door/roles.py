@@ -38,6 +38,8 @@ OWN = frozenset(
 )
 # All that is left to somebody of whom more than a password is asked, until it was shown.
 UNTIL_SHOWN = OPEN | {"begin_second", "set_second", "begin_passkey", "add_passkey", "sign_out"}
+# All that a password opens that somebody else chose: one's own is chosen first.
+UNTIL_CHANGED = OPEN | {"change_password", "sign_out"}
 # They reckon something and leave nothing behind.
 ASKS = frozenset({"ask_question", "stop_question", "access_if"})
 TRIES = ASKS | {"read_server_file", "read_look", "read_line", "play_drill", "run_plan"}
@@ -61,7 +63,11 @@ def allowed(request: Request, who: TheVisitor) -> None:
     operation = getattr(request.scope.get("route"), "operation_id", None)
     if operation is None:
         return  # the page itself, and what there is not
-    if who.owes and operation not in UNTIL_SHOWN:
+    if who.given:
+        if operation not in UNTIL_CHANGED:
+            said = "Somebody else chose this password: choose your own first, in the house."
+            raise ProblemError(403, "a password of your own", said)
+    elif who.owes and operation not in UNTIL_SHOWN:
         said = (
             "More than a password is asked of you: set up codes or a passkey first, in the house."
         )

@@ -39,6 +39,7 @@ class VisitorView(BaseModel):
     """Who asks. `anybody`: people have to sign in here; `first`: the first may be made from here.
 
     `second`: codes are asked for; `owes`: more than a password is asked, and was not shown yet;
+    `given`: they came in by a password that somebody else chose, and have to choose their own;
     `passkeys`: browsers make and use passkeys at this address.
     """
 
@@ -49,6 +50,7 @@ class VisitorView(BaseModel):
     first: bool
     second: bool
     owes: bool
+    given: bool
     passkeys: bool
 
 
@@ -162,6 +164,7 @@ def _view(who: Visitor, people: People, request: Request) -> VisitorView:
         first=not anybody and who.local,
         second=bool(who.name) and people.person(who.name).second,
         owes=who.owes,
+        given=who.given,
         passkeys=passkey_site(request) is not None,
     )
 
@@ -192,7 +195,10 @@ def let_in(
     person = people.person(name)
     people.note(person.name, who.address, f"signed in {how}".rstrip())
     owes = not strong and _asked_of(people, person)
-    entered = Visitor(person.name, person.role, who.address, who.local, cookie=cookie, owes=owes)
+    given = person.given and not strong
+    entered = Visitor(
+        person.name, person.role, who.address, who.local, cookie=cookie, owes=owes, given=given
+    )
     answer = body(_view(entered, people, request))
     _cookie(answer, request, cookie)
     return answer
@@ -308,6 +314,9 @@ def change_password(
     """Another password of one's own; all other sessions end."""
     signed_in(who)
     checked(who, who.name, wanted.old, people, throttle)
+    if wanted.new.get_secret_value() == wanted.old.get_secret_value():
+        said = "this is the one that you have" + (", and somebody else knows it" * who.given)
+        raise ProblemError(422, "not valid", said, [("new", said)])
     people.set_password(who.name, fit(wanted.new, who.name, "new"), who.cookie)
     people.note(who.name, who.address, "changed the password")
     return Response(status_code=204)

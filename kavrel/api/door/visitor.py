@@ -12,7 +12,8 @@ from kavrel.store.people import Role
 class Visitor:
     """`name` is empty where nobody has to sign in; `local`: straight from the machine itself.
 
-    `owes`: more than a password is asked of them, and was not shown.
+    `owes`: more than a password is asked of them, and was not shown. `given`: they came in by a
+    password that somebody else chose.
     """
 
     name: str
@@ -22,6 +23,7 @@ class Visitor:
     session: str = ""
     cookie: str = ""
     owes: bool = False
+    given: bool = False
 
 
 def visitor(request: Request) -> Visitor:

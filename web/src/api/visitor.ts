@@ -16,6 +16,7 @@ const NOBODY: Visitor = {
   first: false,
   second: false,
   owes: false,
+  given: false,
   passkeys: false,
 };
 

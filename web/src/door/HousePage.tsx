@@ -16,13 +16,14 @@ export function HousePage() {
   const who = useVisitor();
   const door = useDoor();
   const { act, wrong } = useAct();
+  const shut = who.owes || who.given;
   const [lost, setLost] = useState<number | null>(null);
   return (
     <main className="mx-auto max-w-[860px] p-2 sm:p-4">
       <div className="border border-ink bg-paper px-4 py-4 sm:px-6">
         <div className="flex flex-wrap items-baseline gap-3">
           <h1 className="flex-1 text-[20px]">The house</h1>
-          {!who.owes && (
+          {!shut && (
             <Link className="act" to="/">
               back to the plan
             </Link>
@@ -55,14 +56,19 @@ export function HousePage() {
             <p className="text-quiet">
               You are <b className="text-ink">{who.name}</b>, {MEANS[who.role]}.
             </p>
-            {who.owes && (
+            {who.given && (
+              <p role="alert" className="border border-danger bg-blush px-2 py-1 text-danger">
+                Somebody else chose your password, and knows it. Choose your own now; the plan is open to you then.
+              </p>
+            )}
+            {who.owes && !who.given && (
               <p role="alert" className="border border-danger bg-blush px-2 py-1 text-danger">
                 More than a password is asked of you here. Set up codes{who.passkeys ? ' or make a passkey' : ''} now;
                 the plan is open to you then.
               </p>
             )}
             <Own />
-            {!who.owes && (
+            {!shut && (
               <>
                 <Sessions />
                 {who.role === 'planner' && <People />}

@@ -16,10 +16,10 @@ export function Own() {
   const who = useVisitor();
   return (
     <div className="mt-4 grid gap-x-8 gap-y-4 md:grid-cols-2">
-      {!who.owes && <Password />}
-      <Codes />
-      <Passkeys />
-      {!who.owes && <CalendarAddress />}
+      {(who.given || !who.owes) && <Password />}
+      {!who.given && <Codes />}
+      {!who.given && <Passkeys />}
+      {!who.given && !who.owes && <CalendarAddress />}
     </div>
   );
 }
@@ -30,6 +30,7 @@ function Said({ wrong, done }: { wrong: string; done: string }) {
 }
 
 function Password() {
+  const client = useQueryClient();
   const { act, wrong, fields, busy } = useAct();
   const [old, setOld] = useState('');
   const [fresh, setFresh] = useState('');
@@ -42,7 +43,9 @@ function Password() {
         e.preventDefault();
         void act(() => call('POST', '/api/visitor/password', { old, new: fresh })).then((went) => {
           setDone(went ? 'Changed; all your other sessions have ended.' : '');
-          if (went) [setOld, setFresh].forEach((set) => set(''));
+          if (!went) return;
+          [setOld, setFresh].forEach((set) => set(''));
+          void client.invalidateQueries({ queryKey: VISITOR });
         });
       }}
     >

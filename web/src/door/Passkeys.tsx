@@ -21,7 +21,7 @@ export function Passkeys() {
   const { data } = useQuery({
     queryKey: PASSKEYS,
     staleTime: 0,
-    enabled: !who.owes,
+    enabled: !who.owes && !who.given,
     queryFn: async () => unwrap(await api.GET('/api/visitor/passkeys')).passkeys,
   });
   const make = () =>

@@ -26,7 +26,8 @@ const SECOND: [Schemas['DoorRule']['second_for'], string][] = [
 /** What lets somebody in. */
 function shown(person: Schemas['PersonView']): string {
   const keys = person.passkeys > 0 ? `, ${person.passkeys} ${person.passkeys === 1 ? 'passkey' : 'passkeys'}` : '';
-  return `${person.second ? 'password and codes' : 'password alone'}${keys}`;
+  const theirs = person.given ? ', has yet to choose a password of their own' : '';
+  return `${person.second ? 'password and codes' : 'password alone'}${keys}${theirs}`;
 }
 
 export function FirstPerson() {

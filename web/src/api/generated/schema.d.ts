@@ -7459,6 +7459,8 @@ export interface components {
             calendar: boolean;
             /** Passkeys */
             passkeys: number;
+            /** Given */
+            given: boolean;
         };
         /**
          * Piece
@@ -9284,6 +9286,7 @@ export interface components {
          * @description Who asks. `anybody`: people have to sign in here; `first`: the first may be made from here.
          *
          *     `second`: codes are asked for; `owes`: more than a password is asked, and was not shown yet;
+         *     `given`: they came in by a password that somebody else chose, and have to choose their own;
          *     `passkeys`: browsers make and use passkeys at this address.
          */
         VisitorView: {
@@ -9304,6 +9307,8 @@ export interface components {
             second: boolean;
             /** Owes */
             owes: boolean;
+            /** Given */
+            given: boolean;
             /** Passkeys */
             passkeys: boolean;
         };
