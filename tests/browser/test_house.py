@@ -131,7 +131,7 @@ def test_hands_write_the_log_at_the_rack_without_a_network_and_it_is_sent_later(
     house.press("write it into the log")
     house.reads("it is in the log")
     house.press("leave")
-    assert not house.says("waits to be judged")
+    house.reads_no_more("waits to be judged")
     house.keys("v")
     house.reads("by Rui")
     house.keys("\ue00c")
