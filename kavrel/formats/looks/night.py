@@ -47,7 +47,9 @@ FIELDS = {
 }
 # Those that the plan has as they stand there.
 MADE: dict[str, type[Retention | Schedule]] = {"retention": Retention, "schedule": Schedule}
-TITLES = frozenset({"title"})  # words, and nothing that the script does
+# Words, and nothing that the script does; and whether a pool was yet to be made when the file was written:
+# a box that has it by now knows better.
+TITLES = frozenset({"title", "wanted"})
 
 
 def held(index: Index, host: str, text: str, said: Sequence[Drifted]) -> tuple[list[Drifted], int]:
@@ -57,8 +59,12 @@ def held(index: Index, host: str, text: str, said: Sequence[Drifted]) -> tuple[l
         none = "it is no such file"
         return [_row(host, "hosts", host, KIND, "file", "what the plan tells it", none)], 0
     starts = frozenset(d.about for d in said if d.field in ("start", "starts"))
-    agreed = sum(told.get(name) == job for name, job in wanted.items())
+    agreed = sum(_bare(told.get(name)) == _bare(job) for name, job in wanted.items())
     return list(_Jobs(index, host, starts).rows(wanted, told)), agreed
+
+
+def _bare(job: dict[str, Any] | None) -> dict[str, Any] | None:
+    return job and {field: value for field, value in job.items() if field not in TITLES}
 
 
 class _Jobs:

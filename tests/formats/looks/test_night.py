@@ -16,7 +16,9 @@ from kavrel.core.seen.machine import Machine
 from kavrel.demo.machines import Twist
 from kavrel.formats.lab_jobs import lab_jobs
 from kavrel.formats.looks.drifted import whole_drift
+from kavrel.formats.looks.night import held
 from kavrel.formats.looks.read import read_look
+from tests.builders import lab
 from tests.core.seen.test_points import machines
 from tests.formats.looks.machines import look
 
@@ -124,3 +126,13 @@ def test_whatever_stands_there_is_shown_and_never_raises(
     for row in rows(demo, "dipper", changed):
         assert row.planned != row.seen
         assert len(row.seen) < 400
+
+
+def test_a_pool_that_was_made_since_changes_nothing_of_its_scrub() -> None:
+    """The file came in the bundle that made the pool, and says that it was wanted then."""
+    pools = tuple(p.model_copy(update={"standing": False}) for p in lab().pools)
+    before = lab_jobs(lab(pools=pools), "box", "revision 1")
+    assert '"wanted": true' in before
+    agreed = held(Index(lab()), "box", lab_jobs(lab(), "box", "revision 2"), ())
+    assert held(Index(lab()), "box", before, ()) == agreed
+    assert agreed[0] == []
