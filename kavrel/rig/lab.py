@@ -462,13 +462,18 @@ class Lab:
 def unlike(plan: Plan) -> Iterator[str]:
     """What of a plan no stand-in behaves as, in words."""
     for pool in plan.pools:
-        family, system = FAMILIES[pool.family], FILESYSTEMS[pool.filesystem]
-        if not pool.standing:
-            continue
-        if family.card or system.bare:
-            yield f"pool {pool.name}: no stand-in for {family.title} with {pool.filesystem}"
-        if pool.tier and not has_tier(pool):
-            yield f"pool {pool.name}: no stand-in for a fast tier of {pool.filesystem}"
+        if pool.standing and (why := no_stand_in(pool)):
+            yield f"pool {pool.name}: {why}"
+
+
+def no_stand_in(pool: Pool) -> str:
+    """What of a pool no stand-in behaves as; empty where one does."""
+    family = FAMILIES[pool.family]
+    if family.card or FILESYSTEMS[pool.filesystem].bare:
+        return f"no stand-in for {family.title} with {pool.filesystem}"
+    if pool.tier and not has_tier(pool):
+        return f"no stand-in for a fast tier of {pool.filesystem}"
+    return ""
 
 
 def own_script(folder: Path, name: str) -> str:

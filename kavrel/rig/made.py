@@ -9,6 +9,7 @@ from typing import Any
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan, Pool
 from kavrel.core.works.volumes import volumes_of
+from kavrel.rig.lab import no_stand_in
 
 
 @dataclass(frozen=True)
@@ -32,7 +33,7 @@ def as_made(plan: Plan) -> Made:
         if pool.standing:
             pools.append(pool)
             continue
-        why = _in_the_way(index, pool, standing, copied_to)
+        why = no_stand_in(pool) or _in_the_way(index, pool, standing, copied_to)
         if why:
             left.append(f"{pool.name}: {why}")
             pools.append(pool)
