@@ -35,7 +35,7 @@ from kavrel.core.pools.taken import Stored
 from kavrel.core.proof.cell import Cell
 from kavrel.core.proof.hazards import hazards_of
 from kavrel.core.proof.proof import Common, prove, prove_today, worst_working
-from kavrel.core.proof.today import Cover, covers, standings
+from kavrel.core.proof.today import Cover, Waiting, covers, standings, waiting
 from kavrel.core.shares.access import Access, access_matrix
 from kavrel.core.shares.addresses import Listener, listeners
 from kavrel.core.shares.names import copy_folders, folders
@@ -215,6 +215,7 @@ class Evaluation(_View):
     proof: tuple[Cell, ...]
     proof_today: tuple[Cell, ...]  # the cells that are not yet as they will be once all runs
     covers: tuple[Cover, ...]
+    waiting: tuple[Waiting, ...]  # copies that are not yet as they will be
     due: tuple[Due, ...]
     cautions: tuple[Caution, ...]
     causes: tuple[Cause, ...]  # the same by what they come from, what could cost most on top
@@ -241,6 +242,7 @@ class Proven:
     cells_today: list[Cell]
     ladders: tuple[Ladder, ...]
     covers: tuple[Cover, ...]
+    waiting: tuple[Waiting, ...]
 
 
 def _running(
@@ -268,7 +270,7 @@ def _proven(index: Index, today: date, running: Running, matrix: tuple[Access, .
     now = standings(book)
     cells_today = prove_today(index, book, matrix, cells, now, common) if now else []
     ladders = tuple(ladder(book, d.id) for d in index.plan.datasets)
-    return Proven(cells, cells_today, ladders, covers(book, now))
+    return Proven(cells, cells_today, ladders, covers(book, now), waiting(now, today))
 
 
 # Prices say nothing about copies. What a box is called stands in many a reason.
@@ -352,6 +354,7 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
         proof=tuple(cells),
         proof_today=tuple(cells_today),
         covers=proven.covers,
+        waiting=proven.waiting,
         due=tuple(dues),
         cautions=tuple(raised),
         causes=roots,

@@ -200,9 +200,10 @@ class Teller:
             if not h.closed
         ]
         night = self.outbox.said_of("night") or "not copied yet"
+        today = f", as things stand today {strip.lost_today} more" if strip.lost_today else ""
         return [
             f"Cautions: {strip.cautions}, of them serious: {strip.serious}. "
-            f"Cells from which nothing comes back: {strip.lost_for_good}.",
+            f"Cells from which nothing comes back: {strip.lost_for_good}{today}.",
             *seen,
             f"Kavrel's own database: {night}.",
         ]

@@ -2,6 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
+from datetime import date
 
 from kavrel.core.bench.meeting import addresses
 from kavrel.core.copies.keys import key_of
@@ -19,6 +20,7 @@ from kavrel.core.plan import Job, Plan
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.proof.cell import Cell, StepView
 from kavrel.core.proof.hazards import HAZARDS
+from kavrel.core.proof.proof import share
 from kavrel.core.proof.restores import WORTH_ORDER
 from kavrel.core.quantities import size_words, span_words
 
@@ -55,6 +57,7 @@ def restore_sheet(plan: Plan, evaluation: Evaluation, origin: str) -> Document:
     sections += [*after_a_power_cut(index), *errors_found(index)]
     sections += disks_that_die(index, evaluation)
     views = {h.id: h for h in evaluation.hazards}
+    today = {(c.dataset, c.hazard): c for c in evaluation.proof_today}
     # What somebody may stand before; the rest needs the administrator.
     for hazard, what in ((h.id, h.on_sheet) for h in HAZARDS.values() if h.on_sheet):
         struck: dict[str, list[Cell]] = defaultdict(list)
@@ -75,7 +78,8 @@ def restore_sheet(plan: Plan, evaluation: Evaluation, origin: str) -> Document:
                         *said,
                         f"First as under “{dies}”; here is what does not come back by that.",
                     )
-            sections += _hazard(index, title, views[hazard].question, said, cells)
+            question, day = views[hazard].question, evaluation.today
+            sections += _hazard(index, title, question, said, cells, today, day)
     sections += whose(index, evaluation.today)
     variant = f", {plan.variant}" if plan.variant else ""
     return Document(
@@ -119,7 +123,10 @@ def _struck(index: Index, what: str, cell: Cell) -> str:
 def _boxes(index: Index) -> tuple[Fact, ...]:
     facts = []
     for host in index.plan.hosts:
-        pools = [p.name for p in index.plan.pools if p.host == host.id]
+        anew = " (still to be made: print this sheet anew once it stands)"
+        pools = [
+            p.name + ("" if p.standing else anew) for p in index.plan.pools if p.host == host.id
+        ]
         said = f"{host.name}, at {index.sites[host.site].name}"
         said += f", address {at}" if (at := addresses(host)) else ""
         facts.append(Fact(text=said + (f": holds {', '.join(pools)}" if pools else "")))
@@ -128,6 +135,7 @@ def _boxes(index: Index) -> tuple[Fact, ...]:
 
 def _copies(index: Index, evaluation: Evaluation) -> tuple[Fact, ...]:
     facts, left = [], {v.id: v.left_bytes for v in evaluation.pools}
+    waits_for = {w.job: w.why for w in evaluation.waiting}
     for view in evaluation.jobs:
         if view.newest_age_seconds is None:
             continue
@@ -138,6 +146,8 @@ def _copies(index: Index, evaluation: Evaluation) -> tuple[Fact, ...]:
             f"{job.name}: {view.title} of {names} on {view.target_name} at {site}, at most "
             f"{span_words(view.newest_age_seconds)} old"
         )
+        if why := waits_for.get(job.id):
+            said += f". As of {evaluation.today}: {why}"
         facts.append(Fact(text=said, how=(*view.fetch, *_too_large(index, job, left))))
     return tuple(facts)
 
@@ -176,9 +186,18 @@ def _keys(index: Index) -> tuple[Fact, ...]:
 
 
 def _hazard(
-    index: Index, title: str, question: str, said: Sequence[str], cells: Sequence[Cell]
+    index: Index,
+    title: str,
+    question: str,
+    said: Sequence[str],
+    cells: Sequence[Cell],
+    today: Mapping[tuple[str, str], Cell],
+    day: date,
 ) -> list[Section]:
-    """What all of it needs first; then each dataset, in the order of their worth."""
+    """What all of it needs first; then each dataset, in the order of their worth.
+
+    `today`: the cells that are not yet, on that day, what they will be.
+    """
     # Whoever reads this has noticed; the figures count from when it happened.
     cells = [
         c.model_copy(update={"steps": tuple(s for s in c.steps if s.text != "notice")})
@@ -198,15 +217,33 @@ def _hazard(
     for cell in cells:
         name = index.datasets[cell.dataset].name
         steps = tuple(_step(s) for s in cell.steps if s.text not in done)
+        verdict = _verdict(index, cell)
+        now = today.get((cell.dataset, cell.hazard))
+        if now and (said_now := _verdict(index, now)) != verdict:
+            verdict = f"as of {day} {said_now}. Once all runs as planned: {verdict}"
         if cell.fate in ("restored", "down", "exposed") and steps:
-            parts.append(
-                Section(title=name, intro=_verdict(index, cell) + ".", steps=steps, below=True)
-            )
+            parts.append(Section(title=name, intro=f"{verdict}.", steps=steps, below=True))
         else:
-            alike.setdefault(_verdict(index, cell), []).append(name)
+            alike.setdefault(verdict, []).append(name)
     # What needs no steps of its own is said once.
     parts += [Section(title="; ".join(n), intro=f"{v}.", below=True) for v, n in alike.items()]
     return parts
+
+
+def _perhaps(index: Index, cell: Cell) -> str:
+    """Of what a copy has at some moments and not at others: nobody gives up before having looked."""
+    job = index.jobs[cell.otherwise_job or ""].name
+    else_ = (
+        "else fetch it again from where it came"
+        if cell.fate == "fetch_again"
+        else "else no copy helps: ask a recovery service"
+    )
+    lost = span_words(cell.otherwise_rpo_seconds or 0.0)
+    return (
+        f"look into {job} first, as said under Where the copies lie: in {share(1 - cell.never_share)} of the "
+        f"moments it still has it, with about {lost} of work lost; {else_}. Write nothing to what it was on "
+        "meanwhile"
+    )
 
 
 def _step(one: StepView) -> SheetStep:
@@ -232,6 +269,8 @@ def _verdict(index: Index, cell: Cell) -> str:
     if cell.fate == "down":
         return f"nothing is lost; about {back} until it works again"
     partly = _in_part(index, cell)
+    if cell.otherwise_job and 0 < cell.never_share < 1:
+        return _perhaps(index, cell)
     if cell.fate == "fetch_again":
         if partly:
             return "what is lost of it is not copied: fetch that again from where it came"

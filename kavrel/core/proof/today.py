@@ -57,6 +57,31 @@ class Cover(BaseModel):
     why: str
 
 
+class Waiting(BaseModel):
+    """A copy that is not today what it will be once all runs, and what about it is not.
+
+    `covers_from`: the day from which it counts; None where nobody knows.
+    """
+
+    model_config = ConfigDict(frozen=True)
+
+    job: str
+    covers_from: date | None
+    why: str
+
+
+def waiting(by_job: Mapping[str, Standing], today: date) -> tuple[Waiting, ...]:
+    """The standings in words."""
+    found = []
+    for job, one in by_job.items():
+        why = one.why or one.since_why or f"nothing in it is from before {one.since}"
+        if not one.there(today):
+            why = f"not there yet: {one.why}"
+        day = None if one.covers_from == NEVER else one.covers_from
+        found.append(Waiting(job=job, covers_from=day, why=why))
+    return tuple(found)
+
+
 def standings(book: CopyBook) -> dict[str, Standing]:
     """Job to its standing, for those copies that are not yet what they will be."""
     by_job = {}

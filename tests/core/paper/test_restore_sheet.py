@@ -62,6 +62,37 @@ def test_what_is_worth_most_comes_first_and_what_all_need_is_said_once() -> None
     assert fire.count("- [ ] check: read it back to verify") == 2
 
 
+def test_what_is_not_there_yet_is_said_beside_what_will_be() -> None:
+    """It may be needed on the very night on which it was printed."""
+    waits = lab(jobs=(job("r", **FAR, first_copy="over_link"),))
+    text = sheet_of(waits)
+    assert f"As of {TODAY}: not there yet: its first copy is not done" in part(
+        text, "Where the copies lie"
+    )
+    fire = part(text, "fire at its site: home")
+    now, _, later = fire.partition("Once all runs as planned: ")
+    assert f"as of {TODAY} has no copy that helps" in now
+    assert later.startswith("comes back from r, up to")
+    settled = sheet_of(lab(jobs=(job("r", **FAR),)))
+    assert "As of" not in settled
+    assert "as of" not in settled
+    pools = tuple(p.model_copy(update={"standing": p.id == "main"}) for p in lab().pools)
+    assert "holds second (still to be made: print this sheet anew" in sheet_of(lab(pools=pools))
+
+
+def test_nobody_gives_up_before_having_looked(demo: Plan) -> None:
+    """A copy that has it at most moments, and not at all, is looked into first."""
+    cells = {(c.dataset, c.hazard): c for c in evaluate(demo, TODAY).proof}
+    cell = cells["scans", "deleted"]
+    assert cell.fate == "lost"
+    assert 0 < cell.never_share < 1
+    name = next(j.name for j in demo.jobs if j.id == cell.otherwise_job)
+    deleted = part(sheet_of(demo), "deleted, missed late")
+    (said,) = [x for x in deleted.split("\n\n") if "negative scans" in x or name in x][1:]
+    assert f"look into {name} first" in said
+    assert "else no copy helps" in said
+
+
 def test_each_box_and_site_has_its_own_part() -> None:
     there = Dataset(id="there", name="there", pool="second", size_bytes=GB)
     text = sheet_of(lab(datasets=(*lab().datasets, there)))

@@ -4189,6 +4189,8 @@ export interface components {
             proof_today: components["schemas"]["Cell"][];
             /** Covers */
             covers: components["schemas"]["Cover"][];
+            /** Waiting */
+            waiting: components["schemas"]["Waiting"][];
             /** Due */
             due: components["schemas"]["Due"][];
             /** Cautions */
@@ -9311,6 +9313,20 @@ export interface components {
             given: boolean;
             /** Passkeys */
             passkeys: boolean;
+        };
+        /**
+         * Waiting
+         * @description A copy that is not today what it will be once all runs, and what about it is not.
+         *
+         *     `covers_from`: the day from which it counts; None where nobody knows.
+         */
+        Waiting: {
+            /** Job */
+            job: string;
+            /** Covers From */
+            covers_from: string | null;
+            /** Why */
+            why: string;
         };
         /**
          * Waking
