@@ -128,7 +128,7 @@ class _Sheet:
             told["retention"] = job.retention.model_dump(mode="json", exclude_defaults=True)
         if job.pool:
             told |= self.pool(job.pool)
-            if kind.scrubs:
+            if "serials" not in kind.told:  # disks are tested before they are anything
                 told |= self._wanted(job.pool)
             if kind.moves_tier:
                 told["mounted"] = self._mounts(job.pool, "source")
@@ -171,8 +171,8 @@ class _Sheet:
         if work.pool:
             whole = work.kind == "parity"
             mounted = {"mounted": self._mounts(work.pool.id, "source", whole)}
-            more = self._wanted(work.pool.id) if work.kind == "scrub" else mounted
-            return self.pool(work.pool.id) | more
+            more = self._wanted(work.pool.id)
+            return self.pool(work.pool.id) | more | ({} if work.kind == "scrub" else mounted)
         return self.bins(work.datasets) if work.kind == "bin" else self.running_out()
 
     # -- where -----------------------------------------------------------------------------------
@@ -193,7 +193,7 @@ class _Sheet:
         return told
 
     def _wanted(self, pool: str) -> dict[str, Any]:
-        """That nobody may have made it yet: then there is nothing to read, and nobody is to be mailed."""
+        """That nobody may have made it yet: then there is nothing to do in it, and nobody is to be mailed."""
         return {} if self.index.pools[pool].standing else {"wanted": True}
 
     def _place(self, folder: str, filesystem: str, host: str) -> str:

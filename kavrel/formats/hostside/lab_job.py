@@ -1127,8 +1127,8 @@ def last_start(
 def is_due(name: str, told: dict[str, Any], zone: str, now: float) -> bool:
     """Whether a job has to start now: its time has come, or what it waits for has arrived.
 
-    One that is to be caught up is due as well when its last start was missed. One that reads a whole
-    pool has nothing to do before there is one.
+    One that is to be caught up is due as well when its last start was missed. What is for a
+    whole pool has nothing to do before there is one.
     """
     return start_is_due(name, told, zone, now) and not never_made(told)
 
