@@ -28,7 +28,7 @@ Called = Annotated[str, Path(max_length=80)]
 
 
 class PersonView(BaseModel):
-    """Somebody who may come in."""
+    """Somebody who may come in. `given`: by a password that somebody else chose, to choose another."""
 
     name: str
     role: Role
@@ -36,9 +36,7 @@ class PersonView(BaseModel):
     made_at: float
     calendar: bool
     passkeys: int
-    given: (
-        bool  # somebody else chose the password: it lets in to choose another, and to nothing else
-    )
+    given: bool
 
 
 class NewPerson(Sent):

@@ -7443,7 +7443,7 @@ export interface components {
         };
         /**
          * PersonView
-         * @description Somebody who may come in.
+         * @description Somebody who may come in. `given`: by a password that somebody else chose, to choose another.
          */
         PersonView: {
             /** Name */
