@@ -1,0 +1,190 @@
+"""A plan's machines set up from nothing, each by its own setup.sh, and what that leaves held against the works."""
+
+from collections.abc import Collection, Iterator
+from dataclasses import dataclass
+from datetime import date
+from pathlib import Path
+
+from kavrel.core.filesystems import FILESYSTEMS
+from kavrel.core.index import Index
+from kavrel.core.plan import Disk, Host, Plan, Pool
+from kavrel.core.pools.families import FAMILIES
+from kavrel.core.shares.names import pool_names, pool_roots
+from kavrel.core.works import bill
+from kavrel.core.works.pools import parity_file
+from kavrel.core.works.volumes import tree_of, volumes_of
+from kavrel.formats.servers.setup import setup_script
+from kavrel.rig.bare.commands import COMMANDS
+from kavrel.rig.bare.holds import LOOKED_AT, Bare, lacking
+from kavrel.rig.bare.machine import Device, Filesystem, Machine, Mount, Zpool
+from kavrel.rig.bare.root import OF_A_COMMAND, Ran, Root, text_tools
+from kavrel.rig.bare.said import Reader, Refused
+from kavrel.rig.said import Said
+
+PASSPHRASE = "correct horse battery staple"  # noqa: S105  # of pools that are made here and go again
+WIPE, OPEN = "Type ", "Passphrase for pool "
+
+
+@dataclass(frozen=True)
+class SetUp:
+    """How the setup.sh of a host fared on a bare machine.
+
+    `works`: how many things it must make true, `holds`: of how many that is so afterwards. `left` is what
+    the script itself leaves to the hand; `differs` each work that does not hold, with what is there instead.
+    `code`: how it ended; `said`: all that it printed. `pools`: names of those that stand whole.
+    """
+
+    host: str
+    code: int
+    works: int
+    holds: int
+    left: tuple[str, ...] = ()
+    differs: tuple[str, ...] = ()
+    said: str = ""
+    pools: tuple[str, ...] = ()
+
+
+def set_up(
+    plan: Plan, host: str, folder: Path, today: date, make: Collection[str], again: bool = False
+) -> SetUp:
+    """Runs the setup.sh of one host from nothing; `again` a second time on what that left.
+
+    `make`: ids of the wanted pools that it is told to make; the disks of every other one it may not wipe.
+    Raises CannotRun.
+    """
+    index = Index(plan)
+    machine = Machine(folder / "root", today)
+    machine.root.mkdir(parents=True, exist_ok=True)
+    hand = _Hand(machine, {pool_names(plan)[p] for p in make})
+    root = Root(machine.root, COMMANDS, hand.command, hand.typed, text_tools(folder / "bin"))
+    root.make()
+    _plugged_in(index, host, machine)
+    for pool in plan.pools:
+        if pool.host == host and pool.standing:
+            _stands(index, pool, machine)
+    text = setup_script(plan, host, "revision 1", today)
+    ran = root.run(text)
+    if again:
+        ran = root.run(text)
+    return _looked_at(index, index.hosts[host], machine, make, ran)
+
+
+def scripted(plan: Plan) -> Iterator[Host]:
+    """The hosts that are set up by a script: a closed box, and a PC, are set up by hand."""
+    for host in plan.hosts:
+        if not (host.closed or host.personal):
+            yield host
+
+
+def with_serials(plan: Plan) -> tuple[Plan, tuple[str, ...]]:
+    """The plan with a serial number for each disk that has none yet, and the labels of those.
+
+    setup.sh wipes no disk by its order, so that it makes nothing of disks that nobody bought yet.
+    """
+    bare = [d for d in plan.disks if not d.serial]
+    made = {d.id: f"TO-BE-READ-{n}" for n, d in enumerate(bare, 1)}
+    disks = tuple(
+        d.model_copy(update={"serial": made[d.id]}) if d.id in made else d for d in plan.disks
+    )
+    return plan.model_copy(update={"disks": disks}), tuple(d.label for d in bare)
+
+
+class _Hand:
+    """Commands as the machine obeys them, and what a person types."""
+
+    def __init__(self, machine: Machine, make: Collection[str]) -> None:
+        self.machine, self.make = machine, make
+
+    def command(self, words: list[str], reader: Reader) -> Said:
+        try:
+            return COMMANDS[words[0]](self.machine, words[1:], reader)
+        except OSError as why:
+            raise Refused(f"{words[0]}: {why.strerror}") from None
+
+    def typed(self, prompt: str) -> str | None:
+        if prompt == OF_A_COMMAND or prompt.startswith(OPEN) and prompt.endswith(": "):
+            return PASSPHRASE
+        if prompt.startswith(WIPE) and prompt.endswith("make that pool: "):
+            name = prompt.removeprefix(WIPE).partition(" ")[0]
+            return name if name in self.make else ""
+        return None
+
+
+def _plugged_in(index: Index, host: str, machine: Machine) -> None:
+    """The disks in the box, each by its serial; what it holds already has a file system on it."""
+    by_id = machine.root / "dev" / "disk" / "by-id"
+    by_id.mkdir(parents=True)
+    mine = [d for d in index.plan.disks if d.host == host]
+    for name, disk in _named(mine):
+        device = machine.plug_in(Device(f"/dev/{name}", disk.capacity_bytes, "disk", serial=disk.serial))
+        if index.held.get(disk.id):
+            device.signs["ext4"] = f"of-{disk.id}"
+        if disk.serial:
+            (by_id / f"ata-X_{disk.serial}").symlink_to(f"../../{name}")
+
+
+def _named(disks: Collection[Disk]) -> Iterator[tuple[str, Disk]]:
+    letters = nvmes = 0
+    for disk in disks:
+        if disk.kind == "nvme":
+            yield f"nvme{nvmes}n1", disk
+            nvmes += 1
+        else:
+            # sdz is followed by sdaa, as the kernel has it.
+            n, name = letters, ""
+            while n >= 0:
+                name, n = chr(ord("a") + n % 26) + name, n // 26 - 1
+            yield f"sd{name}", disk
+            letters += 1
+
+
+def _stands(index: Index, pool: Pool, machine: Machine) -> None:
+    """A pool that is there before the script comes: what it is of is in use, and it is mounted."""
+    name, system = pool_names(index.plan)[pool.id], FILESYSTEMS[pool.filesystem]
+    serials = {index.disks[d].serial for d in (*pool.disks, *pool.spares, *pool.tier)}
+    for device in [d for d in machine.devices.values() if d.serial in serials and d.serial]:
+        device.user = f"pool {name}"
+        device.signs = {pool.filesystem if pool.filesystem != "zfs" else "zfs_member": f"of-{name}"}
+    root = pool_roots(index.plan)[pool.id]
+    if system.by_name:
+        machine.zpools[name] = Zpool((), (), {})
+        machine.datasets[name] = {}
+        machine.mounts[root] = Mount(name, "zfs")
+        machine.inside(root).mkdir(parents=True, exist_ok=True)
+        return
+    for volume in volumes_of(index, pool):
+        uuid = volume.uuid or f"of-{volume.folder}"
+        machine.filesystems[uuid] = Filesystem(pool.filesystem, ())
+        machine.mounts[volume.folder] = Mount(uuid, pool.filesystem, tuple(volume.kept.split(",")))
+        machine.inside(volume.folder).mkdir(parents=True, exist_ok=True)
+    if tree := tree_of(index, pool):
+        machine.mounts[tree.folder] = Mount(tree.what, "fuse.mergerfs")
+        machine.inside(tree.folder).mkdir(parents=True, exist_ok=True)
+    if FAMILIES[pool.family].parity_at:
+        file = machine.inside(parity_file(name))
+        file.parent.mkdir(parents=True, exist_ok=True)
+        file.touch()
+
+
+def _looked_at(
+    index: Index, host: Host, machine: Machine, make: Collection[str], ran: Ran
+) -> SetUp:
+    """What the works of the host say, held against what is there; not of pools that nobody makes now."""
+    left = [x.removeprefix("LEFT: ") for x in ran.said.splitlines() if x.startswith("LEFT: ")]
+    bare = Bare(machine, index.disks)
+    away = {p.id for p in index.plan.pools if p.host == host.id and not p.standing} - set(make)
+    roots = tuple(f"{pool_roots(index.plan)[p]}/" for p in away)
+    count, differs, broken = 0, [], set(away)
+    for work in bill(index, host.id, machine.today):
+        of = {key for kind, key in work.makes if kind == "pools"}
+        folder = f"{getattr(work, 'folder', '')}/"
+        if not isinstance(work, LOOKED_AT) or work.by_hand or of & away or folder.startswith(roots):
+            continue
+        count += 1
+        why = "; ".join(lacking(work, bare))
+        if why:
+            differs.append(f"{work.what}: {why}")
+            broken |= of
+    whole = tuple(p.id for p in index.plan.pools if p.host == host.id and p.id not in broken)
+    held = count - len(differs)
+    return SetUp(host.id, ran.code, count, held, tuple(left), tuple(differs), ran.said, whole)
