@@ -60,10 +60,17 @@ def _create(machine: Machine, told: Words) -> Said:
     least = min(d.size for d in devices[:count]) - HEAD
     room = sum(d.size - HEAD for d in devices) if level in ("linear", "0") else ROOM[level](count) * least
     uuid = told.one("--uuid")
-    machine.hold(devices, f"md {path}", "linux_raid_member", uuid)
+    machine.hold(devices, f"md {path}", "linux_raid_member", _as_blkid_says(uuid))
     machine.arrays[path] = Array(uuid, level, tuple(members[:count]), tuple(members[count:]))
     machine.plug_in(Device(path, int(room), f"raid{level}", tuple(members)))
     return FINE
+
+
+def _as_blkid_says(uuid: str) -> str:
+    """An array's identifier, which mdadm groups by colons and blkid by dashes."""
+    digits = uuid.replace(":", "")
+    ends = (0, 8, 12, 16, 20, 32)
+    return "-".join(digits[a:b] for a, b in zip(ends, ends[1:], strict=False))
 
 
 def pvs(machine: Machine, words: list[str], reader: Reader) -> Said:

@@ -52,21 +52,38 @@ def set_up(
     `make`: ids of the wanted pools that it is told to make; the disks of every other one it may not wipe.
     Raises CannotRun.
     """
-    index = Index(plan)
-    machine = Machine(folder / "root", today)
-    machine.root.mkdir(parents=True, exist_ok=True)
-    hand = _Hand(machine, {pool_names(plan)[p] for p in make})
-    root = Root(machine.root, COMMANDS, hand.command, hand.typed, text_tools(folder / "bin"))
-    root.make()
-    _plugged_in(index, host, machine)
-    for pool in plan.pools:
-        if pool.host == host and pool.standing:
-            _stands(index, pool, machine)
-    text = setup_script(plan, host, "revision 1", today)
-    ran = root.run(text)
+    bare = BareHost(plan, host, folder, today, make)
+    ran = bare.run()
     if again:
-        ran = root.run(text)
-    return _looked_at(index, index.hosts[host], machine, make, ran)
+        ran = bare.run()
+    return bare.looked_at(ran)
+
+
+class BareHost:
+    """One host of a plan on which nothing is set up yet; what is to be made on it is told, see `set_up`."""
+
+    def __init__(
+        self, plan: Plan, host: str, folder: Path, today: date, make: Collection[str]
+    ) -> None:
+        self.index, self.host, self.make = Index(plan), host, make
+        self.machine = machine = Machine(folder / "root", today)
+        machine.root.mkdir(parents=True, exist_ok=True)
+        hand = _Hand(machine, {pool_names(plan)[p] for p in make})
+        self.root = Root(machine.root, COMMANDS, hand.command, hand.typed, text_tools(folder / "bin"))
+        self.root.make()
+        self.script = setup_script(plan, host, "revision 1", today)
+        _plugged_in(self.index, host, machine)
+        for pool in plan.pools:
+            if pool.host == host and pool.standing:
+                _stands(self.index, pool, machine)
+
+    def run(self) -> Ran:
+        """Its setup.sh, on what is there now. Raises CannotRun."""
+        return self.root.run(self.script)
+
+    def looked_at(self, ran: Ran) -> SetUp:
+        """What is there after a run."""
+        return _looked_at(self.index, self.index.hosts[self.host], self.machine, self.make, ran)
 
 
 def scripted(plan: Plan) -> Iterator[Host]:

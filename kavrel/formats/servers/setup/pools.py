@@ -402,8 +402,10 @@ def _(work: ZpoolMade, box: Box) -> Iterator[str]:
     if work.key_file:  # it holds the passphrase itself: what is typed opens the pool too
         lock += f" -O keylocation=file://{work.key_file}"
         yield f"keep_key {work.key_file}"
+    # Without -f it refuses groups of unlike widths and disks of unlike sizes, which the plan means and the
+    # proof reckons with. What else -f passes over was asked about and wiped above; a disk in use stays refused.
     yield (
-        f"run zpool create -o ashift={pool.ashift} -O recordsize={pool.record_kib}K "
+        f"run zpool create -f -o ashift={pool.ashift} -O recordsize={pool.record_kib}K "
         f"-O compression=lz4 -O atime=off -O acltype=posixacl -O xattr=sa "
         f"-O mountpoint={work.root}{lock} {work.name} {groups}{spares}"
     )
