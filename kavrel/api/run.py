@@ -48,6 +48,7 @@ class RunSeen(BaseModel):
 
     `taken_as_made`: jobs whose first copy the plan has yet to make; in the stand-in it was there.
     `pools_made`: pools that the plan still wants and that stood there; `pools_left`: that did not, with why.
+    `not_set_up`: why no box was set up by its own setup.sh here; empty where each was.
     """
 
     days: Annotated[float, Field(ge=0)]
@@ -57,6 +58,7 @@ class RunSeen(BaseModel):
     taken_as_made: list[str]
     pools_made: list[str]
     pools_left: list[str]
+    not_set_up: str
 
 
 @router.post("/plans/{plan_id}/run", response_model=RunSeen, operation_id="run_plan")
@@ -89,5 +91,6 @@ def run_plan(plan_id: str, asked: RunAsked, service: TheService) -> Response:
             taken_as_made=list(run.taken_as_made),
             pools_made=list(run.pools_made),
             pools_left=list(run.pools_left),
+            not_set_up=run.not_set_up,
         )
     )

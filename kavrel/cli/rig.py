@@ -115,6 +115,10 @@ def _lived(
         )
     for pool in life.pools_left:
         click.echo(f"not made: pool {pool}")
+    if life.not_set_up:
+        click.echo(
+            f"no setup.sh was run, and pools are taken as made by its works: {life.not_set_up}"
+        )
     for mail in life.mails[:5]:
         words = " ".join(mail.text.split())
         click.echo(

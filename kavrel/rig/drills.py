@@ -29,7 +29,8 @@ from kavrel.rig.deeds import (
     together,
 )
 from kavrel.rig.faults import CLOCK, HOLLOW, MUTE, Fault, with_jobs
-from kavrel.rig.lab import Lab, unlike
+from kavrel.rig.lab import Lab
+from kavrel.rig.unlike import unlike
 
 HOUR = 3600.0
 # What the sheet says of these is no matter of one dataset's copies: it has a part of its own there.

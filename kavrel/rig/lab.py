@@ -15,8 +15,6 @@ from kavrel.core.copies.path import MB, Place, path
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Job, Plan, Pool
-from kavrel.core.pools.families import FAMILIES
-from kavrel.core.pools.parts import has_tier
 from kavrel.core.pools.pool import pool_states
 from kavrel.core.shares.names import copy_folders, folders, pool_names, pool_roots, slug, zfs_namer
 from kavrel.core.week.nights import scheduled_book
@@ -26,8 +24,10 @@ from kavrel.rig.box import Box, Store
 from kavrel.rig.data import Data, Room
 from kavrel.rig.disks import Drive, Health, health
 from kavrel.rig.files import File, worked_until
+from kavrel.rig.made import Made
 from kavrel.rig.people import Work
 from kavrel.rig.streams import Streams
+from kavrel.rig.unlike import unlike
 
 
 class CannotBuild(Exception):
@@ -106,8 +106,7 @@ class Lab:
         # What tools of a person's own, and hands, keep: by job and dataset; points named by their moment.
         self.kept: dict[str, dict[str, Data]] = {}
         self.taken_as_made: tuple[str, ...] = ()  # jobs whose first copy is yet to be made
-        self.pools_made: tuple[str, ...] = ()  # that the plan still wants, and that are here
-        self.pools_left: tuple[str, ...] = ()  # that are not, with why
+        self.made = Made(plan)  # how it was set up, and which wanted pools are here
         self.cut: set[str] = set()  # links that are down
         self.mail: list[Mail] = []
         self.keys_gone: set[str] = set()  # sites whose keys are no more
@@ -457,23 +456,6 @@ class Lab:
     def local(self, moment: float) -> str:
         """A moment as people there say it."""
         return datetime.fromtimestamp(moment, self.zone).strftime("%Y-%m-%d %H:%M")
-
-
-def unlike(plan: Plan) -> Iterator[str]:
-    """What of a plan no stand-in behaves as, in words."""
-    for pool in plan.pools:
-        if pool.standing and (why := no_stand_in(pool)):
-            yield f"pool {pool.name}: {why}"
-
-
-def no_stand_in(pool: Pool) -> str:
-    """What of a pool no stand-in behaves as; empty where one does."""
-    family = FAMILIES[pool.family]
-    if family.card or FILESYSTEMS[pool.filesystem].bare:
-        return f"no stand-in for {family.title} with {pool.filesystem}"
-    if pool.tier and not has_tier(pool):
-        return f"no stand-in for a fast tier of {pool.filesystem}"
-    return ""
 
 
 def own_script(folder: Path, name: str) -> str:

@@ -4,7 +4,7 @@ Devices have the names that the kernel gives them: arrays count down from md127 
 LVM open is below /dev/mapper, with the dashes of names doubled (lvm(8)).
 """
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
 from kavrel.core.filesystems import FILESYSTEMS
@@ -25,7 +25,7 @@ from kavrel.rig.disks import Drive
 MIB = 2**20
 FIRST_ARRAY = 127
 # How many members' worth of room an array of so many has. Source: md(4).
-ROOM = {
+ROOM: Mapping[str, Callable[[int], float]] = {
     "0": lambda n: n, "1": lambda n: 1, "5": lambda n: n - 1, "6": lambda n: n - 2, "10": lambda n: n / 2,
     "linear": lambda n: n,
 }  # fmt: skip
@@ -183,9 +183,7 @@ class Layers:
         on = [replace(d, disk=new) if d.disk and d.disk == old else d for d in work.members]
         members = [None if self._kicked(d) else self._at(d) for d in on]
         there = [m for m in members if m]
-        size = int(
-            min((m.size for m in there), default=0) * ROOM[work.level](len(members))  # type: ignore[no-untyped-call]
-        )
+        size = int(min((m.size for m in there), default=0) * ROOM[work.level](len(members)))
         path = f"/dev/md{FIRST_ARRAY - len(self.arrays)}"
         block = Block(path, f"raid{work.level}" if work.level.isdigit() else work.level, size)
         for member in there:

@@ -12,8 +12,9 @@ from kavrel.rig import own
 from kavrel.rig.days import Days
 from kavrel.rig.found import found
 from kavrel.rig.lab import Lab, Mail
-from kavrel.rig.made import Made, as_made
+from kavrel.rig.made import Made, made_by_scripts
 from kavrel.rig.report import Line, compared
+from kavrel.rig.set_up_lines import set_up_lines
 from kavrel.rig.trial import Compared, Trial
 from kavrel.rig.workspace import workspace
 
@@ -30,7 +31,7 @@ class Lived:
 
     `taken_as_made`: names of the jobs whose first copy the plan has yet to make: here it was there.
     `pools_made`: of the pools that it has yet to make and that were here; `pools_left`: of those that
-    were not, each with why.
+    were not, each with why. `not_set_up`: why no setup.sh was run; empty where each was.
     """
 
     days: float
@@ -39,6 +40,7 @@ class Lived:
     taken_as_made: tuple[str, ...] = ()
     pools_made: tuple[str, ...] = ()
     pools_left: tuple[str, ...] = ()
+    not_set_up: str = ""
 
 
 @contextmanager
@@ -46,17 +48,17 @@ def rig(plan: Plan, began: datetime, seed: int = 1, made: bool = True) -> Iterat
     """A lab that stands, with its first copies made, in a folder that goes when it is done.
 
     It begins with that day, at the midnight of its own zone: so its days end as the plan reckons them.
-    What is predicted of it is predicted with them, too. `made`: pools that the plan still wants stand
-    there as well, as setup.sh leaves them. Raises CannotBuild.
+    What is predicted of it is predicted with them, too. `made`: first each box is set up by its own
+    setup.sh, and pools that the plan still wants stand there as that leaves them. Raises CannotBuild.
     """
-    ahead = as_made(plan) if made else Made(plan)
+    ahead = made_by_scripts(plan, began.date()) if made else Made(plan)
     plan = ahead.plan
     midnight = datetime.combine(began.date(), time(), ZoneInfo(plan.zone))
     waiting = tuple(j.name for j in plan.jobs if j.first_copy != "done")
     jobs = tuple(j.model_copy(update={"first_copy": "done", "first_on": None}) for j in plan.jobs)
     with workspace() as folder:
         lab = Lab.built(plan.model_copy(update={"jobs": jobs}), folder / "lab", midnight, seed)
-        lab.taken_as_made, lab.pools_made, lab.pools_left = waiting, ahead.pools, ahead.left
+        lab.taken_as_made, lab.made = waiting, ahead
         own.install(lab)
         days = Days(lab)
         days.first_copies()
@@ -69,9 +71,11 @@ def lived(days: Days, many: float) -> Lived:
     days.until(_later(lab, many))
     day = datetime.fromtimestamp(lab.now - 1, lab.zone).date()
     book = CopyBook(lab.index, lab.states, day)
-    lines = (*compared(days), *found(days, book))
-    span = (lab.now - lab.began) / 86_400
-    return Lived(span, lines, tuple(lab.mail), lab.taken_as_made, lab.pools_made, lab.pools_left)
+    lines = (*set_up_lines(lab), *compared(days), *found(days, book))
+    span, made = (lab.now - lab.began) / 86_400, lab.made
+    return Lived(
+        span, lines, tuple(lab.mail), lab.taken_as_made, made.pools, made.left, made.not_set_up
+    )
 
 
 def _later(lab: Lab, many: float) -> float:

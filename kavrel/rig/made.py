@@ -1,28 +1,71 @@
-"""Pools that the plan still wants, as they are once its setup.sh has made them.
+"""Pools that the plan still wants, made by the setup.sh of their box on a bare stand-in of it.
 
 One whose disks hold something is not made here, as nobody should make it there: setup.sh asks first.
 """
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import date
+from types import MappingProxyType
 from typing import Any
 
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan, Pool
 from kavrel.core.works.volumes import volumes_of
-from kavrel.rig.lab import no_stand_in
+from kavrel.rig.bare.root import CannotRun
+from kavrel.rig.bare.setting_up import SetUp, scripted, set_up, with_serials
+from kavrel.rig.unlike import no_stand_in
+from kavrel.rig.workspace import workspace
 
 
 @dataclass(frozen=True)
 class Made:
-    """The plan with its pools made; names of those made, and of each that is not with why."""
+    """The plan with its pools made; names of those made, and of each that is not with why.
+
+    `set_up`: how the setup.sh of each host fared; `not_set_up` says why none was run.
+    """
 
     plan: Plan
     pools: tuple[str, ...] = ()
     left: tuple[str, ...] = ()
+    set_up: tuple[SetUp, ...] = ()
+    not_set_up: str = ""
 
 
-def as_made(plan: Plan) -> Made:
-    """Every wanted pool stands whose disks are in its box and hold nothing that making it would wipe."""
+def made_by_scripts(plan: Plan, today: date) -> Made:
+    """The plan as the setup.sh of each of its boxes leaves them, run on bare stand-ins.
+
+    Where this machine gives no namespace to run it in, as its works say; `not_set_up` has the reason.
+    """
+    ahead = as_made(plan)
+    named = {p.id for p in plan.pools if not p.standing and p.name in ahead.pools}
+    whole, runs = with_serials(plan)[0], []
+    try:
+        for host in scripted(plan):
+            with workspace(programs=True) as folder:
+                runs.append(set_up(whole, host.id, folder, today, named))
+    except CannotRun as why:
+        return Made(ahead.plan, ahead.pools, ahead.left, (), str(why))
+    by_hand = {p.id for p in plan.pools if p.host not in {r.host for r in runs}}
+    there = {p for run in runs for p in run.pools} | by_hand
+    return as_made(plan, {p: _said(p, plan, runs) for p in named - there}, tuple(runs))
+
+
+def _said(pool: str, plan: Plan, runs: list[SetUp]) -> str:
+    """Why a script did not make a pool."""
+    one = next(p for p in plan.pools if p.id == pool)
+    run = next(r for r in runs if r.host == one.host)
+    told = next((x for x in run.left if f"pool {one.name} " in x), "") or "; ".join(run.differs)
+    return f"its setup.sh did not make it: {told}"
+
+
+def as_made(
+    plan: Plan, not_made: Mapping[str, str] = MappingProxyType({}), runs: tuple[SetUp, ...] = ()
+) -> Made:
+    """Every wanted pool stands whose disks are in its box and hold nothing that making it would wipe.
+
+    `not_made`: ids of those that were tried and are not there, with why; `runs`: of the scripts that tried.
+    """
     index = Index(plan)
     standing = {d for p in plan.pools if p.standing for d in (*p.disks, *p.spares, *p.tier)}
     copied_to = {j.target_disk: j.name for j in plan.jobs if j.target_disk}
@@ -34,13 +77,15 @@ def as_made(plan: Plan) -> Made:
             pools.append(pool)
             continue
         why = no_stand_in(pool) or _in_the_way(index, pool, standing, copied_to)
+        why = why or not_made.get(pool.id, "")
         if why:
             left.append(f"{pool.name}: {why}")
             pools.append(pool)
         else:
             made.append(pool.name)
             pools.append(_standing(index, pool))
-    return Made(plan.model_copy(update={"pools": tuple(pools)}), tuple(made), tuple(left))
+    whole = plan.model_copy(update={"pools": tuple(pools)})
+    return Made(whole, tuple(made), tuple(left), runs)
 
 
 def _in_the_way(index: Index, pool: Pool, standing: set[str], copied_to: dict[str, str]) -> str:

@@ -23,6 +23,7 @@ from kavrel.core.shares.parts import parts_of
 from kavrel.core.works.volumes import volumes_of
 from kavrel.formats.servers.files import fstab
 from kavrel.formats.servers.setup import setup_script
+from kavrel.rig.bare.setting_up import set_up
 from tests.builders import GB, TODAY, disk, lab
 from tests.conftest import needs
 from tests.outside import uml
@@ -176,6 +177,7 @@ def test_what_is_made_is_what_was_planned(seed: int, tmp_path: Path) -> None:
         tmp_path,
         f"""{MAY}
 go '{"".join(f"{a}!n" for a in asked).replace("!", chr(92))}' ''; echo "code $code"; grep LEFT /run/said
+grep -E '^([+]|LEFT)' /run/said >/mnt/job/did
 {LAB_LOOK}
 echo ===; go '' ''; echo "code $code"; grep -E 'LEFT|{MAKES}' /run/said
 cp /mnt/job/later.sh /mnt/job/setup.sh
@@ -186,6 +188,12 @@ echo ===
     )
     made, again, stands, rights = said.split("===\n")
     assert made.split("\n") == ["code 0", ""], said
+    # The stand-ins of the rig are told and answer just what the real ones here are and do.
+    did = (tmp_path / "did").read_text(encoding="utf-8").replace("/dev/ubd", "/dev/sd")
+    bare = set_up(plan, "box", tmp_path, TODAY, {p.id for p in plan.pools})
+    stood_in = [x for x in bare.said.splitlines() if x.startswith(("+", "LEFT"))]
+    assert did.splitlines() == stood_in
+    assert bare.differs == ()
     assert again.split("\n") == ["code 0", ""], said
     assert stands.split("\n") == ["code 0", ""], said
     is_seen_as_planned(tmp_path, plan)

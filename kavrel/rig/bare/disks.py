@@ -72,10 +72,14 @@ def sfdisk(machine: Machine, words: list[str], reader: Reader) -> Said:
         raise Refused("sfdisk: failed to add a label")
     ends = 0
     parts: list[tuple[int, int]] = []
-    for start, size in re.findall(r"^start=(\d+)MiB, size=(\d+)MiB, type=[-0-9A-F]{36}$", text, re.M):
+    for start, size in re.findall(
+        r"^start=(\d+)MiB, size=(\d+)MiB, type=[-0-9A-F]{36}$", text, re.M
+    ):
         begin, room = int(start) * MIB, int(size) * MIB
         if begin < max(ends, MIB) or begin + room > disk.size - TABLE_END:
-            raise Refused(f"sfdisk: failed to add #{len(parts) + 1} partition: Numerical result out of range")
+            raise Refused(
+                f"sfdisk: failed to add #{len(parts) + 1} partition: Numerical result out of range"
+            )
         ends = begin + room
         parts.append((begin, room))
     if len(parts) != text.count("start="):

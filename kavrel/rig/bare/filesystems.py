@@ -13,9 +13,16 @@ from kavrel.rig.said import FINE, Said, failed, lines
 
 # The fewest devices of a profile. Source: mkfs.btrfs(8), PROFILES.
 FEWEST: Mapping[str, int] = MappingProxyType(
-    {"single": 1, "dup": 1, "raid0": 1, "raid1": 2, "raid1c3": 3, "raid1c4": 4, "raid10": 2, "raid5": 2, "raid6": 3}
+    {
+        "single": 1, "dup": 1, "raid0": 1, "raid1": 2, "raid1c3": 3, "raid1c4": 4, "raid10": 2, "raid5": 2,
+        "raid6": 3,
+    }
 )  # fmt: skip
-SMALLEST = {"ext4": 0, "xfs": 300 * 2**20, "btrfs": 109 * 2**20}  # bytes; mkfs.xfs(8), mkfs.btrfs(8)
+SMALLEST = {
+    "ext4": 0,
+    "xfs": 300 * 2**20,
+    "btrfs": 109 * 2**20,
+}  # bytes; mkfs.xfs(8), mkfs.btrfs(8)
 
 
 def mkfs_ext4(machine: Machine, words: list[str], reader: Reader) -> Said:
@@ -46,8 +53,8 @@ def mkfs_btrfs(machine: Machine, words: list[str], reader: Reader) -> Said:
 
 
 def _made(machine: Machine, kind: str, uuid: str, paths: list[str], flags: dict[str, str]) -> Said:
-    if not uuid or uuid in machine.filesystems and any(
-        m.what == uuid for m in machine.mounts.values()
+    if not uuid or (
+        uuid in machine.filesystems and any(m.what == uuid for m in machine.mounts.values())
     ):
         raise Refused(f"mkfs.{kind}: bad UUID")
     if len(paths) != 1 and kind != "btrfs":
@@ -71,7 +78,9 @@ def mount(machine: Machine, words: list[str], reader: Reader) -> Said:
     if told.one("-t"):
         for branch in what.split(":"):
             if branch not in machine.mounts:
-                raise Refused(f"mount: {branch} is no mount: files would land on the system disk", 32)
+                raise Refused(
+                    f"mount: {branch} is no mount: files would land on the system disk", 32
+                )
         machine.mounts[folder] = Mount(what, told.one("-t"), options)
         return FINE
     uuid = what.removeprefix("UUID=")

@@ -287,7 +287,8 @@ def _(work: ZpoolMade, bare: Bare) -> Iterator[str]:
     yield from _is("its groups", there.groups, groups)
     yield from _is("its spares", there.spares, disks(work.pool.spares))
     wanted = {
-        **ALWAYS, "ashift": str(work.pool.ashift), "recordsize": f"{work.pool.record_kib}K", "mountpoint": work.root,
+        **ALWAYS, "ashift": str(work.pool.ashift), "recordsize": f"{work.pool.record_kib}K",
+        "mountpoint": work.root,
     }  # fmt: skip
     for name, value in wanted.items():
         yield from _is(name, there.properties.get(name), value)

@@ -5,6 +5,7 @@ cryptsetup by their manual pages.
 """
 
 import re
+from itertools import pairwise
 
 from kavrel.rig.bare.machine import Array, Device, Lock, Machine
 from kavrel.rig.bare.said import Reader, Refused, Words
@@ -33,11 +34,15 @@ def mdadm(machine: Machine, words: list[str], reader: Reader) -> Said:
             return FINE  # every array that is there runs
         path = told.rest[0]
         there = machine.arrays.get(path)
-        return FINE if there and there.uuid == told.one("--uuid") else failed("mdadm: No arrays found")
+        return (
+            FINE if there and there.uuid == told.one("--uuid") else failed("mdadm: No arrays found")
+        )
     array = machine.arrays.get(told.rest[0])
     if "--detail" not in told or array is None:
         raise Refused(f"mdadm: cannot open {told.rest[0]}: No such file or directory")
-    return lines(f"MD_LEVEL={array.level}", f"MD_DEVICES={len(array.members)}", f"MD_UUID={array.uuid}")
+    return lines(
+        f"MD_LEVEL={array.level}", f"MD_DEVICES={len(array.members)}", f"MD_UUID={array.uuid}"
+    )
 
 
 def _create(machine: Machine, told: Words) -> Said:
@@ -55,22 +60,25 @@ def _create(machine: Machine, told: Words) -> Said:
     if "--bitmap" in told and level not in SPARED:
         raise Refused("mdadm: bitmaps not meaningful with level " + level, 2)
     if len(members) != count + spares:
-        raise Refused(f"mdadm: You have listed {len(members)} devices for an array of {count + spares}", 2)
+        raise Refused(
+            f"mdadm: You have listed {len(members)} devices for an array of {count + spares}", 2
+        )
     devices = machine.free(members, "mdadm: cannot open")
     least = min(d.size for d in devices[:count]) - HEAD
-    room = sum(d.size - HEAD for d in devices) if level in ("linear", "0") else ROOM[level](count) * least
+    room = sum(d.size - HEAD for d in devices)
+    if level in SPARED:
+        room = int(ROOM[level](count) * least)
     uuid = told.one("--uuid")
     machine.hold(devices, f"md {path}", "linux_raid_member", _as_blkid_says(uuid))
     machine.arrays[path] = Array(uuid, level, tuple(members[:count]), tuple(members[count:]))
-    machine.plug_in(Device(path, int(room), f"raid{level}", tuple(members)))
+    machine.plug_in(Device(path, room, f"raid{level}", tuple(members)))
     return FINE
 
 
 def _as_blkid_says(uuid: str) -> str:
     """An array's identifier, which mdadm groups by colons and blkid by dashes."""
     digits = uuid.replace(":", "")
-    ends = (0, 8, 12, 16, 20, 32)
-    return "-".join(digits[a:b] for a, b in zip(ends, ends[1:], strict=False))
+    return "-".join(digits[a:b] for a, b in pairwise((0, 8, 12, 16, 20, 32)))
 
 
 def pvs(machine: Machine, words: list[str], reader: Reader) -> Said:
@@ -125,7 +133,9 @@ def lvcreate(machine: Machine, words: list[str], reader: Reader) -> Said:
     if group not in machine.groups_of_volumes or told.one("-l") != "100%FREE":
         raise Refused(f'  Volume group "{group}" not found', 5)
     if path in machine.devices:
-        raise Refused(f'  Logical Volume "{told.one("-n")}" already exists in volume group "{group}"', 5)
+        raise Refused(
+            f'  Logical Volume "{told.one("-n")}" already exists in volume group "{group}"', 5
+        )
     below = machine.groups_of_volumes[group]
     room = sum((machine.devices[p].size - 2**20) // EXTENT * EXTENT for p in below)
     machine.plug_in(Device(path, room, "lvm", below))

@@ -48,12 +48,14 @@ class Lock:
 
 @dataclass(slots=True)
 class Filesystem:
-    """A file system: its kind, devices, and the flags with which it was made. `volumes`: subvolumes of Btrfs."""
+    """A file system: its kind, devices, and the flags with which it was made. `volumes` are Btrfs's."""
 
     kind: str
     devices: tuple[str, ...]
     flags: dict[str, str] = field(default_factory=dict)
-    volumes: dict[str, dict[str, str]] = field(default_factory=dict)  # by folder, with their properties
+    volumes: dict[str, dict[str, str]] = field(
+        default_factory=dict
+    )  # by folder, with their properties
     counts: bool = False  # Btrfs: quota is enabled
 
 
@@ -111,12 +113,16 @@ class Machine:
     filesystems: dict[str, Filesystem] = field(default_factory=dict)  # by UUID
     mounts: dict[str, Mount] = field(default_factory=dict)  # by folder
     zpools: dict[str, Zpool] = field(default_factory=dict)
-    datasets: dict[str, dict[str, str]] = field(default_factory=dict)  # of ZFS, with their properties
+    datasets: dict[str, dict[str, str]] = field(
+        default_factory=dict
+    )  # of ZFS, with their properties
     people: dict[str, Person] = field(default_factory=dict)
     groups: dict[str, int] = field(default_factory=dict)
     rights: dict[str, Rights] = field(default_factory=dict)
     projects: dict[str, int] = field(default_factory=dict)  # by folder
-    limits: dict[tuple[str, str], int] = field(default_factory=dict)  # by what counts and who, bytes
+    limits: dict[tuple[str, str], int] = field(
+        default_factory=dict
+    )  # by what counts and who, bytes
 
     def __post_init__(self) -> None:
         self.groups |= {"root": 0, "sudo": 27, "users": 100, "nogroup": NOBODY}

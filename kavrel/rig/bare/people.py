@@ -15,10 +15,12 @@ def getent(machine: Machine, words: list[str], reader: Reader) -> Said:
     """Getent passwd or group, by name or by number; 2 where there is none."""
     of, name = words
     if of == "group":
-        row = next(
-            (f"{g}:x:{n}:{','.join(_members(machine, g))}" for g, n in machine.groups.items() if name in (g, str(n))),
-            "",
-        )  # fmt: skip
+        rows = (
+            f"{g}:x:{n}:{','.join(_members(machine, g))}"
+            for g, n in machine.groups.items()
+            if name in (g, str(n))
+        )
+        row = next(rows, "")
     else:
         row = next(
             (
@@ -69,12 +71,12 @@ def useradd(machine: Machine, words: list[str], reader: Reader) -> Said:
         raise Refused(f"useradd: group '{group}' does not exist", 6)
     if not group:
         if name in machine.groups:
-            raise Refused(f"useradd: group {name} exists - if you want to add this user to it, use -g", 9)
+            raise Refused(
+                f"useradd: group {name} exists - if you want to add this user to it, use -g", 9
+            )
         group = name
         taken = number in machine.groups.values()
-        machine.groups[name] = (
-            _number("", set(machine.groups.values()), "") if taken else number
-        )
+        machine.groups[name] = _number("", set(machine.groups.values()), "") if taken else number
     machine.people[name] = Person(
         number, machine.groups[group], full_name=told.one("-c"), ends=told.one("-e")
     )

@@ -1,6 +1,7 @@
 """Owners, modes and access lists of folders. Sources: chown(1), stat(1), setfacl(1), getfacl(1), acl(5)."""
 
 import stat as modes
+from collections.abc import Collection
 
 from kavrel.rig.bare.machine import Machine, Rights
 from kavrel.rig.bare.said import Reader, Refused, Words
@@ -57,7 +58,9 @@ def setfacl(machine: Machine, words: list[str], reader: Reader) -> Said:
         if "-b" in told:
             rights.entries = {k: v for k, v in rights.entries.items() if k.startswith("default:")}
         if "-k" in told:
-            rights.entries = {k: v for k, v in rights.entries.items() if not k.startswith("default:")}
+            rights.entries = {
+                k: v for k, v in rights.entries.items() if not k.startswith("default:")
+            }
         given = dict(_entry(machine, e) for e in told.one("--set", "-m").split(",") if e)
         if "--set" in told:
             if any(needed not in given for needed in NEEDED):
@@ -87,11 +90,14 @@ def _able(machine: Machine, path: str) -> None:
 def _entry(machine: Machine, text: str) -> tuple[str, str]:
     key, _, bits = text.rpartition(":")
     kind, _, who = key.removeprefix("default:").partition(":")
-    known = {"user": machine.people, "group": machine.groups, "mask": {}, "other": {}}
+    none: Collection[str] = ()
+    known = {"user": set(machine.people), "group": set(machine.groups), "mask": none, "other": none}
     if kind not in known or len(bits) != 3 or any(b not in BITS for b in bits):
         raise Refused(f"setfacl: Option -m: Invalid argument near character 1 of {text}", 2)
     if who and who not in known[kind]:
-        raise Refused(f"setfacl: Option -m: Invalid argument near character {len(kind) + 2} of {text}", 2)
+        raise Refused(
+            f"setfacl: Option -m: Invalid argument near character {len(kind) + 2} of {text}", 2
+        )
     return f"{key}:", bits
 
 
@@ -105,7 +111,7 @@ def _into_mode(machine: Machine, path: str, rights: Rights) -> None:
 
 
 def getfacl(machine: Machine, words: list[str], reader: Reader) -> Said:
-    """Getfacl -cpE PATH: entry by entry, in the order of getfacl(1)."""
+    """Access lists of paths, entry by entry, in the usual order of that command."""
     told = Words(words, plain="-cpE")
     rows = []
     for path in told.rest:
@@ -114,6 +120,8 @@ def getfacl(machine: Machine, words: list[str], reader: Reader) -> Said:
         if not entries:
             mode = _mode(machine, path)
             for n, key in enumerate(reversed(NEEDED)):
-                entries[key] = "".join(c if mode >> 3 * n & b else "-" for c, b in list(BITS.items())[:3])
+                entries[key] = "".join(
+                    c if mode >> 3 * n & b else "-" for c, b in list(BITS.items())[:3]
+                )
         rows += [f"{k}{v}" for k, v in entries.items()]
     return lines(*rows)

@@ -22,15 +22,20 @@ from kavrel.rig.said import Said, failed
 
 # What only looks at text and at files below that root is taken as it is here.
 REAL = (
-    "sh", "basename", "cat", "chmod", "cp", "cut", "dirname", "env", "find", "grep", "head", "ln", "ls", "mkdir",
-    "mktemp", "mv", "readlink", "rm", "rmdir", "sed", "sleep", "sort", "tail", "touch", "tr", "truncate", "uniq",
-    "wc",
+    "sh", "basename", "cat", "chmod", "cp", "cut", "dirname", "env", "find", "grep", "head", "ln", "ls",
+    "mkdir", "mktemp", "mv", "readlink", "rm", "rmdir", "sed", "sleep", "sort", "tail", "touch", "tr",
+    "truncate", "uniq", "wc",
 )  # fmt: skip
 LIBRARIES = ("lib", "lib32", "lib64", "libx32")
 FOLDERS = ("bin", "dev", "etc", "root", "run", "srv", "tmp", "usr", "var/lib", "stand-in", "mnt")
+SHUT_IN = (
+    "--user", "--map-root-user", "--mount", "--pid", "--net", "--ipc", "--uts", "--fork", "--kill-child",
+)  # fmt: skip
 END, NEXT = b"\x1d", b"\x1e"
 MOST_SECONDS = 120.0
-OF_A_COMMAND = "a command asks: "  # it reads what is typed, and prints nothing where that is no terminal
+OF_A_COMMAND = (
+    "a command asks: "  # it reads what is typed, and prints nothing where that is no terminal
+)
 # One word more than a command has: with what it was asked for.
 PROGRAM = r"""#!/bin/sh
 { printf '%s\036' "${0##*/}" "$@"; printf '\035'; } >/run/asked
@@ -50,7 +55,7 @@ Typed = Callable[[str], str | None]
 
 
 class CannotRun(Exception):
-    """This machine gives nobody a namespace, or lacks what makes one; the text says so."""
+    """No namespace is given here, or what makes one is not installed; the text says so."""
 
 
 @dataclass
@@ -125,10 +130,7 @@ class Root:
             raise CannotRun("unshare is not installed here")
         with self._pipes() as typed:
             going = subprocess.Popen(  # noqa: S603  # our own script, shut in
-                [
-                    unshare, "--user", "--map-root-user", "--mount", "--pid", "--net", "--ipc", "--fork",
-                    "--kill-child", "sh", "-c", text,
-                ],
+                [unshare, *SHUT_IN, "sh", "-c", text],
                 stdin=typed, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, start_new_session=True,
                 env={"PATH": "/stand-in:/usr/sbin:/usr/bin:/sbin:/bin", "LANG": "C", "HOME": "/root"},
             )  # fmt: skip
@@ -141,7 +143,9 @@ class Root:
                 if going.stdout:
                     going.stdout.close()
         if not begun.exists():
-            raise CannotRun(said.strip().splitlines()[-1] if said.strip() else "no namespace is given")
+            raise CannotRun(
+                said.strip().splitlines()[-1] if said.strip() else "no namespace is given"
+            )
         return Ran(going.returncode, said)
 
     @contextmanager

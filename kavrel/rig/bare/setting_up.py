@@ -1,4 +1,4 @@
-"""A plan's machines set up from nothing, each by its own setup.sh, and what that leaves held against the works."""
+"""A plan's machines set up from nothing by their setup.sh, and what that leaves held against the works."""
 
 from collections.abc import Collection, Iterator
 from dataclasses import dataclass
@@ -69,7 +69,9 @@ class BareHost:
         self.machine = machine = Machine(folder / "root", today)
         machine.root.mkdir(parents=True, exist_ok=True)
         hand = _Hand(machine, {pool_names(plan)[p] for p in make})
-        self.root = Root(machine.root, COMMANDS, hand.command, hand.typed, text_tools(folder / "bin"))
+        self.root = Root(
+            machine.root, COMMANDS, hand.command, hand.typed, text_tools(folder / "bin")
+        )
         self.root.make()
         self.script = setup_script(plan, host, "revision 1", today)
         _plugged_in(self.index, host, machine)
@@ -119,7 +121,7 @@ class _Hand:
             raise Refused(f"{words[0]}: {why.strerror}") from None
 
     def typed(self, prompt: str) -> str | None:
-        if prompt == OF_A_COMMAND or prompt.startswith(OPEN) and prompt.endswith(": "):
+        if prompt == OF_A_COMMAND or (prompt.startswith(OPEN) and prompt.endswith(": ")):
             return PASSPHRASE
         if prompt.startswith(WIPE) and prompt.endswith("make that pool: "):
             name = prompt.removeprefix(WIPE).partition(" ")[0]
@@ -133,7 +135,9 @@ def _plugged_in(index: Index, host: str, machine: Machine) -> None:
     by_id.mkdir(parents=True)
     mine = [d for d in index.plan.disks if d.host == host]
     for name, disk in _named(mine):
-        device = machine.plug_in(Device(f"/dev/{name}", disk.capacity_bytes, "disk", serial=disk.serial))
+        device = machine.plug_in(
+            Device(f"/dev/{name}", disk.capacity_bytes, "disk", serial=disk.serial)
+        )
         if index.held.get(disk.id):
             device.signs["ext4"] = f"of-{disk.id}"
         if disk.serial:

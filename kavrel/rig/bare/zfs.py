@@ -68,7 +68,9 @@ def zpool(machine: Machine, words: list[str], reader: Reader) -> Said:
     return FINE
 
 
-def _groups(words: Sequence[str]) -> tuple[tuple[tuple[str, tuple[str, ...]], ...], tuple[str, ...]]:
+def _groups(
+    words: Sequence[str],
+) -> tuple[tuple[tuple[str, tuple[str, ...]], ...], tuple[str, ...]]:
     groups: list[tuple[str, list[str]]] = []
     spares: list[str] = []
     into: list[str] | None = None
@@ -84,7 +86,9 @@ def _groups(words: Sequence[str]) -> tuple[tuple[tuple[str, tuple[str, ...]], ..
             into.append(word)
     for word, paths in groups:
         if len(paths) < FEWEST[word]:
-            raise Refused(f"invalid vdev specification: {word} requires at least {FEWEST[word]} devices")
+            raise Refused(
+                f"invalid vdev specification: {word} requires at least {FEWEST[word]} devices"
+            )
     return tuple((w, tuple(p)) for w, p in groups), tuple(spares)
 
 
@@ -95,7 +99,9 @@ def _unforced(
     why = "invalid vdev specification\nuse '-f' to override the following errors:\n"
     for one in devices:
         if one.signs:
-            raise Refused(f"{why}{one.path} contains a filesystem of type '{next(iter(one.signs))}'")
+            raise Refused(
+                f"{why}{one.path} contains a filesystem of type '{next(iter(one.signs))}'"
+            )
     for word, paths in groups:
         sizes = [machine.devices[p].size for p in paths]
         if max(sizes) - min(sizes) > SAME_SIZE:
@@ -137,7 +143,9 @@ def zfs(machine: Machine, words: list[str], reader: Reader) -> Said:
     size = told.one("-V")
     if size:
         if int(size) % 8192:
-            raise Refused(f"cannot create '{name}': volume size must be a multiple of volume block size")
+            raise Refused(
+                f"cannot create '{name}': volume size must be a multiple of volume block size"
+            )
         properties |= {"volsize": size, "sparse": "yes" if "-s" in told else "no"}
     else:
         above = next(f for f, m in machine.mounts.items() if m.kind == "zfs" and m.what == parent)

@@ -8387,6 +8387,7 @@ export interface components {
          *
          *     `taken_as_made`: jobs whose first copy the plan has yet to make; in the stand-in it was there.
          *     `pools_made`: pools that the plan still wants and that stood there; `pools_left`: that did not, with why.
+         *     `not_set_up`: why no box was set up by its own setup.sh here; empty where each was.
          */
         RunSeen: {
             /** Days */
@@ -8403,6 +8404,8 @@ export interface components {
             pools_made: string[];
             /** Pools Left */
             pools_left: string[];
+            /** Not Set Up */
+            not_set_up: string;
         };
         /**
          * RunView

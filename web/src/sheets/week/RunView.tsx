@@ -33,8 +33,9 @@ export function RunView() {
     <div className="max-w-[1000px]">
       <h2>Run it</h2>
       <p className="mb-2 text-quiet">
-        A stand-in of this lab lives through days by its own crontabs, with the script that your boxes get; in the end
-        lab-look looks at each box. Each difference between what was predicted and what happened, or is found, is shown.
+        Each box is set up from nothing by its own setup.sh. Then a stand-in of this lab lives through days by its own
+        crontabs, with the script that your boxes get; in the end lab-look looks at each box. Each difference between
+        what was predicted and what happened, or is found, is shown.
       </p>
       <p className="flex flex-wrap items-center gap-2">
         {DAYS.map((n) => (
@@ -66,6 +67,11 @@ export function RunView() {
               Not made: pool {pool}.
             </p>
           ))}
+          {data.not_set_up && (
+            <p className="mb-2">
+              No setup.sh was run here, and pools are taken as made by its works: {data.not_set_up}.
+            </p>
+          )}
           {data.taken_as_made.length > 0 && (
             <p className="mb-2">
               Taken as made, though the plan has yet to make them: the first copies of {data.taken_as_made.join(', ')}.
