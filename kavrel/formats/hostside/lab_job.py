@@ -651,6 +651,8 @@ class Job:
             self.source.words("zfs", "send", "-t", token),
             self.target.words("zfs", "receive", "-s", "-u", copy),
         )
+        # What a receive that was cut off had been told to set, it took back: zfs-receive(8), -o.
+        self.target.run("zfs", "set", "readonly=on", copy)
 
     def send(self, here: Points, there: Points, name: str, common: str | None) -> None:
         """One point, whole or as the difference from a common one; encrypted ones as they lie."""

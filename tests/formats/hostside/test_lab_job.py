@@ -125,6 +125,9 @@ def test_a_receive_that_was_cut_off_goes_on_where_it_was(box: Box) -> None:
     assert again.returncode == 0, again.stderr
     # What was cut off has arrived, and the next as a difference from it.
     assert list(box.sets["far/r/files"]) == ["lab-r-20260101T020000Z", "lab-r-20260102T020000Z"]
+    # From the first point on nobody writes into the copy: else the next difference would not fit.
+    told = json.loads(box.zfs.read_text(encoding="utf-8"))["set"]
+    assert told["far/r/files"] == ["readonly=on"] * 2
 
 
 def test_a_job_of_a_tool_of_ones_own_says_what_is_missing_and_then_runs(box: Box) -> None:

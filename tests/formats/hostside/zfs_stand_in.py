@@ -18,7 +18,7 @@ from typing import Any
 
 STATE = Path(os.environ["ZFS_STATE"])
 # Of zfsprops(7): those that are set here.
-PROPERTIES = {"acltype", "xattr", "quota", "reservation", "userquota"}
+PROPERTIES = {"acltype", "xattr", "quota", "readonly", "reservation", "userquota"}
 
 
 def option(words: list[str], name: str) -> str | None:
@@ -52,6 +52,8 @@ def receive(state: dict[str, Any], words: list[str], stream: dict[str, Any]) -> 
         return stop("the stream was cut off")
     state["tokens"].pop(target, None)
     state["sets"].setdefault(target, {})[stream["name"]] = stream["content"]
+    if told := option(words, "-o"):  # one that is cut off takes it back
+        state.setdefault("set", {}).setdefault(target, []).append(told)
     return 0
 
 
