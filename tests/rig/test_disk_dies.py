@@ -174,3 +174,22 @@ def test_what_is_locked_after_a_cut_is_opened_by_what_the_sheet_has_typed() -> N
                 assert "already exists" in piped(box, told[0]).err
         opened.add((family, system))
     assert {f for f, _ in opened} == LOCKED
+
+
+def test_what_an_old_use_left_on_a_new_disk_goes_and_no_members_signature_does() -> None:
+    """Source: wipefs(8): a device that is in use is not touched."""
+    plan = next(p for family, system, _, p in layouts() if (family, system) == ("slices1", "ext4"))
+    with rig(plan, BEGAN) as days:
+        box = days.lab.boxes["box"]
+        store = next(s for s in box.stores.values() if s.pool.id == "main")
+        _, new = killed(days.lab, store, 0)
+        device = f"/dev/disk/by-id/ata-{new}"
+        type_all(box, [f"echo label: gpt | sfdisk -q -w always -W always {device}"])
+        type_all(box, [f"echo start=1MiB, size=100MiB | sfdisk -q --append {device}"])
+        drive = next(d for d in days.lab.drives.values() if d.disk.serial == new)
+        assert drive.cut
+        type_all(box, [f"wipefs -a {device}"])
+        assert drive.cut == ()
+        member = days.lab.drives[store.pool.disks[1]].disk.serial
+        said = piped(box, f"wipefs -a /dev/disk/by-id/ata-{member}")
+        assert (said.code, "busy" in said.err) == (1, True)

@@ -14,7 +14,8 @@ FIT = (
     "Hold the serial on the tray against the listing, read it aloud, and only then pull. With the mains plug "
     "out, unless the bay is made for swapping while it runs; touch bare metal of the case first.",
     "The new disk's name: `ls -l /dev/disk/by-id` shows it by its serial; that is NEW. Look at it first, with "
-    "`smartctl -i NEW`; what is on it goes.",
+    "`smartctl -i NEW`; what is on it goes. Where a command says that it holds something already, and its "
+    "serial is the right one, `wipefs -a NEW` comes first.",
 )
 CABLE = (
     "A disk that is not seen at all may be whole: reseat its cable at both ends, and look again, before one is "

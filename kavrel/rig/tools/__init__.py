@@ -62,6 +62,7 @@ TOOLS: Mapping[str, Tool] = {
     "upsc": machine.upsc,
     "usermod": machine.nothing,
     "vgs": blocks.vgs,
+    "wipefs": mending.wipefs,
     "zfs": zfs,
     "zpool": zpool,
 }

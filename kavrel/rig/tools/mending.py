@@ -169,6 +169,24 @@ def sfdisk(box: Box, words: list[str], stdin: bytes) -> Said:
     return lines("The partition table has been altered.", "Syncing disks.")
 
 
+def wipefs(box: Box, words: list[str], stdin: bytes) -> Said:
+    """Wipefs -a DISK takes away what an old use left on a disk that nothing has; without -a nothing is said."""
+    for word in (w for w in words if w.startswith("/dev/")):
+        found = device_of(box, word)
+        if found is None:
+            return failed(
+                f"wipefs: error: {word}: probing initialization failed: No such file or directory"
+            )
+        if "-a" not in words:
+            continue
+        if not is_free(box, found[0]):
+            return failed(
+                f"wipefs: error: {word}: probing initialization failed: Device or resource busy"
+            )
+        found[0].cut, found[0].sealed = (), False
+    return FINE
+
+
 def echo(box: Box, words: list[str], stdin: bytes) -> Said:
     """Echo: its words."""
     return lines(" ".join(words))
