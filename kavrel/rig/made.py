@@ -4,7 +4,7 @@ One whose disks hold something is not made here, as nobody should make it there:
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from types import MappingProxyType
 from typing import Any
@@ -22,7 +22,8 @@ from kavrel.rig.workspace import workspace
 class Made:
     """The plan with its pools made; names of those made, and of each that is not with why.
 
-    `set_up`: how the setup.sh of each host fared; `not_set_up` says why none was run.
+    `set_up`: how the setup.sh of each host fared; `not_set_up` says why none was run. `no_serial`: labels
+    of disks that have none in the plan, and had one there, for setup.sh takes no disk by its order.
     """
 
     plan: Plan
@@ -30,6 +31,7 @@ class Made:
     left: tuple[str, ...] = ()
     set_up: tuple[SetUp, ...] = ()
     not_set_up: str = ""
+    no_serial: tuple[str, ...] = ()
 
 
 def made_by_scripts(plan: Plan, today: date) -> Made:
@@ -39,16 +41,18 @@ def made_by_scripts(plan: Plan, today: date) -> Made:
     """
     ahead = as_made(plan)
     named = {p.id for p in plan.pools if not p.standing and p.name in ahead.pools}
-    whole, runs = with_serials(plan)[0], []
+    whole, no_serial = with_serials(plan)
+    runs: list[SetUp] = []
     try:
         for host in scripted(plan):
             with workspace(programs=True) as folder:
                 runs.append(set_up(whole, host.id, folder, today, named))
     except CannotRun as why:
-        return Made(ahead.plan, ahead.pools, ahead.left, (), str(why))
+        return replace(ahead, not_set_up=str(why))
     by_hand = {p.id for p in plan.pools if p.host not in {r.host for r in runs}}
     there = {p for run in runs for p in run.pools} | by_hand
-    return as_made(plan, {p: _said(p, plan, runs) for p in named - there}, tuple(runs))
+    built = as_made(plan, {p: _said(p, plan, runs) for p in named - there})
+    return replace(built, set_up=tuple(runs), no_serial=no_serial)
 
 
 def _said(pool: str, plan: Plan, runs: list[SetUp]) -> str:
@@ -59,12 +63,10 @@ def _said(pool: str, plan: Plan, runs: list[SetUp]) -> str:
     return f"its setup.sh did not make it: {told}"
 
 
-def as_made(
-    plan: Plan, not_made: Mapping[str, str] = MappingProxyType({}), runs: tuple[SetUp, ...] = ()
-) -> Made:
+def as_made(plan: Plan, not_made: Mapping[str, str] = MappingProxyType({})) -> Made:
     """Every wanted pool stands whose disks are in its box and hold nothing that making it would wipe.
 
-    `not_made`: ids of those that were tried and are not there, with why; `runs`: of the scripts that tried.
+    `not_made`: ids of those that were tried and are not there, with why.
     """
     index = Index(plan)
     standing = {d for p in plan.pools if p.standing for d in (*p.disks, *p.spares, *p.tier)}
@@ -84,8 +86,7 @@ def as_made(
         else:
             made.append(pool.name)
             pools.append(_standing(index, pool))
-    whole = plan.model_copy(update={"pools": tuple(pools)})
-    return Made(whole, tuple(made), tuple(left), runs)
+    return Made(plan.model_copy(update={"pools": tuple(pools)}), tuple(made), tuple(left))
 
 
 def _in_the_way(index: Index, pool: Pool, standing: set[str], copied_to: dict[str, str]) -> str:

@@ -8,25 +8,25 @@ from kavrel.rig.report import Line
 
 
 def set_up_lines(lab: Lab) -> Iterator[Line]:
-    """A line for each box whose setup.sh was run: things that must be true there, and those that are."""
+    """A line for each box whose setup.sh was run: works that must hold there, and those that do."""
     for run in lab.made.set_up:
-        name = lab.index.hosts[run.host].name
-        how = (
-            "each work that a script does: accounts, groups, pools layer by layer, folders, limits"
-        )
-        rows = [step(one, None, "", "not as the plan has it") for one in run.differs]
+        name, held = lab.index.hosts[run.host].name, len(run.works) - len(run.differs)
+        mine = {d.label for d in lab.plan.disks if d.host == run.host} & set(lab.made.no_serial)
+        rows = [step(what, why or "holds") for what, why in run.works]
         rows += [step("left to the hand", one) for one in run.left]
-        told = f"{run.holds} hold"
-        if run.left:
-            told += f", {len(run.left)} left to the hand"
+        if mine:
+            rows.append(step("disks that have a serial number only here", ", ".join(sorted(mine))))
         yield Line(
             f"{name}: what its setup.sh makes",
-            f"{run.works} things",
-            told,
-            run.holds == run.works,
-            step("things to be true", run.works, "things", how),
+            f"{len(run.works)} works",
+            f"{held} hold" + (f", {len(run.left)} left to the hand" if run.left else ""),
+            held == len(run.works),
             step(
-                "things that hold", run.holds, "things",
-                "looked for on a bare stand-in of the box on which the script was run from nothing", *rows,
+                "works of this box", len(run.works), "works",
+                "each that a script makes: accounts, groups, pools layer by layer, folders, limits",
+            ),
+            step(
+                "works that hold", held, "works",
+                "looked for on a bare stand-in of the box, after the script was run on it from nothing", *rows,
             ),
         )  # fmt: skip

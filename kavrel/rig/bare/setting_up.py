@@ -29,19 +29,22 @@ WIPE, OPEN = "Type ", "Passphrase for pool "
 class SetUp:
     """How the setup.sh of a host fared on a bare machine.
 
-    `works`: how many things it must make true, `holds`: of how many that is so afterwards. `left` is what
-    the script itself leaves to the hand; `differs` each work that does not hold, with what is there instead.
-    `code`: how it ended; `said`: all that it printed. `pools`: names of those that stand whole.
+    `works`: each thing that it must make true, with what is there instead, empty where it holds. `left` is
+    what the script itself leaves to the hand. `code`: how it ended; `said`: all that it printed. `pools`: ids
+    of those that stand whole.
     """
 
     host: str
     code: int
-    works: int
-    holds: int
-    left: tuple[str, ...] = ()
-    differs: tuple[str, ...] = ()
-    said: str = ""
-    pools: tuple[str, ...] = ()
+    works: tuple[tuple[str, str], ...]
+    left: tuple[str, ...]
+    said: str
+    pools: tuple[str, ...]
+
+    @property
+    def differs(self) -> tuple[str, ...]:
+        """Those that do not hold, in words."""
+        return tuple(f"{what}: {why}" for what, why in self.works if why)
 
 
 def set_up(
@@ -195,17 +198,16 @@ def _looked_at(
     bare = Bare(machine, index.disks)
     away = {p.id for p in index.plan.pools if p.host == host.id and not p.standing} - set(make)
     roots = tuple(f"{pool_roots(index.plan)[p]}/" for p in away)
-    count, differs, broken = 0, [], set(away)
+    works: list[tuple[str, str]] = []
+    broken = set(away)
     for work in bill(index, host.id, machine.today):
         of = {key for kind, key in work.makes if kind == "pools"}
         folder = f"{getattr(work, 'folder', '')}/"
         if not isinstance(work, LOOKED_AT) or work.by_hand or of & away or folder.startswith(roots):
             continue
-        count += 1
         why = "; ".join(lacking(work, bare))
+        works.append((work.what, why))
         if why:
-            differs.append(f"{work.what}: {why}")
             broken |= of
     whole = tuple(p.id for p in index.plan.pools if p.host == host.id and p.id not in broken)
-    held = count - len(differs)
-    return SetUp(host.id, ran.code, count, held, tuple(left), tuple(differs), ran.said, whole)
+    return SetUp(host.id, ran.code, tuple(works), tuple(left), ran.said, whole)
