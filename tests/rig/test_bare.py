@@ -2,6 +2,10 @@
 
 import random
 import shutil
+import signal
+import subprocess
+import sys
+import time
 from collections.abc import Iterator
 from contextlib import suppress
 from pathlib import Path
@@ -263,6 +267,33 @@ def test_a_script_sees_nothing_of_the_machine_and_changes_nothing_of_it(tmp_path
     assert before == {p: Path(p).stat().st_mtime_ns for p in before}
     assert not Path("/root/mine").exists()
     assert (tmp_path / "root" / "root" / "mine").read_text() == "x\n"
+
+
+KILLED = """
+import os, signal, sys
+from pathlib import Path
+from kavrel.rig.bare.root import Root, text_tools
+def command(words, reader): os.kill(os.getpid(), signal.SIGKILL)
+there = Path(sys.argv[1])
+root = Root(there / "root", ("stop",), command, lambda prompt: None, text_tools(there / "bin"))
+root.make()
+root.run("stop; sleep 600")
+"""
+
+
+def test_nothing_goes_on_once_what_started_it_was_killed(tmp_path: Path) -> None:
+    (tmp_path / "root").mkdir()
+    done = subprocess.run([sys.executable, "-c", KILLED, str(tmp_path)], check=False, timeout=60)
+    assert done.returncode == -signal.SIGKILL
+    deadline = time.monotonic() + 20
+    while left := [p for p in Path("/proc").glob("[0-9]*/cmdline") if _names(p, str(tmp_path))]:
+        assert time.monotonic() < deadline, left
+
+
+def _names(file: Path, text: str) -> bool:
+    with suppress(OSError):  # it has ended meanwhile
+        return text.encode() in file.read_bytes()
+    return False
 
 
 def test_a_link_that_leads_out_of_its_root_is_not_followed(tmp_path: Path) -> None:

@@ -3,7 +3,7 @@
 The script runs in a user namespace with a root, mounts, processes and a network of its own, so that it needs no
 rights and has none: of the machine's files it sees the libraries alone, and those to read. A stand-in is a
 small program that hands its words over through a pipe in that root and prints what comes back.
-Sources: unshare(1), user_namespaces(7), fifo(7).
+Sources: unshare(1), user_namespaces(7), fifo(7), setpriv(1).
 """
 
 import os
@@ -125,12 +125,11 @@ class Root:
             "set -e", *self._mounts(), f": >'{begun}'",
             f"exec '{chroot}' '{self.folder}' /bin/sh /script.sh {args}",
         ))  # fmt: skip
-        unshare = shutil.which("unshare")
-        if unshare is None:
-            raise CannotRun("unshare is not installed here")
+        setpriv, unshare = (_installed(name) for name in ("setpriv", "unshare"))
         with self._pipes() as typed:
             going = subprocess.Popen(  # noqa: S603  # our own script, shut in
-                [unshare, *SHUT_IN, "sh", "-c", text],
+                # It ends with whoever started it, however that one ends.
+                [setpriv, "--pdeathsig", "KILL", unshare, *SHUT_IN, "sh", "-c", text],
                 stdin=typed, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, start_new_session=True,
                 env={"PATH": "/stand-in:/usr/sbin:/usr/bin:/sbin:/bin", "LANG": "C", "HOME": "/root"},
             )  # fmt: skip
@@ -228,8 +227,12 @@ def text_tools(folder: Path) -> Path:
     """A folder with the real text tools, for as many roots as there are. Raises CannotRun."""
     folder.mkdir(parents=True, exist_ok=True)
     for name in REAL:
-        here = shutil.which(name)
-        if here is None:
-            raise CannotRun(f"{name} is not installed here")
-        shutil.copy2(os.path.realpath(here), folder / name)
+        shutil.copy2(os.path.realpath(_installed(name)), folder / name)
     return folder
+
+
+def _installed(name: str) -> str:
+    here = shutil.which(name)
+    if here is None:
+        raise CannotRun(f"{name} is not installed here")
+    return here
