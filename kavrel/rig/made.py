@@ -46,11 +46,11 @@ def made_by_scripts(plan: Plan, today: date) -> Made:
     try:
         for host in scripted(plan):
             with workspace(programs=True) as folder:
-                runs.append(set_up(whole, host.id, folder, today, named))
+                runs += set_up(whole, host.id, folder, today, named)
     except CannotRun as why:
         return replace(ahead, not_set_up=str(why))
     by_hand = {p.id for p in plan.pools if p.host not in {r.host for r in runs}}
-    there = {p for run in runs for p in run.pools} | by_hand
+    there = {p for run in runs if not run.anew for p in run.pools} | by_hand
     built = as_made(plan, {p: _said(p, plan, runs) for p in named - there})
     return replace(built, set_up=tuple(runs), no_serial=no_serial)
 

@@ -190,7 +190,7 @@ echo ===
     assert made.split("\n") == ["code 0", ""], said
     # The stand-ins of the rig are told and answer just what the real ones here are and do.
     did = (tmp_path / "did").read_text(encoding="utf-8").replace("/dev/ubd", "/dev/sd")
-    bare = set_up(plan, "box", tmp_path, TODAY, {p.id for p in plan.pools})
+    bare, _ = set_up(plan, "box", tmp_path, TODAY, {p.id for p in plan.pools})
     stood_in = [x for x in bare.said.splitlines() if x.startswith(("+", "LEFT"))]
     assert did.splitlines() == stood_in
     assert bare.differs == ()

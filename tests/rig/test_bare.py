@@ -57,12 +57,16 @@ def wanted(plan: Plan) -> set[str]:
 
 def each(plan: Plan, folder: Path) -> Iterator[SetUp]:
     for host in scripted(plan):
-        yield set_up(plan, host.id, folder / host.id, TODAY, wanted(plan))
+        yield from set_up(plan, host.id, folder / host.id, TODAY, wanted(plan))
 
 
 def test_the_demo_is_set_up_from_nothing(demo: Plan, tmp_path: Path) -> None:
-    runs = {run.host: run for run in each(demo, tmp_path)}
-    assert [run.differs for run in runs.values()] == [()] * 4
+    every = list(each(demo, tmp_path))
+    assert [run.differs for run in every] == [()] * 8
+    assert [run.by_hand for run in every if run.anew and run.host == "heron"] == [
+        ("zpool import -f ridge",)
+    ]
+    runs = {run.host: run for run in every if not run.anew}
     assert len(runs["heron"].works) > 20
     assert (runs["wren"].code, runs["wren"].left) == (0, ())
     # Its wanted pool stands on disks that hold data: those are not wiped.
@@ -116,7 +120,8 @@ def test_any_box_is_made_and_once_more_changes_nothing(
 def test_many_boxes_are_made(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     for seed in range(100, 180):
         plan = box_of_any(seed, monkeypatch)
-        hold(set_up(plan, "box", tmp_path / str(seed), TODAY, wanted(plan)), plan)
+        for run in set_up(plan, "box", tmp_path / str(seed), TODAY, wanted(plan)):
+            hold(run, plan)
 
 
 class Stopped(Exception):

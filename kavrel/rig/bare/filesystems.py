@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from types import MappingProxyType
 
 from kavrel.rig.bare.machine import Filesystem, Machine, Mount
+from kavrel.rig.bare.restart import brought_back
 from kavrel.rig.bare.said import Reader, Refused, Words
 from kavrel.rig.said import FINE, Said, failed, lines
 
@@ -82,6 +83,7 @@ def mount(machine: Machine, words: list[str], reader: Reader) -> Said:
                     f"mount: {branch} is no mount: files would land on the system disk", 32
                 )
         machine.mounts[folder] = Mount(what, told.one("-t"), options)
+        brought_back(machine, folder, machine.mounts[folder])
         return FINE
     uuid = what.removeprefix("UUID=")
     system = machine.filesystems.get(uuid)
@@ -95,6 +97,7 @@ def mount(machine: Machine, words: list[str], reader: Reader) -> Said:
             raise Refused(f"mount: {folder}: {path} already in use.", 32)
         device.user = f"mount {folder}"
     machine.mounts[folder] = Mount(uuid, system.kind, options)
+    brought_back(machine, folder, machine.mounts[folder])
     return FINE
 
 

@@ -32,7 +32,8 @@ from kavrel.core.works.pools import (
     ZpoolMade,
 )
 from kavrel.rig.bare.disks import MIB
-from kavrel.rig.bare.machine import Machine
+from kavrel.rig.bare.machine import Machine, Rights
+from kavrel.rig.bare.restart import named
 
 
 class Bare:
@@ -44,7 +45,7 @@ class Bare:
     def path(self, device: Device) -> str:
         """Where a device of a work is."""
         if not device.disk:
-            return device.path
+            return self.machine.resolved(device.path)
         serial = self.disks[device.disk].serial
         whole = next(
             (d.path for d in self.machine.devices.values() if d.serial == serial and serial), ""
@@ -52,6 +53,13 @@ class Bare:
         if not device.part:
             return whole
         return f"{whole}{'p' if whole[-1:].isdigit() else ''}{device.part}"
+
+    def rights(self, folder: str) -> Rights | None:
+        """Whose a folder is by the names that are here now; None where it is not there."""
+        rights = self.machine.rights.get(folder)
+        if rights is None or not self.machine.inside(folder).is_dir():
+            return None
+        return named(self.machine, rights)
 
     def paths(self, devices: Sequence[Device]) -> tuple[str, ...]:
         """Of several."""
@@ -112,8 +120,8 @@ def _(work: AccountShut, bare: Bare) -> Iterator[str]:
 
 @lacking.register
 def _(work: FolderAccess, bare: Bare) -> Iterator[str]:
-    rights = bare.machine.rights.get(work.folder)
-    if rights is None or not bare.machine.inside(work.folder).is_dir():
+    rights = bare.rights(work.folder)
+    if rights is None:
         yield "it is not there, or nobody gave it rights"
         return
     yield from _is("whose it is", f"{rights.owner}:{rights.group}", f"{work.owner}:{work.group}")
@@ -125,9 +133,8 @@ def _(work: FolderAccess, bare: Bare) -> Iterator[str]:
 
 @lacking.register
 def _(work: HomeFolder, bare: Bare) -> Iterator[str]:
-    rights = bare.machine.rights.get(work.folder)
-    there = bare.machine.inside(work.folder)
-    if rights is None or not there.is_dir():
+    rights, there = bare.rights(work.folder), bare.machine.inside(work.folder)
+    if rights is None:
         yield "it is not there"
         return
     yield from _is("whose it is", rights.owner, work.login)
@@ -191,8 +198,9 @@ def _(work: DiskCut, bare: Bare) -> Iterator[str]:
 
 @lacking.register
 def _(work: ArrayRuns, bare: Bare) -> Iterator[str]:
-    there = bare.machine.arrays.get(f"/dev/md/{work.name}")
-    if there is None:
+    path = bare.machine.resolved(f"/dev/md/{work.name}")
+    there = bare.machine.arrays.get(path)
+    if there is None or path not in bare.machine.devices:
         yield "it does not run"
         return
     yield from _is("its level", there.level, work.level)

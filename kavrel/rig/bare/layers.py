@@ -8,6 +8,7 @@ import re
 from itertools import pairwise
 
 from kavrel.rig.bare.machine import Array, Device, Lock, Machine
+from kavrel.rig.bare.restart import activated, assembled, assembled_as
 from kavrel.rig.bare.said import Reader, Refused, Words
 from kavrel.rig.layers import ROOM
 from kavrel.rig.said import FINE, Said, failed, lines
@@ -31,14 +32,13 @@ def mdadm(machine: Machine, words: list[str], reader: Reader) -> Said:
         return _create(machine, told)
     if "--assemble" in told:
         if "--scan" in told:
-            return FINE  # every array that is there runs
-        path = told.rest[0]
-        there = machine.arrays.get(path)
-        return (
-            FINE if there and there.uuid == told.one("--uuid") else failed("mdadm: No arrays found")
-        )
-    array = machine.arrays.get(told.rest[0])
-    if "--detail" not in told or array is None:
+            assembled(machine)
+            return FINE
+        done = assembled_as(machine, told.rest[0], told.one("--uuid"))
+        return FINE if done else failed("mdadm: No arrays found")
+    path = machine.resolved(told.rest[0])
+    array = machine.arrays.get(path)
+    if "--detail" not in told or array is None or path not in machine.devices:
         raise Refused(f"mdadm: cannot open {told.rest[0]}: No such file or directory")
     return lines(
         f"MD_LEVEL={array.level}", f"MD_DEVICES={len(array.members)}", f"MD_UUID={array.uuid}"
@@ -121,7 +121,7 @@ def vgcreate(machine: Machine, words: list[str], reader: Reader) -> Said:
 def lvs(machine: Machine, words: list[str], reader: Reader) -> Said:
     """Whether a volume is there."""
     for name in Words(words).rest:
-        if f"/dev/{name}" not in machine.devices:
+        if f"/dev/{name}" not in machine.devices | machine.away:
             raise Refused(f'  Failed to find logical volume "{name}"', 5)
     return FINE
 
@@ -143,8 +143,9 @@ def lvcreate(machine: Machine, words: list[str], reader: Reader) -> Said:
 
 
 def changed(machine: Machine, words: list[str], reader: Reader) -> Said:
-    """Lvchange and vgchange -ay: every volume that is there is active."""
-    Words(words, plain="-q -ay")
+    """Lvchange and vgchange -ay, of one group or of all."""
+    of = Words(words, plain="-q -ay").rest
+    activated(machine, of[0].partition("/")[0] if of else "")
     return FINE
 
 
@@ -171,6 +172,10 @@ def cryptsetup(machine: Machine, words: list[str], reader: Reader) -> Said:
         lock.keys.append(machine.inside(told.rest[1]).read_bytes())
     elif verb == "open" and "--test-passphrase" not in told:
         name = f"/dev/mapper/{told.rest[1]}"
+        if name in machine.away:
+            device.user = f"crypt {name}"
+            machine.plug_in(machine.away.pop(name))
+            return FINE
         if name in machine.devices:
             raise Refused(f"Device {told.rest[1]} already exists.", 5)
         if device.user:

@@ -10,6 +10,7 @@ from kavrel.rig.bare.said import Refused
 
 NOBODY = 65_534
 FIRST_NUMBER = 1_000  # of what useradd gives by itself; login.defs(5)
+INSTALLER = "who-installed-it"
 
 
 @dataclass(slots=True)
@@ -123,10 +124,18 @@ class Machine:
     limits: dict[tuple[str, str], int] = field(
         default_factory=dict
     )  # by what counts and who, bytes
+    away: dict[str, Device] = field(default_factory=dict)  # what nothing has put together yet
+    importable: set[str] = field(default_factory=set)  # ZFS pools that another system had
 
     def __post_init__(self) -> None:
+        self.as_installed()
+
+    def as_installed(self) -> None:
+        """Who is there on a new system: whoever installed it has the first number."""
         self.groups |= {"root": 0, "sudo": 27, "users": 100, "nogroup": NOBODY}
         self.people |= {"root": Person(0, 0), "nobody": Person(NOBODY, NOBODY)}
+        self.groups[INSTALLER] = FIRST_NUMBER
+        self.people[INSTALLER] = Person(FIRST_NUMBER, FIRST_NUMBER)
 
     def inside(self, path: str) -> Path:
         """Where a path of the machine really is. Raises Refused for what would lead out of it."""
@@ -135,8 +144,36 @@ class Machine:
             raise Refused(f"{path}: Permission denied")
         return there
 
+    def kept(self, what: str) -> Path:
+        """Where the content of a file system is while it is mounted nowhere."""
+        return self.root.parent / "kept" / what.replace("/", "_").replace(":", "_")
+
+    def resolved(self, path: str) -> str:
+        """What a path of a device leads to."""
+        there = self.root / path.lstrip("/")
+        if path.startswith("/dev/md/") and there.is_symlink():
+            return str(there.readlink())
+        return path
+
+    def renamed(self, was: str, path: str) -> None:
+        """A device has another name now, wherever it is spoken of."""
+
+        def now(paths: Sequence[str]) -> tuple[str, ...]:
+            return tuple(path if p == was else p for p in paths)
+
+        for device in (*self.devices.values(), *self.away.values()):
+            device.below = now(device.below)
+        for array in self.arrays.values():
+            array.members, array.spares = now(array.members), now(array.spares)
+        for system in self.filesystems.values():
+            system.devices = now(system.devices)
+        self.groups_of_volumes = {g: now(of) for g, of in self.groups_of_volumes.items()}
+        for lock in self.locks.values():
+            lock.device = path if lock.device == was else lock.device
+
     def device(self, path: str) -> Device:
         """A device by its path. Raises Refused."""
+        path = self.resolved(path)
         if path not in self.devices:
             raise Refused(f"{path}: No such file or directory")
         return self.devices[path]

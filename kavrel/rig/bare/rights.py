@@ -4,6 +4,7 @@ import stat as modes
 from collections.abc import Collection
 
 from kavrel.rig.bare.machine import Machine, Rights
+from kavrel.rig.bare.restart import named
 from kavrel.rig.bare.said import Reader, Refused, Words
 from kavrel.rig.said import FINE, Said, lines
 
@@ -14,7 +15,8 @@ NEEDED = ("user::", "group::", "other::")
 def _rights(machine: Machine, path: str) -> Rights:
     if not machine.inside(path).exists():
         raise Refused(f"cannot access '{path}': No such file or directory")
-    return machine.rights.setdefault(path, Rights())
+    machine.rights[path] = named(machine, machine.rights.get(path, Rights()))
+    return machine.rights[path]
 
 
 def _mode(machine: Machine, path: str) -> int:

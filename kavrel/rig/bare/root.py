@@ -36,7 +36,7 @@ MOST_SECONDS = 120.0
 OF_A_COMMAND = (
     "a command asks: "  # it reads what is typed, and prints nothing where that is no terminal
 )
-# One word more than a command has: with what it was asked for.
+# It starts no program of its own: most of a set-up's time would go there.
 PROGRAM = r"""#!/bin/sh
 { printf '%s\036' "${0##*/}" "$@"; printf '\035'; } >/run/asked
 while IFS= read -r said </run/answered; do
@@ -46,8 +46,8 @@ while IFS= read -r said </run/answered; do
     *) break ;;
   esac
 done
-case "$said" in *o*) cat /run/out ;; esac
-case "$said" in *e*) cat /run/err >&2 ;; esac
+case "$said" in *o*) while IFS= read -r row; do printf '%s\n' "$row"; done </run/out ;; esac
+case "$said" in *e*) while IFS= read -r row; do printf '%s\n' "$row"; done </run/err >&2 ;; esac
 exit "${said%%[!0-9]*}"
 """
 Command = Callable[[list[str], Reader], Said]

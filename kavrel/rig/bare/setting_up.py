@@ -1,7 +1,7 @@
 """A plan's machines set up from nothing by their setup.sh, and what that leaves held against the works."""
 
 from collections.abc import Collection, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from pathlib import Path
 
@@ -12,11 +12,12 @@ from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.names import pool_names, pool_roots
 from kavrel.core.works import bill
 from kavrel.core.works.pools import parity_file
-from kavrel.core.works.volumes import tree_of, volumes_of
+from kavrel.core.works.volumes import UNION, tree_of, volumes_of
 from kavrel.formats.servers.setup import setup_script
 from kavrel.rig.bare.commands import COMMANDS
 from kavrel.rig.bare.holds import LOOKED_AT, Bare, lacking
 from kavrel.rig.bare.machine import Device, Filesystem, Machine, Mount, Zpool
+from kavrel.rig.bare.restart import brought_back, imported, installed_anew, mounted
 from kavrel.rig.bare.root import OF_A_COMMAND, Ran, Root, text_tools
 from kavrel.rig.bare.said import Reader, Refused
 from kavrel.rig.said import Said
@@ -31,7 +32,8 @@ class SetUp:
 
     `works`: each thing that it must make true, with what is there instead, empty where it holds. `left` is
     what the script itself leaves to the hand. `code`: how it ended; `said`: all that it printed. `pools`: ids
-    of those that stand whole.
+    of those that stand whole. `anew`: after its system disk died and another was installed, on the pools as
+    they are; `by_hand`: what hands did there that the script leaves to them.
     """
 
     host: str
@@ -40,6 +42,8 @@ class SetUp:
     left: tuple[str, ...]
     said: str
     pools: tuple[str, ...]
+    anew: bool = False
+    by_hand: tuple[str, ...] = ()
 
     @property
     def differs(self) -> tuple[str, ...]:
@@ -48,18 +52,15 @@ class SetUp:
 
 
 def set_up(
-    plan: Plan, host: str, folder: Path, today: date, make: Collection[str], again: bool = False
-) -> SetUp:
-    """Runs the setup.sh of one host from nothing; `again` a second time on what that left.
+    plan: Plan, host: str, folder: Path, today: date, make: Collection[str]
+) -> tuple[SetUp, SetUp]:
+    """Runs the setup.sh of one host from nothing, and on a system that was installed anew after that.
 
     `make`: ids of the wanted pools that it is told to make; the disks of every other one it may not wipe.
     Raises CannotRun.
     """
     bare = BareHost(plan, host, folder, today, make)
-    ran = bare.run()
-    if again:
-        ran = bare.run()
-    return bare.looked_at(ran)
+    return bare.looked_at(bare.run()), bare.anew()
 
 
 class BareHost:
@@ -71,7 +72,7 @@ class BareHost:
         self.index, self.host, self.make = Index(plan), host, make
         self.machine = machine = Machine(folder / "root", today)
         machine.root.mkdir(parents=True, exist_ok=True)
-        hand = _Hand(machine, {pool_names(plan)[p] for p in make})
+        self.hand = hand = _Hand(machine, {pool_names(plan)[p] for p in make})
         self.root = Root(
             machine.root, COMMANDS, hand.command, hand.typed, text_tools(folder / "bin")
         )
@@ -89,6 +90,30 @@ class BareHost:
     def looked_at(self, ran: Ran) -> SetUp:
         """What is there after a run."""
         return _looked_at(self.index, self.index.hosts[self.host], self.machine, self.make, ran)
+
+    def anew(self) -> SetUp:
+        """After its system disk died: the script, what it leaves to the hand, and the script once more."""
+        installed_anew(self.machine)
+        self.hand.make = ()  # there is nothing to wipe any more
+        ran = self.run()
+        did = tuple(self._by_hand())
+        if did:
+            ran = self.run()
+        return replace(self.looked_at(ran), anew=True, by_hand=did)
+
+    def _by_hand(self) -> Iterator[str]:
+        for pool in self.index.plan.pools:
+            name = pool_names(self.index.plan)[pool.id]
+            if pool.host != self.host or not (pool.standing or pool.id in self.make):
+                continue
+            if name in self.machine.importable:
+                yield f"zpool import -f {name}"
+                imported(self.machine, name, force=True)
+                if self.machine.zpools[name].keyed:
+                    yield f"zfs load-key -r {name}; zfs mount -a"
+                    mounted(self.machine, name)
+            elif pool.standing:
+                yield from _mounted_by_hand(self.index, pool, self.machine)
 
 
 def scripted(plan: Plan) -> Iterator[Host]:
@@ -162,6 +187,19 @@ def _named(disks: Collection[Disk]) -> Iterator[tuple[str, Disk]]:
             letters += 1
 
 
+def _mounted_by_hand(index: Index, pool: Pool, machine: Machine) -> Iterator[str]:
+    """File systems that the plan knows no UUID of, or whose lock somebody else made."""
+    places = {v.folder: v.uuid or f"of-{v.folder}" for v in volumes_of(index, pool)}
+    tree = tree_of(index, pool)
+    kinds = dict.fromkeys(places, pool.filesystem) | ({tree.folder: UNION} if tree else {})
+    for folder, what in (places | ({tree.folder: tree.what} if tree else {})).items():
+        if folder not in machine.mounts:
+            yield f"mount {folder}"
+            machine.inside(folder).mkdir(parents=True, exist_ok=True)
+            machine.mounts[folder] = Mount(what, kinds[folder])
+            brought_back(machine, folder, machine.mounts[folder])
+
+
 def _stands(index: Index, pool: Pool, machine: Machine) -> None:
     """A pool that is there before the script comes: what it is of is in use, and it is mounted."""
     name, system = pool_names(index.plan)[pool.id], FILESYSTEMS[pool.filesystem]
@@ -171,7 +209,7 @@ def _stands(index: Index, pool: Pool, machine: Machine) -> None:
         device.signs = {pool.filesystem if pool.filesystem != "zfs" else "zfs_member": f"of-{name}"}
     root = pool_roots(index.plan)[pool.id]
     if system.by_name:
-        machine.zpools[name] = Zpool((), (), {})
+        machine.zpools[name] = Zpool((), (), {"mountpoint": root})
         machine.datasets[name] = {}
         machine.mounts[root] = Mount(name, "zfs")
         machine.inside(root).mkdir(parents=True, exist_ok=True)
@@ -182,7 +220,7 @@ def _stands(index: Index, pool: Pool, machine: Machine) -> None:
         machine.mounts[volume.folder] = Mount(uuid, pool.filesystem, tuple(volume.kept.split(",")))
         machine.inside(volume.folder).mkdir(parents=True, exist_ok=True)
     if tree := tree_of(index, pool):
-        machine.mounts[tree.folder] = Mount(tree.what, "fuse.mergerfs")
+        machine.mounts[tree.folder] = Mount(tree.what, UNION)
         machine.inside(tree.folder).mkdir(parents=True, exist_ok=True)
     if FAMILIES[pool.family].parity_at:
         file = machine.inside(parity_file(name))

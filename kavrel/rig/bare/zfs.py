@@ -8,6 +8,7 @@ from collections.abc import Mapping, Sequence
 from types import MappingProxyType
 
 from kavrel.rig.bare.machine import Device, Machine, Mount, Zpool
+from kavrel.rig.bare.restart import imported
 from kavrel.rig.bare.said import Reader, Refused, Words
 from kavrel.rig.said import FINE, Said, failed, lines
 
@@ -32,14 +33,11 @@ def zpool(machine: Machine, words: list[str], reader: Reader) -> Said:
     verb, *rest = words
     if verb == "list":
         name = Words(rest, valued="-o", plain="-H").rest[0]
-        if name not in machine.zpools:
+        if name not in machine.zpools or name in machine.importable:
             raise Refused(f"cannot open '{name}': no such pool")
         return lines(name)
     if verb == "import":
-        told = Words(rest, valued="-d")
-        if told.rest:
-            raise Refused(f"cannot import '{told.rest[0]}': no such pool available")
-        return failed("no pools available to import")
+        return _import(machine, Words(rest, valued="-d", plain="-f"))
     if verb != "create":
         raise Refused(f"unrecognized command '{verb}'", 2)
     told = Words(rest, valued="-o -O", plain="-f")
@@ -66,6 +64,21 @@ def zpool(machine: Machine, words: list[str], reader: Reader) -> Said:
     at.mkdir(parents=True, exist_ok=True)
     machine.mounts[root] = Mount(name, "zfs")
     return FINE
+
+
+def _import(machine: Machine, told: Words) -> Said:
+    if told.rest:
+        imported(machine, told.rest[0], "-f" in told)
+        return FINE
+    device = told.one("-d")
+    names = [
+        n
+        for n in sorted(machine.importable)
+        if not device or machine.device(device).signs.get("zfs_member") == n
+    ]
+    if not names:
+        return failed("no pools available to import")
+    return lines(*(row for n in names for row in (f"   pool: {n}", "  state: ONLINE")))
 
 
 def _groups(
@@ -117,7 +130,7 @@ def zfs(machine: Machine, words: list[str], reader: Reader) -> Said:
     verb, *rest = words
     if verb == "list":
         name = Words(rest, valued="-o", plain="-H").rest[0]
-        if name not in machine.datasets:
+        if name not in machine.datasets or name.partition("/")[0] in machine.importable:
             raise Refused(f"cannot open '{name}': dataset does not exist")
         return lines(name)
     if verb == "set":
