@@ -1,6 +1,7 @@
 """Each host's own setup.sh, run from nothing on a bare stand-in of it: what its works say then holds."""
 
 import random
+import re
 import shutil
 import signal
 import subprocess
@@ -16,6 +17,7 @@ import pytest
 from kavrel.core.index import Index
 from kavrel.core.plan import Account, Dataset, Group, Plan, Pool, Quota
 from kavrel.core.works.pools import refusal
+from kavrel.formats.servers.bundle import host_files
 from kavrel.rig.bare import root as private
 from kavrel.rig.bare.root import CannotRun, Root, text_tools
 from kavrel.rig.bare.said import Reader, Refused
@@ -118,10 +120,34 @@ def test_any_box_is_made_and_once_more_changes_nothing(
 
 @pytest.mark.prove
 def test_many_boxes_are_made(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    for seed in range(100, 180):
+    for seed in range(100, 130):
         plan = box_of_any(seed, monkeypatch)
         for run in set_up(plan, "box", tmp_path / str(seed), TODAY, wanted(plan)):
             hold(run, plan)
+
+
+OF_THE_NIGHT = ("lab-jobs.json", "lab-job", "lab-look", "setup.sh", "nftables.conf")
+NAMED = re.compile(r"(/srv/[^\s\"':,;%]+)|UUID=([-0-9a-f]{36})")
+
+
+@pytest.mark.parametrize("which", ["demo", *SKETCHES, 3, 8, 40])
+def test_what_the_files_of_a_box_name_is_there_once_its_script_ran(
+    which: str | int, demo: Plan, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    plan = box_of_any(which, monkeypatch) if isinstance(which, int) else demo
+    if isinstance(which, str) and which != "demo":
+        plan, _ = with_serials(draw(which, {}))
+    named = 0
+    for host in scripted(plan):
+        bare = BareHost(plan, host.id, tmp_path / host.id, TODAY, wanted(plan))
+        bare.run()
+        for name, (text, _) in host_files(plan, host.id, "revision 1", TODAY).items():
+            rows = [] if name in OF_THE_NIGHT else text.splitlines()
+            for path, uuid in NAMED.findall("\n".join(r for r in rows if not r.startswith("#"))):
+                there = bare.machine.inside(path).exists() if path else False
+                assert there or uuid in bare.machine.filesystems, (name, path, uuid)
+                named += 1
+    assert named or which == "router_disk"
 
 
 class Stopped(Exception):
@@ -178,7 +204,7 @@ def test_killed_at_any_command_it_ends_right_when_it_is_run_again(
     seed: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     plan = box_of_any(seed, monkeypatch)
-    assert killed_everywhere(plan, tmp_path, 3, random.Random(seed)) > 40
+    assert killed_everywhere(plan, tmp_path, 8, random.Random(seed)) > 12
 
 
 def one_of_each(**changes: Any) -> Plan:
