@@ -1,13 +1,20 @@
 """A lab that nobody has built yet is run as its setup.sh will leave it."""
 
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import Any
 
 import pytest
 
 from kavrel.core.edit import checked
-from kavrel.core.plan import Holding, Plan
+from kavrel.core.index import Index
+from kavrel.core.plan import Holding, LogEntry, Plan
+from kavrel.core.seen.drift import drift
+from kavrel.formats.looks.read import read_look
+from kavrel.rig.days import Days
+from kavrel.rig.lab import Lab
 from kavrel.rig.live import lived, rig, tried
+from kavrel.rig.looking import look
 from kavrel.rig.made import as_made
 from kavrel.sketches import SKETCHES, draw
 from tests.builders import daily, job, lab
@@ -102,3 +109,32 @@ def test_days_end_at_midnight_and_nothing_is_held_against_the_plan_that_it_says(
         found = lived(days, many)
         assert days.lab.local(days.lab.now).endswith("00:00")
     assert [line for line in found.lines if not line.agrees] == []
+
+
+def rows_of(plan: Plan, days: Days, host: str) -> list[tuple[str, str]]:
+    """What a look at a box says that the plan, which still wants its pools, does not."""
+    seen = read_look(look(days, host), days.lab.now).machine
+    rows = drift(Index(plan), host, seen).differences
+    for row in rows:
+        if row.field == "first copy":
+            assert row.change is not None
+            assert row.change.item["first_copy"] == "over_link"
+    return [(row.name, row.field) for row in rows if row.field in ("standing", "first copy")]
+
+
+def test_a_pool_that_a_look_finds_made_has_no_copy_in_it_before_a_run_is_known(
+    tmp_path: Path,
+) -> None:
+    nightly = job("far", "replication", target_pool="second", schedule=daily("02:30"))
+    plan = wanted(jobs=(nightly,))
+    lab_of_it = Lab.built(as_made(plan).plan, tmp_path, BEGAN)
+    # Nothing ran yet: whoever takes over that it stands is told of the copy as well.
+    said = [("second", "standing"), ("far", "first copy")]
+    assert rows_of(plan, Days(lab_of_it), "far") == said
+    logged = LogEntry(
+        id="l", kind="backup_run", about_kind="job", about="far", result="ok", on=BEGAN.date()
+    )
+    done = plan.model_copy(update={"log": (logged,)})
+    assert rows_of(done, Days(lab_of_it), "far") == said[:1]
+    with rig(plan, BEGAN) as days:  # its points are there: they came
+        assert rows_of(plan, days, "far") == said[:1]

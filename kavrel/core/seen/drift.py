@@ -4,9 +4,10 @@ A kind of thing that no listing of the look showed is not missing: it is unknown
 """
 
 from collections.abc import Iterator
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from typing import Any, Literal
 
+from kavrel.core.copies.anew import to_begin_anew
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Disk, Pool
@@ -38,6 +39,7 @@ class _Reader:
         self.takes = {t.key: t for t in taker.all().things if t.what != "same"}
         self.agreed = 0
         self.unknown: list[str] = []
+        self.anew: set[str] = set()  # jobs of which it is said that their first copy is yet to come
 
     def say(
         self,
@@ -307,6 +309,7 @@ class _Reader:
             yield off("errors", "none", seen.errors, **bad)
         if not pool.standing:
             yield off("standing", "wanted, not made yet", "it stands")
+            yield from self._begun_anew(pool)
         for field, planned, there in self._laid_out(pool, seen):
             yield off(field, planned, there, urgent=field != "fast tier")
         for field, planned, there in (
@@ -320,6 +323,16 @@ class _Reader:
         if pool.encrypted and not seen.encrypted and seen.filesystem in ("zfs", pool.filesystem):
             there = "in the clear: whoever carries a disk off reads it"
             yield off("encryption", "encrypted at rest", there, **bad)
+
+    def _begun_anew(self, pool: Pool) -> Iterator[Drifted]:
+        """Jobs of a pool that has been made meanwhile: what no run is known of is not there."""
+        for job, _, _ in to_begin_anew(self.index, {pool.id: date.min}):
+            if f"jobs/{job.id}" in self.takes and job.id not in self.anew:
+                self.anew.add(job.id)
+                said = (
+                    f"pool {pool.name} has been made meanwhile, and no run that went well is known"
+                )
+                yield self.say("different", "jobs", job.id, job.name, "first copy", "made", said)
 
     def _laid_out(self, pool: Pool, seen: SeenPool) -> Iterator[tuple[str, str, str]]:
         """Which disks it is made of, and how; with one gone nobody can tell."""

@@ -3,8 +3,11 @@
 Nothing is made up silently: what is guessed says so, and what cannot be taken over says why.
 """
 
+from collections.abc import Collection
+from datetime import date
 from typing import Any
 
+from kavrel.core.copies.anew import to_begin_anew
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.kinds.kind import Kind
@@ -28,8 +31,10 @@ class Taker(StartedOffer):
             for seen in self.machine.disks:
                 self._disk(seen)
             self._boots_from_data()
+            wanted = {p.id for p in self.plan.pools if not p.standing}
             for pool in self.machine.pools:
                 self._pool(pool)
+            self._begun_anew(wanted & {p.id for p in self.plan.pools if p.standing})
             self._find_copies()
             self._datasets()
             self._told()
@@ -39,6 +44,23 @@ class Taker(StartedOffer):
             self._told_besides()
         self.settle()
         return self.takes()
+
+    def _begun_anew(self, made: Collection[str]) -> None:
+        """Jobs of pools that the plan wanted made, and that are here: what no run is known of is not there."""
+        known = {p.maker for p in self.machine.points}
+        names, index = job_names(self.plan), Index(self.plan)
+        for job, way, _ in to_begin_anew(index, dict.fromkeys(made, date.min)):
+            if names[job.id] in known:
+                continue
+            ends = {job.target_pool or "", *(index.datasets[d].pool for d in job.datasets)}
+            self.take(
+                "jobs",
+                job.name,
+                {**job.model_dump(mode="json"), "first_copy": way},
+                why="its pool has been made meanwhile, and no run of it that went well is known",
+                needs=tuple(f"pools/{p}" for p in sorted(ends & set(made))),
+                item_id=job.id,
+            )
 
     # -- copies of another box's data --------------------------------------------------------------
 

@@ -2,9 +2,9 @@
 
 from datetime import date
 
+from kavrel.core.copies.anew import to_begin_anew
 from kavrel.core.index import Index
-from kavrel.core.kinds import KINDS
-from kavrel.core.plan import AboutKind, FirstCopy, LogEntry, Plan
+from kavrel.core.plan import AboutKind, LogEntry, Plan
 from kavrel.core.shares.names import folders, pool_names
 from kavrel.core.works.volumes import volumes_of
 from kavrel.formats.readers.report import ReadItem, Report, numbered
@@ -56,18 +56,9 @@ def read_setup_done(text: str, plan: Plan, host: str) -> Report:
 
 def _begin_anew(report: Report, index: Index, made: dict[str, date]) -> None:
     """Copies from and into pools that were made empty: the first is yet to come until a run went well."""
-    for job in index.plan.jobs:
-        kind = KINDS[job.kind]
-        ends = {index.datasets[d].pool for d in job.datasets} | {job.target_pool or ""}
-        days = [day for pool, day in made.items() if pool in ends]
-        if not kind.uses("first_copy") or job.first_copy != "done" or not days:
-            continue
-        runs = (e for e in index.plan.log if e.about_kind == "job" and e.about == job.id)
-        if any(e.result == "ok" and e.on >= max(days) for e in runs):
-            continue
-        way: FirstCopy = "over_link" if not kind.by_hand else "side_by_side"
+    for job, way, day in to_begin_anew(index, made):
         item = {**job.model_dump(mode="json"), "first_copy": way}
-        why = f"its pool was made empty on {max(days)}, and no run that went well is logged since"
+        why = f"its pool was made empty on {day}, and no run that went well is logged since"
         report.proposals.append(
             ReadItem(collection="jobs", what="changed", name=job.name, item=item, why=why)
         )

@@ -9,8 +9,8 @@ from pathlib import Path
 from kavrel.rig.bare.said import Refused
 
 NOBODY = 65_534
-FIRST_NUMBER = 1_000  # of what useradd gives by itself; login.defs(5)
-INSTALLER = "who-installed-it"
+# Of what useradd gives by itself: login.defs(5), and 1000 is whoever installed it, who may be in the plan.
+FIRST_NUMBER = 1_001
 
 
 @dataclass(slots=True)
@@ -131,11 +131,9 @@ class Machine:
         self.as_installed()
 
     def as_installed(self) -> None:
-        """Who is there on a new system: whoever installed it has the first number."""
+        """Who is there on a new system, besides whoever installed it."""
         self.groups |= {"root": 0, "sudo": 27, "users": 100, "nogroup": NOBODY}
         self.people |= {"root": Person(0, 0), "nobody": Person(NOBODY, NOBODY)}
-        self.groups[INSTALLER] = FIRST_NUMBER
-        self.people[INSTALLER] = Person(FIRST_NUMBER, FIRST_NUMBER)
 
     def inside(self, path: str) -> Path:
         """Where a path of the machine really is. Raises Refused for what would lead out of it."""
