@@ -30,7 +30,8 @@ At = Literal["pool", "box", "site", "lab"]
 class Deed:
     """What is done, to what, and the assumption that says after how many days it is noticed.
 
-    `ends`: what is mended by then without a copy, as a new boot device.
+    `ends`: what is mended by then without a copy, as a new boot device. `only`: which pools it can strike;
+    every one where it is not told.
     """
 
     hazard: str
@@ -38,7 +39,7 @@ class Deed:
     do: Callable[[Lab, str], None]
     late: str = ""
     ends: Callable[[Lab, str], None] | None = None
-    needs_tier: bool = False
+    only: Callable[[Pool], bool] | None = None
 
 
 def _kill(lab: Lab, disk: str) -> None:
@@ -295,11 +296,36 @@ def _cloud(lab: Lab, what: str) -> None:
     lab.closed |= {b.id for b in lab.plan.buckets}
 
 
+def _has_tier(pool: Pool) -> bool:
+    return bool(pool.tier)
+
+
+def _by_card(pool: Pool) -> bool:
+    return FAMILIES[pool.family].card
+
+
+def _card_dies(lab: Lab, pool: str) -> None:
+    """Its disks are whole, and nothing shows them."""
+    for disk in lab.index.pools[pool].disks:
+        lab.drives[disk].alive, lab.drives[disk].loose = False, True
+    lab.changed()
+
+
+def _read_again(lab: Lab, pool: str) -> None:
+    """By the spare card, or by an ordinary port where its disks can be read so; else they stay as they are."""
+    told = lab.index.pools[pool]
+    if told.spare_card or told.card_readable:
+        for disk in told.disks:
+            lab.drives[disk].alive, lab.drives[disk].loose = True, False
+        lab.changed()
+
+
 DEEDS = (
     Deed("one_disk", "pool", _one_disk, ends=apart.mended),
-    Deed("one_disk", "pool", _tier_disk, ends=apart.mended, needs_tier=True),
+    Deed("one_disk", "pool", _tier_disk, ends=apart.mended, only=_has_tier),
     Deed("second_disk", "pool", _second_disk, ends=apart.mended),
-    Deed("second_disk", "pool", _tier_disks, ends=apart.mended, needs_tier=True),
+    Deed("second_disk", "pool", _tier_disks, ends=apart.mended, only=_has_tier),
+    Deed("controller_dies", "pool", _card_dies, ends=_read_again, only=_by_card),
     Deed("box_lost", "box", _box_lost),
     Deed("boot_lost", "box", _boot_lost, ends=_installed),
     Deed("power_cut", "site", _power_cut, ends=_power_back),
@@ -322,7 +348,7 @@ SLOW_DISK = Deed("one_disk", "pool", _slow_disk)
 FRAYED = Deed("one_disk", "pool", _frayed)
 AILING = Deed("one_disk", "pool", _ailing_disk)
 POWER_WAS_AWAY = Deed("power_cut", "box", _only_seen)
-BY_HAZARD = {d.hazard: d for d in DEEDS if not d.needs_tier}
+BY_HAZARD = {d.hazard: d for d in DEEDS if d.only is not _has_tier}
 
 
 def live(lab: Lab) -> Iterator[Data]:
@@ -335,8 +361,8 @@ def live(lab: Lab) -> Iterator[Data]:
 def targets(lab: Lab, deed: Deed) -> list[str]:
     """What a deed can strike."""
     pools = [p for p in lab.plan.pools if p.standing]
-    if deed.needs_tier:
-        pools = [p for p in pools if p.tier]
+    if deed.only:
+        pools = [p for p in pools if deed.only(p)]
     boxes = list(dict.fromkeys(p.host for p in pools))
     return {
         "pool": [p.id for p in pools],

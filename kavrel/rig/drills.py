@@ -316,8 +316,9 @@ def concerned(lab: Lab, drill: Drill, target: str) -> list[str]:
 
 
 def _takes_commands(index: Index, dataset: str) -> bool:
-    """Whether what is done about a dataset is typed on a box, and not entered in a page."""
-    return not index.hosts[index.pools[index.datasets[dataset].pool].host].closed
+    """Whether what is done about a dataset is typed on a box, and not entered in a page or a card's menu."""
+    pool = index.pools[index.datasets[dataset].pool]
+    return not (index.hosts[pool.host].closed or FAMILIES[pool.family].card)
 
 
 def none_to_play(plan: Plan) -> str:
@@ -327,7 +328,7 @@ def none_to_play(plan: Plan) -> str:
     if not here:
         return "a drill needs a pool that stands, with a dataset on it"
     if not any(_takes_commands(index, d.id) for d in here):
-        return "a drill needs a box that takes commands: here all have pages of their own"
+        return "a drill needs a box that takes commands: here all have pages of their own, or a card's menu"
     return next(unlike(plan), "")
 
 

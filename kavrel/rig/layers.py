@@ -10,6 +10,7 @@ from dataclasses import dataclass, field, replace
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Pool
+from kavrel.core.pools.families import FAMILIES
 from kavrel.core.works.pools import (
     ArrayRuns,
     Device,
@@ -123,7 +124,10 @@ class Layers:
                 self._named[f"{drive.disk.id} {number}"] = part
                 whole.children.append(part)
         for store in box.stores.values():
-            if FILESYSTEMS[store.pool.filesystem].whole_disks:
+            if (
+                FILESYSTEMS[store.pool.filesystem].whole_disks
+                and not FAMILIES[store.pool.family].card
+            ):
                 self._parts_of_zfs(store)
             else:
                 self._made(store)
@@ -139,6 +143,7 @@ class Layers:
     def _made(self, store: Store) -> None:
         index, pool = unmade(self.box, store.pool)
         lost = self.box.lab.health(store.pool) == "LOST"
+        shown = self._by_card(store, lost) if FAMILIES[store.pool.family].card else None
         for work in layers_of(index, pool, store.name):
             if isinstance(work, DiskCut):
                 whole = self.disks.get(work.disk)
@@ -154,16 +159,28 @@ class Layers:
             elif isinstance(work, VolumesJoined):
                 self._group(work)
             elif isinstance(work, DeviceLocked):
-                self._locked(work, store)
+                if shown is None:
+                    self._locked(work, store, self._at(work.device))
+                elif work.device.disk == pool.disks[0]:  # what is shown is locked, once
+                    shown = self._locked(work, store, shown) or shown
             elif isinstance(work, FilesystemMade):
                 key = store.pool.uuid if store.pool.uuid else work.identifier
-                on = [self._at(d) for d in work.devices]
+                on: list[Block | None] = [self._at(d) for d in work.devices]
+                if shown:
+                    on = [shown]
                 for block in on:
                     if block:
                         block.fstype, block.uuid = work.filesystem, key
                 self.systems.append(
                     System(store, work.filesystem, work.profile, key, on, work.counting)
                 )
+
+    def _by_card(self, store: Store, lost: bool) -> Block:
+        """The one disk that a hardware card shows of a pool; its members only the card sees."""
+        block = Block(f"/dev/sd{letters(len(self.disks))}", "disk", store.room.capacity)
+        if not lost:
+            self.disks[f"by card {store.name}"] = block
+        return block
 
     def _at(self, device: Device) -> Block | None:
         if not device.disk:
@@ -219,10 +236,10 @@ class Layers:
         self._named[f"/dev/{work.name}/data"] = volume if whole else None
         self.groups.append(Group(work.name, devices, volume))
 
-    def _locked(self, work: DeviceLocked, store: Store) -> None:
-        below = self._at(work.device)
+    def _locked(self, work: DeviceLocked, store: Store, below: Block | None) -> Block | None:
+        """What is open above it; None where it is not."""
         if below is None:
-            return
+            return None
         below.fstype, below.uuid = "crypto_LUKS", work.identifier
         is_open = not store.locked or work.name in store.opened
         paths = {f"/dev/disk/by-uuid/{work.identifier}", f"UUID={work.identifier}", below.path}
@@ -234,6 +251,8 @@ class Layers:
             opened = Block(f"/dev/mapper/{work.name}", "crypt", below.size - 16 * MIB)
             below.children.append(opened)
             self._named[opened.path] = opened
+            return opened
+        return None
 
     def mounted(self) -> Iterator[System]:
         """File systems whose pool is there and opened."""
@@ -243,10 +262,24 @@ class Layers:
 
 
 def drives(box: Box) -> list[tuple[str, Drive]]:
-    """The disks that answer in a box, with the names that the kernel gives them."""
-    alive = [d for d in box.lab.drives.values() if d.host == box.host.id and d.alive]
-    return [(f"/dev/sd{chr(ord('a') + n)}" if n < 26 else f"/dev/sda{chr(ord('a') + n - 26)}", d)
-            for n, d in enumerate(alive)]  # fmt: skip
+    """The disks that answer in a box, with the kernel's names for them; none behind a hardware card."""
+    hidden = {
+        d
+        for s in box.stores.values()
+        if FAMILIES[s.pool.family].card
+        for d in (*s.pool.disks, *s.pool.spares)
+    }
+    alive = [
+        d
+        for d in box.lab.drives.values()
+        if d.host == box.host.id and d.alive and d.disk.id not in hidden
+    ]
+    return [(f"/dev/sd{letters(n)}", d) for n, d in enumerate(alive)]  # fmt: skip
+
+
+def letters(number: int) -> str:
+    """What a disk has after sd: a to z, then aa."""
+    return chr(ord("a") + number) if number < 26 else f"a{chr(ord('a') + number - 26)}"
 
 
 def unmade(box: Box, pool: Pool) -> tuple[Index, Pool]:

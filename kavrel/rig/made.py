@@ -11,6 +11,7 @@ from typing import Any
 
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan, Pool
+from kavrel.core.works.pools import refusal
 from kavrel.core.works.volumes import volumes_of
 from kavrel.rig.bare.root import CannotRun
 from kavrel.rig.bare.setting_up import SetUp, scripted, set_up, with_serials
@@ -68,7 +69,7 @@ def as_made(plan: Plan, not_made: Mapping[str, str] = MappingProxyType({})) -> M
 
     `not_made`: ids of those that were tried and are not there, with why.
     """
-    index = Index(plan)
+    index = Index(with_serials(plan)[0])
     standing = {d for p in plan.pools if p.standing for d in (*p.disks, *p.spares, *p.tier)}
     copied_to = {j.target_disk: j.name for j in plan.jobs if j.target_disk}
     pools: list[Pool] = []
@@ -101,7 +102,7 @@ def _in_the_way(index: Index, pool: Pool, standing: set[str], copied_to: dict[st
         if held := index.held.get(key):
             what = ", ".join(index.datasets[d].name for d in held)
             return f"disk {disk.label} holds {what}, and making the pool wipes that"
-    return ""
+    return refusal(index, pool)
 
 
 def _standing(index: Index, pool: Pool) -> Pool:

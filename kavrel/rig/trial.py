@@ -30,10 +30,10 @@ NEAR = 180.0  # seconds by which work lost may be over what was promised: runs b
 FOLLOWS = 900.0  # the same of what looks every ten minutes whether its time has come
 STANDS = frozenset({"runs_on", "down", "exposed"})
 GONE = frozenset({"lost", "fetch_again"})
-# What no stand-in can do: it is about what people know, or about a part that no rig has.
+# What is not done to a cell: it is about what people know, or strikes no pool of its kind.
 NOT_DONE = {
     "never_tried": "nobody can try what it means that nobody tried",
-    "controller_dies": "no stand-in for a card",
+    "controller_dies": "no card makes its pool",
 }
 
 

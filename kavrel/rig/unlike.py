@@ -18,7 +18,7 @@ def unlike(plan: Plan) -> Iterator[str]:
 def no_stand_in(pool: Pool) -> str:
     """What of a pool no stand-in behaves as; empty where one does."""
     family = FAMILIES[pool.family]
-    if family.card or FILESYSTEMS[pool.filesystem].bare:
+    if FILESYSTEMS[pool.filesystem].bare:
         return f"no stand-in for {family.title} with {pool.filesystem}"
     if pool.tier and not has_tier(pool):
         return f"no stand-in for a fast tier of {pool.filesystem}"

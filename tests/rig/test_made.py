@@ -69,7 +69,7 @@ def test_a_pool_is_made_where_nothing_is_lost_by_it() -> None:
     assert "is not in far" in away.left[0]
     card = wanted().pools[1].model_copy(update={"family": "card_mirror", "filesystem": "ext4"})
     by_hand = wanted().model_copy(update={"pools": (wanted().pools[0], card)})
-    assert "no stand-in for" in as_made(by_hand).left[0]
+    assert "in the card's own menu" in as_made(by_hand).left[0]
     with rig(by_hand, BEGAN) as days:  # the rest of the lab is run without it
         assert list(days.lab.boxes["box"].stores) == ["main"]
 

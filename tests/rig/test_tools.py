@@ -227,15 +227,10 @@ def test_points_on_btrfs_are_read_by_the_scripts_own_eyes(tmp_path: Path) -> Non
 
 
 def test_what_no_stand_in_behaves_as_is_refused_in_words(tmp_path: Path, demo: Plan) -> None:
-    card = (
-        lab()
-        .pools[0]
-        .model_copy(
-            update={"family": "card_mirror", "filesystem": "xfs", "groups": (("box1", "box2"),)}
-        )
-    )
+    told = {"family": "mirror", "filesystem": "none", "groups": (("box1", "box2"),)}
+    bare = lab().pools[0].model_copy(update=told)
     with pytest.raises(CannotBuild, match="pool main: no stand-in for "):
-        Lab.built(lab().model_copy(update={"pools": (card, lab().pools[1])}), tmp_path, BEGAN)
+        Lab.built(lab().model_copy(update={"pools": (bare, lab().pools[1])}), tmp_path, BEGAN)
     flash = lab().pools[0].model_copy(update={"tier": ("box4",)})
     with pytest.raises(CannotBuild, match="no stand-in for a fast tier of zfs"):
         Lab.built(lab().model_copy(update={"pools": (flash, lab().pools[1])}), tmp_path, BEGAN)

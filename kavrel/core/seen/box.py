@@ -94,6 +94,8 @@ class BoxOffer(Offer):
 
     def _disk(self, seen: SeenDisk) -> None:
         assert self.host is not None
+        if seen.device in self.known.by_card:
+            return  # the pool is known, and what it is made of
         if self._only_system(seen):
             self.not_taken.append(
                 f"{seen.device}: the system is on it, and no data pool: it is no disk of the plan"

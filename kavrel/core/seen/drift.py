@@ -11,6 +11,7 @@ from kavrel.core.copies.anew import to_begin_anew
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Disk, Pool
+from kavrel.core.pools.families import FAMILIES
 from kavrel.core.quantities import size_words, sizes_apart
 from kavrel.core.seen.battery import battery
 from kavrel.core.seen.drifted import Drift, Drifted
@@ -140,7 +141,12 @@ class _Reader:
             if disk.host != self.host:
                 continue
             seen = there.get(disk.id)
-            if seen is None and not disk.serial:
+            pool = self.index.pools.get(self.index.disks_in_pools.get(disk.id, ""))
+            if seen is None and pool and FAMILIES[pool.family].card:
+                self.unknown.append(
+                    f"disk {disk.label}: the card of pool {pool.name} alone shows it"
+                )
+            elif seen is None and not disk.serial:
                 self.unknown.append(f"disk {disk.label}: the plan has no serial of it")
             elif seen is None:
                 in_pool = disk.id in self.index.disks_in_pools

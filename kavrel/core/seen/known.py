@@ -33,6 +33,8 @@ def is_made_alike(index: Index, pool: Pool, family: str) -> bool:
     Disks of which one part alone is taken have one array: that of an ordinary layout. One disk is one disk.
     """
     mine = FAMILIES[pool.family]
+    if mine.card:  # which shows its disks as one
+        return family in (mine.id, "single")
     if len(pool.disks) == 1:
         return True
     if mine.id == family or mine.cuts is None:
@@ -89,6 +91,14 @@ class Known:
                     result[seen.name] = able[0]
                     break
         return result
+
+    @cached_property
+    def by_card(self) -> frozenset[str]:
+        """Devices that a hardware card shows in the place of a pool's disks, which it alone sees."""
+        cards = {name for name, pool in self.pools.items() if FAMILIES[pool.family].card}
+        return frozenset(
+            d for s in self.machine.pools if s.name in cards for g in s.groups for d in g
+        )
 
     @cached_property
     def datasets(self) -> dict[str, Dataset]:

@@ -51,7 +51,7 @@ class StoreOffer(BoxOffer):
     def _cannot_be_planned(self, seen: SeenPool) -> str:
         """Why a pool cannot be taken over as it is; empty where it can."""
         devices = [d for g in seen.groups for d in g]
-        missing = [d for d in devices if d not in self.ids]
+        missing = [d for d in devices if d not in self.ids and d not in self.known.by_card]
         if seen.gone:
             gone = f"{len(seen.gone)} of its disks is gone ({', '.join(seen.gone)})"
             return f"{gone}: replace it, then look again"
@@ -75,13 +75,16 @@ class StoreOffer(BoxOffer):
             "host": host,
             "family": known.family if alike and known else seen.family,
             "filesystem": seen.filesystem,
-            "groups": [[self.ids[d] for d in g] for g in seen.groups],
+            "groups": [[self.ids[d] for d in g if d in self.ids] for g in seen.groups],
             "spares": [self.ids[d] for d in seen.spares if d in self.ids],
             "standing": True,
         }
         if seen.tier and all(d in self.ids for d in seen.tier):
             item["tier"] = [self.ids[d] for d in seen.tier]
             item["tier_mirrored"] = len(seen.tier) > 1
+        if alike and known and FAMILIES[known.family].card:
+            item |= known.model_dump(mode="json", include={"groups", "spares"})
+            return item
         family = FAMILIES[seen.family]
         if family.one_set and not family.parity_last and len(seen.groups) > 1:
             item["groups"] = [[d for g in item["groups"] for d in g]]

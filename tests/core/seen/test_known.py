@@ -22,5 +22,8 @@ def test_slices_of_one_part_are_an_ordinary_array_and_those_of_several_are_not()
     assert not alike("slices1", "raid6", "box2", "box3", "box4")
     assert alike("span", "single", "box1")
     # Of every other family the machine tells which it is.
-    others = [f for f in FAMILIES.values() if f.cuts is None]
+    others = [f for f in FAMILIES.values() if f.cuts is None and not f.card]
     assert not any(alike(f.id, g.id, "box1", "box2") for f in others for g in others if f != g)
+    # A card shows one disk, whatever is behind it; an array of the system is none of a card's.
+    assert alike("card_mirror", "single", "box1", "box2")
+    assert not alike("card_mirror", "mirror", "box1", "box2")
