@@ -4,6 +4,7 @@ import json
 from dataclasses import asdict
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from shutil import which
 from time import perf_counter
 
 import click
@@ -31,6 +32,11 @@ from kavrel.rig.trial import Compared
 )
 @click.option("--prove", "proving", is_flag=True, help="Do every hazard to it, and compare.")
 @click.option("--all", "everything", is_flag=True, help="Print what agrees too.")
+@click.option(
+    "--real",
+    is_flag=True,
+    help="Copy folders by this machine's own rsync, in the place of its stand-in.",
+)
 @click.option("--seed", default=1, show_default=True, help="Of what people write.")
 @click.option(
     "--looks",
@@ -45,6 +51,7 @@ def rig_command(
     days: float,
     proving: bool,
     everything: bool,
+    real: bool,
     seed: int,
     looks: Path | None,
     with_working: bool,
@@ -57,10 +64,12 @@ def rig_command(
     their own that goes afterwards. Nothing of this machine is touched.
     """
     plan = load(plan_path)
+    if real and not which("rsync"):
+        raise click.UsageError("--real: rsync is not installed on this machine")
     began = datetime.combine(today_of(plan, today), datetime.min.time(), UTC)
     before = perf_counter()
     try:
-        with rig(plan, began, seed) as running:
+        with rig(plan, began, seed, real=real) as running:
             if proving:
                 cells = tried(running, _told)
                 differ = _cells(plan, cells, everything, as_json)

@@ -44,12 +44,15 @@ class Lived:
 
 
 @contextmanager
-def rig(plan: Plan, began: datetime, seed: int = 1, made: bool = True) -> Iterator[Days]:
+def rig(
+    plan: Plan, began: datetime, seed: int = 1, made: bool = True, real: bool = False
+) -> Iterator[Days]:
     """A lab that stands, with its first copies made, in a folder that goes when it is done.
 
     It begins with that day, at the midnight of its own zone: so its days end as the plan reckons them.
     What is predicted of it is predicted with them, too. `made`: first each box is set up by its own
-    setup.sh, and pools that the plan still wants stand there as that leaves them. Raises CannotBuild.
+    setup.sh, and pools that the plan still wants stand there as that leaves them. `real`: folders are
+    copied by the real rsync, over small files that stand for those of the rig. Raises CannotBuild.
     """
     ahead = made_by_scripts(plan, began.date()) if made else Made(plan)
     plan = ahead.plan
@@ -58,7 +61,7 @@ def rig(plan: Plan, began: datetime, seed: int = 1, made: bool = True) -> Iterat
     jobs = tuple(j.model_copy(update={"first_copy": "done", "first_on": None}) for j in plan.jobs)
     with workspace() as folder:
         lab = Lab.built(plan.model_copy(update={"jobs": jobs}), folder / "lab", midnight, seed)
-        lab.taken_as_made, lab.made = waiting, ahead
+        lab.taken_as_made, lab.made, lab.real = waiting, ahead, real
         own.install(lab)
         days = Days(lab)
         days.first_copies()

@@ -1,13 +1,13 @@
 """rsync: makes a folder equal to another, here or on another box. Source: rsync(1)."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 
 from kavrel.rig import apart
 from kavrel.rig.box import Box
 from kavrel.rig.data import Data
 from kavrel.rig.files import File, text_file
 from kavrel.rig.said import FINE, Said, failed, lines
-from kavrel.rig.tools import spread
+from kavrel.rig.tools import real_rsync, spread
 from kavrel.rig.tools.folders import place_of, point_folder
 
 
@@ -51,12 +51,29 @@ def rsync(box: Box, words: list[str], stdin: bytes) -> Said:
     if state is None:
         there.current(origin)
         state = origin.below(inner)
-    left = _left_out(options)
-    wanted = {n: f for n, f in state.items() if not left(n)}
     aside = next((o.partition("=")[2] for o in options if o.startswith("--backup-dir=")), "")
     if aside and ends[1].startswith("rsync://"):
         aside = f"{_module(here, ends[1])}{aside}"  # for a daemon it begins at the module
-    return _carry(there, origin, here, target.rstrip("/"), wanted, options, aside)
+    return _carry(there, origin, here, target.rstrip("/"), state, options, aside)
+
+
+def ended(
+    state: Mapping[str, File], now: Mapping[str, File], options: Sequence[str], aside: bool
+) -> tuple[dict[str, File], dict[str, File]]:
+    """What lies at the target afterwards, and what was put aside. What is left out stays where it is."""
+    left = _left_out(options)
+    after, put = dict(now), {}
+    for name, file in state.items():
+        if not left(name):
+            if aside and name in now and now[name] is not file:
+                put[name] = now[name]
+            after[name] = file
+    if "--delete" in options:
+        for name in [n for n in now if n not in state and not left(n)]:
+            gone = after.pop(name)
+            if aside:
+                put[name] = gone
+    return after, put
 
 
 def _carry(
@@ -64,7 +81,7 @@ def _carry(
     origin: Data,
     here: Box,
     target: str,
-    wanted: dict[str, File],
+    state: dict[str, File],
     options: list[str],
     aside: str,
 ) -> Said:
@@ -73,21 +90,21 @@ def _carry(
         return failed("rsync: [receiver] mkstemp failed: Read-only file system (30)", 23)
     here.lab.arriving(data)
     prefix = f"{folder}/" if folder else ""
-    now = data.below(folder)
+    now = dict(data.below(folder))
+    by = real_rsync.ended if here.lab.real else ended
+    try:
+        after, put = by(state, now, options, bool(aside))
+    except real_rsync.NotAsked as no:
+        return no.said
     sent = 0
-    for name, file in wanted.items():
-        old = now.get(name)
-        if old is not file:
+    for name, file in put.items():
+        _put_aside(here, aside, name, file)
+    for name, file in after.items():
+        if now.get(name) is not file:
             sent += file.size
-            if aside and old is not None:
-                _put_aside(here, aside, name, old)
             data.write(f"{prefix}{name}", file)
-    if "--delete" in options:
-        for name, old in now.items():
-            if name not in wanted:
-                if aside:
-                    _put_aside(here, aside, name, old)
-                data.remove(f"{prefix}{name}")
+    for name in now.keys() - after.keys():
+        data.remove(f"{prefix}{name}")
     limit = next((o.partition("=")[2] for o in options if o.startswith("--bwlimit=")), "")
     here.lab.moved(
         sent,
@@ -131,7 +148,7 @@ def _module(box: Box, end: str) -> str:
     return box.lab.module(box, end[8:].split("/")[1])
 
 
-def _left_out(options: list[str]) -> Callable[[str], bool]:
+def _left_out(options: Sequence[str]) -> Callable[[str], bool]:
     # Of rsync's filters those that the plan's patterns use: *.part, and .cache/ anywhere.
     patterns = [o.partition("=")[2] for o in options if o.startswith("--exclude=")]
     ends = tuple(p[1:] for p in patterns if p.startswith("*"))
