@@ -355,3 +355,11 @@ def test_a_pool_that_its_script_does_not_make_is_none(monkeypatch: pytest.Monkey
     assert made.pools == ()
     assert made.left[0].startswith("main: its setup.sh did not make it: pool main is not finished")
     assert [p.standing for p in made.plan.pools] == [False]
+
+
+def test_where_no_program_runs_in_a_root_of_its_own_nothing_is_said_of_the_script(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(private, "LIBRARIES", ())  # as where they lie elsewhere
+    with pytest.raises(CannotRun, match="No such file"):
+        shut_in(tmp_path, "true")

@@ -8,6 +8,7 @@ Sources: unshare(1), user_namespaces(7), fifo(7), setpriv(1).
 
 import os
 import select
+import shlex
 import shutil
 import signal
 import subprocess
@@ -102,28 +103,31 @@ class Root:
 
     def _mounts(self) -> Iterator[str]:
         def bound(real: str, there: str) -> Iterator[str]:
-            place = self.folder / there
-            yield f"mount --rbind '{real}' '{place}'"
+            yield shlex.join(("mount", "--rbind", real, str(self.folder / there)))
 
         for name in LIBRARIES:
             for real in (f"/{name}", f"/usr/{name}"):
                 if Path(real).is_dir() and not Path(real).is_symlink():
                     yield from bound(real, real[1:])
-                    yield f"mount -o remount,bind,ro '{self.folder}{real}'"
+                    yield self._read_only(real)
         yield from bound(str(self.shared), "bin")
-        yield f"mount -o remount,bind,ro '{self.folder}/bin'"
+        yield self._read_only("/bin")
         for name in ("null", "urandom"):
             yield from bound(f"/dev/{name}", f"dev/{name}")
 
-    def run(self, script: str, args: str = "") -> Ran:
+    def _read_only(self, path: str) -> str:
+        return shlex.join(("mount", "-o", "remount,bind,ro", f"{self.folder}{path}"))
+
+    def run(self, script: str) -> Ran:
         """Runs a script to its end. Raises CannotRun."""
         (self.folder / "script.sh").write_text(script, encoding="utf-8")
         chroot = shutil.which("chroot") or "/usr/sbin/chroot"
         begun = self.folder / "run" / "begun"
         begun.unlink(missing_ok=True)
         text = "\n".join((
-            "set -e", *self._mounts(), f": >'{begun}'",
-            f"exec '{chroot}' '{self.folder}' /bin/sh /script.sh {args}",
+            "set -e", *self._mounts(),
+            # Only a shell that runs in there has begun: its libraries may lie elsewhere on this machine.
+            shlex.join(("exec", chroot, str(self.folder), "/bin/sh", "-c", ": >/run/begun; . /script.sh")),
         ))  # fmt: skip
         setpriv, unshare = (_installed(name) for name in ("setpriv", "unshare"))
         with self._pipes() as typed:
