@@ -13,8 +13,8 @@ from kavrel.rig.bare.said import Reader, Refused, Words
 from kavrel.rig.layers import ROOM
 from kavrel.rig.said import FINE, Said, failed, lines
 
-# The fewest members of a level. Source: mdadm(8), --raid-devices.
-FEWEST = {"linear": 1, "0": 1, "1": 2, "4": 2, "5": 2, "6": 4, "10": 2}
+# The fewest members of a level; of one alone mdadm wants to be forced. Source: mdadm(8), --raid-devices.
+FEWEST = {"linear": 2, "0": 2, "1": 2, "4": 2, "5": 2, "6": 4, "10": 2}
 SPARED = ("1", "4", "5", "6", "10")  # levels that take spares
 EXTENT = 4 * 2**20
 HEAD = 129 * 2**20  # bytes that md and LUKS keep at the front of a large device, about; measured
