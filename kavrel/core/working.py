@@ -25,6 +25,14 @@ class Working(BaseModel):
     inputs: tuple["Working", ...] = ()
 
 
+# What counted things are called where there is one of them.
+ONE = {
+    "copies": "copy", "days": "day", "disks": "disk", "files": "file", "groups": "group", "hours": "hour",
+    "jobs": "job", "lifetimes": "lifetime", "months": "month", "points": "point", "runs": "run",
+    "weeks": "week", "works": "work", "years": "year",
+}  # fmt: skip
+
+
 def step(
     name: str,
     value: int | float | str | None,
@@ -39,7 +47,7 @@ def step(
         Working,
         name=name,
         value=value,
-        unit=unit,
+        unit=ONE.get(unit, unit) if value == 1 else unit,
         formula=formula,
         source=source,
         assumption=assumption,

@@ -3,6 +3,7 @@
 import pytest
 
 from kavrel.core.quantities import currency_minor
+from kavrel.core.working import step
 
 
 @pytest.mark.parametrize(
@@ -12,3 +13,12 @@ from kavrel.core.quantities import currency_minor
 )
 def test_a_currency_has_the_minor_units_of_the_standard(code: str, minor: int) -> None:
     assert currency_minor(code) == minor
+
+
+def test_one_of_a_counted_thing_is_called_so() -> None:
+    said = [
+        (step("", n, unit).value, step("", n, unit).unit) for n, unit in ((1, "days"), (2, "days"))
+    ]
+    assert said == [(1, "day"), (2, "days")]
+    assert step("", 1, "copies").unit == "copy"
+    assert step("", 1.0, "times").unit == "times"  # a factor
