@@ -13,7 +13,7 @@ import { day, since } from './when';
 type Drifted = Schemas['Drifted'];
 
 export function DriftView() {
-  const { plan } = usePlan();
+  const { plan, evaluation } = usePlan();
   const { data, error } = useDrift();
   const name = (id: string) => plan.hosts.find((h) => h.id === id)?.name ?? id;
   if (error) return <p role="alert">{error.message}</p>;
@@ -35,8 +35,8 @@ export function DriftView() {
           <h2 className="flex flex-wrap items-baseline gap-x-3 border-b border-ink">
             {name(h.host)}
             <span className="unit font-normal">
-              looked at {day(h.looked_at)}, {since(h.looked_at)} ago; {h.agreed} {h.agreed === 1 ? 'thing' : 'things'}{' '}
-              as planned
+              looked at {day(h.looked_at)}, {since(h.looked_at, evaluation.today)} ago; {h.agreed}{' '}
+              {h.agreed === 1 ? 'thing' : 'things'} as planned
             </span>
           </h2>
           {h.differences.length === 0 && <p>Nothing differs from the plan.</p>}
