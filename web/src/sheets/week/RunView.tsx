@@ -94,7 +94,7 @@ export function RunView() {
                 </thead>
                 <tbody>
                   {shown.map((l) => (
-                    <tr key={l.what} className="border-b border-hair align-baseline">
+                    <tr key={l.what} className="border-b border-hair align-top">
                       <td>{l.what}</td>
                       <td className="figure text-right whitespace-nowrap">
                         <Told onOpen={() => setWorking(l.by_plan)}>{l.predicted}</Told>
