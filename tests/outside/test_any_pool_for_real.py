@@ -20,14 +20,13 @@ from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.access import access_matrix
 from kavrel.core.shares.names import folders, pool_names
 from kavrel.core.shares.parts import parts_of
-from kavrel.core.works.volumes import volumes_of
 from kavrel.formats.servers.files import fstab
 from kavrel.formats.servers.setup import setup_script
 from kavrel.rig.bare.setting_up import set_up
 from tests.builders import GB, TODAY, disk, lab
 from tests.conftest import needs
 from tests.outside import uml
-from tests.outside.test_pools_for_real import LAB_LOOK, is_seen_as_planned, on_kernel
+from tests.outside.test_pools_for_real import LAB_LOOK, is_seen_as_planned, on_kernel, standing
 
 pytestmark = [
     pytest.mark.prove,
@@ -127,17 +126,6 @@ def drawn(seed: int) -> Plan:
             pools, plan, free = tried, with_it, rest
     assert pools
     return plan
-
-
-def standing(plan: Plan) -> Plan:
-    """The same once it was made and read back: each file system by its UUID."""
-    index = Index(plan)
-    known = []
-    for pool in plan.pools:
-        uuids = tuple(v.uuid for v in volumes_of(index, pool))
-        by = {"uuid": uuids[0]} if len(uuids) == 1 else {"branch_uuids": uuids}
-        known.append(pool.model_copy(update={"standing": True, **by}))
-    return plan.model_copy(update={"pools": tuple(known)})
 
 
 MAY = """

@@ -124,6 +124,17 @@ def on_kernel(
     return uml.run(SETUP + script, sizes, work, seconds)
 
 
+def standing(plan: Plan) -> Plan:
+    """The same once it was made and read back: each file system by its UUID."""
+    index = Index(plan)
+    known = []
+    for pool in plan.pools:
+        uuids = tuple(v.uuid for v in volumes_of(index, pool))
+        by = {"uuid": uuids[0]} if len(uuids) == 1 else {"branch_uuids": uuids}
+        known.append(pool.model_copy(update={"standing": True, **by}))
+    return plan.model_copy(update={"pools": tuple(known)})
+
+
 QUOTAS = {"pair": 16_384_000, "row": 16_384_000, "chunks": 16_384_000}
 LOOK = """
 look() {
@@ -340,6 +351,8 @@ def test_after_the_boot_device_died_everything_is_put_together_and_everybody_is_
         layout("row", "span", "ext4", range(5, 6)),
         layout("chunks", "copies2", "btrfs", range(6, 8)),
     )
+    later = setup_script(standing(plan), "box", "revision 2")
+    (tmp_path / "later.sh").write_text(later, encoding="utf-8")
     said = on_kernel(
         plan,
         tmp_path,
@@ -364,6 +377,10 @@ gone >/dev/null 2>&1; mdadm -q --assemble --scan --config=/dev/null --homehost=e
 mv /dev/md /dev/md.elsewhere
 go 'secret words\\n' ''; tried named; findmnt -n -l -o TARGET | grep -c /srv/
 grep -c ARRAY /etc/mdadm/mdadm.conf; cat /etc/crypttab
+gone >/dev/null 2>&1; cp /mnt/job/later.sh /mnt/job/setup.sh
+go 'wrong words\n' ''; tried wrong
+go 'secret words\n' ''; tried back; findmnt -n -l -o TARGET | grep -c /srv/
+grep -c ARRAY /etc/mdadm/mdadm.conf; cat /etc/crypttab; ls /dev/md
 """,
     )
     parts = dict(p.split("\n", 1) for p in said.split("== ")[1:])
@@ -377,6 +394,11 @@ grep -c ARRAY /etc/mdadm/mdadm.conf; cat /etc/crypttab
     # A start that knew nothing of them gave the arrays other names.
     assert parts["named"].splitlines()[:3] == ["code 0", "4", "2"]
     assert "none luks,noauto" in parts["named"]
+    # The plan knows by now that they stand: they come back all the same, under their names.
+    assert "needs all of its disks, or its passphrase; nothing was wiped" in parts["wrong"]
+    assert parts["back"].splitlines()[:3] == ["code 0", "4", "2"], said
+    assert "none luks,noauto" in parts["back"]
+    assert {"pair", "locked"} <= set(parts["back"].split())
 
 
 def test_what_the_restore_sheet_says_when_a_disk_dies_makes_each_pool_whole_again(

@@ -18,6 +18,7 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Account, Dataset, Group, Plan, Pool, Quota
 from kavrel.core.works.pools import refusal
 from kavrel.formats.servers.bundle import host_files
+from kavrel.formats.servers.setup import setup_script
 from kavrel.rig.bare import root as private
 from kavrel.rig.bare.root import CannotRun, Root, text_tools
 from kavrel.rig.bare.said import Reader, Refused
@@ -27,6 +28,7 @@ from kavrel.rig.said import FINE, Said, lines
 from kavrel.sketches import SKETCHES, draw
 from tests.builders import GB, TODAY, disk, lab
 from tests.outside import test_any_pool_for_real as any_pool
+from tests.outside.test_pools_for_real import standing
 
 
 @pytest.fixture(autouse=True)
@@ -124,6 +126,19 @@ def test_many_boxes_are_made(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) ->
         plan = box_of_any(seed, monkeypatch)
         for run in set_up(plan, "box", tmp_path / str(seed), TODAY, wanted(plan)):
             hold(run, plan)
+
+
+@pytest.mark.parametrize("seed", [3, 4, 5, 13])
+def test_what_was_read_back_is_put_together_on_a_system_installed_anew(
+    seed: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The plan knows by then that its pools stand: each layer comes back, and what opens them."""
+    plan = box_of_any(seed, monkeypatch)
+    bare = BareHost(plan, "box", tmp_path, TODAY, wanted(plan))
+    hold(bare.looked_at(bare.run()), plan)
+    bare.script = setup_script(standing(plan), "box", "revision 2", TODAY)
+    hold(bare.looked_at(bare.run()), plan)
+    hold(bare.anew(), plan)
 
 
 OF_THE_NIGHT = ("lab-jobs.json", "lab-job", "lab-look", "setup.sh", "nftables.conf")

@@ -12,7 +12,7 @@ from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.typed import typed
 from kavrel.core.works.pools import DeviceLocked, works_of_pool
 from kavrel.core.works.shut_in import shut_in
-from kavrel.core.works.volumes import tree_of, volumes_of
+from kavrel.core.works.volumes import made_by_script, tree_of, volumes_of
 
 BOOT_WORDS = {
     "ssd": "its SSD",
@@ -146,7 +146,8 @@ def unlocking(index: Index, pool: Pool) -> tuple[str, ...]:
         for w in made
         if isinstance(w, DeviceLocked)
     ]
-    if pool.standing or not opened:  # made by whoever made it: its names are the machine's
+    if not opened or (pool.standing and not made_by_script(index, pool)):
+        # Made by whoever made it: its names are the machine's.
         opened = [
             "`cat /etc/crypttab`, and open each line of it that is its, NAME before DEVICE there: "
             "`cryptsetup open DEVICE NAME`"

@@ -159,6 +159,13 @@ def _volume(index: Index, pool: Pool, folder: str, part: Part) -> Volume:
     return Volume(pool, folder, key, removable, part.disks, part.parity, counting, part.fast)
 
 
+def made_by_script(index: Index, pool: Pool) -> bool:
+    """Whether a pool that stands has the identifiers that setup.sh gives: then each layer of it is known."""
+    there = pool.branch_uuids or ((pool.uuid,) if pool.uuid else ())
+    wanted = pool.model_copy(update={"standing": False})
+    return pool.standing and bool(there) and there == tuple(v.uuid for v in _made(index, wanted))
+
+
 def tree_of(index: Index, pool: Pool) -> Tree | None:
     """The tree over a pool's volumes, where it has several."""
     data = [v for v in volumes_of(index, pool) if not v.parity]

@@ -300,7 +300,11 @@ def _(work: ZpoolMade, bare: Bare) -> Iterator[str]:
     }  # fmt: skip
     for name, value in wanted.items():
         yield from _is(name, there.properties.get(name), value)
-    yield from _is("being locked", there.keyed, work.pool.encrypted)
+    yield from _is("being locked", bool(there.key), work.pool.encrypted)
+    if work.key_file:
+        file = bare.machine.inside(work.key_file)
+        said = file.read_text(encoding="utf-8") if file.exists() else ""
+        yield from _is("what opens it without a hand", said == there.key, True)
 
 
 def _line(bare: Bare, file: str, begins: str) -> Iterator[str]:

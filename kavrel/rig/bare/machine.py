@@ -76,7 +76,7 @@ class Zpool:
     groups: tuple[tuple[str, tuple[str, ...]], ...]
     spares: tuple[str, ...]
     properties: dict[str, str]
-    keyed: bool = False
+    key: str = ""  # what opens it; empty where it is open to all
 
 
 @dataclass(slots=True)

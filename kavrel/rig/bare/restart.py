@@ -151,7 +151,7 @@ def imported(machine: Machine, name: str, force: bool) -> None:
     for device in machine.devices.values():
         if device.signs.get("zfs_member") == name:
             device.user = f"zfs {name}"
-    if pool.keyed:
+    if pool.key:
         return  # until its key is loaded nothing of it is mounted
     mounted(machine, name)
 

@@ -109,7 +109,7 @@ class BareHost:
             if name in self.machine.importable:
                 yield f"zpool import -f {name}"
                 imported(self.machine, name, force=True)
-                if self.machine.zpools[name].keyed:
+                if self.machine.zpools[name].key:
                     yield f"zfs load-key -r {name}; zfs mount -a"
                     mounted(self.machine, name)
             elif pool.standing:

@@ -56,10 +56,10 @@ def zpool(machine: Machine, words: list[str], reader: Reader) -> Said:
     at = machine.inside(root)
     if at.exists() and any(at.iterdir()):
         raise Refused(f"mountpoint '{root}' exists and is not empty")
-    keyed = _keyed(machine, properties, reader)
+    key = _keyed(machine, properties, reader)
     for one in devices:
         one.signs, one.user = {"zfs_member": name}, f"zfs {name}"
-    machine.zpools[name] = Zpool(groups, spares, {**told.pairs("-o"), **properties}, keyed)
+    machine.zpools[name] = Zpool(groups, spares, {**told.pairs("-o"), **properties}, key)
     machine.datasets[name] = dict(properties)
     at.mkdir(parents=True, exist_ok=True)
     machine.mounts[root] = Mount(name, "zfs")
@@ -133,6 +133,8 @@ def zfs(machine: Machine, words: list[str], reader: Reader) -> Said:
         if name not in machine.datasets or name.partition("/")[0] in machine.importable:
             raise Refused(f"cannot open '{name}': dataset does not exist")
         return lines(name)
+    if verb == "load-key":
+        return _tried(machine, Words(rest, valued="-L", plain="-n"))
     if verb == "set":
         *given, name = rest
         properties = dict(word.partition("=")[::2] for word in given)
@@ -169,6 +171,15 @@ def zfs(machine: Machine, words: list[str], reader: Reader) -> Said:
     return FINE
 
 
+def _tried(machine: Machine, told: Words) -> Said:
+    """Load-key -n: whether what lies in a file is the key. Source: zfs-load-key(8)."""
+    file = machine.inside(told.one("-L").removeprefix("file://"))
+    pool = machine.zpools.get(told.rest[0])
+    if pool is None or not file.exists() or file.read_text(encoding="utf-8") != pool.key:
+        raise Refused(f"Key load error: Incorrect key provided for '{told.rest[0]}'.", 255)
+    return lines("1 / 1 key(s) successfully verified")
+
+
 def _checked(machine: Machine, properties: Mapping[str, str]) -> None:
     for key, value in properties.items():
         name, _, who = key.partition("@")
@@ -181,10 +192,10 @@ def _checked(machine: Machine, properties: Mapping[str, str]) -> None:
             raise Refused(f"cannot set property: invalid user '{who}'")
 
 
-def _keyed(machine: Machine, properties: Mapping[str, str], reader: Reader) -> bool:
-    """What is encrypted takes its passphrase from a file, or from who sits there."""
+def _keyed(machine: Machine, properties: Mapping[str, str], reader: Reader) -> str:
+    """What is encrypted takes its passphrase from a file, or from who sits there; empty where it is not."""
     if "encryption" not in properties:
-        return False
+        return ""
     place = properties.get("keylocation", "prompt")
     if place == "prompt":
         key = reader.line()
@@ -195,4 +206,4 @@ def _keyed(machine: Machine, properties: Mapping[str, str], reader: Reader) -> b
         key = file.read_text(encoding="utf-8")
     if len(key) < SHORTEST_KEY:
         raise Refused(f"Passphrase too short (min {SHORTEST_KEY}).")
-    return True
+    return key

@@ -31,11 +31,13 @@ from kavrel.core.works.pools import (
     TreeMounted,
     VolumesJoined,
     ZpoolMade,
+    key_file,
+    layers_of,
     parity_file,
     spares_within,
     works_of_pool,
 )
-from kavrel.core.works.volumes import UNION, Tree, tree_of, volumes_of
+from kavrel.core.works.volumes import UNION, Tree, made_by_script, tree_of, volumes_of
 from kavrel.formats.servers.setup.words import all_or_left, left, quoted
 from kavrel.formats.servers.site import Box
 
@@ -94,16 +96,74 @@ def _standing(box: Box, pool: Pool, work: PoolStands) -> Iterator[str]:
     if FILESYSTEMS[pool.filesystem].by_name:
         at = f"nothing_in {pool_roots(box.plan)[pool.id]}"
         mounts = [f"importable {work.name}", at, f"run zpool import {work.name}"]
+    if pool.encrypted and made_by_script(box.index, pool):
+        mounts = _opened_again(box, pool, work.name)
+        said = f"pool {pool.name} is not here: it needs all of its disks, or its passphrase; nothing was wiped"
     mounting = f"{{ {' && '.join(['gather', *mounts])}; }} || " if mounts else ""
     yield f"{{ {there_test(box.index, pool)}; }} || {mounting}lacks {work.name} {quoted(said)}"
+    if FILESYSTEMS[pool.filesystem].by_name:
+        yield from _key_again(pool, work.name)
+    yield from _named_again(box, pool, work.name)
     if FAMILIES[pool.family].parity_at:
         file = parity_file(pool_names(box.plan)[pool.id])
         here = f"link the settings that its parity is kept by to {file}, or its job finds none"
-        yield f"have test -e {file} || {left(f'parity of pool {pool.name}: {here}')}"
+        lines = _kept_again(box, pool, work.name)
+        again = (
+            f"{{ {' && '.join(lines)}; }}" if lines else left(f"parity of pool {pool.name}: {here}")
+        )
+        yield f"have test -e {file} || {again}"
     for one in (box.index.disks[d] for d in (*pool.disks, *pool.spares, *pool.tier)):
         if one.serial:
             label = quoted(f"disk {one.label}, serial {one.serial}, of pool {pool.name}")
             yield f"look_for {quoted(one.serial)} {one.capacity_bytes} {label}"
+
+
+def _opened_again(box: Box, pool: Pool, name: str) -> list[str]:
+    """Commands that bring back each layer of a locked pool that setup.sh made, on a system installed anew."""
+    free, *layers = _layers_made(box, pool, name)
+    assert isinstance(free, DisksFree)
+    disks = [box.index.disks[d] for d in free.disks]
+    found = [f"{_variable(d)}=$(find_disk {quoted(d.serial)} || :)" for d in disks]
+    lines = [line for w in layers for line in bring(w, box)]
+    return [*found, f"ask_key {name}", *lines, "key="]
+
+
+def _layers_made(box: Box, pool: Pool, name: str) -> list[Work]:
+    """What a pool that stands was made of, where setup.sh made it; nothing else is known of others."""
+    if not made_by_script(box.index, pool):
+        return []
+    return list(layers_of(box.index, pool.model_copy(update={"standing": False}), name))
+
+
+def _kept_again(box: Box, pool: Pool, name: str) -> list[str]:
+    """The settings of its parity, as setup.sh wrote them."""
+    kept = [w for w in _layers_made(box, pool, name) if isinstance(w, ParityKept)]
+    return [f"keep_line {w.file} {quoted(line)}" for w in kept for line in w.lines]
+
+
+def _named_again(box: Box, pool: Pool, name: str) -> Iterator[str]:
+    """Arrays get their names back: a system installed anew has numbers for them, and the sheets names."""
+    layers = _layers_made(box, pool, name)
+    lines = [line for w in layers if isinstance(w, ArrayRuns) for line in bring(w, box)]
+    if lines:
+        yield f"if {_held(box, pool)}; then"
+        yield from lines
+        yield "fi"
+
+
+def _key_again(pool: Pool, name: str) -> Iterator[str]:
+    """The file that opens a pool of ZFS without a hand: it lies on the system disk, and goes with it."""
+    file = key_file(pool, name)
+    if not file:
+        return
+    tried = f"run zfs load-key -n -L file://{file} {name} >/dev/null"
+    yield f"if pool_is_there {name} && ! have test -s {file}; then"
+    yield all_or_left(
+        [f"ask_key {name}", f"keep_key {file}", f"{{ {tried} || {{ rm -f {file}; false; }}; }}"],
+        f"pool {pool.name} waits at each start: what opens it is not in {file}",
+    )
+    yield "key="
+    yield "fi"
 
 
 def _wanted(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
@@ -116,7 +176,11 @@ def _wanted(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
     serials = quoted(" ".join(d.serial for d in disks))
     yield f"pool={name}"
     there = f"say {quoted(f'pool {name} is there')}; {_done(box, pool, name)}"
-    yield f"if {_held(box, pool)}; then {there}; else"
+    yield f"if {_held(box, pool)}; then"
+    yield there
+    if FILESYSTEMS[pool.filesystem].by_name:
+        yield from _key_again(pool, name)
+    yield "else"
     yield "ok=yes"
     for one in disks:
         label = quoted(f"pool {pool.name} was not made: {one.label}")

@@ -13,7 +13,7 @@ from datetime import date
 from kavrel.core.copies.carrier import root_ways
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Plan
-from kavrel.core.shares.names import pool_roots
+from kavrel.core.shares.names import pool_names, pool_roots
 from kavrel.core.works import AccountLimited, AccountThere, DatasetLimited, Work, bill
 from kavrel.core.works.pools import (
     ArrayRuns,
@@ -24,7 +24,9 @@ from kavrel.core.works.pools import (
     TreeMounted,
     VolumesJoined,
     ZpoolMade,
+    layers_of,
 )
+from kavrel.core.works.volumes import made_by_script
 from kavrel.formats.samba import smb_hosts
 from kavrel.formats.servers.setup.datasets import dataset_lines, lifting_lines, shut_in_lines
 from kavrel.formats.servers.setup.people import people_lines
@@ -64,7 +66,7 @@ def setup_script(plan: Plan, host: str, origin: str, today: date = date.min) -> 
         revision=_revision(origin),
         roots=" ".join(numbers_at(box, p) for p in box.pools),
         trees=" ".join(pool_roots(box.plan)[p.id] for p in box.pools),
-        tools=list(dict.fromkeys(_tools(works))),
+        tools=list(dict.fromkeys(_tools([*works, *_standing_layers(box)]))),
         parts=[p for p in parts if p.lines],
         passwords=list(_passwords(plan, host, works, today)),
     )
@@ -86,6 +88,14 @@ TOOLS = {
     TreeMounted: ("mergerfs", "mergerfs"),
     ZpoolMade: ("zpool", "zfsutils-linux"),
 }
+
+
+def _standing_layers(box: Box) -> Iterator[Work]:
+    """What locked pools are made of that the script opens again where the system was installed anew."""
+    for pool in box.pools:
+        if pool.encrypted and made_by_script(box.index, pool):
+            wanted = pool.model_copy(update={"standing": False})
+            yield from layers_of(box.index, wanted, pool_names(box.plan)[pool.id])
 
 
 def _tools(works: Sequence[Work]) -> Iterator[tuple[str, str]]:
