@@ -69,7 +69,7 @@ def rig_command(
     began = datetime.combine(today_of(plan, today), datetime.min.time(), UTC)
     before = perf_counter()
     try:
-        with rig(plan, began, seed, real=real) as running:
+        with rig(plan, began, seed, real=real, scripts=True) as running:
             if proving:
                 cells = tried(running, _told)
                 differ = _cells(plan, cells, everything, as_json)

@@ -12,7 +12,7 @@ from kavrel.rig import own
 from kavrel.rig.days import Days
 from kavrel.rig.found import found
 from kavrel.rig.lab import Lab, Mail
-from kavrel.rig.made import Made, made_by_scripts
+from kavrel.rig.made import Made, as_made, made_by_scripts
 from kavrel.rig.report import Line, compared
 from kavrel.rig.set_up_lines import set_up_lines
 from kavrel.rig.trial import Compared, Trial
@@ -45,16 +45,24 @@ class Lived:
 
 @contextmanager
 def rig(
-    plan: Plan, began: datetime, seed: int = 1, made: bool = True, real: bool = False
+    plan: Plan,
+    began: datetime,
+    seed: int = 1,
+    made: bool = True,
+    real: bool = False,
+    scripts: bool = False,
 ) -> Iterator[Days]:
     """A lab that stands, with its first copies made, in a folder that goes when it is done.
 
     It begins with that day, at the midnight of its own zone: so its days end as the plan reckons them.
-    What is predicted of it is predicted with them, too. `made`: first each box is set up by its own
-    setup.sh, and pools that the plan still wants stand there as that leaves them. `real`: folders are
-    copied by the real rsync, over small files that stand for those of the rig. Raises CannotBuild.
+    What is predicted of it is predicted with them, too. `made`: pools that the plan still wants stand
+    there as well; `scripts`: each box is set up by its own setup.sh first, and they stand as that leaves
+    them. `real`: folders are copied by the real rsync, over small files that stand for those of the rig.
+    Raises CannotBuild.
     """
-    ahead = made_by_scripts(plan, began.date()) if made else Made(plan)
+    ahead = as_made(plan) if made else Made(plan)
+    if made and scripts:
+        ahead = made_by_scripts(plan, began.date())
     plan = ahead.plan
     midnight = datetime.combine(began.date(), time(), ZoneInfo(plan.zone))
     waiting = tuple(j.name for j in plan.jobs if j.first_copy != "done")

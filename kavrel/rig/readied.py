@@ -59,7 +59,7 @@ class Runs:
         with self._lock:
             kept = self._kept.get(key)
             if kept is None:
-                with rig(plan, began) as days:
+                with rig(plan, began, scripts=True) as days:
                     kept = lived(days, key[3])
                 self._kept.put(key, kept)
             return kept

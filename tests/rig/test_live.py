@@ -211,7 +211,7 @@ from kavrel.rig import live
 from kavrel.rig.bare.root import SHUT_IN
 demo = demo_plan()
 live.rig  # everything is loaded before anybody watches
-with live.rig(demo, datetime(2026, 11, 24, tzinfo=UTC)) as days: pass
+with live.rig(demo, datetime(2026, 11, 24, tzinfo=UTC), scripts=True) as days: pass
 bad = []
 def watch(event, words):
     if event in ("subprocess.Popen", "os.exec", "os.posix_spawn", "os.system", "socket.connect"):
@@ -225,7 +225,7 @@ def watch(event, words):
         inside = len(words) > 1 and isinstance(words[1], int) and words[1] >= 0  # of an open folder
         if not inside and "kavrel-rig-" not in str(words[0]): bad.append((event, str(words[0])))
 sys.addaudithook(watch)
-with live.rig(demo, datetime(2026, 11, 24, tzinfo=UTC)) as days:
+with live.rig(demo, datetime(2026, 11, 24, tzinfo=UTC), scripts=True) as days:
     days.until(days.lab.now + 2 * 86400)
     from kavrel.rig.trial import Trial
     Trial(days, days.lab.folder.parent).at(days.lab.now + 3600, late=False)

@@ -26,7 +26,7 @@ from tests.rig.labs import drawn, landing, wide
 def test_a_sketch_is_run_before_anything_of_it_is_bought(sketch: str) -> None:
     plan = draw(sketch, {})
     assert not any(p.standing for p in plan.pools)
-    with rig(plan, BEGAN) as days:
+    with rig(plan, BEGAN, scripts=True) as days:
         found = lived(days, 9)
     assert found.pools_made == tuple(p.name for p in plan.pools)
     assert found.pools_left == ()
@@ -38,7 +38,7 @@ def test_a_sketch_is_run_before_anything_of_it_is_bought(sketch: str) -> None:
 @pytest.mark.prove
 @pytest.mark.parametrize("sketch", list(SKETCHES))
 def test_each_sketch_fares_as_its_proof_says(sketch: str) -> None:
-    with rig(draw(sketch, {}), BEGAN) as days:
+    with rig(draw(sketch, {}), BEGAN, scripts=True) as days:
         cells = tried(days)
     assert sum(c.happened != "not tried" for c in cells) >= 15
     assert [c for c in cells if not c.agrees] == []
