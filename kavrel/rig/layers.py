@@ -278,8 +278,11 @@ def drives(box: Box) -> list[tuple[str, Drive]]:
 
 
 def letters(number: int) -> str:
-    """What a disk has after sd: a to z, then aa."""
-    return chr(ord("a") + number) if number < 26 else f"a{chr(ord('a') + number - 26)}"
+    """What a disk has after sd: a to z, then aa, as the kernel has it."""
+    name = ""
+    while number >= 0:
+        name, number = chr(ord("a") + number % 26) + name, number // 26 - 1
+    return name
 
 
 def unmade(box: Box, pool: Pool) -> tuple[Index, Pool]:

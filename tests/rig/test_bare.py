@@ -15,7 +15,7 @@ from typing import Any
 import pytest
 
 from kavrel.core.index import Index
-from kavrel.core.plan import Account, Dataset, Group, Plan, Pool, Quota
+from kavrel.core.plan import Account, Dataset, Export, Group, Plan, Pool, Quota
 from kavrel.core.works.pools import refusal
 from kavrel.formats.servers.bundle import host_files
 from kavrel.formats.servers.setup import setup_script
@@ -378,3 +378,14 @@ def test_where_no_program_runs_in_a_root_of_its_own_nothing_is_said_of_the_scrip
     monkeypatch.setattr(private, "LIBRARIES", ())  # as where they lie elsewhere
     with pytest.raises(CannotRun, match="No such file"):
         shut_in(tmp_path, "true")
+
+
+def test_a_disk_over_the_network_is_rounded_up_to_whole_blocks(tmp_path: Path) -> None:
+    """Source: zfs-create(8), -V."""
+    lun = Export(id="e", name="cutter", protocol="iscsi", dataset="files", size_bytes=10**9)
+    bare = BareHost(one_of_each(exports=(lun,)), "box", tmp_path, TODAY, {"main"})
+    found = bare.looked_at(bare.run())
+    assert (found.code, found.left, found.differs) == (0, (), ()), found.said
+    size = int(bare.machine.datasets["main/files/cutter"]["volsize"])
+    assert size - 10**9 == 5_632
+    assert size % 8_192 == 0

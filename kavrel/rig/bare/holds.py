@@ -21,11 +21,9 @@ from kavrel.core.works.pools import (
     Device,
     DeviceLocked,
     DiskCut,
-    DisksFree,
     FilesystemMade,
     FolderMounted,
     ParityKept,
-    PoolComplete,
     PoolStands,
     TreeMounted,
     VolumesJoined,
@@ -82,7 +80,6 @@ LOOKED_AT = (
     FolderAccess, FolderMounted, GroupThere, HomeFolder, ParityKept, PoolStands, TreeMounted, VolumesJoined,
     ZpoolMade,
 )  # fmt: skip
-OF_POOLS = (DisksFree, PoolComplete)  # which their layers make true
 
 
 @lacking.register

@@ -20,6 +20,7 @@ from kavrel.rig.bare.machine import Device, Filesystem, Machine, Mount, Zpool
 from kavrel.rig.bare.restart import brought_back, imported, installed_anew, mounted
 from kavrel.rig.bare.root import OF_A_COMMAND, Ran, Root, text_tools
 from kavrel.rig.bare.said import Reader, Refused
+from kavrel.rig.layers import letters
 from kavrel.rig.said import Said
 
 PASSPHRASE = "correct horse battery staple"  # noqa: S105  # of pools that are made here and go again
@@ -173,18 +174,14 @@ def _plugged_in(index: Index, host: str, machine: Machine) -> None:
 
 
 def _named(disks: Collection[Disk]) -> Iterator[tuple[str, Disk]]:
-    letters = nvmes = 0
+    others = nvmes = 0
     for disk in disks:
         if disk.kind == "nvme":
             yield f"nvme{nvmes}n1", disk
             nvmes += 1
         else:
-            # sdz is followed by sdaa, as the kernel has it.
-            n, name = letters, ""
-            while n >= 0:
-                name, n = chr(ord("a") + n % 26) + name, n // 26 - 1
-            yield f"sd{name}", disk
-            letters += 1
+            yield f"sd{letters(others)}", disk
+            others += 1
 
 
 def _mounted_by_hand(index: Index, pool: Pool, machine: Machine) -> Iterator[str]:

@@ -25,6 +25,7 @@ PROPERTIES: Mapping[str, tuple[str, ...] | None] = MappingProxyType({
     "reservation": None, "recordsize": ("4K", "8K", "16K", "32K", "64K", "128K", "256K", "512K", "1M", "1024K"),
     "readonly": ("on", "off"), "canmount": ("on", "off", "noauto"), "userquota": None,
 })  # fmt: skip
+VOLUME_BLOCK = 8192  # bytes; zfsprops(7), volblocksize
 SHORTEST_KEY = 8  # zfs-load-key(8), keyformat=passphrase
 
 
@@ -157,11 +158,9 @@ def zfs(machine: Machine, words: list[str], reader: Reader) -> Said:
     _keyed(machine, properties, reader)
     size = told.one("-V")
     if size:
-        if int(size) % 8192:
-            raise Refused(
-                f"cannot create '{name}': volume size must be a multiple of volume block size"
-            )
-        properties |= {"volsize": size, "sparse": "yes" if "-s" in told else "no"}
+        # Rounded up to whole blocks: zfs-create(8), -V.
+        whole = -(-int(size) // VOLUME_BLOCK) * VOLUME_BLOCK
+        properties |= {"volsize": str(whole), "sparse": "yes" if "-s" in told else "no"}
     else:
         above = next(f for f, m in machine.mounts.items() if m.kind == "zfs" and m.what == parent)
         root = f"{above}/{own}"
