@@ -30,6 +30,7 @@ from kavrel.core.kinds import KINDS
 from kavrel.core.plan import COLLECTIONS, Disk, Job, Plan, Pool
 from kavrel.core.plan.marks import named_in, references, unique_fields
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.quantities import size_words
 from kavrel.core.schedule import complaint
 from kavrel.core.shares.access import access_matrix
 from kavrel.core.shares.contradictions import contradictions
@@ -125,12 +126,21 @@ def _duplicates(plan: Plan) -> Iterator[Problem]:
             taken.setdefault(key, item.id)
 
 
+LEAST_DATA_BYTES = 10**9  # as of a disk
+
+
 def _boots(plan: Plan) -> Iterator[Problem]:
-    at = {d.id: d.host for d in plan.disks}
+    disks, index = {d.id: d for d in plan.disks}, Index(plan)
     for host in plan.hosts:
-        if host.boot_disk and host.boot_disk in at and at[host.boot_disk] != host.id:
+        disk = disks.get(host.boot_disk or "")
+        if disk is None:  # nothing, or a reference to nothing
+            continue
+        if disk.host != host.id:
             said = f"a disk that {host.name} boots from is in {host.name}"
             yield Problem("hosts", host.id, "boot_disk", said)
+        elif host.system_bytes is not None and index.data_bytes(disk.id) < LEAST_DATA_BYTES:
+            said = f"disk {disk.label} has {size_words(disk.capacity_bytes)}: leave 1 GB of it for data"
+            yield Problem("hosts", host.id, "system_bytes", said)
 
 
 def _references(plan: Plan) -> Iterator[Problem]:
@@ -242,7 +252,8 @@ def _holdings(plan: Plan) -> Iterator[Problem]:
     disks = {d.id: d for d in plan.disks}
     datasets = {d.id: d for d in plan.datasets}
     seen: set[tuple[str, str]] = set()
-    room = {d.id: d.capacity_bytes for d in plan.disks}
+    index = Index(plan)
+    room = {d.id: index.data_bytes(d.id) for d in plan.disks}
     for held in plan.holdings:
         label = disks[held.disk].label
         if held.disk in standing:
@@ -268,6 +279,7 @@ def _holdings(plan: Plan) -> Iterator[Problem]:
 def _pools(plan: Plan) -> Iterator[Problem]:
     disks = {d.id: d for d in plan.disks}
     hosts = {h.id: h for h in plan.hosts}
+    index = Index(plan)
     taken: dict[str, Pool] = {}
     for pool in plan.pools:
         family = FAMILIES[pool.family]
@@ -284,7 +296,7 @@ def _pools(plan: Plan) -> Iterator[Problem]:
                 tolerated=family.apart,
             )
         elif not complaint_:
-            sizes = [[disks[d].capacity_bytes for d in g] for g in pool.groups]
+            sizes = [[index.data_bytes(d) for d in g] for g in pool.groups]
             misfit_ = family.complaint(sizes)
             if misfit_:
                 yield Problem("pools", pool.id, "groups", misfit_)

@@ -22,7 +22,10 @@ from kavrel.core.plan import (
     Share,
     Site,
 )
-from kavrel.core.quantities import currency_minor
+from kavrel.core.quantities import MIB, currency_minor
+
+# Before a part that begins on a whole MiB, and behind it for the second table of a GPT (UEFI, chapter 5).
+ROUNDING_MIB = 2
 
 
 class Index:
@@ -50,6 +53,21 @@ class Index:
     def disks(self) -> dict[str, Disk]:
         """Disks by id."""
         return {x.id: x for x in self.plan.disks}
+
+    def data_bytes(self, disk: str) -> int:
+        """Bytes of a disk that are for data: all of them, or what the system leaves that boots from it.
+
+        Where the plan does not say how much a system takes an assumption does, which never takes more than
+        half of the disk.
+        """
+        one = self.disks[disk]
+        host = self.hosts.get(one.host or "")
+        if host is None or host.boot_disk != disk:
+            return one.capacity_bytes
+        system = host.system_bytes
+        if system is None:
+            system = min(int(self.assumptions["system_bytes"]), one.capacity_bytes // 2)
+        return (one.capacity_bytes - system) // MIB * MIB - ROUNDING_MIB * MIB
 
     @cached_property
     def pools(self) -> dict[str, Pool]:

@@ -118,6 +118,7 @@ Zone = Annotated[str, AfterValidator(_zone)]
 WallTime = Annotated[str, AfterValidator(_wall_time)]
 
 # 100 TB a disk and 9 PB in all keep every sum exact in a browser's numbers as well (2**53).
+MIB = 2**20
 DiskBytes = Annotated[int, Field(strict=True, ge=10**9, le=10**14)]
 Bytes = Annotated[int, Field(strict=True, ge=0, le=10**15)]
 Money = Annotated[int, Field(strict=True, ge=0, le=10**9)]

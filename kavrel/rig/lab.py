@@ -143,7 +143,7 @@ class Lab:
                 if pool.host != host.id or not pool.standing:
                     continue
                 room = Room(lab.states[pool.id].layout.usable_bytes)
-                sizes = tuple(lab.index.disks[d].capacity_bytes for d in pool.disks)
+                sizes = tuple(lab.index.data_bytes(d) for d in pool.disks)
                 store = box.stores[names[pool.id]] = Store(
                     pool, names[pool.id], roots[pool.id], room, sizes=sizes
                 )

@@ -11,19 +11,20 @@ from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Pool
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.quantities import MIB
 from kavrel.core.works.pools import (
     ArrayRuns,
     Device,
     DeviceLocked,
     DiskCut,
     FilesystemMade,
+    RestCut,
     VolumesJoined,
     layers_of,
 )
 from kavrel.rig.box import Box, Store
 from kavrel.rig.disks import Drive
 
-MIB = 2**20
 FIRST_ARRAY = 127
 # How many members' worth of room an array of so many has. Source: md(4).
 ROOM: Mapping[str, Callable[[int], float]] = {
@@ -116,6 +117,7 @@ class Layers:
         self.systems: list[System] = []
         self.locks: list[Lock] = []
         self._named: dict[str, Block | None] = {}
+        self._rests: dict[str, Block] = {}
         for path, drive in drives(box):
             whole = Block(path, "disk", drive.disk.capacity_bytes, drive=drive)
             self.disks[drive.disk.id] = whole
@@ -145,7 +147,9 @@ class Layers:
         lost = self.box.lab.health(store.pool) == "LOST"
         shown = self._by_card(store, lost) if FAMILIES[store.pool.family].card else None
         for work in layers_of(index, pool, store.name):
-            if isinstance(work, DiskCut):
+            if isinstance(work, RestCut):
+                self._rest(work)
+            elif isinstance(work, DiskCut):
                 whole = self.disks.get(work.disk)
                 if whole:
                     whole.children.clear()
@@ -175,6 +179,15 @@ class Layers:
                     System(store, work.filesystem, work.profile, key, on, work.counting)
                 )
 
+    def _rest(self, work: RestCut) -> None:
+        """What the system leaves of a disk, behind its own part."""
+        whole = self.disks.get(work.disk)
+        if whole and not whole.children:
+            size = work.mib * MIB
+            system = Block(f"{whole.path}1", "part", whole.size - size, "ext4")
+            rest = self._rests[work.disk] = Block(f"{whole.path}2", "part", size)
+            whole.children += [system, rest]
+
     def _by_card(self, store: Store, lost: bool) -> Block:
         """The one disk that a hardware card shows of a pool; its members only the card sees."""
         block = Block(f"/dev/sd{letters(len(self.disks))}", "disk", store.room.capacity)
@@ -188,7 +201,7 @@ class Layers:
         return (
             self._named.get(f"{device.disk} {device.part}")
             if device.part
-            else self.disks.get(device.disk)
+            else self._rests.get(device.disk) or self.disks.get(device.disk)
         )
 
     def part(self, disk: str, part: int) -> Block | None:

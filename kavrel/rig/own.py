@@ -38,7 +38,7 @@ def install(lab: Lab) -> None:
             target = lab.boxes[lab.index.pools[place.pool].host]
             room = next(s.room for s in target.stores.values() if s.pool.id == place.pool)
         elif place.disk:
-            room = Room(lab.index.disks[place.disk].capacity_bytes)
+            room = Room(lab.index.data_bytes(place.disk))
         lab.kept[job.id] = {d: Data("", "", room) for d in job.datasets}
         if host and kind.by_tool and not closed:
             box = lab.boxes[host]

@@ -20,7 +20,7 @@ from kavrel.core.paper.runbook import runbook
 from kavrel.core.plan import COLLECTIONS, Account, Export, Plan
 from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.formats.servers.bundle import host_files
-from tests.builders import TODAY, lab
+from tests.builders import GB, TODAY, lab
 from tests.fuzz import leaves, values
 
 # Figures that are reckoned with: sizes, speeds, odds, money, worth, what is known of a thing.
@@ -147,7 +147,10 @@ def on(filesystem: str, family: str) -> Plan:
     disks = tuple(d.model_copy(update={"serial": f"S{n}"}) for n, d in enumerate(lab().disks))
     people = (*lab().accounts, Account(id="cam", login="cam", full_name="door camera"))
     ftp = Export(id="ftp", protocol="ftp", name="door", dataset="files", accounts=("cam",))
-    return lab(accounts=people, exports=(ftp,)).model_copy(update={"pools": pools, "disks": disks})
+    boots = {"boot_disk": "box1", "system_bytes": 64 * GB}
+    hosts = (lab().hosts[0].model_copy(update=boots), *lab().hosts[1:])
+    made = {"pools": pools, "disks": disks, "hosts": hosts}
+    return lab(accounts=people, exports=(ftp,)).model_copy(update=made)
 
 
 def wanted(demo: Plan) -> Plan:
@@ -222,4 +225,5 @@ def test_no_flag_of_a_small_lab_vanishes_on_any_file_system(filesystem: str, fam
 
 @pytest.mark.prove
 def test_no_flag_of_the_demo_lab_vanishes(demo: Plan) -> None:
-    assert vanished(wanted(demo)) == set()
+    # No box of it boots from a data disk: see the small lab.
+    assert vanished(wanted(demo)) == {"hosts.system_bytes"}

@@ -3,6 +3,16 @@
 from kavrel.core.assumption import COMMON, MEMORY, Assumption
 
 ASSUMPTIONS = (
+    Assumption(
+        "system_bytes",
+        "What a system takes of a data disk that its box boots from, where the plan does not say it",
+        64e9,
+        "bytes",
+        0,
+        1e13,
+        COMMON,
+        "bench",
+    ),
     Assumption("hdd_watts", "A hard disk at work", 8, "W", 0.5, 60, MEMORY, "bench"),
     Assumption("hdd_idle_watts", "A hard disk that spins idle", 5, "W", 0.1, 60, MEMORY, "bench"),
     Assumption("ssd_watts", "An SSD at work", 3, "W", 0.1, 60, MEMORY, "bench"),

@@ -131,6 +131,13 @@ def world_of(index: Index, borrowed: Disk | None = None) -> tuple[World, State]:
         or d.id in waiting
         or any(d is i for i in index.idle_disks)
     )
+    # Of one that a box boots from the system has a part already.
+    disks = tuple(
+        d.model_copy(update={"capacity_bytes": index.data_bytes(d.id)})
+        if index.data_bytes(d.id) != d.capacity_bytes
+        else d
+        for d in disks
+    )
     # A shelf disk that waits for its first copy is used before others.
     disks = tuple(sorted(disks, key=lambda d: d.id not in waiting))
     if borrowed:

@@ -7,8 +7,9 @@ from kavrel.core.paper.document import Fact, SheetStep
 from kavrel.core.plan import Disk, Job, Pool
 from kavrel.core.pools.pool import fitting_spares
 from kavrel.core.quantities import size_words
-from kavrel.core.shares.names import job_names
+from kavrel.core.shares.names import job_names, pool_names
 from kavrel.core.typed import typed
+from kavrel.core.works.pools import rest_of
 
 FIT = (
     "Hold the serial on the tray against the listing, read it aloud, and only then pull. With the mains plug "
@@ -35,6 +36,24 @@ def named(disk: Disk) -> str:
     return f"{disk.label}: {where}, {serial}, {size_words(disk.capacity_bytes)}"
 
 
+def system_first(index: Index, pool: Pool, disk: str) -> tuple[str, ...]:
+    """What comes first where the disk that is changed is the one that its box boots from."""
+    wanted = pool.model_copy(update={"standing": False})
+    rest = rest_of(index, wanted, pool_names(index.plan)[pool.id])
+    box = index.hosts[pool.host]
+    if box.boot_disk != disk:
+        return ()
+    behind = "what is left of it behind the system"
+    if rest:
+        cut = f"echo size={rest.mib}MiB | sfdisk -q --append --no-reread --no-tell-kernel NEW"
+        behind += f", which is a part of its own after {typed(cut, 'partx -u NEW')}"
+    return (
+        f"{box.name} boots from it: the system is installed onto the new one first, as where the boot device "
+        f"dies. In the lines of this section NEW is then {behind}; `lsblk NEW` shows its name. Never the whole "
+        "disk, and no `wipefs` on it.",
+    )
+
+
 def spares(index: Index, pool: Pool) -> list[Fact]:
     """What there is to put in, or how large it has to be."""
     hot, shelf = fitting_spares(index, pool)
@@ -42,7 +61,7 @@ def spares(index: Index, pool: Pool) -> list[Fact]:
     facts += [Fact(text=f"spare on the shelf: {named(d)}") for d in shelf]
     if facts:
         return facts
-    least = min(index.disks[d].capacity_bytes for d in pool.disks)
+    least = min(index.data_bytes(d) for d in pool.disks)
     said = (
         "no spare by the plan: a new one is as large as the one that died; the smallest here has "
     )

@@ -18,6 +18,7 @@ from kavrel.core.paper.changed_disk import (
     named,
     newest_copies,
     spares,
+    system_first,
     written,
 )
 from kavrel.core.paper.disks_apart import disk_apart, tier_disks
@@ -69,7 +70,13 @@ def _section(index: Index, pool: Pool, view: PoolView) -> Section:
         f"Filling it takes about {layout.rebuild_hours or 0:.0f} h when the pool is full."
     )
     works = _works(index, pool)
-    facts = [Fact(text=named(index.disks[d]), how=tuple(_only_it(works, d))) for d in pool.disks]
+    facts = [
+        Fact(
+            text=named(index.disks[d]),
+            how=(*system_first(index, pool, d), *_only_it(works, d)),
+        )
+        for d in pool.disks
+    ]
     if not (box.closed or box.personal):
         mirrored = pool.tier if len(pool.tier) > 1 else ()
         facts += [Fact(text=named(index.disks[d]), how=tuple(_only_it(works, d))) for d in mirrored]

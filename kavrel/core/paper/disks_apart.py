@@ -17,6 +17,7 @@ from kavrel.core.paper.changed_disk import (
     named,
     newest_copies,
     spares,
+    system_first,
     written,
 )
 from kavrel.core.paper.document import Fact, Section, SheetStep
@@ -88,7 +89,8 @@ def _disks(index: Index, pool: Pool, own: bool) -> Iterator[Fact]:
     settings = parity_file(pool_names(index.plan)[pool.id])
     data, parity = 0, 0
     for volume in (v for v in volumes_of(index, pool) if not v.fast):
-        told, how, name = named(index.disks[volume.disks[0]]), _made(index, volume), ""
+        told, name = named(index.disks[volume.disks[0]]), ""
+        how = (*system_first(index, pool, volume.disks[0]), *_made(index, volume))
         if FAMILIES[pool.family].parity_at:
             data, parity = data + (not volume.parity), parity + volume.parity
             name = (

@@ -7,6 +7,7 @@ from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.paper.document import Section, SheetStep
 from kavrel.core.plan import Host, Pool
+from kavrel.core.quantities import size_words
 from kavrel.core.shares.names import pool_names
 from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.typed import typed
@@ -83,7 +84,8 @@ def _target(index: Index, host: Host) -> str:
     if disk is None:
         return BOOT_WORDS[host.boot_device]
     serial = f"serial {disk.serial}" if disk.serial else "the serial is not in the plan"
-    return f"a part of {disk.label} ({serial}), and leave the rest of it unused"
+    most = f", of at most {size_words(host.system_bytes)}" if host.system_bytes else ""
+    return f"a part of {disk.label} ({serial}){most}, with a GPT, and leave the rest of it unused"
 
 
 def _spared(index: Index, host: Host) -> str:

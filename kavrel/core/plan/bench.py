@@ -174,6 +174,19 @@ class Host(Value):
         ]
         | None
     ) = None
+    # Where the last of the system's parts ends: what is behind it is a part for data.
+    system_bytes: (
+        Annotated[
+            Bytes,
+            Shown(
+                "The system takes",
+                "of that disk, up to where the rest begins; empty: not known, and setup.sh makes no pool of "
+                "the rest",
+                when=((When("boot_disk", filled=True),),),
+            ),
+        ]
+        | None
+    ) = None
     boot_copied: Annotated[
         Flag, Shown("Config copied", "its configuration has a copy elsewhere")
     ] = False

@@ -7,7 +7,8 @@ data_alignment_detection); measured on real arrays.
 
 from collections.abc import Sequence
 
-MIB = 2**20
+from kavrel.core.quantities import MIB
+
 MD_DATA_OFFSET = 129 * MIB
 MD_HEADROOM = 128 * MIB
 MD_MIRROR_ROUND = 64 * 1024

@@ -84,7 +84,7 @@ def disk_facts(index: Index, disk: Disk, today: date | None = None) -> DiskFacts
     return DiskFacts(
         id=disk.id,
         label=disk.label,
-        capacity_bytes=disk.capacity_bytes,
+        capacity_bytes=index.data_bytes(disk.id) if disk.id in index.disks else disk.capacity_bytes,
         mb_per_s=disk.mb_per_s,
         yearly_failure_rate=rate,
         bits_per_read_error=disk.bits_per_read_error or known[f"{family}_bits_per_read_error"],
@@ -107,12 +107,12 @@ def disk_facts(index: Index, disk: Disk, today: date | None = None) -> DiskFacts
 def fitting_spares(index: Index, pool: Pool) -> tuple[list[Disk], list[Disk]]:
     """Hot spares, and idle disks on a shelf, that could take the place of any member."""
     family = FAMILIES[pool.family]
-    need = family.spare_bytes([[index.disks[d].capacity_bytes for d in g] for g in pool.groups])
+    need = family.spare_bytes([[index.data_bytes(d) for d in g] for g in pool.groups])
     kinds = {index.disks[d].kind for d in pool.disks}
     site = index.site_of_pool(pool.id)
 
     def fits(disk: Disk) -> bool:
-        return disk.capacity_bytes >= need and disk.kind in kinds
+        return index.data_bytes(disk.id) >= need and disk.kind in kinds
 
     hot = [index.disks[d] for d in pool.spares if fits(index.disks[d])]
     # One on a shelf elsewhere has to be fetched: no better than one that is ordered.

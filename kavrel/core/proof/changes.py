@@ -248,7 +248,7 @@ def spare(seen: Seen) -> Iterator[Candidate]:
     index, _, _ = seen
     plan = index.plan
     for pool in plan.pools:
-        need = min(index.disks[d].capacity_bytes for d in pool.disks)
+        need = min(index.data_bytes(d) for d in pool.disks)
         form = index.disks[pool.disks[0]].form
         have = any(d.capacity_bytes >= need and d.form == form for d in index.idle_disks)
         fitting = [o for o in plan.offers if o.capacity_bytes >= need and o.form == form]

@@ -1,5 +1,6 @@
 """Which host, disk, pool and dataset of the plan a thing is that was seen: by serial, UUID and path."""
 
+from collections.abc import Callable
 from functools import cached_property
 
 from kavrel.core.index import Index
@@ -39,7 +40,7 @@ def is_made_alike(index: Index, pool: Pool, family: str) -> bool:
         return True
     if mine.id == family or mine.cuts is None:
         return mine.id == family
-    cuts = mine.cuts([index.disks[d].capacity_bytes for d in pool.disks])
+    cuts = mine.cuts([index.data_bytes(d) for d in pool.disks])
     return len(cuts) == 1 and cuts[0].level == FAMILIES[family].md_level
 
 
@@ -73,23 +74,41 @@ class Known:
 
     @cached_property
     def pools(self) -> dict[str, Pool]:
-        """Name of a pool there to the pool of the plan: by UUID, by its disks, by its name or place."""
+        """Name of a pool there to the pool of the plan: by UUID, by its disks, by its name or place.
+
+        What is surest is looked for first, of all of them: the file system of a box's own system may lie on
+        a disk of a pool.
+        """
         mine = [p for p in self.index.plan.pools if p.host == self.host]
+        members = {
+            s.name: {self.disks[d].id for g in s.groups for d in g if d in self.disks}
+            for s in self.machine.pools
+        }
+
+        def named(p: Pool, s: SeenPool) -> bool:
+            return self._names[p.id] == s.name
+
+        def placed(p: Pool, s: SeenPool) -> bool:
+            return bool(s.path) and self._roots[p.id] == s.path
+
+        def of_its_disks(p: Pool, s: SeenPool) -> bool:
+            return bool(members[s.name]) and members[s.name] == set(p.disks)
+
+        ways: tuple[Callable[[Pool, SeenPool], bool], ...] = (
+            lambda p, s: bool(p.uuid) and p.uuid == s.uuid,
+            lambda p, s: of_its_disks(p, s) and (named(p, s) or placed(p, s)),
+            of_its_disks,
+            named,
+            placed,
+            lambda p, s: len(members[s.name] & set(p.disks)) * 2 > len(p.disks),
+        )
         result: dict[str, Pool] = {}
-        for seen in self.machine.pools:
-            members = {self.disks[d].id for g in seen.groups for d in g if d in self.disks}
-            for same in (
-                lambda p, s=seen: bool(p.uuid) and p.uuid == s.uuid,
-                lambda p, m=members: bool(m) and m == set(p.disks),
-                lambda p, s=seen: self._names[p.id] == s.name,
-                lambda p, s=seen: bool(s.path) and self._roots[p.id] == s.path,
-                lambda p, m=members: len(m & set(p.disks)) * 2 > len(p.disks),
-            ):
+        for same in ways:
+            for seen in self.machine.pools:
                 taken = {p.id for p in result.values()}
-                able = [p for p in mine if p.id not in taken and same(p)]
-                if len(able) == 1:
+                able = [p for p in mine if p.id not in taken and same(p, seen)]
+                if seen.name not in result and len(able) == 1:
                     result[seen.name] = able[0]
-                    break
         return result
 
     @cached_property

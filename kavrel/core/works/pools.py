@@ -14,6 +14,7 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Pool
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.parts import has_tier
+from kavrel.core.quantities import MIB
 from kavrel.core.shares.names import pool_names, pool_roots
 from kavrel.core.works.volumes import Tree, Volume, identifier, tree_of, volumes_of
 from kavrel.core.works.work import Work
@@ -53,6 +54,18 @@ class DiskCut(Work):
     disk: str
     identifier: str
     parts: tuple[tuple[int, int], ...]
+
+
+@dataclass(frozen=True)
+class RestCut(Work):
+    """What a system leaves of the disk that the box boots from is a part of its own, behind all others.
+
+    Nothing that is on the disk is touched. `identifier`: of that part; `mib`: its size.
+    """
+
+    disk: str
+    identifier: str
+    mib: int
 
 
 @dataclass(frozen=True)
@@ -188,20 +201,26 @@ def refusal(index: Index, pool: Pool) -> str:
     if FILESYSTEMS[pool.filesystem].bare:
         return "it has no file system by the plan; nothing was wiped"
     used = members(pool)
-    boots = index.hosts[pool.host].boot_disk
-    if boots in used:
-        label = index.disks[boots].label if boots else ""
-        return (
-            f"the box boots from {label}: make a part of what is left of it, and the pool of that part; "
-            "nothing was wiped"
-        )
+    box = index.hosts[pool.host]
+    if box.boot_disk in used and box.boot_disk:
+        label = index.disks[box.boot_disk].label
+        if box.system_bytes is None:
+            return (
+                f"the box boots from {label}, and how much of it the system takes is not in the plan; nothing "
+                "was wiped"
+            )
+        if FAMILIES[pool.family].cuts:
+            return (
+                f"the box boots from {label}, and a pool of slices wants whole disks: cut what is left of it "
+                "by hand, or leave it out; nothing was wiped"
+            )
     unknown = [d for d in used if not index.disks[d].serial]
     if unknown:
         names = ", ".join(index.disks[d].label for d in unknown)
         return f"the serial of {names} is not in the plan, and no disk is wiped by its order"
     cuts = FAMILIES[pool.family].cuts
     if cuts:
-        made = cuts([index.disks[d].capacity_bytes for d in pool.disks])
+        made = cuts([index.data_bytes(d) for d in pool.disks])
         within = {n for cut in made for n in cut.members}
         small = [index.disks[d].label for n, d in enumerate(pool.disks) if n not in within]
         if small:
@@ -227,10 +246,12 @@ def layers_of(index: Index, pool: Pool, name: str) -> Iterator[Work]:
     """Every layer of a wanted pool but the last word."""
     makes = (("pools", pool.id),)
     used = (*pool.disks, *spares_within(pool), *(pool.tier if has_tier(pool) else ()))
+    rest = rest_of(index, pool, name)
+    free = rest.key if rest else f"disks/{name}"
     if FILESYSTEMS[pool.filesystem].whole_disks:
         above: list[Work] = [
             ZpoolMade(
-                f"zpool/{name}", f"ZFS pool {name}", makes, (f"disks/{name}",),
+                f"zpool/{name}", f"ZFS pool {name}", makes, (free,),
                 f"zpool status {name}", f"zpool export {name}", "",
                 pool=pool, name=name, root=pool_roots(index.plan)[pool.id],
                 word=FAMILIES[pool.family].vdev_word, key_file=key_file(pool, name),
@@ -239,7 +260,7 @@ def layers_of(index: Index, pool: Pool, name: str) -> Iterator[Work]:
     else:
         above = []
         for volume in volumes_of(index, pool):
-            above += _Below(index, pool, name, volume).works()
+            above += _Below(index, pool, name, volume, free).works()
         if FAMILIES[pool.family].parity_last:
             above.append(_parity(index, pool, name))
         tree = tree_of(index, pool)
@@ -254,9 +275,27 @@ def layers_of(index: Index, pool: Pool, name: str) -> Iterator[Work]:
     yield DisksFree(
         f"disks/{name}", f"the disks of pool {pool.name} are free", makes, (),
         "lsblk -o NAME,SERIAL,SIZE,FSTYPE", "", "",
-        pool=pool, name=name, disks=used, identifiers=tuple(_left_on_disks(above)), destroys=used,
+        pool=pool, name=name, disks=used, identifiers=tuple(_left_on_disks(above)),
+        destroys=tuple(d for d in used if not (rest and d == rest.disk)),
     )  # fmt: skip
+    if rest:
+        yield rest
     yield from above
+
+
+def rest_of(index: Index, pool: Pool, name: str) -> RestCut | None:
+    """What makes a part of what the system leaves, where a pool has the disk that its box boots from."""
+    box = index.hosts[pool.host]
+    disk = index.disks.get(box.boot_disk or "")
+    # By what is put into it, whether or not the disk itself is there: `pool` may have another by now.
+    if disk is None or disk.id not in members(pool) or box.system_bytes is None:
+        return None
+    key = identifier(index, pool, f"rest/{disk.id}")
+    return RestCut(
+        f"rest/{disk.id}", f"what the system leaves of {disk.label} is a part of its own",
+        (("pools", pool.id), ("hosts", box.id)), (f"disks/{name}",), "lsblk -o NAME,SIZE,PARTUUID", "", "",
+        disk=disk.id, identifier=key, mib=index.data_bytes(disk.id) // MIB,
+    )  # fmt: skip
 
 
 def key_file(pool: Pool, name: str) -> str:
@@ -310,14 +349,14 @@ def _left_on_disks(works: Sequence[Work]) -> Iterator[str]:
 class _Below:
     """What lies below one volume: parts, arrays, LVM and LUKS, then its file system and its folder."""
 
-    def __init__(self, index: Index, pool: Pool, name: str, volume: Volume) -> None:
+    def __init__(self, index: Index, pool: Pool, name: str, volume: Volume, free: str) -> None:
         self.index, self.pool, self.name, self.volume = index, pool, name, volume
         self.family = FAMILIES[pool.family]
         self.makes = (("pools", pool.id),)
         self.tail = volume.folder.removeprefix(
             pool_roots(index.plan)[pool.id]
         )  # of a member: -disk2
-        self.last = f"disks/{name}"
+        self.last = free
 
     def works(self) -> Iterator[Work]:
         devices: tuple[Device, ...] = ()
@@ -391,7 +430,7 @@ class _Below:
 
     def _cut(self) -> Iterator[Work | tuple[Device, ...]]:
         assert self.family.cuts
-        sizes = [self.index.disks[d].capacity_bytes for d in self.volume.disks]
+        sizes = [self.index.data_bytes(d) for d in self.volume.disks]
         cuts = self.family.cuts(sizes)
         numbers = [0] * len(sizes)
         arrays: list[tuple[str, list[Device]]] = []

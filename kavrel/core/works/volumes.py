@@ -172,7 +172,7 @@ def tree_of(index: Index, pool: Pool) -> Tree | None:
     if len(data) < 2:
         return None
     branches, known = tuple(v.folder for v in data), all(v.uuid for v in data)
-    smallest = min(index.disks[d].capacity_bytes for d in (*pool.groups[0], *pool.tier))
+    smallest = min(index.data_bytes(d) for d in (*pool.groups[0], *pool.tier))
     kept_free = min(smallest // 100 >> 20, MOST_KEPT_FREE_MIB)
     # Where most is free; with a tier on it as long as it has room.
     lands = "ff" if has_tier(pool) else "mfs"

@@ -46,6 +46,7 @@ COMMANDS: Mapping[str, Tool] = {
     "mkfs.xfs": filesystems.mkfs_xfs,
     "mount": filesystems.mount,
     "mountpoint": filesystems.mountpoint,
+    "partx": disks.partx,
     "pvcreate": layers.pvcreate,
     "pvs": layers.pvs,
     "setfacl": rights.setfacl,

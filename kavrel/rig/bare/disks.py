@@ -6,18 +6,21 @@ Sources: blockdev(8), wipefs(8), lsblk(8), blkid(8), sfdisk(8).
 import re
 from collections.abc import Iterator
 
-from kavrel.rig.bare.machine import Device, Machine
+from kavrel.core.quantities import MIB
+from kavrel.rig.bare.machine import Device, Machine, Part
 from kavrel.rig.bare.said import Reader, Refused, Words
 from kavrel.rig.said import FINE, Said, failed, lines
 
-MIB = 2**20
-TABLE_END = 33 * 512  # bytes of the second copy of a GPT at the end of a disk; UEFI, chapter 5
+SECTOR = 512
+TABLE_END = 33 * SECTOR  # bytes of the second copy of a GPT at the end of a disk; UEFI, chapter 5
 TABLES = ("gpt", "dos")
 
 
 def blockdev(machine: Machine, words: list[str], reader: Reader) -> Said:
-    """Blockdev --getsize64 DEVICE."""
-    told = Words(words, plain="--getsize64")
+    """Blockdev --getsize64 DEVICE, or --getss."""
+    told = Words(words, plain="--getsize64 --getss")
+    if "--getss" in told:
+        return lines(*(str(SECTOR) for _ in told.rest))
     return lines(*(str(machine.device(path).size) for path in told.rest))
 
 
@@ -62,8 +65,12 @@ def blkid(machine: Machine, words: list[str], reader: Reader) -> Said:
 
 
 def sfdisk(machine: Machine, words: list[str], reader: Reader) -> Said:
-    """A new partition table by what is piped into it."""
-    told = Words(words, valued="-w -W", plain="-q")
+    """A new partition table by what is piped into it, or one more part of an old one; -d: the table."""
+    told = Words(words, valued="-w -W", plain="-q -d --append --no-reread --no-tell-kernel")
+    if "-d" in told:
+        return _table(machine, machine.device(told.rest[0]))
+    if "--append" in told:
+        return _appended(machine, told, reader.all().decode())
     (disk,) = machine.free(told.rest, "sfdisk: cannot open")
     text = reader.all().decode()
     label = re.search(r"^label: (\w+)$", text, re.M)
@@ -85,9 +92,53 @@ def sfdisk(machine: Machine, words: list[str], reader: Reader) -> Said:
     if len(parts) != text.count("start="):
         raise Refused("sfdisk: unsupported command")
     disk.signs = {label[1]: key[1]}
+    for begin, room in parts:
+        cut(machine, disk, Part(begin, begin + room))
+    return FINE
+
+
+def cut(machine: Machine, disk: Device, part: Part) -> Device:
+    """A part comes up, under the first number that is free."""
     joint = "p" if disk.path[-1].isdigit() else ""
-    for n, (_, room) in enumerate(parts, 1):
-        machine.plug_in(Device(f"{disk.path}{joint}{n}", room, "part", (disk.path,)))
+    path = next(p for n in range(1, 129) if (p := f"{disk.path}{joint}{n}") not in machine.devices)
+    return machine.plug_in(Device(path, part.end - part.start, "part", (disk.path,), part=part))
+
+
+def _table(machine: Machine, disk: Device) -> Said:
+    if "gpt" not in disk.signs:
+        raise Refused(f"sfdisk: {disk.path}: does not contain a recognized partition table")
+    rows = [
+        f"{d.path} : start={d.part.start // SECTOR:>12}, size={d.size // SECTOR:>12}, "
+        f"type=0FC63DAF-8483-4772-8E79-3D69D8477DE4, uuid={d.part.key.upper()}"
+        for d in machine.parts_of(disk.path)
+        if d.part
+    ]
+    last = (disk.size - TABLE_END) // SECTOR - 1
+    head = ("label: gpt", f"device: {disk.path}", "unit: sectors", f"last-lba: {last}", "")
+    return lines(*head, *rows)
+
+
+def _appended(machine: Machine, told: Words, text: str) -> Said:
+    disk = machine.device(told.rest[0])
+    if "--no-reread" not in told:
+        machine.free(told.rest, "sfdisk: This disk is currently in use")
+    asked = re.fullmatch(
+        r"start=(\d+)MiB, size=(\d+)MiB, type=[-0-9A-F]{36}, uuid=([-0-9a-f]{36})\n", text
+    )
+    if "gpt" not in disk.signs or not asked:
+        raise Refused("sfdisk: unsupported command")
+    start, room = int(asked[1]) * MIB, int(asked[2]) * MIB
+    parts = [d.part for d in machine.parts_of(disk.path) if d.part]
+    over = [p for p in parts if p.start < start + room and start < p.end]
+    if over or start + room > disk.size - TABLE_END:
+        raise Refused("sfdisk: failed to add partition: Numerical result out of range")
+    cut(machine, disk, Part(start, start + room, asked[3]))
+    return FINE
+
+
+def partx(machine: Machine, words: list[str], reader: Reader) -> Said:
+    """Partx -u DISK: what is cut is there at once."""
+    Words(words, plain="-u")
     return FINE
 
 

@@ -6,6 +6,7 @@ from types import MappingProxyType
 
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Disk
+from kavrel.core.quantities import MIB
 from kavrel.core.works import (
     AccountLimited,
     AccountShut,
@@ -25,11 +26,11 @@ from kavrel.core.works.pools import (
     FolderMounted,
     ParityKept,
     PoolStands,
+    RestCut,
     TreeMounted,
     VolumesJoined,
     ZpoolMade,
 )
-from kavrel.rig.bare.disks import MIB
 from kavrel.rig.bare.machine import Machine, Rights
 from kavrel.rig.bare.restart import named
 
@@ -39,6 +40,7 @@ class Bare:
 
     def __init__(self, machine: Machine, disks: Mapping[str, Disk]) -> None:
         self.machine, self.disks = machine, disks
+        self.rests: dict[str, str] = {}  # of disks of which only what the system leaves is meant
 
     def path(self, device: Device) -> str:
         """Where a device of a work is."""
@@ -49,7 +51,7 @@ class Bare:
             (d.path for d in self.machine.devices.values() if d.serial == serial and serial), ""
         )
         if not device.part:
-            return whole
+            return self.rests.get(device.disk, whole)
         return f"{whole}{'p' if whole[-1:].isdigit() else ''}{device.part}"
 
     def rights(self, folder: str) -> Rights | None:
@@ -77,8 +79,8 @@ def lacking(work: Work, bare: Bare) -> Iterator[str]:
 
 LOOKED_AT = (
     AccountLimited, AccountShut, AccountThere, ArrayRuns, DatasetLimited, DeviceLocked, DiskCut, FilesystemMade,
-    FolderAccess, FolderMounted, GroupThere, HomeFolder, ParityKept, PoolStands, TreeMounted, VolumesJoined,
-    ZpoolMade,
+    FolderAccess, FolderMounted, GroupThere, HomeFolder, ParityKept, PoolStands, RestCut, TreeMounted,
+    VolumesJoined, ZpoolMade,
 )  # fmt: skip
 
 
@@ -191,6 +193,21 @@ def _(work: DiskCut, bare: Bare) -> Iterator[str]:
     yield from _is("its table", there.signs.get("gpt"), work.identifier)
     sizes = [d.size for d in bare.machine.parts_of(disk) if d.kind == "part"]
     yield from _is("its parts", sizes, [n * MIB for _, n in work.parts])
+
+
+@lacking.register
+def _(work: RestCut, bare: Bare) -> Iterator[str]:
+    bare.rests.pop(work.disk, None)
+    whole = bare.path(Device(work.disk))
+    parts = [d for d in bare.machine.parts_of(whole) if d.part and d.part.key == work.identifier]
+    if not parts:
+        yield "it is not there"
+        return
+    bare.rests[work.disk] = parts[0].path
+    yield from _is("its size", parts[0].size, work.mib * MIB)
+    before = [d.part.end for d in bare.machine.parts_of(whole) if d.part and d is not parts[0]]
+    if max(before, default=0) > (parts[0].part.start if parts[0].part else 0):
+        yield "it does not lie behind what the system has"
 
 
 @lacking.register

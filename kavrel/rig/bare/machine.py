@@ -13,6 +13,15 @@ NOBODY = 65_534
 FIRST_NUMBER = 1_001
 
 
+@dataclass(frozen=True, slots=True)
+class Part:
+    """Where a part of a disk lies, in bytes, and its identifier in the table."""
+
+    start: int
+    end: int
+    key: str = ""
+
+
 @dataclass(slots=True)
 class Device:
     """A block device. `below`: paths of those that it is made of; `signs`: identifiers by kind of signature.
@@ -27,6 +36,7 @@ class Device:
     signs: dict[str, str] = field(default_factory=dict)
     serial: str = ""
     user: str = ""
+    part: Part | None = None
 
 
 @dataclass(slots=True)

@@ -9,14 +9,16 @@ from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Disk, Host, Plan, Pool
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.quantities import MIB
 from kavrel.core.shares.names import pool_names, pool_roots
 from kavrel.core.works import bill
 from kavrel.core.works.pools import parity_file
 from kavrel.core.works.volumes import UNION, tree_of, volumes_of
 from kavrel.formats.servers.setup import setup_script
 from kavrel.rig.bare.commands import COMMANDS
+from kavrel.rig.bare.disks import cut
 from kavrel.rig.bare.holds import LOOKED_AT, Bare, lacking
-from kavrel.rig.bare.machine import Device, Filesystem, Machine, Mount, Zpool
+from kavrel.rig.bare.machine import Device, Filesystem, Machine, Mount, Part, Zpool
 from kavrel.rig.bare.restart import brought_back, imported, installed_anew, mounted
 from kavrel.rig.bare.root import OF_A_COMMAND, Ran, Root, text_tools
 from kavrel.rig.bare.said import Reader, Refused
@@ -167,10 +169,22 @@ def _plugged_in(index: Index, host: str, machine: Machine) -> None:
         device = machine.plug_in(
             Device(f"/dev/{name}", disk.capacity_bytes, "disk", serial=disk.serial)
         )
+        box = index.hosts[host]
+        if box.boot_disk == disk.id and box.system_bytes is not None:
+            _system_on(machine, device, box.system_bytes)
         if index.held.get(disk.id):
             device.signs["ext4"] = f"of-{disk.id}"
         if disk.serial:
             (by_id / f"ata-X_{disk.serial}").symlink_to(f"../../{name}")
+
+
+def _system_on(machine: Machine, disk: Device, size: int) -> None:
+    """The system on the disk that it boots from: what its firmware reads, and itself, which is in use."""
+    disk.signs["gpt"] = f"of-system-{disk.path}"
+    first = min(512 * MIB, size // 2)
+    cut(machine, disk, Part(MIB, first)).signs["vfat"] = "of-firmware"
+    root = cut(machine, disk, Part(first, size))
+    root.signs["ext4"], root.user = "of-system", "mount /"
 
 
 def _named(disks: Collection[Disk]) -> Iterator[tuple[str, Disk]]:
@@ -201,7 +215,13 @@ def _stands(index: Index, pool: Pool, machine: Machine) -> None:
     """A pool that is there before the script comes: what it is of is in use, and it is mounted."""
     name, system = pool_names(index.plan)[pool.id], FILESYSTEMS[pool.filesystem]
     serials = {index.disks[d].serial for d in (*pool.disks, *pool.spares, *pool.tier)}
+    boots = index.disks.get(index.hosts[pool.host].boot_disk or "")
     for device in [d for d in machine.devices.values() if d.serial in serials and d.serial]:
+        if boots and boots.serial == device.serial and machine.parts_of(device.path):
+            end = max(d.part.end for d in machine.parts_of(device.path) if d.part)
+            end = -(-end // MIB) * MIB
+            room = index.data_bytes(boots.id)
+            device = cut(machine, device, Part(end, end + room))  # noqa: PLW2901
         device.user = f"pool {name}"
         device.signs = {pool.filesystem if pool.filesystem != "zfs" else "zfs_member": f"of-{name}"}
     root = pool_roots(index.plan)[pool.id]

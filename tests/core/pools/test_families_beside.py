@@ -7,11 +7,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.optimize import linprog
 
-from kavrel.core.pools.arrays import MIB, lvm_linear, md_mirror, md_parity, md_stripe
+from kavrel.core.pools.arrays import lvm_linear, md_mirror, md_parity, md_stripe
 from kavrel.core.pools.families.copy_profiles import usable_height
 from kavrel.core.pools.families.mixed_slices import slices
 from kavrel.core.pools.lay_out import lay_out
 from kavrel.core.pools.layout import LayoutError
+from kavrel.core.quantities import MIB
 from tests.builders import CONDITIONS, TB, facts
 from tests.core.pools.test_families import EIGHT, FOUR, ONE, TWO, made
 

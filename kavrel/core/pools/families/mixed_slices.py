@@ -13,7 +13,7 @@ from collections.abc import Sequence
 
 from kavrel.core.plan import FamilyId
 from kavrel.core.pools import pace
-from kavrel.core.pools.arrays import MD_CHUNK, MIB, lvm_linear, md_mirror, md_parity
+from kavrel.core.pools.arrays import MD_CHUNK, lvm_linear, md_mirror, md_parity
 from kavrel.core.pools.families.family import (
     Cut,
     Family,
@@ -23,6 +23,7 @@ from kavrel.core.pools.families.family import (
     no_vdevs,
     one_group,
 )
+from kavrel.core.quantities import MIB
 
 
 def slices(disks: Sequence[int]) -> list[tuple[int, int]]:

@@ -14,7 +14,7 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Disk, Pool
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.parts import has_tier
-from kavrel.core.quantities import size_words
+from kavrel.core.quantities import MIB, size_words
 from kavrel.core.shares.names import pool_names, pool_roots
 from kavrel.core.works import Work
 from kavrel.core.works.pools import (
@@ -28,6 +28,7 @@ from kavrel.core.works.pools import (
     ParityKept,
     PoolComplete,
     PoolStands,
+    RestCut,
     TreeMounted,
     VolumesJoined,
     ZpoolMade,
@@ -124,6 +125,9 @@ def _opened_again(box: Box, pool: Pool, name: str) -> list[str]:
     assert isinstance(free, DisksFree)
     disks = [box.index.disks[d] for d in free.disks]
     found = [f"{_variable(d)}=$(find_disk {quoted(d.serial)} || :)" for d in disks]
+    for rest in (w for w in layers if isinstance(w, RestCut)):
+        at = _variable(box.index.disks[rest.disk])
+        found.append(f'{at}=$(part_known_as {rest.identifier} "${at}" || :)')
     lines = [line for w in layers for line in bring(w, box)]
     return [*found, f"ask_key {name}", *lines, "key="]
 
@@ -182,12 +186,13 @@ def _wanted(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
         yield from _key_again(pool, name)
     yield "else"
     yield "ok=yes"
+    rest = next((w for w in works if isinstance(w, RestCut)), None)
     for one in disks:
         label = quoted(f"pool {pool.name} was not made: {one.label}")
-        yield (
-            f"{_variable(one)}=$(take {quoted(one.serial)} {one.capacity_bytes} {label}) || "
-            f"{{ ok=no; left_of_take; }}"
-        )
+        taken = f"take {quoted(one.serial)} {one.capacity_bytes} {label}"
+        if rest and one.id == rest.disk:
+            taken = f"take_rest{taken.removeprefix('take')} {rest.identifier} {rest.mib}"
+        yield f"{_variable(one)}=$({taken}) || {{ ok=no; left_of_take; }}"
     yield from _over_nothing(works, pool)
     if FILESYSTEMS[pool.filesystem].by_name:
         yield f'if [ "$ok" = yes ] && importable {name}; then'
@@ -206,7 +211,7 @@ def _wanted(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
     yield f'if [ "$ok" = yes ] && begun {serials} && only {devices} -- {marks}; then'
     yield f"say {quoted(f'Pool {name} was begun before: it goes on where it stopped.')}"
     yield 'elif [ "$ok" = yes ]; then'
-    yield from _wiped(pool, name, disks)
+    yield from _wiped(box, pool, name, disks, rest)
     yield "fi"
     if any(isinstance(w, DeviceLocked) or (isinstance(w, ZpoolMade) and w.key_file) for w in works):
         without = left(f"pool {pool.name} is not finished: it has no passphrase")
@@ -253,17 +258,26 @@ def _back(box: Box, pool: Pool, name: str, works: Sequence[Work]) -> Iterator[st
     yield "key="
 
 
-def _wiped(pool: Pool, name: str, disks: Sequence[Disk]) -> Iterator[str]:
+def _wiped(
+    box: Box, pool: Pool, name: str, disks: Sequence[Disk], rest: RestCut | None
+) -> Iterator[str]:
     """Asks by serial and by what is on the disks now, then wipes and notes that it was begun."""
     devices = " ".join(f'"${_variable(d)}"' for d in disks)
     serials = quoted(" ".join(d.serial for d in disks))
     yield f"say {quoted(f'Pool {name}: these disks are WIPED. Compare every serial:')}"
     for one in disks:
-        yield f'on_it {quoted(_said(one))} "${_variable(one)}"'
+        said = _said(one)
+        if rest and one.id == rest.disk:
+            left_there = size_words(rest.mib * MIB)
+            said = (
+                f"of {said}: only what the system leaves, {left_there}; the system stays as it is"
+            )
+        yield f'on_it {quoted(said)} "${_variable(one)}"'
     refused = left(f"pool {pool.name} was not made: its disks are as they were")
     yield f"may_wipe {name} || {{ ok=no; {refused}; }}"
     unfinished = left(f"pool {pool.name} was not made: see the last line above")
-    yield f'[ "$ok" = no ] || {{ wipe {devices} && begin {serials}; }} || {{ ok=no; {unfinished}; }}'
+    cut = "".join(f"{line} && " for line in make(rest, box)) if rest else ""
+    yield f'[ "$ok" = no ] || {{ {cut}wipe {devices} && begin {serials}; }} || {{ ok=no; {unfinished}; }}'
 
 
 def _left_alone(box: Box, pool: Pool) -> Iterator[str]:
@@ -313,6 +327,11 @@ def _(work: DiskCut, box: Box) -> Iterator[str]:
 
 
 @bring.register
+def _(work: RestCut, box: Box) -> Iterator[str]:
+    yield from ()
+
+
+@bring.register
 def _(work: ArrayRuns, box: Box) -> Iterator[str]:
     key = _md_key(work)
     yield f"runs {work.name} {key} >/dev/null"
@@ -354,6 +373,13 @@ def _(work: DiskCut, box: Box) -> Iterator[str]:
     disk = _device(Device(work.disk), box)
     parts = " ".join(f"'start={s}MiB, size={n}MiB'" for s, n in work.parts)
     yield f"{{ have is_cut {work.identifier} {disk} || cut_disk {work.identifier} {disk} {parts}; }}"
+
+
+@make.register
+def _(work: RestCut, box: Box) -> Iterator[str]:
+    disk = box.index.disks[work.disk]
+    told = f'{quoted(disk.serial)} {work.identifier} "${_variable(disk)}" {work.mib}'
+    yield f"{{ have is_rest {told} || cut_rest {told}; }}"
 
 
 @make.register

@@ -21,6 +21,7 @@ from kavrel.core.works.pools import (
     DiskCut,
     FilesystemMade,
     ParityKept,
+    RestCut,
     TreeMounted,
     VolumesJoined,
     ZpoolMade,
@@ -81,6 +82,7 @@ def _revision(origin: str) -> int:
 # Command and package of Debian that a work cannot be made without.
 TOOLS = {
     DiskCut: ("sfdisk", "fdisk"),
+    RestCut: ("sfdisk", "fdisk"),
     ArrayRuns: ("mdadm", "mdadm"),
     VolumesJoined: ("lvcreate", "lvm2"),
     DeviceLocked: ("cryptsetup", "cryptsetup"),
