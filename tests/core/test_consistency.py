@@ -7,6 +7,7 @@ import pytest
 from kavrel.core.consistency import problems
 from kavrel.core.copies.carrier import never_starts
 from kavrel.core.edit import EditError, put
+from kavrel.core.evaluate import evaluate
 from kavrel.core.index import Index
 from kavrel.core.plan import (
     Account,
@@ -20,8 +21,8 @@ from kavrel.core.plan import (
     Schedule,
     Share,
 )
-from kavrel.core.works.pools import spares_within
-from tests.builders import cell, disk, job, lab
+from kavrel.core.works.pools import refusal, spares_within
+from tests.builders import GB, TODAY, cell, disk, job, lab
 
 FAR = {"kind": "replication", "target_pool": "second"}
 
@@ -220,3 +221,54 @@ def test_a_tree_over_several_btrfs_takes_no_points_and_its_jobs_count_for_nothin
     assert not never_starts(Index(base), base.jobs[0])
     assert cell(base, "deleted").fate == "restored"
     assert cell(old, "deleted").fate == "lost"
+
+
+def boots(**fields: Any) -> Plan:
+    return bent(hosts=(lab().hosts[0].model_copy(update=fields), *lab().hosts[1:]))
+
+
+def test_of_the_disk_that_a_box_boots_from_only_what_the_system_leaves_is_for_data() -> None:
+    whole = lab().disks[0].capacity_bytes
+
+    def data(**fields: Any) -> int:
+        return Index(boots(**fields)).data_bytes("box1")
+
+    assert data() == data(boot_disk="box2", system_bytes=64 * GB) == whole
+    # By hand: whole MiB of what is left, less one before it and one for the second table.
+    assert data(boot_disk="box1", system_bytes=64 * GB) == ((whole - 64 * GB) // 2**20 - 2) * 2**20
+    # Not said: by the assumption, and never more than half of a disk.
+    assumed = data(boot_disk="box1")
+    assert assumed == ((whole - 64 * GB) // 2**20 - 2) * 2**20
+    small = (lab().disks[0].model_copy(update={"capacity_bytes": 100 * GB}), *lab().disks[1:])
+    index = Index(boots(boot_disk="box1").model_copy(update={"disks": small}))
+    assert index.data_bytes("box1") == (50 * GB // 2**20 - 2) * 2**20
+    # It is the smallest of its group by then, and all of the group are as large as it.
+    fields = {"boot_disk": "box1", "system_bytes": whole // 4}
+    smaller = evaluate(boots(**fields), TODAY).pools[0].layout.usable_bytes
+    usable = evaluate(lab(), TODAY).pools[0].layout.usable_bytes
+    assert smaller == pytest.approx(usable * 3 / 4, rel=0.01)
+
+
+def test_a_system_leaves_something_of_its_disk() -> None:
+    whole = lab().disks[0].capacity_bytes
+    (said,) = problems(boots(boot_disk="box1", system_bytes=whole - GB))
+    assert (said.collection, said.item, said.field) == ("hosts", "box", "system_bytes")
+    assert "leave 1 GB of it for data" in said.message
+    assert problems(boots(boot_disk="box1", system_bytes=whole - 2 * GB)) == []
+    assert problems(boots(system_bytes=whole)) == []  # it boots from another device
+
+
+def test_a_pool_that_the_system_leaves_no_word_of_is_made_by_hand() -> None:
+    wanted = tuple(p.model_copy(update={"standing": False}) for p in lab().pools)
+    serials = tuple(d.model_copy(update={"serial": f"S{n}"}) for n, d in enumerate(lab().disks))
+
+    def why(family: str = "raidz1", filesystem: str = "zfs", **fields: Any) -> str:
+        pool = wanted[0].model_copy(update={"family": family, "filesystem": filesystem})
+        plan = boots(**fields).model_copy(update={"pools": (pool, wanted[1]), "disks": serials})
+        return refusal(Index(plan), pool)
+
+    assert why() == ""
+    assert "how much of it the system takes is not in the plan" in why(boot_disk="box1")
+    assert why(boot_disk="box1", system_bytes=64 * GB) == ""
+    sliced = why("slices1", "ext4", boot_disk="box1", system_bytes=64 * GB)
+    assert "a pool of slices wants whole disks" in sliced

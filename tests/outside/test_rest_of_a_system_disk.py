@@ -3,14 +3,20 @@
 Sources: sfdisk of util-linux 2.38, mdadm 4.2, LVM 2.03, cryptsetup 2.6, btrfs-progs 6.2 themselves.
 """
 
+import json
 import re
 from pathlib import Path
 
 import pytest
 
 from kavrel.core.evaluate import evaluate
+from kavrel.core.index import Index
+from kavrel.core.paper.restore_sheet import restore_sheet
 from kavrel.core.plan import Plan
 from kavrel.core.quantities import MIB
+from kavrel.core.typed import commands
+from kavrel.formats.looks.read import read_look
+from kavrel.formats.looks.taking import takes
 from tests.builders import TODAY
 from tests.conftest import needs
 from tests.outside import uml
@@ -18,8 +24,10 @@ from tests.outside.test_pools_for_real import (
     LAB_LOOK,
     LOOK,
     is_seen_as_planned,
+    named_disks,
     on_kernel,
     plan_of,
+    standing,
     words,
 )
 
@@ -35,6 +43,8 @@ printf 'label: gpt\\nsize=99MiB\\nsize=599MiB\\n' | sfdisk -q -w always -W alway
 mkfs.ext4 -q /dev/ubda2; mount /dev/ubda2 /boot; echo mine >/boot/file
 sfdisk -d /dev/ubda >/run/before
 """
+# Arrays are filled at once.
+QUICK = "for x in min max; do echo 2000000 >/proc/sys/dev/raid/speed_limit_$x; done; "
 SEEN = f"""
 echo "system $(cat /boot/file) $(sfdisk -d /dev/ubda | grep -cxFf /run/before)"
 sfdisk -d /dev/ubda | sed -n 's/^\\/dev\\/ubda3 : //p' | sed 's/^/rest /'
@@ -87,6 +97,14 @@ def test_the_rest_becomes_the_pool_and_the_system_goes_on(case: str, tmp_path: P
     is_seen_as_planned(tmp_path, plan)
     # Run again it makes nothing that is there.
     assert not re.findall(r"^more .*(?:sfdisk|wipefs|mkfs|mdadm|vgcreate|luksFormat).*", said, re.M)
+    # A plan that knew nothing of the box takes over that it boots from there, and how much that leaves.
+    document = named_disks(json.loads((tmp_path / "look.json").read_text()))
+    machine = read_look(json.dumps(document).encode(), 0).machine
+    empty = Plan(name="mine")
+    taken = takes(empty, machine, None, TODAY).into(empty)
+    (host,), index = taken.hosts, Index(taken)
+    assert index.disks[host.boot_disk or ""].serial == "SN-1"
+    assert 0 <= evaluate_bytes(plan) - index.data_bytes(host.boot_disk or "") <= 2 * MIB
     # The room that the plan reckons with is there.
     mounted = next(x.split()[1:] for x in said.splitlines() if "/srv/pair " in x)
     usable = evaluate(plan, TODAY).pools[0].layout.usable_bytes
@@ -115,3 +133,39 @@ def test_a_system_that_takes_more_than_planned_is_left_as_it_is(tmp_path: Path) 
     )
     assert "same" in said.splitlines()
     assert "bare" in said.splitlines()
+
+
+def test_a_disk_that_died_is_replaced_behind_the_system_by_what_the_sheet_says(
+    tmp_path: Path,
+) -> None:
+    plan = CASES["a mirror with a whole disk"]
+    stands = standing(plan)
+    (section,) = [
+        s
+        for s in restore_sheet(stands, evaluate(stands, TODAY), "r").sections
+        if s.title == "a disk dies: pool pair"
+    ]
+    cut = [c.replace("NEW", "/dev/ubdd") for c in commands(section.facts[0].how[0]) if "NEW" in c]
+    steps = [c for s in section.steps for c in commands(s.text)]
+    (out,) = [c for c in steps if "--remove" in c]
+    (into,) = [c for c in steps if "--add" in c]
+    typed = [
+        *[c for c in cut if "lsblk" not in c and "wipefs" not in c],
+        out.replace("OLD", "/dev/ubda3"),
+        into.replace("NEW", "/dev/ubdd3"),
+    ]
+    assert len(typed) == 4
+    said = on_kernel(
+        plan,
+        tmp_path,
+        f"{LOOK}{INSTALLED}go 'pair\\n'; echo code $code; {QUICK}mdadm --wait /dev/md/pair\n"
+        f"{INSTALLED.replace('ubda', 'ubdd').replace('/boot', '/media')}set -e\n"
+        + "\n".join(typed)
+        + "\nmdadm --wait /dev/md/pair || :; mdadm --detail /dev/md/pair\necho file $(cat /media/file)\n",
+        more=(3_000_000_512,),
+    )
+    assert "code 0" in said
+    assert re.search(r"State : (clean|active) *$", said, re.M), said
+    assert re.search(r"active sync .*/dev/ubdd3", said)
+    assert "ubda3" not in said.partition("Number")[2]
+    assert "file mine" in said

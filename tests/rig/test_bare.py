@@ -14,8 +14,11 @@ from typing import Any
 
 import pytest
 
+from kavrel.core.consistency import problems
 from kavrel.core.index import Index
 from kavrel.core.plan import Account, Dataset, Export, Group, Plan, Pool, Quota
+from kavrel.core.pools.families import FAMILIES
+from kavrel.core.quantities import MIB
 from kavrel.core.works.pools import refusal
 from kavrel.formats.servers.bundle import host_files
 from kavrel.formats.servers.setup import setup_script
@@ -126,6 +129,62 @@ def test_many_boxes_are_made(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) ->
         plan = box_of_any(seed, monkeypatch)
         for run in set_up(plan, "box", tmp_path / str(seed), TODAY, wanted(plan)):
             hold(run, plan)
+
+
+def booting(plan: Plan, number: int) -> Plan | None:
+    """The same box, but it boots from a disk of one of its pools: the first that the plan allows there.
+
+    None where all of them are cut into slices, or each disk has to be as large as it is.
+    """
+    box = plan.hosts[0]
+    pools = [p for p in plan.pools if not FAMILIES[p.family].cuts]
+    disks = [d for p in pools for d in (*p.disks, *p.tier)]
+    for disk_id in (*disks[number % max(len(disks), 1) :], *disks):
+        boots = box.model_copy(update={"boot_disk": disk_id, "system_bytes": 600 * MIB + 1})
+        changed = plan.model_copy(update={"hosts": (boots,)})
+        if not problems(changed):
+            return changed
+    return None
+
+
+def boots_from_data_and_holds(plan: Plan, folder: Path) -> None:
+    bare = BareHost(plan, "box", folder, TODAY, wanted(plan))
+    whole = next(
+        d.path for d in bare.machine.devices.values() if bare.machine.parts_of(d.path) and d.serial
+    )
+    before = [(d.path, d.part, dict(d.signs)) for d in bare.machine.parts_of(whole)]
+    ran = bare.run()
+    hold(bare.looked_at(ran), plan)
+    after = [(d.path, d.part, dict(d.signs)) for d in bare.machine.parts_of(whole)]
+    assert after[: len(before)] == before
+    assert len(after) == len(before) + 1
+    assert after[-1][1] is not None
+    index = Index(plan)
+    assert after[-1][1].end - after[-1][1].start == index.data_bytes(plan.hosts[0].boot_disk or "")
+    # Read back, and on a system that was installed anew beside what is left of the disk.
+    bare.script = setup_script(standing(plan), "box", "revision 2", TODAY)
+    hold(bare.looked_at(bare.run()), plan)
+    hold(bare.anew(), plan)
+
+
+@pytest.mark.parametrize("seed", [5, 6, 11, 40])
+def test_a_box_that_boots_from_a_data_disk_makes_its_pool_of_the_rest(
+    seed: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    plan = booting(box_of_any(seed, monkeypatch), seed)
+    assert plan
+    boots_from_data_and_holds(plan, tmp_path)
+
+
+@pytest.mark.prove
+def test_many_boxes_that_boot_from_a_data_disk_make_their_pools(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    plans = {n: booting(box_of_any(n, monkeypatch), n) for n in range(200, 225)}
+    able = {n: plan for n, plan in plans.items() if plan}
+    assert len(able) > 20
+    for seed, plan in able.items():
+        boots_from_data_and_holds(plan, tmp_path / str(seed))
 
 
 @pytest.mark.parametrize("seed", [3, 4, 5, 13])

@@ -20,6 +20,8 @@ BAYS = {
 USED_HOURS = 200  # a disk that ran longer was not bought new today: common practice, no source
 OVERLAY = re.compile(r"^100\.(6[4-9]|[7-9]\d|1[01]\d|12[0-7])\.")  # RFC 6598
 
+LEAST_DATA = 1_010_000_000
+
 
 class BoxOffer(Offer):
     """The host, and its disks."""
@@ -224,9 +226,16 @@ class BoxOffer(Offer):
     def _boots_from_data(self) -> None:
         assert self.host is not None
         both = next((d for d in self.machine.disks if d.system and d.device in self.ids), None)
-        if both is None or self.host.boot_disk == self.ids[both.device]:
+        if both is None:
             return
-        item = {**self.host.model_dump(mode="json"), "boot_disk": self.ids[both.device]}
+        fields: dict[str, Any] = {"boot_disk": self.ids[both.device]}
+        # Less than a disk of the plan has is no part for data.
+        left = both.capacity_bytes - (both.system_bytes or 0)
+        if both.system_bytes and left > LEAST_DATA and self.host.system_bytes is None:
+            fields["system_bytes"] = both.system_bytes
+        if fields.items() <= self.host.model_dump().items():
+            return
+        item = {**self.host.model_dump(mode="json"), **fields}
         mark = f"hosts/{self.host.id}"
         position = next((n for n, t in enumerate(self.things) if t.key == mark), None)
         before = self.things[position] if position is not None else None

@@ -47,6 +47,8 @@ class SeenDisk(Readings):
     rotation_rpm: int | None = None
     system: bool = False
     boots: Literal["ssd", "nvme", "hdd", "usb_stick", "sd_card"] | None = None
+    # Of one that the system lies on: all but its largest part that is none of the system's.
+    system_bytes: int | None = None
     paths: tuple[str, ...] = ()
 
 

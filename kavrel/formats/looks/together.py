@@ -102,7 +102,7 @@ def _disk(notes: Notes, path: str, block: Block, smart: dict[str, Any]) -> SeenD
     form = smart.get("form") or {"nvme": "m.2", "ssd": "2.5"}.get(kind)
     below = list(_above(notes, path))
     places = {p for b in below for p in _places(b)}
-    system = bool(places & set(SYSTEM_PLACES)) or any(p.startswith("/boot") for p in places)
+    system = _is_of_the_system(places)
     if not notes.mounts and not places:
         system = False
     paths = {path, *(b.path for b in below if b.kind in ("part", "disk"))}
@@ -120,10 +120,27 @@ def _disk(notes: Notes, path: str, block: Block, smart: dict[str, Any]) -> SeenD
             facts.get("phy-sec") or smart.get("physical"),
         ),
         system=system,
+        system_bytes=_system_bytes(notes, block) if system else None,
         boots=("sd_card" if card else "usb_stick" if usb else kind) if system else None,
         paths=tuple(sorted(paths)),
         **{k: smart.get(k) for k in READINGS},
     )
+
+
+def _is_of_the_system(places: set[str]) -> bool:
+    return bool(places & set(SYSTEM_PLACES)) or any(p.startswith("/boot") for p in places)
+
+
+def _system_bytes(notes: Notes, whole: Block) -> int | None:
+    """What a system takes of a disk; None where nothing else is on it."""
+    others = [
+        b.size
+        for b in notes.blocks.values()
+        if whole.path in b.parents
+        and b.kind == "part"
+        and not _is_of_the_system({p for a in _above(notes, b.path) for p in _places(a)})
+    ]
+    return whole.size - max(others) if others else None
 
 
 def _flag(value: Any) -> bool | None:

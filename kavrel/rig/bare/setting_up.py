@@ -16,7 +16,7 @@ from kavrel.core.works.pools import parity_file
 from kavrel.core.works.volumes import UNION, tree_of, volumes_of
 from kavrel.formats.servers.setup import setup_script
 from kavrel.rig.bare.commands import COMMANDS
-from kavrel.rig.bare.disks import cut
+from kavrel.rig.bare.disks import SECTOR, cut
 from kavrel.rig.bare.holds import LOOKED_AT, Bare, lacking
 from kavrel.rig.bare.machine import Device, Filesystem, Machine, Mount, Part, Zpool
 from kavrel.rig.bare.restart import brought_back, imported, installed_anew, mounted
@@ -183,7 +183,7 @@ def _system_on(machine: Machine, disk: Device, size: int) -> None:
     disk.signs["gpt"] = f"of-system-{disk.path}"
     first = min(512 * MIB, size // 2)
     cut(machine, disk, Part(MIB, first)).signs["vfat"] = "of-firmware"
-    root = cut(machine, disk, Part(first, size))
+    root = cut(machine, disk, Part(first, -(-size // SECTOR) * SECTOR))
     root.signs["ext4"], root.user = "of-system", "mount /"
 
 

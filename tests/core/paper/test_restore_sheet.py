@@ -458,3 +458,24 @@ def test_what_parity_over_files_leaves_lost_is_told_apart_from_what_comes_back()
     assert "Its jobs refuse to run while a disk’s folder is empty" in dies
     assert "if it is one of the parity, have everything copied once more" in dies
     assert "`rsync -aHAX FOLDER/ OTHER/`" in dies
+
+
+def test_where_the_dead_disk_is_what_its_box_boots_from_the_system_comes_first() -> None:
+    box = lab().hosts[0].model_copy(update={"boot_disk": "box1", "system_bytes": 64 * GB})
+    plan = lab(hosts=(box, *lab().hosts[1:]))
+    (section,) = [
+        s
+        for s in restore_sheet(plan, evaluate(plan, TODAY), "r").sections
+        if s.title == "a disk dies: pool main"
+    ]
+    first, second = section.facts[:2]
+    left = (lab().disks[0].capacity_bytes - 64 * GB) // 2**20 - 2
+    assert "the system is installed onto the new one first" in first.how[0]
+    assert f"echo size={left}MiB | sfdisk -q --append --no-reread" in first.how[0]
+    assert "no `wipefs` on it" in first.how[0]
+    assert second.how == ()
+    unknown = box.model_copy(update={"system_bytes": None})
+    plan = lab(hosts=(unknown, *lab().hosts[1:]))
+    told = document_markdown(restore_sheet(plan, evaluate(plan, TODAY), "r"))
+    assert "the system is installed onto the new one first" in told
+    assert "sfdisk" not in told

@@ -1,8 +1,11 @@
 """What a machine can tell one layout from another by."""
 
+from datetime import UTC, datetime
+
 from kavrel.core.index import Index
 from kavrel.core.pools.families import FAMILIES
-from kavrel.core.seen.known import is_made_alike
+from kavrel.core.seen.known import Known, is_made_alike
+from kavrel.core.seen.machine import Machine, SeenDisk, SeenPool
 from tests.builders import GB, disk, lab
 
 
@@ -27,3 +30,25 @@ def test_slices_of_one_part_are_an_ordinary_array_and_those_of_several_are_not()
     # A card shows one disk, whatever is behind it; an array of the system is none of a card's.
     assert alike("card_mirror", "single", "box1", "box2")
     assert not alike("card_mirror", "mirror", "box1", "box2")
+
+
+def test_a_pool_is_told_from_the_systems_own_file_system_on_the_same_disk() -> None:
+    base = lab()
+    pool = base.pools[0].model_copy(
+        update={"family": "single", "filesystem": "ext4", "groups": (("box1",),)}
+    )
+    disks = (base.disks[0].model_copy(update={"serial": "SN-1"}), *base.disks[1:])
+    plan = base.model_copy(update={"pools": (pool, base.pools[1]), "disks": disks})
+    there = [
+        SeenPool(name=name, path=path, filesystem="ext4", groups=(("/dev/sda",),))
+        for name, path in (("home", "/home"), ("main", "/srv/main"), ("work", "/work"))
+    ]
+    for order in (there, there[::-1]):
+        machine = Machine(
+            host="box",
+            at=datetime(2026, 11, 25, tzinfo=UTC),
+            disks=(SeenDisk(device="/dev/sda", capacity_bytes=GB, serial="SN-1"),),
+            pools=tuple(order),
+        )
+        known = Known(Index(plan), machine, "box")
+        assert {name: p.id for name, p in known.pools.items()} == {"main": "main"}

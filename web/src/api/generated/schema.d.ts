@@ -4898,6 +4898,8 @@ export interface components {
             boot_device: "ssd" | "nvme" | "hdd" | "usb_stick" | "sd_card";
             /** Boot Disk */
             boot_disk?: string | null;
+            /** System Bytes */
+            system_bytes?: number | null;
             /**
              * Boot Copied
              * @default false
@@ -6388,6 +6390,8 @@ export interface components {
             boot_device: "ssd" | "nvme" | "hdd" | "usb_stick" | "sd_card";
             /** Boot Disk */
             boot_disk?: string | null;
+            /** System Bytes */
+            system_bytes?: number | null;
             /**
              * Boot Copied
              * @default false
