@@ -1,7 +1,5 @@
 """What a machine can tell one layout from another by."""
 
-from datetime import UTC, datetime
-
 from kavrel.core.index import Index
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.seen.known import Known, is_made_alike
@@ -46,7 +44,7 @@ def test_a_pool_is_told_from_the_systems_own_file_system_on_the_same_disk() -> N
     for order in (there, there[::-1]):
         machine = Machine(
             host="box",
-            at=datetime(2026, 11, 25, tzinfo=UTC),
+            at=0.0,
             disks=(SeenDisk(device="/dev/sda", capacity_bytes=GB, serial="SN-1"),),
             pools=tuple(order),
         )
