@@ -105,21 +105,12 @@ def create_app(
     outbox = Outbox(database, now)
     teller = Teller(service, outbox, database, keep=keep)
 
-    @asynccontextmanager
-    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        if tells:
-            teller.start()
-        yield
-        teller.stop()
-        service.jobs.close()
-        app.state.veiled.jobs.close()
-
     app = FastAPI(
         title="Kavrel",
         version=kavrel.__version__,
         redoc_url=None,
         docs_url=None,
-        lifespan=lifespan,
+        lifespan=_lifespan(teller, tells),
         dependencies=[Depends(allowed)],
     )
     app.state.service = service
@@ -135,6 +126,7 @@ def create_app(
         app.router.routes += part.routes
     _front_end(app, dist, prefix)
     app.openapi = lambda: document(app)  # type: ignore[method-assign]
+    # The last that is added is the first that a request meets.
     app.add_middleware(Gate, people=people, behind_proxy=behind_proxy)
     if compress:
         app.add_middleware(GZipMiddleware, minimum_size=2_000, compresslevel=4)
@@ -142,6 +134,21 @@ def create_app(
     app.add_middleware(Prefix, prefix=prefix)
     app.add_middleware(Counted, counts=counts)
     return app
+
+
+def _lifespan(teller: Teller, tells: bool) -> Callable[[FastAPI], Any]:
+    """What begins and ends with the server: who tells of things, and what is worked out meanwhile."""
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        if tells:
+            teller.start()
+        yield
+        teller.stop()
+        app.state.service.jobs.close()
+        app.state.veiled.jobs.close()
+
+    return lifespan
 
 
 class Lasting(StaticFiles):

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from functools import lru_cache
+from typing import Any
 
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.pools import room
@@ -78,8 +79,6 @@ def _lay_out(
     repair = repair_of(family, groups, filesystem, conditions)
     sets = redundancy_sets(family, groups)
     odds = loss(family, groups, filesystem, repair, conditions)
-    speeds, speed_working = _speeds(family, groups, conditions)
-    ram, ram_working = _memory(filesystem, usable, conditions)
     any_disks = outlives(family, widths)
     whole = max(_pass(d, conditions) for d in disks)
 
@@ -87,6 +86,7 @@ def _lay_out(
         return max(error(family, g, conditions) for g in sets) if any_disks else None
 
     return Layout(
+        **_at_work(family, groups, filesystem, usable, conditions),
         family=family.id,
         title=title(family, widths),
         filesystem=filesystem,
@@ -111,12 +111,6 @@ def _lay_out(
         loss_odds_5y=odds.lost,
         damage_odds_5y=odds.damaged,
         damage_at_most_5y=odds.damaged_at_most,
-        read_mb_per_s=speeds.read_mb_per_s,
-        write_mb_per_s=speeds.write_mb_per_s,
-        speeds=speeds,
-        ram_gib=ram,
-        idle_watts=sum(d.idle_watts for d in disks),
-        active_watts=sum(d.watts for d in disks),
         cost_minor=0,
         cost_per_tb_minor=None,
         grows=family.grows,
@@ -126,10 +120,31 @@ def _lay_out(
         rebuild_working=repair.working,
         odds_working=odds.lost_working,
         damage_working=odds.damaged_working,
-        speed_working=speed_working,
-        ram_working=ram_working,
-        power_working=_power_working(disks),
     )
+
+
+def _at_work(
+    family: Family,
+    groups: tuple[tuple[DiskFacts, ...], ...],
+    filesystem: str,
+    usable: int,
+    conditions: Conditions,
+) -> dict[str, Any]:
+    """What it does and takes while it works: speeds, memory, power, each with its working."""
+    disks = [d for g in groups for d in g]
+    speeds, speed_working = _speeds(family, groups, conditions)
+    ram, ram_working = _memory(filesystem, usable, conditions)
+    return {
+        "read_mb_per_s": speeds.read_mb_per_s,
+        "write_mb_per_s": speeds.write_mb_per_s,
+        "speeds": speeds,
+        "speed_working": speed_working,
+        "ram_gib": ram,
+        "ram_working": ram_working,
+        "idle_watts": sum(d.idle_watts for d in disks),
+        "active_watts": sum(d.watts for d in disks),
+        "power_working": _power_working(disks),
+    }
 
 
 def _power_working(disks: Sequence[DiskFacts]) -> Working:

@@ -144,13 +144,8 @@ class StartedOffer(StoreOffer):
             raise CannotBePlanned("it lands on the pool that it comes from")
         for home in homes:
             mine = [d for d in datasets if index.datasets[d].pool == home]
-            if any(
-                j.target_pool == pool
-                and set(j.datasets) >= set(mine)
-                and KINDS[j.kind].snapshots == copying.blocks
-                for j in self.plan.jobs
-            ):
-                continue  # the plan has it
+            if self._has_it(copying, pool, mine):
+                continue
             few = " and ".join(index.datasets[d].name for d in mine)
             what = few if len(mine) <= FEW else index.pools[home].name
             name = self._free_name("jobs", f"{what} to {index.pools[pool].name}")
@@ -166,17 +161,8 @@ class StartedOffer(StoreOffer):
                 "first_copy": "side_by_side" if start.site == end.site else "over_link",
                 "first_on": datetime.fromtimestamp(self.machine.at, UTC).date().isoformat(),
                 "credentials": "target" if end is self.host and start is not end else "source",
+                **self._way(copying, kind, start, end, mine),
             }
-            if KINDS[kind].by_file:
-                item["left_out"] = list(copying.left_out)
-            if copying.blocks and copying.raw and all(index.datasets[d].encrypted for d in mine):
-                item["encrypted"] = True
-            if start is not end and not any(p.module for p in (*copying.sources, copying.target)):
-                item["wire_encrypted"] = (
-                    True  # by ssh; a daemon's module comes and goes in the clear
-                )
-            if copying.kib_per_s:
-                item["limit_mbit"] = max(0.1, round(copying.kib_per_s * 1024 * 8 / 1e6, 3))
             if export:
                 item["lands_in"] = export.id
             guess += "" if sure else f"; that it lands on {index.pools[pool].name}"
@@ -191,6 +177,30 @@ class StartedOffer(StoreOffer):
                 guess=guess,
                 needs=(*pools, *(f"datasets/{d}" for d in mine)),
             )
+
+    def _has_it(self, copying: Copying, pool: str, datasets: list[str]) -> bool:
+        """Whether the plan has a job that carries all of this to that pool."""
+        return any(
+            j.target_pool == pool
+            and set(j.datasets) >= set(datasets)
+            and KINDS[j.kind].snapshots == copying.blocks
+            for j in self.plan.jobs
+        )
+
+    def _way(
+        self, copying: Copying, kind: str, start: Host, end: Host, datasets: list[str]
+    ) -> dict[str, Any]:
+        """What its command says of how it travels: what it leaves out, in what it is wrapped, how fast."""
+        index, way = Index(self.plan), dict[str, Any]()
+        if KINDS[kind].by_file:
+            way["left_out"] = list(copying.left_out)
+        if copying.blocks and copying.raw and all(index.datasets[d].encrypted for d in datasets):
+            way["encrypted"] = True
+        if start is not end and not any(p.module for p in (*copying.sources, copying.target)):
+            way["wire_encrypted"] = True  # by ssh; a daemon's module comes and goes in the clear
+        if copying.kib_per_s:
+            way["limit_mbit"] = max(0.1, round(copying.kib_per_s * 1024 * 8 / 1e6, 3))
+        return way
 
     def _box(self, name: str) -> Host:
         """The box of the plan that is called so, or has this address."""
