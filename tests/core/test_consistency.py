@@ -238,10 +238,10 @@ def test_of_the_disk_that_a_box_boots_from_only_what_the_system_leaves_is_for_da
     assert data(boot_disk="box1", system_bytes=64 * GB) == ((whole - 64 * GB) // 2**20 - 2) * 2**20
     # Not said: by the assumption, and never more than half of a disk.
     assumed = data(boot_disk="box1")
-    assert assumed == ((whole - 64 * GB) // 2**20 - 2) * 2**20
-    small = (lab().disks[0].model_copy(update={"capacity_bytes": 100 * GB}), *lab().disks[1:])
+    assert assumed == ((whole - 32 * GB) // 2**20 - 2) * 2**20
+    small = (lab().disks[0].model_copy(update={"capacity_bytes": 60 * GB}), *lab().disks[1:])
     index = Index(boots(boot_disk="box1").model_copy(update={"disks": small}))
-    assert index.data_bytes("box1") == (50 * GB // 2**20 - 2) * 2**20
+    assert index.data_bytes("box1") == (30 * GB // 2**20 - 2) * 2**20
     # It is the smallest of its group by then, and all of the group are as large as it.
     fields = {"boot_disk": "box1", "system_bytes": whole // 4}
     smaller = evaluate(boots(**fields), TODAY).pools[0].layout.usable_bytes

@@ -6,11 +6,11 @@ ASSUMPTIONS = (
     Assumption(
         "system_bytes",
         "What a system takes of a data disk that its box boots from, where the plan does not say it",
-        64e9,
+        32e9,
         "bytes",
         0,
         1e13,
-        COMMON,
+        f"a bare one needs about 8 GB, {COMMON}; with its updates and swap, {MEMORY}",
         "bench",
     ),
     Assumption("hdd_watts", "A hard disk at work", 8, "W", 0.5, 60, MEMORY, "bench"),

@@ -127,6 +127,7 @@ from kavrel.core.cautions.stays_down import STAYS_DOWN
 from kavrel.core.cautions.stranded_space import STRANDED_SPACE
 from kavrel.core.cautions.system_account import SYSTEM_ACCOUNT
 from kavrel.core.cautions.system_group import SYSTEM_GROUP
+from kavrel.core.cautions.system_room import SYSTEM_ROOM
 from kavrel.core.cautions.throw_away_copied import THROW_AWAY_COPIED
 from kavrel.core.cautions.tier_alone import TIER_ALONE
 from kavrel.core.cautions.trash_can_too_short import TRASH_CAN_TOO_SHORT
@@ -158,6 +159,7 @@ RULES: tuple[Rule, ...] = (
     REFURBISHED_AT_WORK,
     READ_ERROR_IN_REBUILD,
     STRANDED_SPACE,
+    SYSTEM_ROOM,
     POOL_FULL,
     POOL_TOO_SMALL,
     HOLDS_DATA,

@@ -195,6 +195,7 @@ MADE: dict[str, Callable[[], Plan]] = {
         hosts=host(kind="single_board", ports_usb=2),
         disks=(*lab().disks, disk(7, "box").model_copy(update={"bay": "usb-1"})),
     ),
+    "system_room": lambda: lab(hosts=host(boot_disk="box1", system_bytes=4 * GB)),
     "boot_without_copy": lambda: lab(hosts=host(boot_device="sd_card")),
     "no_ups": lambda: lab(hosts=host(on_ups=False)),
     "default_passwords": lambda: lab(hosts=host(default_passwords_changed=False)),
@@ -713,3 +714,16 @@ def test_who_writes_is_asked_over_every_protocol() -> None:
     assert why(lab(**nobody, **desks), "isos_writable") == [
         "whoever works at 10.0.0.5 can change them."
     ]
+
+
+def test_what_a_system_takes_of_a_data_disk_is_asked_for_where_a_pool_has_the_rest() -> None:
+    def said(**fields: Any) -> list[str]:
+        found = result(lab(hosts=host(**fields))).cautions
+        return [c.why for c in found if c.rule == "system_room"]
+
+    (unknown,) = said(boot_disk="box1")
+    assert "32.0 GB are assumed, and setup.sh makes no pool of the rest." in unknown
+    (small,) = said(boot_disk="box1", system_bytes=4 * GB)
+    assert "4.00 GB: a bare one needs about 8.00 GB" in small
+    assert said(boot_disk="box1", system_bytes=8 * GB) == []
+    assert said(system_bytes=4 * GB) == []
