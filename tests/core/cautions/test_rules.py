@@ -722,7 +722,7 @@ def test_what_a_system_takes_of_a_data_disk_is_asked_for_where_a_pool_has_the_re
         return [c.why for c in found if c.rule == "system_room"]
 
     (unknown,) = said(boot_disk="box1")
-    assert "32.0 GB are assumed, and setup.sh makes no pool of the rest." in unknown
+    assert "32 GB are assumed, and setup.sh makes no pool of the rest." in unknown
     (small,) = said(boot_disk="box1", system_bytes=4 * GB)
     assert "4.00 GB: a bare one needs about 8.00 GB" in small
     assert said(boot_disk="box1", system_bytes=8 * GB) == []
