@@ -506,6 +506,21 @@ def test_a_boot_device_that_is_a_data_disk_takes_the_pool_with_it() -> None:
     assert cell(elsewhere, "boot_lost").fate == "down"
 
 
+def test_the_disk_that_a_box_boots_from_is_the_worst_of_its_pool_to_lose() -> None:
+    """A pool that outlives a disk works on without it, and nobody reaches it until the box runs again."""
+    far = job("far", kind="replication", target_pool="second")
+    same = lab(hosts=hosts(boot_disk="box1"), jobs=(far,))
+    again = Index(same).assumptions["configure_again_hours"]
+    for hazard in ("one_disk", "second_disk"):
+        without, with_it = cell(lab(jobs=(far,)), hazard), cell(same, hazard)
+        assert (with_it.rto_seconds or 0) >= (without.rto_seconds or 0) + 3600 * again
+        assert "does not start until its system is there again" in with_it.why
+    assert (cell(lab(jobs=(far,)), "one_disk").fate, cell(same, "one_disk").fate) == (
+        "runs_on",
+        "down",
+    )
+
+
 def test_one_administrator_of_all_boxes_who_works_with_it_reaches_every_copy_in_a_box() -> None:
     pulled = job("far", kind="replication", target_pool="second", credentials="target")
     assert cell(lab(jobs=(pulled,)), "malware_credentials").fate == "restored"

@@ -3,45 +3,32 @@
 from dataclasses import replace
 
 from kavrel.core.index import Index
-from kavrel.core.kinds import jobs_that
-from kavrel.core.plan import Dataset
+from kavrel.core.plan import Dataset, Host, Pool
+from kavrel.core.pools.families import FAMILIES
+from kavrel.core.pools.survival import outlives
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Strike
-from kavrel.core.proof.hazards.one_disk import disks_die
+from kavrel.core.proof.hazards.one_disk import disks_die, on_its_disks
+from kavrel.core.proof.hazards.system_again import configuration_kept, system_again
+from kavrel.core.quantities import size_words
 
 STICKS = ("usb_stick", "sd_card")
 
 
-def configuration_kept(scene: Scene, host: str) -> str | None:
-    """What keeps the configuration of a box somewhere else, or None."""
-    index = scene.index
-    for job in jobs_that(index, lambda kind: kind.keeps_settings):
-        at = index.pools.get(job.target_pool or "")
-        if job.host == host and at and at.host != host:
-            return job.name
-    return "a copy elsewhere" if index.hosts[host].boot_copied else None
-
-
 def _strike(scene: Scene, dataset: Dataset) -> Strike:
     host = scene.home(dataset)
-    kept = configuration_kept(scene, host.id)
     device = host.boot_device.replace("_", " ")
-    key = "reinstall_hours" if kept else "configure_again_hours"
-    text = f"install {host.name} anew, load its configuration from {kept}"
-    again = scene.step(text if kept else f"set up {host.name} from memory", key, "replace")
     pool = scene.index.pools[dataset.pool]
+    kept = configuration_kept(scene, host.id)
     nowhere = "" if kept else ", and its configuration is nowhere else"
-    if host.boot_disk and host.boot_disk in pool.disks:
-        label = scene.index.disks[host.boot_disk].label
+    if on_its_disks(host, pool):
+        label = scene.index.disks[host.boot_disk or ""].label
         taken = disks_die(scene, dataset, 1)
-        if taken.state == "gone":
-            return replace(
-                taken,
-                why=f"{host.name} boots from a part of {label}, a disk of pool {pool.name}: "
-                f"{taken.why}{nowhere}",
-                dies=(f"the disk that {host.name} boots from", *taken.dies),
-                repair=(*taken.repair, again),
-            )
-        device = f"disk {label}, which it boots from,"
+        return replace(
+            taken,
+            why=f"{host.name} boots from a part of {label}, a disk of pool {pool.name}: {taken.why}{nowhere}",
+            event=taken.event if taken.state == "gone" else f"boot {host.id}",
+            dies=(f"the disk that {host.name} boots from", *taken.dies),
+        )
     return Strike(
         state="down",
         why=f"the {device} of {host.name} dies; the pools are whole{nowhere}",
@@ -50,7 +37,7 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
         repair=(
             scene.step("notice", "notice_hours", "notice"),
             scene.step("get another boot device", "order_disk_hours", "replace"),
-            again,
+            system_again(scene, host),
         ),
     )
 
@@ -60,18 +47,40 @@ def _told(index: Index, host: str) -> tuple[str, ...]:
     box = index.hosts[host]
     if box.closed or box.personal:
         return ()
-    mine = [index.disks[d] for p in index.plan.pools if p.host == host for d in p.disks]
+    pools = [p for p in index.plan.pools if p.host == host]
+    mine = [index.disks[d] for p in pools for d in p.disks]
     named = ", ".join(f"{d.label} {d.serial}".strip() for d in mine if d.id != box.boot_disk)
+    unplugged = f": leave the data disks unplugged until it runs ({named})" if named else ""
+    part = ""
+    if any(on_its_disks(box, p) for p in pools):
+        most = f" of at most {size_words(box.system_bytes)}" if box.system_bytes else ""
+        part = f", onto a part{most} in a GPT, with the rest left unused"
     return (
-        "Install onto the new device and nowhere else: leave the data disks unplugged until it runs "
-        f"({named}).",
-        f"Then plug them in, take the bundle of {box.name}, append its fstab to /etc/fstab, and run `sh "
-        "setup.sh`. "
-        "It puts the pools together as they are, asks for a passphrase where one is locked, makes nothing "
-        "anew, gives every account the number that its files carry, and names what it cannot do.",
+        f"Install onto the new device and nowhere else{part}{unplugged}.",
+        *(_took_along(box, p) for p in pools if on_its_disks(box, p)),
+        f"With all data disks plugged in again, take the bundle of {box.name}, append its fstab to /etc/fstab, "
+        "and run `sh setup.sh`. It puts the pools together as they are, asks for a passphrase where one is "
+        "locked, makes nothing anew, gives every account the number that its files carry, and names what it "
+        "cannot do.",
         "Put the bundle's other files where its README says: until then nothing is served, and no job runs.",
         "Set the passwords that it names in the end. What other boxes know this one by (SSH host keys, "
         "certificates) is new: they have to be told.",
+    )
+
+
+def _took_along(box: Host, pool: Pool) -> str:
+    """What becomes of a pool that had the rest of the disk which died."""
+    if FAMILIES[pool.family].apart or outlives(
+        FAMILIES[pool.family], [len(g) for g in pool.groups]
+    ):
+        return (
+            f"Pool {pool.name} had the rest of that disk: what is left of it is put together without it, and "
+            f"the new disk’s rest is put into its place as said under “a disk dies: pool {pool.name}”."
+        )
+    return (
+        f"Pool {pool.name} had the rest of that disk, and is gone with it: on the Bench give the disk its new "
+        f"serial, on Pools take off that {pool.name} stands, and go on with {box.name}’s new bundle, which "
+        "asks before it wipes anything. What was on it is brought back last."
     )
 
 

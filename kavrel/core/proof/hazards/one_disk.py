@@ -1,12 +1,15 @@
 """Any one disk of the pool dies."""
 
+from dataclasses import replace
+
 from kavrel.core.kinds import jobs_that
-from kavrel.core.plan import Dataset, Pool
+from kavrel.core.plan import Dataset, Host, Pool
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.parts import has_tier
 from kavrel.core.pools.pool import spare_for
 from kavrel.core.pools.stirred import stirred_bytes_per_day
 from kavrel.core.proof.hazards.hazard import Hazard, Scene, Step, Strike, on_pool
+from kavrel.core.proof.hazards.system_again import system_again
 from kavrel.core.quantities import size_words
 
 UNMOVED = "what is on the fast tier alone", "from one run of the mover to the next"
@@ -14,8 +17,28 @@ NO_PARITY_YET = "what has no parity yet", "from one day's parity to the next"
 PARITY_DAYS = 1.0  # from one parity over files to the next
 
 
+def on_its_disks(host: Host, pool: Pool) -> bool:
+    """Whether a box boots from a disk of a pool, or of its fast tier."""
+    return bool(host.boot_disk) and host.boot_disk in (*pool.disks, *pool.tier)
+
+
 def disks_die(scene: Scene, dataset: Dataset, count: int) -> Strike:
-    """So many disks of the pool die, the worst ones for it."""
+    """So many disks of the pool die, the worst ones for it: that which the box boots from is one of them."""
+    struck, host = _die(scene, dataset, count), scene.home(dataset)
+    pool = scene.index.pools[dataset.pool]
+    if not on_its_disks(host, pool):
+        return struck
+    label = scene.index.disks[host.boot_disk or ""].label
+    repair = struck.repair or tuple(_replaced(scene, pool, count))
+    return replace(
+        struck,
+        state="down" if struck.state == "stands" else struck.state,
+        why=f"{struck.why}; where it is {label}, {host.name} does not start until its system is there again",
+        repair=(*repair, system_again(scene, host)),
+    )
+
+
+def _die(scene: Scene, dataset: Dataset, count: int) -> Strike:
     pool = scene.index.pools[dataset.pool]
     layout = scene.book.states[pool.id].layout
     event = f"pool {pool.id}"
