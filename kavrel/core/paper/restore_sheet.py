@@ -20,6 +20,7 @@ from kavrel.core.plan import Job, Plan
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.proof.cell import Cell, StepView
 from kavrel.core.proof.hazards import HAZARDS
+from kavrel.core.proof.hazards.one_disk import on_its_disks
 from kavrel.core.proof.proof import share
 from kavrel.core.proof.restores import WORTH_ORDER
 from kavrel.core.quantities import size_words, span_words
@@ -102,7 +103,14 @@ def _made_anew(
         return (
             f"Pool {told.name} is made anew on the new disks first, in the page of {host.name}.",
         )
+    first: tuple[str, ...] = ()
+    if on_its_disks(host, told):
+        label = index.disks[host.boot_disk or ""].label
+        first = (
+            f"Where {label} died, {host.name} boots from it: its system comes first, see boot device dies.",
+        )
     return (
+        *first,
         f"Pool {told.name} is made anew first: on the Bench give its disks their new serials, on Pools take "
         f"off that it stands, and run `sh setup.sh` of {host.name}'s new bundle; it asks before it wipes "
         "anything.",

@@ -479,3 +479,28 @@ def test_where_the_dead_disk_is_what_its_box_boots_from_the_system_comes_first()
     told = document_markdown(restore_sheet(plan, evaluate(plan, TODAY), "r"))
     assert "the system is installed onto the new one first" in told
     assert "sfdisk" not in told
+
+
+def test_a_pool_that_goes_with_the_disk_that_its_box_boots_from_is_made_anew_behind_the_system() -> (
+    None
+):
+    box = lab().hosts[0].model_copy(update={"boot_disk": "box1", "system_bytes": 64 * GB})
+    fields = {"family": "single", "filesystem": "ext4", "groups": (("box1",),)}
+    alone = lab().pools[0].model_copy(update=fields)
+    far = job("far", kind="backup", target_pool="second")
+    plan = lab(hosts=(box, *lab().hosts[1:]), pools=(alone, lab().pools[1]), jobs=(far,))
+    sections = restore_sheet(plan, evaluate(plan, TODAY), "r").sections
+    told = {s.title: [f.text for f in s.facts] for s in sections}
+    assert "its system comes first, see boot device dies" in told["one disk: pool main"][0]
+    boots = told["boot device dies: box"]
+    assert "onto a part of at most 64 GB in a GPT, with the rest left unused" in boots[0]
+    assert "()" not in boots[0]
+    assert "Pool main had the rest of that disk, and is gone with it" in boots[1]
+    assert "box’s new bundle" in boots[1]
+    assert "run `sh setup.sh`" in boots[2]
+    # One that outlives a disk is put together without it.
+    plan = lab(hosts=(box, *lab().hosts[1:]))
+    sections = restore_sheet(plan, evaluate(plan, TODAY), "r").sections
+    (boots,) = [[f.text for f in s.facts] for s in sections if s.title == "boot device dies: box"]
+    assert "what is left of it is put together without it" in boots[1]
+    assert any(s.title == "a disk dies: pool main" for s in sections)
