@@ -18,7 +18,7 @@ from kavrel.core.copies.book import CopyBook, utc
 from kavrel.core.copies.explained import Figure, explained
 from kavrel.core.copies.first import FirstWay, first_ways
 from kavrel.core.copies.ladder import ladder, ladder_working
-from kavrel.core.copies.space import PoolSpace, freed_bytes, pool_space
+from kavrel.core.copies.space import PoolSpace, freed, pool_space
 from kavrel.core.edit import put_starts
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
@@ -49,6 +49,7 @@ class PointView(BaseModel):
     expires_at: datetime | None
     kept_by: list[str]
     frees_bytes: int
+    frees_working: Working
 
 
 class Points(BaseModel):
@@ -110,16 +111,19 @@ def list_points(plan_id: str, job: str, on: date, service: TheService) -> Respon
     now = datetime.combine(on + timedelta(days=1), time(), zone).timestamp()
     if not KINDS[wanted.kind].in_place and times:
         now = times[-1]
-    points = [
-        PointView(
-            data_time=utc(p.data_time),
-            available_at=utc(p.available_at),
-            expires_at=utc(p.expires_at) if p.expires_at != float("inf") else None,
-            kept_by=[name for name, _ in rules],
-            frees_bytes=freed_bytes(book, wanted, times, now, n),
+    points = []
+    for n, (p, rules) in enumerate(ruled):
+        working = freed(book, wanted, times, now, n)
+        points.append(
+            PointView(
+                data_time=utc(p.data_time),
+                available_at=utc(p.available_at),
+                expires_at=utc(p.expires_at) if p.expires_at != float("inf") else None,
+                kept_by=[name for name, _ in rules],
+                frees_bytes=int(working.value or 0),
+                frees_working=working,
+            )
         )
-        for n, (p, rules) in enumerate(ruled)
-    ]
     return body(Points(job=job, on=on, points=points))
 
 

@@ -104,6 +104,7 @@ class PoolView(_View):
     stored_a_year_bytes: int
     left_bytes: int
     fill: float
+    room: Working
     rebuild_now: Working
 
 
@@ -483,6 +484,7 @@ def _pool(view: View, state: PoolState) -> PoolView:
         stored_a_year_bytes=stored.a_year_bytes,
         left_bytes=max(state.layout.usable_bytes - state.taken_bytes - stored.now_bytes, 0),
         fill=fill,
+        room=_room(state, stored.now_bytes, fill),
         rebuild_now=repair_of(
             FAMILIES[state.pool.family],
             state.groups,
@@ -490,6 +492,32 @@ def _pool(view: View, state: PoolState) -> PoolView:
             state.conditions,
             min(fill, 1.0),
         ).working,
+    )
+
+
+def _room(state: PoolState, stored: int, fill: float) -> Working:
+    """What is left on a pool, and how full it is."""
+    usable = state.layout.usable_bytes
+    return step(
+        "left on the pool",
+        max(usable - state.taken_bytes - stored, 0),
+        "bytes",
+        "usable - datasets - kept - copies and points",
+        step("usable", usable, "bytes", "see the layout"),
+        step("datasets", state.dataset_bytes, "bytes", "sum of their sizes"),
+        step(
+            "kept",
+            state.reserved_bytes,
+            "bytes",
+            "thick volumes and reservations that are not filled yet",
+        ),
+        step(
+            "copies and points",
+            stored,
+            "bytes",
+            "others' newest copies that lie here, and what all points here hold beside the newest state",
+        ),
+        step("how full it is", fill, "of it", "(datasets + kept + copies and points) / usable"),
     )
 
 

@@ -44,6 +44,15 @@ def test_sums_in_the_workings_add_up(demo: Plan) -> None:
         assert sum(p for p in parts if isinstance(p, int)) == figure.working.value
 
 
+def test_what_is_left_on_a_pool_is_what_its_working_says(demo: Plan) -> None:
+    for pool in evaluate(demo, TODAY).pools:
+        usable, data, kept, copies, fill = (w.value for w in pool.room.inputs)
+        assert all(isinstance(v, int) for v in (usable, data, kept, copies))
+        left = int(usable or 0) - int(data or 0) - int(kept or 0) - int(copies or 0)
+        assert pool.room.value == pool.left_bytes == max(left, 0)
+        assert fill == pool.fill
+
+
 def test_every_assumption_named_in_a_working_can_be_edited(demo: Plan) -> None:
     strip = evaluate(demo, TODAY).strip
     named = {

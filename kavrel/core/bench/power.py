@@ -169,6 +169,13 @@ def supply_view(index: Index, supply: Supply, hosts: dict[str, HostPower]) -> Su
             step(
                 "apparent load", apparent, "VA", "load / power factor", known.step("power_factor")
             ),
+            step(
+                "of what it carries",
+                apparent / supply.va,
+                "of it",
+                "apparent load / its VA",
+                step("carries", supply.va, "VA"),
+            ),
         ),
     )
 

@@ -56,12 +56,44 @@ def frees(dataset: Dataset, times: Sequence[float], now: float, which: int) -> f
     return max(here + before - joined, 0.0)
 
 
-def freed_bytes(book: CopyBook, job: Job, times: Sequence[float], now: float, which: int) -> int:
-    """Bytes that come back on the store when one point of a job goes."""
+def freed(book: CopyBook, job: Job, times: Sequence[float], now: float, which: int) -> Working:
+    """Bytes that come back on the store when one point of a job goes, with their working."""
+    name = "freed when this point goes"
     if KINDS[job.kind].whole_points(job):
-        return book.first_bytes(job)
+        whole = book.first_bytes(job)
+        return step(name, whole, "bytes", "a whole archive: all that is copied, as it is stored")
     datasets = [book.index.datasets[d] for d in job.datasets]
-    return int(sum(frees(d, times, now, which) * book.stored_share(job, d) for d in datasets))
+    shares = [frees(d, times, now, which) * book.stored_share(job, d) for d in datasets]
+    after = times[which + 1] if which + 1 < len(times) else now
+    days = max(after - times[which], 0.0) / DAY
+    gaps = [step("to the next point, or to now", days, "days")]
+    if which:
+        gaps.insert(
+            0, step("from the point before", (times[which] - times[which - 1]) / DAY, "days")
+        )
+    return step(
+        name,
+        int(sum(shares)),
+        "bytes",
+        "what only this point holds: gone from it to the next + gone from the one before to it - gone from the "
+        "one before to the next"
+        if which
+        else "the oldest: what is gone from it to the next",
+        *gaps,
+        *(
+            step(
+                d.name,
+                int(freed),
+                "bytes",
+                "what is changed or deleted in those days, at most all of it, x share that is stored",
+                step("changed a day", d.change_bytes_per_day, "bytes"),
+                step("of which it is the same again and again", d.repeat_share, "of it"),
+                step("deleted a day", d.deleted_bytes_per_day, "bytes"),
+                step("stored of each byte", book.stored_share(job, d), "of it"),
+            )
+            for d, freed in zip(datasets, shares, strict=True)
+        ),
+    )
 
 
 def held_bytes(book: CopyBook, job: Job, day: date) -> float:

@@ -6,9 +6,11 @@ from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.index import Index
 from kavrel.core.seen.offer import Taken
+from kavrel.core.working import Working, local, step
 
 DAY = 86_400.0
 YEAR = 365.25 * DAY
+MOST_SHOWN = 24  # of the looks, the newest
 SHORTEST = 14 * DAY  # a week says little: common practice, no source
 
 
@@ -34,6 +36,7 @@ class Grown(BaseModel):
     fills: tuple[Fill, ...]
     planned_bytes_per_year: int
     measured_bytes_per_year: int | None
+    working: Working
     change: Taken | None = None
 
 
@@ -65,10 +68,27 @@ def grown(
                 fills=tuple(Fill(seen_at=t, used_bytes=b) for t, b in seen),
                 planned_bytes_per_year=dataset.growth_bytes_per_year,
                 measured_bytes_per_year=slope,
+                working=_working(index, dataset.growth_bytes_per_year, seen, slope),
                 change=change,
             )
         )
     return rows
+
+
+def _working(
+    index: Index, planned: int, seen: Sequence[tuple[float, int]], slope: int | None
+) -> Working:
+    zone = index.plan.zone
+    return step(
+        "grew a year",
+        slope,
+        "bytes",
+        "slope of the straight line through what it held at each look, by least squares"
+        if slope is not None
+        else f"looks that are {SHORTEST / DAY:.0f} days apart at least say something",
+        step("planned a year", planned, "bytes"),
+        *(step(local(t, zone), used, "bytes") for t, used in seen[-MOST_SHOWN:]),
+    )
 
 
 def _slope(seen: Sequence[tuple[float, int]]) -> int | None:

@@ -4,7 +4,7 @@ A copy that nobody could look at is not there, as far as anybody knows: as found
 """
 
 from bisect import bisect_left
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from typing import Literal
@@ -22,12 +22,22 @@ from kavrel.core.proof.today import NEVER, Standing, standing
 from kavrel.core.quantities import DAY, span_words
 from kavrel.core.seen.machine import LISTED, Machine
 from kavrel.core.shares.names import copy_folders, folders, job_names, zfs_namer
+from kavrel.core.working import Working, local, step
 
 Known = Literal["seen", "told", "by hand", "unknown"]
 SHOWN = 12
 NOT_LISTED = "of older points than its newest nobody has told: a NAME.points script lists them"
 MOST_TIMES = 1000  # of the points that are there, the newest
+_BY: dict[Known, str] = {
+    "seen": "listed where they lie",
+    "told": "the newest alone, by its mark or by the box that made it",
+    "by hand": "the log says when",
+    "unknown": "nobody looked",
+}
 SLACK = 0.6  # of the gap between two points: a run that came late took the place of its start
+
+
+_NEAR = f"no point within {SLACK:.0%} of the gap to its nearest planned neighbour"
 
 
 class FoundPoints(BaseModel):
@@ -58,6 +68,7 @@ class FoundPoints(BaseModel):
     first_missing: tuple[datetime, ...]
     times: tuple[datetime, ...]
     why: str
+    working: Working
 
 
 @dataclass(frozen=True)
@@ -164,7 +175,53 @@ class Finder:
             first_missing=tuple(_utc(t) for t in lost[-SHOWN:]),
             times=tuple(_utc(t) for t in got.times[-MOST_TIMES:]),
             why=self._why(job, got, late),
+            working=self._working(job, got, planned, lost, early, extra, late),
         )
+
+    def _working(
+        self,
+        job: Job,
+        got: _Evidence,
+        planned: Sequence[float],
+        lost: Sequence[float],
+        early: Sequence[float],
+        extra: int,
+        late: float,
+    ) -> Working:
+        zone, usual = self.index.plan.zone, self.book.ages(job)
+        rows = [
+            step(
+                "planned",
+                len(planned),
+                "points",
+                "by schedule and retention: complete at the look, and not to be pruned yet",
+            ),
+            step("there", len(got.times), "points", _BY[got.how]),
+        ]
+        if got.how == "seen":
+            rows += [
+                step("too many", extra, "points", "over a day older than the oldest planned one"),
+                step("missing", len(lost), "points", _NEAR, *_at(lost, zone)),
+                step(
+                    "of them pruned early",
+                    len(early),
+                    "points",
+                    "older than the newest that is there",
+                ),
+            ]
+        if got.times and usual:
+            rows.append(
+                step(
+                    "late by",
+                    late / 3600,
+                    "h",
+                    "age of the newest at the look - the age that it ever should have, 0 at least",
+                    step("its age", (got.at - got.times[-1]) / 3600, "h"),
+                    step("its age at worst, by the plan", usual.worst / 3600, "h"),
+                )
+            )
+        at = local(got.at, zone) if got.at else "nobody looked"
+        return step("looked at", at, "", "each planned point beside those that are there", *rows)
 
     def _why(self, job: Job, got: _Evidence, late: float) -> str:
         box = self.index.hosts[got.host].name if got.host else ""
@@ -242,3 +299,8 @@ def _utc(moment: float) -> datetime:
 def names_of(index: Index) -> dict[str, str]:
     """Name of a job on its host to its id."""
     return {name: job for job, name in job_names(index.plan).items()}
+
+
+def _at(times: Sequence[float], zone: str) -> Iterator[Working]:
+    """The newest of these moments."""
+    yield from (step("planned for", local(t, zone)) for t in times[-SHOWN:])

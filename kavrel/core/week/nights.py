@@ -102,6 +102,8 @@ def night_working(index: Index, night: Night, runs: Sequence[TaskRun]) -> Workin
         night.busy_hours,
         "h",
         "the time in which anything runs, overlaps counted once",
+        step("runs", night.runs, "runs", f"those that take over {LEAST_SECONDS} s alone"),
+        step("slowed", night.slowed, "runs", f"{SLOWED_TIMES:g} times as long as alone, or longer"),
         *parts,
         source="simulated: jobs that share disks, LAN or links get fair shares, max-min over what each "
         "needs most (Bertsekas and Gallager 1992; Ghodsi et al. 2011); seeks count in each one's own load",

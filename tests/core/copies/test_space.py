@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kavrel.core.copies.space import frees, gone, held, held_bytes, pool_space
+from kavrel.core.copies.space import freed, frees, gone, held, held_bytes, pool_space
 from kavrel.core.plan import Dataset, Retention
 from kavrel.core.quantities import DAY
 from tests.builders import GB, TB, book, job, lab
@@ -61,6 +61,23 @@ def test_what_removing_a_point_frees_is_the_difference(
     without = [t for n, t in enumerate(times) if n != which]
     freed = held(d, tuple(times), now) - held(d, tuple(without), now)
     assert frees(d, times, now, which) == pytest.approx(max(freed, 0.0), abs=1.0)
+
+
+def test_what_a_point_frees_can_be_reckoned_again_from_its_working() -> None:
+    d = data(change_bytes_per_day=10 * GB, deleted_bytes_per_day=GB, size_bytes=50 * GB)
+    plan = lab(datasets=(d,), jobs=(job("s", retention=Retention(daily=30)),))
+    times = [0.0, DAY, 9 * DAY, 10 * DAY]
+    told = [freed(book(plan), plan.jobs[0], times, 11 * DAY, n) for n in range(4)]
+    # By hand: 11 GB a day, 50 GB at most; the oldest frees what is gone until the next.
+    assert [w.value for w in told] == [11 * GB, 11 * GB, 11 * GB, 0]
+    assert [w.value for w in told[1].inputs[:2]] == [1.0, 8.0]
+    assert told[1].inputs[2].value == told[1].value
+
+
+def test_an_archive_frees_all_of_itself() -> None:
+    whole = job("w", kind="image", target_pool="second")
+    archives = book(lab(datasets=(data(size_bytes=50 * GB),), jobs=(whole,)))
+    assert freed(archives, whole, [0.0, DAY], 2 * DAY, 0).value == archives.first_bytes(whole)
 
 
 def test_a_pool_with_its_points_and_copies() -> None:

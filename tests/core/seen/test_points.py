@@ -78,6 +78,11 @@ def test_three_nights_that_did_not_come_are_missing_and_cost_as_much_work(demo: 
     silent = machines(demo, dipper=Twist(silent_days={"to-mill": 3.0}))
     one = row(demo, silent, "to-mill", "scans")
     assert (one.how, one.missing, one.pruned_early) == ("seen", 3, 0)
+    told = {w.name: w for w in one.working.inputs}
+    assert (told["planned"].value, told["there"].value) == (one.planned, one.there)
+    assert told["missing"].value == len(told["missing"].inputs) == 3
+    age, worst = (float(w.value or 0) for w in told["late by"].inputs)
+    assert age - worst == pytest.approx(one.late_seconds / 3600)
     assert one.late_seconds == pytest.approx(2 * 86_400, abs=6 * 3600)
     as_planned, as_found = cells(demo, machines(demo)), cells(demo, silent)
     key = ("scans", "box_lost")

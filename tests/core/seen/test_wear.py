@@ -97,6 +97,8 @@ def test_growth_counts_once_it_was_measured_for_two_weeks() -> None:
     (row,) = grown(index, {key: fills})
     # Two GB a week are 104 a year.
     assert row.measured_bytes_per_year == pytest.approx(2 * GB * YEAR / (7 * DAY), rel=1e-6)
+    assert row.working.value == row.measured_bytes_per_year
+    assert [w.value for w in row.working.inputs] == [0, *(used for _, used in fills)]
     assert row.change
     assert row.change.item["growth_bytes_per_year"] == row.measured_bytes_per_year
     assert row.change.item["size_bytes"] == 108 * GB

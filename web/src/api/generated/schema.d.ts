@@ -4600,6 +4600,7 @@ export interface components {
             times: string[];
             /** Why */
             why: string;
+            working: components["schemas"]["Working"];
         };
         /**
          * FoundReport
@@ -4679,6 +4680,7 @@ export interface components {
             planned_bytes_per_year: number;
             /** Measured Bytes Per Year */
             measured_bytes_per_year: number | null;
+            working: components["schemas"]["Working"];
             change?: components["schemas"]["Taken"] | null;
         };
         /**
@@ -7768,6 +7770,7 @@ export interface components {
             kept_by: string[];
             /** Frees Bytes */
             frees_bytes: number;
+            frees_working: components["schemas"]["Working"];
         };
         /**
          * Points
@@ -7950,6 +7953,7 @@ export interface components {
             left_bytes: number;
             /** Fill */
             fill: number;
+            room: components["schemas"]["Working"];
             rebuild_now: components["schemas"]["Working"];
         };
         /**

@@ -45,8 +45,9 @@ export function Power({ onAdd, onOpen }: { onAdd: () => void; onOpen: (supply: I
               </button>
               <Differs about={supply.id} /> feeds {names(supply.hosts)}, tells {names(supply.signals)}
               <p>
-                load <span className="figure">{view.load_watts.toFixed(0)} W</span>, {percent(view.load_va_share)} of
-                what it carries; <Worked name="" value={view.why} onOpen={() => setWorking(view.working)} />
+                <Worked name="load" value={`${view.load_watts.toFixed(0)} W`} onOpen={() => setWorking(view.working)} />
+                , {percent(view.load_va_share)} of what it carries;{' '}
+                <Worked name="" value={view.why} onOpen={() => setWorking(view.working)} />
               </p>
               {view.without_signal.length > 0 && (
                 <p className="font-semibold text-danger">

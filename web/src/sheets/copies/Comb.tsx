@@ -3,9 +3,10 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { scaleTime } from 'd3-scale';
 import { useState } from 'react';
-import { api, unwrap, type Schemas } from '../../api/client';
+import { api, unwrap, type Schemas, type Working } from '../../api/client';
 import { useFound } from '../../api/looks';
 import { usePlan } from '../../api/plan';
+import { WorkingSlip } from '../../parts/WorkingSlip';
 import { size, span } from '../../text/format';
 
 const WIDTH = 1000;
@@ -21,6 +22,7 @@ export function Comb({ job }: { job: Schemas['JobView'] }) {
   const today = Date.parse(evaluation.today);
   const [noticed, setNoticed] = useState(today);
   const [deletedAgo, setDeletedAgo] = useState(30);
+  const [working, setWorking] = useState<Working | null>(null);
   const found = useQuery({
     queryKey: ['points', meta.id, meta.revision, job.id, dayOf(noticed)],
     placeholderData: keepPreviousData,
@@ -143,7 +145,9 @@ export function Comb({ job }: { job: Schemas['JobView'] }) {
           <span>
             is kept as: <b>{shown.kept_by.join('; ')}</b>
             {shown.expires_at && `, until ${shown.expires_at.slice(0, 10)}`}. Removing it frees{' '}
-            <span className="figure">{size(shown.frees_bytes)}</span>
+            <button type="button" className="pick figure" onClick={() => setWorking(shown.frees_working)}>
+              {size(shown.frees_bytes)}
+            </button>
             {shown.frees_bytes === 0 && ': its neighbours hold the rest'}.
           </span>
         </p>
@@ -186,6 +190,7 @@ export function Comb({ job }: { job: Schemas['JobView'] }) {
           )}
         </p>
       </div>
+      <WorkingSlip working={working} onClose={() => setWorking(null)} />
     </section>
   );
 }

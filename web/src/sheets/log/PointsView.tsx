@@ -1,7 +1,7 @@
 /** Points that exist under those that are planned, runs as the boxes wrote them down, and measured growth. */
 
 import { useState } from 'react';
-import type { Schemas } from '../../api/client';
+import type { Schemas, Working } from '../../api/client';
 import { useFound } from '../../api/looks';
 import { useChange, usePlan } from '../../api/plan';
 import { WorkingSlip } from '../../parts/WorkingSlip';
@@ -18,6 +18,7 @@ const HOW: Record<string, string> = {
 export function PointsView() {
   const { plan } = usePlan();
   const { data, error } = useFound();
+  const [working, setWorking] = useState<Working | null>(null);
   if (error) return <p role="alert">{error.message}</p>;
   if (!data) return <p data-waiting>Looking…</p>;
   const job = new Map(plan.jobs.map((j) => [j.id, j.name]));
@@ -68,7 +69,11 @@ export function PointsView() {
                   <td className="wrap-anywhere">
                     <b>{job.get(p.job)}</b>, {dataset.get(p.dataset)}
                   </td>
-                  <td className="figure text-right">{p.planned}</td>
+                  <td className="text-right">
+                    <button type="button" className="pick figure" onClick={() => setWorking(p.working)}>
+                      {p.planned}
+                    </button>
+                  </td>
                   <td className="figure text-right">
                     {p.how === 'seen' ? p.there : p.how === 'told' && p.there ? '1 known' : '—'}
                   </td>
@@ -94,7 +99,8 @@ export function PointsView() {
           </table>
         </div>
       </section>
-      <Grown rows={data.grown} />
+      <WorkingSlip working={working} onClose={() => setWorking(null)} />
+      <Grown rows={data.grown} onWorking={setWorking} />
       <section aria-label="Runs">
         <h2 className="border-b border-ink">Runs, as the boxes wrote them down</h2>
         {data.runs.length === 0 && <p className="text-quiet">No box has told of a run yet.</p>}
@@ -148,7 +154,7 @@ function Hollow({ rows, job }: { rows: Schemas['Hollow'][]; job: Map<string, str
   );
 }
 
-function Grown({ rows }: { rows: Schemas['Grown'][] }) {
+function Grown({ rows, onWorking }: { rows: Schemas['Grown'][]; onWorking: (w: Working) => void }) {
   const change = useChange();
   const told = rows.filter((r) => r.measured_bytes_per_year !== null);
   if (!told.length) return null;
@@ -160,8 +166,11 @@ function Grown({ rows }: { rows: Schemas['Grown'][] }) {
           <li key={r.dataset} className="flex flex-wrap items-baseline gap-x-3 border-b border-hair py-0.5">
             <b>{r.name}</b>
             <span>
-              grew by <span className="figure">{size(Math.max(0, r.measured_bytes_per_year ?? 0))}</span> a year over{' '}
-              <span className="figure">{r.fills.length}</span> looks; planned are{' '}
+              grew by{' '}
+              <button type="button" className="pick figure" onClick={() => onWorking(r.working)}>
+                {size(Math.max(0, r.measured_bytes_per_year ?? 0))}
+              </button>{' '}
+              a year over <span className="figure">{r.fills.length}</span> looks; planned are{' '}
               <span className="figure">{size(r.planned_bytes_per_year)}</span>
             </span>
             {r.change && (

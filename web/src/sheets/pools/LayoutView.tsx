@@ -173,10 +173,10 @@ export function LayoutView({ chosen, onChosen }: { chosen: string; onChosen: (po
               , kept for thick volumes and reservations <span className="figure">{size(view.reserved_bytes)}</span>,
             </>
           )}{' '}
-          and copies of others <span className="figure">{size(view.stored_bytes)}</span> take{' '}
+          and copies and points <span className="figure">{size(view.stored_bytes)}</span> take{' '}
           <span className={`figure font-semibold ${view.fill > 0.8 ? 'text-danger' : ''}`}>{percent(view.fill)}</span>{' '}
           of <span className="figure">{size(view.layout.usable_bytes)}</span>;{' '}
-          <span className="figure">{size(view.left_bytes)}</span> are left.{' '}
+          <Worked name="" value={size(view.left_bytes)} onOpen={() => setWorking(view.room)} /> are left.{' '}
           {typeof view.rebuild_now.value === 'number' && (
             <Worked
               name="a rebuild at that fill"

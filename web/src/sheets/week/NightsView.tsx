@@ -64,8 +64,12 @@ export function NightsView() {
                     {n.ends_at.slice(0, 10) === n.day ? '' : `${n.ends_at.slice(5, 10)} `}
                     {clock(n.ends_at)}
                   </td>
-                  <td className="figure pl-5 text-right">{n.runs}</td>
-                  <td className="figure pl-5 text-right">{n.slowed}</td>
+                  <td className="figure pl-5 text-right">
+                    <Worked name="" value={n.runs} onOpen={() => setWorking(n.working ?? null)} />
+                  </td>
+                  <td className="figure pl-5 text-right">
+                    <Worked name="" value={n.slowed} onOpen={() => setWorking(n.working ?? null)} />
+                  </td>
                   <td className="pl-5">
                     {n.slowed
                       ? `${names.get(n.worst_job) ?? ''}, ${n.worst_slowdown.toFixed(1)} times as long`
