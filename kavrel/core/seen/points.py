@@ -221,7 +221,14 @@ class Finder:
                 )
             )
         at = local(got.at, zone) if got.at else "nobody looked"
-        return step("looked at", at, "", "each planned point beside those that are there", *rows)
+        return step(
+            f"points of {job.name} that are known",
+            len(got.times),
+            "points",
+            "each planned one beside those that are there",
+            step("looked at", at),
+            *rows,
+        )
 
     def _why(self, job: Job, got: _Evidence, late: float) -> str:
         box = self.index.hosts[got.host].name if got.host else ""
