@@ -11,7 +11,7 @@ from kavrel.api.door.roles import Routes
 from kavrel.api.problem import ProblemError
 from kavrel.api.service import PlanState
 from kavrel.core.compare import display_name
-from kavrel.core.edit import STEMS, find, fresh_id, put, remove
+from kavrel.core.edit import STEMS, find, fresh_id, put, remove, stands_now
 from kavrel.core.plan import COLLECTIONS, Plan
 from kavrel.core.quantities import Id
 
@@ -67,7 +67,11 @@ def _collection(routes: Routes, collection: str, model: Any) -> None:
                 _there(plan, collection, item_id)
             if item.id != item_id:
                 raise ProblemError(422, "not valid", "the id in the body is another one")
-            return put(plan, collection, item), _said(collection, item, "changed")
+            changed, held_up = stands_now(plan, put(plan, collection, item))
+            waits = (
+                f"; still to be made: the first copies of {', '.join(held_up)}" if held_up else ""
+            )
+            return changed, _said(collection, item, "changed") + waits
 
         service.change(plan_id, on, (collection, item_id), make)
         return state(service, plan_id, holds=on.holds)

@@ -1,9 +1,12 @@
 """Changes to a plan: each gives a new plan; the old one stays as it was."""
 
 from collections.abc import Mapping, Sequence
+from datetime import date
 from typing import Any
 
 from kavrel.core.consistency import Problem, problems
+from kavrel.core.copies.anew import to_begin_anew
+from kavrel.core.index import Index
 from kavrel.core.plan import Plan
 
 # Stems of the ids that Kavrel gives out.
@@ -96,6 +99,24 @@ def put(plan: Plan, collection: str, item: Any) -> Plan:
     if collection == "log":
         _check_log(plan, item)
     return checked(plan.model_copy(update={collection: changed}), plan)
+
+
+def stands_now(before: Plan, after: Plan) -> tuple[Plan, tuple[str, ...]]:
+    """The plan `after` pools were said to stand that it still wanted `before`, and the jobs that this holds up.
+
+    Nobody has seen what is on them: a copy to or from such a pool is still to be made, until a run or a
+    person says that it is there.
+    """
+    wanted = {p.id for p in before.pools if not p.standing}
+    made = {p.id: date.min for p in after.pools if p.standing and p.id in wanted}
+    names = []
+    for job, way, _ in to_begin_anew(Index(after), made) if made else ():
+        try:
+            after = put(after, "jobs", job.model_copy(update={"first_copy": way}))
+        except EditError:  # its kind knows no such way
+            continue
+        names.append(job.name)
+    return after, tuple(names)
 
 
 def _check_log(plan: Plan, entry: Any) -> None:

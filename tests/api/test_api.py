@@ -92,6 +92,23 @@ def test_every_collection_can_be_changed_and_undone(demo_lab: Lab) -> None:
     assert demo_lab.item("disks", "d1")["label"] == "renamed"
 
 
+def test_a_pool_said_to_stand_by_hand_says_which_copies_are_still_to_be_made(demo_lab: Lab) -> None:
+    """Its jobs counted as made, and a proof of today promised what nobody has ever copied."""
+    job = next(j for j in demo_lab.state["plan"]["jobs"] if j["name"] == "ridge to the mill")
+    ridge = demo_lab.item("pools", job["target_pool"])
+    demo_lab.send("PUT", f"/pools/{ridge['id']}", {**ridge, "standing": False})
+    assert demo_lab.item("jobs", job["id"])["first_copy"] == "done"
+    for entry in [e for e in demo_lab.state["plan"]["log"] if e["about"] == job["id"]]:
+        demo_lab.send("DELETE", f"/log/{entry['id']}")
+    assert demo_lab.send("PUT", f"/pools/{ridge['id']}", ridge).status_code == 200
+    said = demo_lab.state["meta"]["summary"]
+    assert "; still to be made: the first copies of " in said
+    assert "ridge to the mill" in said
+    assert demo_lab.item("jobs", job["id"])["first_copy"] == "over_link"
+    demo_lab.send("POST", "/steps", {"direction": "undo"})
+    assert demo_lab.item("jobs", job["id"])["first_copy"] == "done"
+
+
 @pytest.mark.parametrize(
     ("field", "value", "says"),
     [

@@ -1,7 +1,9 @@
+from datetime import date
+
 import pytest
 
 from kavrel.core.compare import compare
-from kavrel.core.edit import EditError, StillUsed, fresh_id, put, put_settings, remove
+from kavrel.core.edit import EditError, StillUsed, fresh_id, put, put_settings, remove, stands_now
 from kavrel.core.plan import LogEntry, Site
 from tests.builders import disk, job, lab
 
@@ -81,3 +83,20 @@ def test_compare_names_every_difference_and_nothing_else() -> None:
     assert (field.field, field.before, field.after) == ("label", "box 1", "other")
     assert compare(before, before) == []
     assert compare(before, put_settings(before, name="x"))[0].collection == "plan"
+
+
+def test_a_pool_that_is_said_to_stand_has_its_copies_still_to_be_made() -> None:
+    """Nobody has seen what is on it, and a job that counted as made would prove what is not there."""
+    far = job("far", kind="replication", target_pool="second")
+    wanted = tuple(p.model_copy(update={"standing": p.id != "second"}) for p in lab().pools)
+    before = lab(jobs=(job("s"), far)).model_copy(update={"pools": wanted})
+    second = wanted[1].model_copy(update={"standing": True})
+    after, held_up = stands_now(before, put(before, "pools", second))
+    assert held_up == ("far",)
+    assert {j.id: j.first_copy for j in after.jobs} == {"s": "done", "far": "over_link"}
+    # What stood already, and what a run that went well is known of, is there.
+    again, none = stands_now(after, put(after, "pools", second))
+    assert (again, none) == (after, ())
+    ran = LogEntry(id="ran", on=date(2026, 11, 1), kind="backup_run", about_kind="job", about="far")
+    logged = before.model_copy(update={"log": (ran,)})
+    assert stands_now(logged, put(logged, "pools", second))[1] == ()

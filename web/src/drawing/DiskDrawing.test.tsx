@@ -36,6 +36,16 @@ describe('disks drawn to scale', () => {
     expect((a[0] ?? 0) / sum(a)).toBeCloseTo(0.5);
     expect(screen.getByRole('img').getAttribute('aria-label')).toBe('two disks');
   });
+  it('draws what a system has of the disk that it boots from, and names it only there', () => {
+    const boots = disk('A', 8e12, { system: 2e12, data: 6e12 });
+    const { container, rerender } = render(<DiskDrawing title="one" caption="" disks={[boots]} />);
+    const [system, data] = heights(container, 'A');
+    expect((data ?? 0) / (system ?? 1)).toBeCloseTo(3);
+    rerender(<HatchLegend disks={[boots]} />);
+    expect(screen.getByText(/the system that boots from it/).textContent).toContain('2.00 TB');
+    rerender(<HatchLegend disks={[disk('B', 8e12, { data: 8e12 })]} />);
+    expect(screen.queryByText(/the system/)).toBeNull();
+  });
   it('draws nothing for a part without bytes, and an empty drawing without disks', () => {
     const { container } = render(
       <DiskDrawing title="t" caption="c" disks={[disk('A', 1e12, { data: 1e12, stranded: 0 })]} />,

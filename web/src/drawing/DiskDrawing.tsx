@@ -1,4 +1,4 @@
-/** Disks drawn to scale, each cut into data, redundancy, reserve and stranded space. */
+/** Disks drawn to scale, each cut into data, redundancy, reserve and stranded space, and a system's own part. */
 
 import { scaleLinear } from 'd3-scale';
 import { decimal, text } from '../text/format';
@@ -13,7 +13,7 @@ export interface DrawnDisk {
   parts: Partial<Record<HatchName, number>>;
 }
 
-const ORDER: HatchName[] = ['data', 'redundancy', 'reserve', 'stranded'];
+const ORDER: HatchName[] = ['system', 'data', 'redundancy', 'reserve', 'stranded'];
 const HEIGHT = 250;
 const TOP = 34;
 const LEFT = 54;
@@ -108,6 +108,7 @@ export function DiskDrawing({ disks, caption, title }: { disks: DrawnDisk[]; cap
 const short = (label: string) => (label.length > 11 ? `${label.slice(0, 10)}...` : label);
 
 const MEANING: Record<string, string> = {
+  system: 'the system that boots from it',
   data: 'data',
   redundancy: 'redundancy',
   reserve: 'kept back',
@@ -118,7 +119,7 @@ const MEANING: Record<string, string> = {
 export function HatchLegend({ disks }: { disks: DrawnDisk[] }) {
   return (
     <ul className="flex flex-wrap gap-x-5 gap-y-1">
-      {ORDER.map((part) => (
+      {ORDER.filter((part) => part !== 'system' || disks.some((d) => d.parts.system)).map((part) => (
         <li key={part} className="flex items-center gap-1.5">
           <svg width="16" height="12" aria-hidden="true">
             <rect x="0.5" y="0.5" width="15" height="11" fill={fill(part)} stroke="var(--ink)" />

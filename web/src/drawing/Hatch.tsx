@@ -1,10 +1,10 @@
 /**
  * Hatches that carry meaning without colour, the same on every sheet: plain tint for data,
  * diagonals for redundancy, dots for what is kept back, dashed emptiness for what is stranded,
- * crossed lines for a clash.
+ * crossed lines for a clash; level lines for what the system has of a data disk.
  */
 
-export type HatchName = 'data' | 'redundancy' | 'reserve' | 'stranded' | 'clash';
+export type HatchName = 'system' | 'data' | 'redundancy' | 'reserve' | 'stranded' | 'clash';
 
 export const fill = (name: HatchName): string => `url(#hatch-${name})`;
 
@@ -26,6 +26,10 @@ export function HatchDefs() {
         <pattern id="hatch-stranded" width="10" height="10" patternUnits="userSpaceOnUse">
           <rect width="10" height="10" fill="var(--paper)" />
           <path d="M2 8 L8 2" stroke="var(--line)" strokeWidth="1" strokeDasharray="2 3" />
+        </pattern>
+        <pattern id="hatch-system" width="8" height="4" patternUnits="userSpaceOnUse">
+          <rect width="8" height="4" fill="var(--paper)" />
+          <path d="M0 2 H8" stroke="var(--line)" strokeWidth="1" />
         </pattern>
         <pattern id="hatch-clash" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
           <rect width="5" height="5" fill="var(--blush)" />

@@ -266,6 +266,10 @@ function drawnDisks(plan: Plan, layout: Layout): DrawnDisk[] {
           bytes: disk.capacity_bytes,
           group: n,
           parts: {
+            // What a layout does not have of a disk is the system's that boots from it.
+            system:
+              disk.capacity_bytes -
+              (parts.data_bytes + parts.redundancy_bytes + parts.reserve_bytes + parts.stranded_bytes),
             data: parts.data_bytes,
             redundancy: parts.redundancy_bytes,
             reserve: parts.reserve_bytes,
