@@ -175,13 +175,19 @@ class Stand:
     def _sets(self, pools: list[Pool]) -> Iterator[str]:
         for pool in pools:
             locked = "aes-256-gcm" if pool.encrypted else "off"
-            yield _row(self.pools[pool.id], 10**9, 0, 0, 128, "lz4", locked, self.roots[pool.id])
-            for dataset in self.index.plan.datasets:
-                if dataset.pool == pool.id:
-                    yield self._set(dataset, pool)
+            here = [d for d in self.index.plan.datasets if d.pool == pool.id]
+            used = 10**9 + sum(self._used(d) for d in here)
+            free = max(self.book.states[pool.id].layout.usable_bytes - used, 0)
+            name, root = self.pools[pool.id], self.roots[pool.id]
+            yield _row(name, used, 10**9, free, 0, 0, 128, "lz4", locked, root)
+            for dataset in here:
+                yield self._set(dataset, pool, free)
 
-    def _set(self, dataset: Dataset, pool: Pool) -> str:
-        used = int(dataset.size_bytes * self.twist.filled.get(dataset.id, 1.0))
+    def _used(self, dataset: Dataset) -> int:
+        return int(dataset.size_bytes * self.twist.filled.get(dataset.id, 1.0))
+
+    def _set(self, dataset: Dataset, pool: Pool, free: int) -> str:
+        used = self._used(dataset)
         quota = self.twist.quotas.get(dataset.id, dataset.quota_bytes or 0)
         locked = "aes-256-gcm" if dataset.encrypted or pool.encrypted else "off"
         folder = self.homes[dataset.id]
@@ -189,6 +195,8 @@ class Stand:
         return _row(
             self.zfs(folder),
             used,
+            used,
+            free,
             quota,
             dataset.reserve_bytes,
             record,
@@ -319,10 +327,11 @@ def _block(path: str, serial: str, size: int, disk: Disk | None) -> dict[str, An
 
 
 def _row(
-    name: str, used: int, quota: int, kept: int, record: int, packed: str, locked: str, folder: str
-) -> str:
+    name: str, used: int, own: int, free: int, quota: int, kept: int, record: int, packed: str,
+    locked: str, folder: str,
+) -> str:  # fmt: skip
     cells = (
-        name, "filesystem", used, used, 10**12, quota, kept, record * 1024, packed, locked, "-",
+        name, "filesystem", used, own, free, quota, kept, record * 1024, packed, locked, "-",
         folder, "yes",
     )  # fmt: skip
     return "\t".join(map(str, cells))

@@ -12,6 +12,7 @@ from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Disk, Pool
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.pools.room import usable_bytes
 from kavrel.core.quantities import size_words, sizes_apart
 from kavrel.core.seen.battery import battery
 from kavrel.core.seen.drifted import Drift, Drifted
@@ -26,6 +27,8 @@ from kavrel.core.works.volumes import volumes_of
 
 AGAIN = "sh setup.sh"
 SIZE_SLACK = 0.1  # a dataset has grown: it is drift when its size is off by more than a tenth
+ROOM_SLACK = 0.03  # a pool has less than planned; figures of kernels in the tests are within it
+SHOWN_RECORD = 131_072
 SMALLEST_SLACK = 5 * 10**9
 DAY = 86_400.0
 
@@ -326,9 +329,27 @@ class _Reader:
         ):
             if there and planned != there:
                 yield off(field, planned, there)
+        smaller = self._smaller(pool, seen)
+        if smaller:
+            yield off("room", *smaller, **bad)
         if pool.encrypted and not seen.encrypted and seen.filesystem in ("zfs", pool.filesystem):
             there = "in the clear: whoever carries a disk off reads it"
             yield off("encryption", "encrypted at rest", there, **bad)
+
+    def _smaller(self, pool: Pool, seen: SeenPool) -> tuple[str, str] | None:
+        """What the plan reckons with and what is there, where that is less."""
+        system = FILESYSTEMS[pool.filesystem]
+        whole = not seen.gone and seen.state in ("online", "")
+        if seen.size_bytes is None or not whole or system.bare or seen.filesystem != system.id:
+            return None
+        sizes = tuple(tuple(self.index.data_bytes(d) for d in g) for g in pool.groups)
+        # ZFS shows all room as if it were filled with records of 128 KiB.
+        record = SHOWN_RECORD if system.by_name else pool.record_kib * 1024
+        planned = usable_bytes(pool.family, sizes, system.id, pool.ashift, record, pool.encrypted)
+        if seen.size_bytes >= planned * (1 - ROOM_SLACK):
+            return None
+        told, there = sizes_apart(planned, seen.size_bytes)
+        return told, f"{there}: it has a part of its disks, or was not grown onto larger ones"
 
     def _begun_anew(self, pool: Pool) -> Iterator[Drifted]:
         """Jobs of a pool that has been made meanwhile: what no run is known of is not there."""

@@ -102,7 +102,7 @@ def zfs(
         "filesystem",
         used,
         own,
-        8 * TB,
+        848 * TB // 100,
         quota,
         0,
         record,

@@ -131,6 +131,8 @@ def photos(own: int = 2 * TB, quota: int = 3 * TB, record: int = 2**20) -> str:
         ({"zfs": photos(own=25 * TB // 10)}, ("different", "photos", "size")),
         ({"zfs": ""}, ("missing", "photos", "dataset")),
         ({"status": STATUS.replace("state: ONLINE", "state: DEGRADED")}, ("different", "tank", "state")),
+        # Four disks of 4 TB were put in the place of others, and the pool was not told to use them.
+        ({"tank": 2 * TB}, ("different", "tank", "room")),
         ({"disks": ("H1", "H2", "H3", "H4", "H6")}, ("missing", "nas H5", "disk")),
         ({"disks": ("H1", "H2", "H3", "H4", "H5", "H6")}, ("extra", "H6", "disk")),
     ],
@@ -141,7 +143,7 @@ def test_each_difference_is_found_with_its_ways_out(
     plan, _ = taken(nas())
     serials = change.get("disks", ("H1", "H2", "H3", "H4", "H5"))
     rows = [
-        zfs("tank", 3 * 10**12, 1),
+        zfs("tank", change.get("tank", 3 * TB), 1),
         change.get("zfs", photos()),
         zfs("tank/home", 10**11, 10**11, packed="zstd"),
         zfs("tank/home/ana", 8 * 10**11, 8 * 10**11, packed="zstd"),
@@ -156,6 +158,28 @@ def test_each_difference_is_found_with_its_ways_out(
     one = next(d for d in found.differences if (d.verdict, d.name, d.field) == wanted)
     assert one.change or one.command or one.urgent
     assert one.planned != one.seen
+
+
+@pytest.mark.parametrize(
+    ("used", "state", "smaller"),
+    [(3, "ONLINE", False), (2, "ONLINE", True), (2, "DEGRADED", False)],
+)
+def test_a_pool_that_has_less_room_than_planned_is_seen_once_all_its_disks_are_there(
+    used: int, state: str, smaller: bool
+) -> None:
+    """Three of the four disks' worth are 11.48 TB; it shows 11.48 or 10.48 of them."""
+    plan, _ = taken(nas())
+    content = look(
+        "nas",
+        lsblk(system_disk(), *(disk(f"sd{'abcde'[n]}", f"H{n + 1}") for n in range(5))),
+        ("zpool-status", "zpool status -P", STATUS.replace("state: ONLINE", f"state: {state}")),
+        ("zfs-list", "zfs list", zfs("tank", used * TB, 1)),
+    )
+    rows = [d for d in drifted(plan, content).differences if d.field == "room"]
+    assert len(rows) == smaller
+    for row in rows:
+        assert (row.planned, row.urgent) == ("11.48 TB", True)
+        assert row.seen == "10.48 TB: it has a part of its disks, or was not grown onto larger ones"
 
 
 def test_a_folder_where_a_dataset_is_planned_is_no_dataset() -> None:
