@@ -101,7 +101,12 @@ def _value(box: Box, data: Data, point: str | None, column: str, exact: bool) ->
     known: dict[str, Callable[[], str]] = {
         "name": lambda: data.name,
         "type": lambda: "filesystem",
-        "used": lambda: size(sum(d.taken() for d in _below(box, data.name))),
+        # What tools of their own keep in plain folders is the pool's too.
+        "used": lambda: size(
+            data.room.used
+            if data.name == store.name
+            else sum(d.taken() for d in _below(box, data.name))
+        ),
         "usedbydataset": lambda: size(refer),
         "usedbysnapshots": lambda: size(data.held()),
         "avail": lambda: size(data.room.capacity - data.room.used),
