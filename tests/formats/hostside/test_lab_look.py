@@ -152,16 +152,12 @@ def test_it_runs_on_this_machine_as_it_is_and_says_what_it_could_not_see(tmp_pat
     assert any("not installed" in u or "no answer" in u for u in reading.unseen)
 
 
-def test_without_root_it_runs_all_the_same(tmp_path: Path) -> None:
-    script = tmp_path / "lab-look"
-    script.write_text(SCRIPT.read_text())
-    tmp_path.chmod(0o755)
+def test_without_root_it_runs_all_the_same() -> None:
+    # By its text: the folders of tests are closed to others.
     done = subprocess.run(
-        ["setpriv", "--reuid=65534", "--regid=65534", "--clear-groups", "/usr/bin/python3", str(script)],
-        capture_output=True, text=True, check=False,
+        ["setpriv", "--reuid=65534", "--regid=65534", "--clear-groups", "/usr/bin/python3", "-"],
+        input=SCRIPT.read_text(), capture_output=True, text=True, check=False, cwd="/",
     )  # fmt: skip
-    if done.returncode and "Permission denied" in done.stderr:
-        pytest.skip("the folder of tests is closed to others")
     assert done.returncode == 0, done.stderr
     assert json.loads(done.stdout)["root"] is False
 
