@@ -68,8 +68,8 @@ class ChoiceView(_View):
 class FieldView(_View):
     """A field of a form.
 
-    `names`: the collection that its ids are of, `names_that` which of it, `prefer` and `prefer_is` the
-    one that a new thing begins with.
+    `names`: the collection that its ids are of, `names_that` which of it, `names_own` those of it that
+    name this thing there, `prefer` and `prefer_is` the one that a new thing begins with.
     """
 
     name: str
@@ -83,6 +83,7 @@ class FieldView(_View):
     choices: tuple[ChoiceView, ...]
     names: str
     names_that: str
+    names_own: bool
     prefer: str
     prefer_is: bool
     when: Conditions
@@ -171,6 +172,7 @@ def _fields(collection: str, model: type[BaseModel]) -> Iterator[FieldView]:
             choices=_choices(collection, path, info, shown),
             names=named.collection if named else "",
             names_that=named.that if named else "",
+            names_own=bool(named and named.own),
             prefer=shown.prefer[0] if shown.prefer else "",
             prefer_is=bool(shown.prefer and shown.prefer[1]),
             when=_when(collection, path, shown),

@@ -167,7 +167,7 @@ class Host(Value):
     boot_disk: (
         Annotated[
             Id,
-            Ref("disks", that="host"),
+            Ref("disks", that="host", own=True),
             Shown(
                 "On a data disk", "it boots from a part of this disk, and the rest of it is data"
             ),

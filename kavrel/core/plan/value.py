@@ -23,11 +23,13 @@ class Value(BaseModel):
 class Ref:
     """Of an id, or a tuple of ids: the collection that it names something of.
 
-    `that` narrows what a form offers: a field that must be filled, or what the thing's kind must be.
+    `that` narrows what a form offers: a field that must be filled, or what the thing's kind must be;
+    with `own`, that field has to name the very thing whose form it is.
     """
 
     collection: str
     that: str = ""
+    own: bool = False
 
 
 @dataclass(frozen=True)

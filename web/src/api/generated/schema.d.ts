@@ -4309,8 +4309,8 @@ export interface components {
          * FieldView
          * @description A field of a form.
          *
-         *     `names`: the collection that its ids are of, `names_that` which of it, `prefer` and `prefer_is` the
-         *     one that a new thing begins with.
+         *     `names`: the collection that its ids are of, `names_that` which of it, `names_own` those of it that
+         *     name this thing there, `prefer` and `prefer_is` the one that a new thing begins with.
          */
         FieldView: {
             /** Name */
@@ -4338,6 +4338,8 @@ export interface components {
             names: string;
             /** Names That */
             names_that: string;
+            /** Names Own */
+            names_own: boolean;
             /** Prefer */
             prefer: string;
             /** Prefer Is */

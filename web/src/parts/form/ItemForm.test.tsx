@@ -43,6 +43,7 @@ const field = (name: string, label: string, kind: Field['kind']): Field => ({
   choices: [],
   names: '',
   names_that: '',
+  names_own: false,
   prefer: '',
   prefer_is: false,
   when: [],

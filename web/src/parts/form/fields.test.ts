@@ -150,3 +150,16 @@ describe('what is folded, and the same again', () => {
     expect(nextOf({ name: 'letters' })).toEqual({ name: 'letters 2' });
   });
 });
+
+describe('a box’s form', () => {
+  it('offers as what it boots from a disk of its own, and of no other box', () => {
+    const boots = form('hosts').fields.find((f) => f.name === 'boot_disk');
+    if (!boots) throw new Error('boot_disk');
+    const disk = (id: string, host: string | null) => ({ id, label: id, host, capacity_bytes: 1e12 });
+    const disks = [disk('a', 'nas'), disk('b', 'far'), disk('c', null)];
+    const of = (id: string) =>
+      offered(boots, {}, { id }, { ...state, plan: { ...plan, disks } as unknown as Plan }).map((o) => o.value);
+    expect(of('nas')).toEqual(['a']);
+    expect(of('new')).toEqual([]);
+  });
+});

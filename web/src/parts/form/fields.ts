@@ -54,7 +54,9 @@ export function offered(field: Field, draft: Draft, item: Plain, { plan, evaluat
   const things = plan[field.names as Collection] as unknown as (Plain & { id: string })[];
   const kinds = new Map(evaluation.kinds.map((k) => [k.id as string, k as unknown as Plain]));
   const fit = (x: Plain) =>
-    !field.names_that || !!x[field.names_that] || !!kinds.get(x.kind as string)?.[field.names_that];
+    field.names_own
+      ? x[field.names_that] === item.id
+      : !field.names_that || !!x[field.names_that] || !!kinds.get(x.kind as string)?.[field.names_that];
   return things
     .filter((x) => x.id !== item.id && fit(x))
     .map((x) => ({ value: x.id, label: called(plan, field.names as Collection, x) }));
