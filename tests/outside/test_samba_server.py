@@ -22,6 +22,7 @@ from kavrel.core.shares.names import folders
 from kavrel.formats.samba import smb_conf, smb_hosts
 from tests.builders import GB, TODAY, lab
 from tests.conftest import free_port, needs, until_it_answers
+from tests.outside import OF_A_TEST
 from tests.outside.smb_visits import PASSWORD, visit
 
 pytestmark = [needs("smbd"), needs("smbclient"), needs("smbpasswd")]
@@ -81,9 +82,8 @@ class Server:
         """Makes the accounts and waits until smbd answers."""
         for account in self.accounts:
             if subprocess.run(["id", account.login], check=False, capture_output=True).returncode:
-                subprocess.run(
-                    ["useradd", "-M", "-s", "/usr/sbin/nologin", account.login], check=True
-                )
+                made = ["useradd", "-M", "-c", OF_A_TEST, "-s", "/usr/sbin/nologin", account.login]
+                subprocess.run(made, check=True)
                 self.made.append(account.login)
             subprocess.run(
                 ["smbpasswd", "-c", str(self.config), "-s", "-a", account.login],
