@@ -25,7 +25,7 @@ from kavrel.core.copies.keys import natively_encrypted
 from kavrel.core.copies.rules import complaint as rules_complaint
 from kavrel.core.copies.rules import keeps_nothing, rules_of
 from kavrel.core.filesystems import FILESYSTEMS
-from kavrel.core.index import Index
+from kavrel.core.index import LEAST_DATA_BYTES, Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import COLLECTIONS, Disk, Job, Plan, Pool
 from kavrel.core.plan.marks import named_in, references, unique_fields
@@ -124,9 +124,6 @@ def _duplicates(plan: Plan) -> Iterator[Problem]:
                     collection, item.id, field, f"{field} {text} is already that of {taken[key]}"
                 )
             taken.setdefault(key, item.id)
-
-
-LEAST_DATA_BYTES = 10**9  # as of a disk
 
 
 def _boots(plan: Plan) -> Iterator[Problem]:

@@ -26,6 +26,7 @@ from kavrel.core.quantities import MIB, currency_minor
 
 # Before a part that begins on a whole MiB, and behind it for the second table of a GPT (UEFI, chapter 5).
 ROUNDING_MIB = 2
+LEAST_DATA_BYTES = 10**9  # for data on a disk that a box boots from: as of any disk
 
 
 class Index:

@@ -4,8 +4,9 @@ import re
 from typing import Any
 
 from kavrel.core.bench.bays import bays, misfit
-from kavrel.core.index import Index
+from kavrel.core.index import LEAST_DATA_BYTES, ROUNDING_MIB, Index
 from kavrel.core.plan import Disk
+from kavrel.core.quantities import MIB
 from kavrel.core.seen.machine import SeenDisk
 from kavrel.core.seen.offer import Offer
 
@@ -19,8 +20,6 @@ BAYS = {
 }
 USED_HOURS = 200  # a disk that ran longer was not bought new today: common practice, no source
 OVERLAY = re.compile(r"^100\.(6[4-9]|[7-9]\d|1[01]\d|12[0-7])\.")  # RFC 6598
-
-LEAST_DATA = 1_010_000_000
 
 
 class BoxOffer(Offer):
@@ -229,9 +228,9 @@ class BoxOffer(Offer):
         if both is None:
             return
         fields: dict[str, Any] = {"boot_disk": self.ids[both.device]}
-        # Less than a disk of the plan has is no part for data.
-        left = both.capacity_bytes - (both.system_bytes or 0)
-        if both.system_bytes and left > LEAST_DATA and self.host.system_bytes is None:
+        # What is rounded off on both sides of it counts, too: less is no part for data.
+        left = both.capacity_bytes - (both.system_bytes or 0) - (ROUNDING_MIB + 1) * MIB
+        if both.system_bytes and left >= LEAST_DATA_BYTES and self.host.system_bytes is None:
             fields["system_bytes"] = both.system_bytes
         if fields.items() <= self.host.model_dump().items():
             return
