@@ -37,7 +37,7 @@ pytestmark = [
 ]
 NAMES = ("data", "My Films", "größe", "a.b", "d'or", "x$y", "50% off", "back\\slash", "semi;colon", "#hash",
          "two  spaces", "-dash", 'q"uote', "ampers&and", "(paren)")  # fmt: skip
-SYSTEMS = ("ext4", "xfs", "btrfs")
+SYSTEMS = ("ext4", "xfs", "btrfs", "zfs")
 
 
 def people(luck: random.Random) -> dict[str, Any]:

@@ -38,6 +38,7 @@ from kavrel.formats.servers.setup import setup_script
 from tests.builders import GB, TODAY, disk, lab
 from tests.conftest import needs
 from tests.outside import uml
+from tests.outside.uml.zfs import NotHere, loads_it, zfs_here
 
 pytestmark = [
     pytest.mark.prove,
@@ -121,7 +122,16 @@ def on_kernel(
     (work / "lab-job").write_text(lab_job(), encoding="utf-8")
     (work / "lab-look").write_text(look_script(), encoding="utf-8")
     sizes = [*(d.capacity_bytes for d in plan.disks), *more]
-    return uml.run(SETUP + script, sizes, work, seconds)
+    loaded = loads_it(zfs_or_skip()) if any(p.filesystem == "zfs" for p in plan.pools) else ""
+    return uml.run(loaded + SETUP + script, sizes, work, seconds)
+
+
+def zfs_or_skip() -> Path:
+    """OpenZFS for that kernel, built where nobody has; skips, with the reason, where it cannot be."""
+    try:
+        return zfs_here()
+    except NotHere as error:
+        pytest.skip(f"no OpenZFS for the kernel in user space: {error}")
 
 
 def standing(plan: Plan) -> Plan:

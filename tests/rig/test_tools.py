@@ -274,11 +274,14 @@ def test_what_was_sent_encrypted_comes_back_as_the_sheet_says() -> None:
         (send,) = [c for t in told for c in commands(t) if "zfs send" in c]
         assert piped(far, send.replace("POINT", point)).code == 0
         assert "main/files-back" in box.datas
-        (opened,) = [c for t in told for c in commands(t) if "load-key" in c]
+        opened, as_its_pool = [c for t in told for c in commands(t) if "-key" in c]
         assert opened == "zfs load-key -L prompt main/files-back"
+        assert as_its_pool == "zfs change-key -i main/files-back"
+        assert piped(box, as_its_pool).code, "its own key comes first"
         again = f"zfs send main/files-back@{point} | zfs receive -u main/once-more"
         assert piped(box, again).code, "it is locked until its passphrase was typed"
         assert piped(box, opened).code == 0
+        assert piped(box, as_its_pool).code == 0
         assert piped(box, again).code == 0
         (placed,) = [t for t in told if t.startswith("put it into place")]
         for command in commands(placed)[:2]:

@@ -94,6 +94,8 @@ def how_to_fetch(
         home_at=meeting(host, index.hosts[home.host]).at if home and host else "",
         way="module" if module else _way(index, home.host if home else "", host.id if host else ""),
         as_it_lies=kind.sends_raw and encrypted_at_source(index, job),
+        with_pool=bool(home and home.encrypted)
+        and not any(index.datasets[d].encrypted for d in job.datasets),
     )
     how, box = kind.fetch(at), index.hosts.get(home.host) if home else None
     if box and typed_nowhere(at, box, host) and any(commands(line) for line in how):

@@ -42,6 +42,7 @@ class Whereabouts:
     dataset at home and `copy` where its copy lies, as examples, `zfs_name` and `zfs_copy` the same
     as ZFS names them; `home_root`: where its pool is mounted; `key` says where the key is, empty
     without encryption. `as_it_lies`: its blocks were sent encrypted, and nobody at the far end has the key.
+    `with_pool`: at home it opens with its pool, by no passphrase of its own.
     """
 
     job: str
@@ -60,6 +61,7 @@ class Whereabouts:
     zfs_copy: str
     home_root: str
     as_it_lies: bool
+    with_pool: bool
     far_box: str  # the name alone
     far_at: str  # how other boxes reach it
     home_at: str
@@ -137,6 +139,13 @@ class Whereabouts:
         return (
             f"on {self.home_box} it comes back locked, by the passphrase of pool {self.home_pool} as it was: "
             f"`zfs load-key -L prompt {self.zfs_back}`"
+            # Tried: a stream sent raw comes back as the root of its own encryption, whatever it was part of.
+            + (
+                f"; then `zfs change-key -i {self.zfs_back}`, or from now on it alone stays locked when the "
+                "pool is opened"
+                if self.with_pool
+                else ""
+            )
         )
 
     @property

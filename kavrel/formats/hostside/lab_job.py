@@ -35,8 +35,8 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable, Sequence
-from contextlib import suppress
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager, suppress
 from datetime import date, datetime, timedelta, timezone
 from functools import lru_cache, partial
 from pathlib import Path
@@ -1405,13 +1405,39 @@ SOME = (
 TRIED_AT_ONCE = 6
 
 
-def newest_place(job: Job, source: str, copy: str) -> tuple[Side, str]:
+@contextmanager
+def looked_into(side: Side, copy: str) -> Iterator[str]:
+    """The folder of a dataset of ZFS, mounted for a while where no start has done it since it was received.
+
+    Raises Trouble.
+    """
+    asked = side.ask("zfs", "get", "-H", "-o", "value", "mountpoint,mounted,keystatus", copy)
+    at, is_there, key = [*asked, "", "", ""][:3]
+    if key == "unavailable":
+        raise Trouble(
+            f"{copy} is locked: its points can be looked into only while its key is there. By hand: "
+            f"zfs load-key -L prompt {copy}; this once more; zfs unload-key {copy}"
+        )
+    if not at.startswith("/"):
+        raise Trouble(f"{copy} is mounted nowhere: its points cannot be looked into")
+    if is_there != "yes":
+        side.run("zfs", "mount", copy)
+    try:
+        yield at.rstrip("/")
+    finally:
+        if is_there != "yes":
+            side.run("zfs", "unmount", copy)
+
+
+@contextmanager
+def newest_place(job: Job, source: str, copy: str) -> Iterator[tuple[Side, str]]:
     """Where the files of the newest copy can be read, and on which side. Raises Trouble."""
     in_place = "sets" in job.told
     side = job.here if in_place else job.target
     system = job.told.get("filesystem", "none")
     if system not in ("zfs", "btrfs"):
-        return side, copy
+        yield side, copy
+        return
     maker = job.told.get("brought_by", job.name)
     points = Points(side, system, copy, maker, received=not in_place)
     there = points.all()
@@ -1419,11 +1445,10 @@ def newest_place(job: Job, source: str, copy: str) -> tuple[Side, str]:
         raise Trouble(f"{copy} has no point of it")
     newest = list(there)[-1]
     if system == "btrfs":
-        return side, points.where(newest)
-    at = side.ask("zfs", "get", "-H", "-o", "value", "mountpoint", copy)
-    if not at or not at[0].startswith("/"):
-        raise Trouble(f"{copy} is mounted nowhere: its points cannot be looked into")
-    return side, f"{at[0].rstrip('/')}/.zfs/snapshot/{newest}"
+        yield side, points.where(newest)
+        return
+    with looked_into(side, copy) as at:
+        yield side, f"{at}/.zfs/snapshot/{newest}"
 
 
 def digest(side: Side, path: str) -> str:
@@ -1438,7 +1463,14 @@ def bring_back(job: Job, source: str, copy: str, scratch: Path) -> tuple[int, in
     A live file that was not changed since has to be the same; of one that was, the point's own is read
     a second time.
     """
-    side, folder = newest_place(job, source, copy)
+    with newest_place(job, source, copy) as (side, folder):
+        return brought_from(job, source, side, folder, scratch)
+
+
+def brought_from(
+    job: Job, source: str, side: Side, folder: str, scratch: Path
+) -> tuple[int, int, int]:
+    """What `bring_back` says, of a folder that can be read now. Raises Trouble."""
     lines = side.ask("sh", "-c", SOME, "sh", folder, str(TRIED_AT_ONCE))
     if not lines:
         raise Trouble(f"{folder} has no file to bring back")

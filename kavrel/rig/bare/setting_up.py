@@ -26,7 +26,7 @@ from kavrel.rig.layers import letters
 from kavrel.rig.said import Said
 
 PASSPHRASE = "correct horse battery staple"  # noqa: S105  # of pools that are made here and go again
-WIPE, OPEN = "Type ", "Passphrase for pool "
+WIPE, OPEN = "Type ", "Passphrase for "
 
 
 @dataclass(frozen=True)

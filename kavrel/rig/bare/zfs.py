@@ -197,7 +197,8 @@ def _keyed(machine: Machine, properties: Mapping[str, str], reader: Reader) -> s
         return ""
     place = properties.get("keylocation", "prompt")
     if place == "prompt":
-        key = reader.line()
+        # What is piped in is read to its end, though its first line alone is the key: OpenZFS 2.1.11, tried.
+        key = reader.all().decode().partition("\n")[0]
     else:
         file = machine.inside(place.removeprefix("file://"))
         if not file.exists():

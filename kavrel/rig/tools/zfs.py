@@ -401,6 +401,20 @@ def _load_key(box: Box, words: list[str], stdin: bytes) -> Said:
     return FINE
 
 
+def _change_key(box: Box, words: list[str], stdin: bytes) -> Said:
+    """Change-key -i DATASET: it opens with what it lies in. Source: zfs-change-key(8), and OpenZFS 2.1.11."""
+    flags, _, names = split(words, "o")
+    own = dataset(box, names[0]) if names else None
+    if own is None:
+        return absent(names[0] if names else "")
+    if "i" not in flags or not own.props.get("raw"):
+        return failed("Key change error: Dataset is not an encryption root.", 255)
+    if own.props["raw"] == "locked":
+        return failed("Key change error: Keys must be loaded for encryption root.", 255)
+    del own.props["raw"]
+    return FINE
+
+
 def _mount(box: Box, words: list[str], stdin: bytes) -> Said:
     for data in box.datas.values():
         data.mounted = True
@@ -422,5 +436,6 @@ COMMANDS = {
     "rename": _rename,
     "rollback": _rollback,
     "load-key": _load_key,
+    "change-key": _change_key,
     "mount": _mount,
 }

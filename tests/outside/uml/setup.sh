@@ -5,7 +5,7 @@ mount -t overlay overlay -o lowerdir=/etc,upperdir=/run/up,workdir=/run/work /et
 mount -t tmpfs -o mode=755 none /srv
 mount -t tmpfs none /tmp
 mkdir -p /run/lib /run/libwork; mount -t overlay overlay -o lowerdir=/var/lib,upperdir=/run/lib,workdir=/run/libwork /var/lib
-mkdir -p /etc/mdadm /etc/lvm; : >/etc/crypttab; : >/etc/mdadm/mdadm.conf
+mkdir -p /etc/mdadm /etc/lvm /etc/zfs; : >/etc/crypttab; : >/etc/mdadm/mdadm.conf
 # No udev here: LVM makes its names itself.
 echo 'devices { obtain_device_list_from_udev = 0 } activation { udev_sync = 0 udev_rules = 0 } global { locking_dir = "/run/lock" }
 backup { backup = 0 archive = 0 }' >/etc/lvm/lvm.conf
@@ -16,7 +16,7 @@ number=0
 for disk in /dev/ubd?; do number=$((number + 1)); ln -s $disk /run/by-id/ata-X_SN-$number; done
 # Tools that count their calls; at the call that is asked for, all of the script is killed, before its work or after it.
 real=$PATH
-for tool in wipefs sfdisk mdadm pvcreate vgcreate lvcreate cryptsetup mkfs.ext4 mkfs.xfs mkfs.btrfs mount mergerfs btrfs \
+for tool in wipefs sfdisk mdadm pvcreate vgcreate lvcreate cryptsetup mkfs.ext4 mkfs.xfs mkfs.btrfs mount mergerfs btrfs zpool zfs \
   blkid mkdir useradd groupadd setfacl chown chmod; do
   cat >/run/shims/$tool <<END
 #!/bin/bash

@@ -39,6 +39,7 @@ def dataset_lines(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
         made = [f"making {folder}", f"{{ have {exists} || {{ {create}; }}; }}"]
         made += [*_settings(box, pool, dataset), lists, f"give {_given(list_of)}"]
         yield all_or_left([*made, f"made {folder}", f"done_with dataset{folder}"], said)
+        yield "key="
         yield "fi"
         yield from _cannot(pool, dataset)
         for home in works:
@@ -87,7 +88,11 @@ def _dataset(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
             options += ["encryption=on", "keyformat=passphrase"]
         flags = " ".join(f"-o {o}" for o in options)
         yield f"nothing_in {folder}"
-        yield f"run zfs create {flags} {box.zfs_name(folder)}"
+        run = "run"
+        if dataset.encrypted:
+            yield f"ask_key {quoted(f'dataset {dataset.name}')}"
+            run = "with_key run"
+        yield f"{run} zfs create {flags} {box.zfs_name(folder)}"
     elif system.subvolumes:
         yield f"nothing_in {folder}"
         yield f"{{ ! have test -d {folder} || run rmdir {folder}; }}"

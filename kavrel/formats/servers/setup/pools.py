@@ -129,7 +129,12 @@ def _opened_again(box: Box, pool: Pool, name: str) -> list[str]:
         at = _variable(box.index.disks[rest.disk])
         found.append(f'{at}=$(part_known_as {rest.identifier} "${at}" || :)')
     lines = [line for w in layers for line in bring(w, box)]
-    return [*found, f"ask_key {name}", *lines, "key="]
+    return [*found, _asked(name), *lines, "key="]
+
+
+def _asked(name: str) -> str:
+    """The command that asks for a pool's passphrase."""
+    return f"ask_key {quoted(f'pool {name}')}"
 
 
 def _layers_made(box: Box, pool: Pool, name: str) -> list[Work]:
@@ -163,7 +168,7 @@ def _key_again(pool: Pool, name: str) -> Iterator[str]:
     tried = f"run zfs load-key -n -L file://{file} {name} >/dev/null"
     yield f"if pool_is_there {name} && ! have test -s {file}; then"
     yield all_or_left(
-        [f"ask_key {name}", f"keep_key {file}", f"{{ {tried} || {{ rm -f {file}; false; }}; }}"],
+        [_asked(name), f"keep_key {file}", f"{{ {tried} || {{ rm -f {file}; false; }}; }}"],
         f"pool {pool.name} waits at each start: what opens it is not in {file}",
     )
     yield "key="
@@ -213,9 +218,9 @@ def _wanted(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
     yield 'elif [ "$ok" = yes ]; then'
     yield from _wiped(box, pool, name, disks, rest)
     yield "fi"
-    if any(isinstance(w, DeviceLocked) or (isinstance(w, ZpoolMade) and w.key_file) for w in works):
+    if pool.encrypted:
         without = left(f"pool {pool.name} is not finished: it has no passphrase")
-        yield f'[ "$ok" = no ] || ask_key {name} || {{ ok=no; {without}; }}'
+        yield f'[ "$ok" = no ] || {_asked(name)} || {{ ok=no; {without}; }}'
     yield 'if [ "$ok" = yes ]; then'
     made = [line for w in works[1:] for line in make(w, box)]
     yield all_or_left(
@@ -247,7 +252,7 @@ def _over_nothing(works: Sequence[Work], pool: Pool) -> Iterator[str]:
 def _back(box: Box, pool: Pool, name: str, works: Sequence[Work]) -> Iterator[str]:
     """Puts together what is on the disks of a pool that was made before: nothing on them changes."""
     yield f"say {quoted(f'Pool {name} was made before: it is put together as it is.')}"
-    asked = [f"ask_key {name}"] if any(isinstance(w, DeviceLocked) for w in works) else []
+    asked = [_asked(name)] if any(isinstance(w, DeviceLocked) for w in works) else []
     lines = [line for w in works[1:] for line in bring(w, box)]
     needs = "it needs its passphrase" if asked else "see the last line above"
     yield all_or_left(
@@ -488,14 +493,18 @@ def _(work: ZpoolMade, box: Box) -> Iterator[str]:
 
     groups = " ".join(f"{kind}{names(g)}" for g in pool.groups)
     spares = f" spare {names(pool.spares)}" if pool.spares else ""
-    lock = " -O encryption=on -O keyformat=passphrase" if pool.encrypted else ""
+    lock, run = "", "run"
+    if pool.encrypted:
+        lock = " -O encryption=on -O keyformat=passphrase"
+        run = "with_key run"
     if work.key_file:  # it holds the passphrase itself: what is typed opens the pool too
+        run = "run"
         lock += f" -O keylocation=file://{work.key_file}"
         yield f"keep_key {work.key_file}"
     # Without -f it refuses groups of unlike widths and disks of unlike sizes, which the plan means and the
     # proof reckons with. What else -f passes over was asked about and wiped above; a disk in use stays refused.
     yield (
-        f"run zpool create -f -o ashift={pool.ashift} -O recordsize={pool.record_kib}K "
+        f"{run} zpool create -f -o ashift={pool.ashift} -O recordsize={pool.record_kib}K "
         f"-O compression=lz4 -O atime=off -O acltype=posixacl -O xattr=sa "
         f"-O mountpoint={work.root}{lock} {work.name} {groups}{spares}"
     )
