@@ -229,6 +229,18 @@ class _Sheet:
         name = self._place(folder, home.filesystem, home.host)
         return [{"side": "source", "at": folder, "zfs": name, "for": folder}]
 
+    def _received(self, job: Job, dataset: str) -> list[dict[str, str]]:
+        """So does a copy that ZFS received: a start mounts it, or whoever reads it before that."""
+        copy = self.copies.get((job.reads_from or "", dataset))
+        before = self.index.jobs.get(job.reads_from or "")
+        pool = self.index.pools.get(before.target_pool or "") if before else None
+        if not copy or not before or not pool or not KINDS[before.kind].snapshots:
+            return []
+        if not FILESYSTEMS[pool.filesystem].by_name:
+            return []
+        name = self._place(copy, pool.filesystem, pool.host)
+        return [{"side": "source", "at": copy, "zfs": name, "for": copy, "received": "yes"}]
+
     def _at_hand(self, job: Job) -> Iterator[dict[str, str]]:
         """What has to be mounted on this box before a tool of one's own starts: it asks nobody.
 
@@ -241,6 +253,10 @@ class _Sheet:
             # A bare array is mounted nowhere: whoever uses it has made something on it.
             if told and told.host == self.host and not FILESYSTEMS[told.filesystem].bare:
                 yield from self._mounts(told.id, "here")
+        if job.reads_from and source and self.index.pools[source].host == self.host:
+            for dataset in job.datasets:
+                for m in self._received(job, dataset):
+                    yield {k: v for k, v in m.items() if k != "for"} | {"side": "here"}
         for dataset in () if job.reads_from else job.datasets:
             if self.index.pools[self.index.datasets[dataset].pool].host == self.host:
                 home = self._home(dataset)
@@ -287,6 +303,8 @@ class _Sheet:
             carried["mounted"] = [*self._mounts(source, "source")] if source else []
             if not sent and not job.reads_from:
                 carried["mounted"] += [m for d in job.datasets for m in self._home(d)]
+            if not sent and job.reads_from:
+                carried["mounted"] += [m for d in job.datasets for m in self._received(job, d)]
             if not job.lands_in:
                 carried["mounted"] += self._mounts(job.target_pool, "target")
         if job.lands_in:

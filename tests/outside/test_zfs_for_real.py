@@ -19,6 +19,7 @@ from kavrel.core.seen.drift import drift
 from kavrel.core.typed import commands
 from kavrel.formats.lab_jobs import lab_jobs
 from kavrel.formats.looks.read import read_look
+from kavrel.formats.servers.setup import setup_script
 from tests.builders import TODAY, daily, job
 from tests.outside import uml
 from tests.outside.test_pools_for_real import (
@@ -169,14 +170,52 @@ zfs get -H -o value quota pair/data; zfs load-key -n lock && echo opens
     assert "opens" in said
 
 
+def test_after_the_boot_device_died_pools_are_taken_in_by_hand_and_everybody_is_himself(
+    tmp_path: Path,
+) -> None:
+    """ZFS lets in what another system had only when it is told to; the key file went with the old system."""
+    plan = plan_of(
+        [400_000_000] * 4,
+        layout("pair", "mirror", "zfs", range(1, 3)),
+        layout("lock", "mirror", "zfs", range(3, 5), encrypted=True, unlock="key_file"),
+    )
+    (tmp_path / "later.sh").write_text(
+        setup_script(stands(plan), "box", "revision 2"), encoding="utf-8"
+    )
+    said = on_kernel(
+        plan,
+        tmp_path,
+        STARTS
+        + f"""
+tried() {{ echo "== $1"; echo "code $code"; grep -E 'LEFT|^[+] (zpool create|wipefs|zfs create)' /run/said; }}
+zgenhostid -f 11111111; go '{asked(plan)}' ''; tried made
+as ana 'echo mine >/srv/pair/data/of-ana'; was="$(id ana) $(id bo) $(stat -c %u /srv/pair/data/of-ana)"
+# The old system is gone in the midst of its work: nothing was exported.
+zpool sync; mkdir /run/kept; for n in a b c d; do cp --sparse=always /dev/ubd$n /run/kept/$n; done
+zpool export -a; for n in a b c d; do dd if=/run/kept/$n of=/dev/ubd$n bs=1M conv=sparse 2>/dev/null; done
+userdel ana; userdel bo; rm -rf /run/kavrel /var/lib/kavrel; useradd -M other; zgenhostid -f 22222222
+cp /mnt/job/later.sh /mnt/job/setup.sh
+go '' ''; tried silent
+zpool import -f pair; zpool import -f lock
+go 'wrong words\n' ''; tried wrong; ls /var/lib/kavrel/keys 2>/dev/null
+go 'secret words\n' ''; tried back; stat -c '%a %n' /var/lib/kavrel/keys/lock.key
+[ "$was" = "$(id ana) $(id bo) $(stat -c %u /srv/pair/data/of-ana)" ] && echo "everybody is himself"
+zpool status -x
+""",
+    )
+    print(said)
+    assert 0
+
+
 def test_copies_go_on_after_a_cut_come_back_and_a_dead_disk_is_made_good_by_the_sheet(
     tmp_path: Path,
 ) -> None:
     """The jobs of the plan with the real lab-job, locked and open, and the sheet's lines as they stand."""
     made = plan_of(
-        [TWO] * 6,
+        [TWO] * 7,
         layout("main", "raidz1", "zfs", range(1, 4), encrypted=True, unlock="key_file"),
         layout("second", "mirror", "zfs", range(4, 6)),
+        layout("third", "single", "ext4", range(7, 8)),
         of_bo="",
     )
     jobs = (
@@ -185,12 +224,14 @@ def test_copies_go_on_after_a_cut_come_back_and_a_dead_disk_is_made_good_by_the_
             schedule=daily("02:00"), retention=Retention(all_days=3), resumable=True),
         job("raw", "replication", datasets=("main-data",), target_pool="second", encrypted=True,
             schedule=daily("03:00"), retention=Retention(all_days=3)),
+        job("on", "mirror", datasets=("main-data",), target_pool="third", reads_from="copy",
+            schedule=daily("04:00"), retention=Retention()),
     )  # fmt: skip
     sets = tuple(d.model_copy(update={"name": d.pool}) for d in made.datasets)
     plan = made.model_copy(update={"jobs": jobs, "datasets": sets})
     there = stands(plan)
     told = json.loads(lab_jobs(there, "box", "revision 1"))["jobs"]
-    (plain,), (locked,) = (told[j]["pairs"] for j in ("copy", "raw"))
+    (plain,), (locked,), (onward,) = (told[j]["pairs"] for j in ("copy", "raw", "on"))
     assert plain[0] == locked[0] == "main/main"
     sheet = restore_sheet(there, evaluate(there, TODAY), "revision 1")
     dies = next(s for s in sheet.sections if s.title == "a disk dies: pool main")
@@ -243,7 +284,9 @@ does '2026-01-04 02:00' copy; zfs get -H -o value receive_resume_token {plain[1]
 does '2026-01-09 02:00' snap copy raw
 echo "== there"; zfs list -H -t snapshot -o name | sort
 zfs get -H -o name,value readonly,encryption,keystatus {plain[1]} {locked[1]}
-echo "== back"; zfs mount {plain[1]} 2>/dev/null
+echo "== on"; does '2026-01-09 04:00' on; cmp $live/bulk {onward[1]}/bulk && echo it went on
+zfs unmount {plain[1]}; does '2026-01-09 05:00' on; cmp $live/bulk {onward[1]}/bulk && echo it is still there
+echo "== back"
 cmp $live/bulk $(zfs get -H -o value mountpoint {plain[1]})/bulk && echo same
 echo "== copy back"; {back("copy")}
 echo "== raw back"; {back("raw")}
@@ -284,6 +327,8 @@ zpool wait -t resilver main; zpool status -x main
         f"{plain[1]}\ton", f"{plain[1]}\toff", f"{plain[1]}\t-",
         f"{locked[1]}\ton", f"{locked[1]}\taes-256-gcm", f"{locked[1]}\tunavailable",
     ]  # fmt: skip
+    # Who reads a copy that no start has mounted mounts it first: an empty folder is no state of anything.
+    assert part["on"] == "it went on\nit is still there\n"
     assert part["back"] == "same\n"
     assert part["copy back"] == "day 3\n"
     after = part["raw back"].splitlines()

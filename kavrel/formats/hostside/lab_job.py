@@ -285,16 +285,20 @@ class Side:
         """Raises Trouble unless what the plan says is mounted there.
 
         Nothing is read of an empty folder, and nothing goes onto the root disk. A file system that the
-        plan knows no UUID of is remembered from its first run on.
+        plan knows no UUID of is remembered from its first run on. What ZFS received is mounted here.
         """
         at = told["at"]
-        lines = self.ask("findmnt", "-n", "-r", "-o", "FSTYPE,SOURCE,UUID", "--mountpoint", at)
+        asked = ("findmnt", "-n", "-r", "-o", "FSTYPE,SOURCE,UUID", "--mountpoint", at)
+        lines = self.ask(*asked)
         where = f" on {self.peer}" if self.peer else ""
         if self.show:
             print(
                 f"# refuses unless {told.get('zfs') or told.get('uuid') or 'its disk'} is at {at}"
             )
             return
+        if not lines and told.get("received"):
+            self.run("zfs", "mount", told["zfs"])
+            lines = self.ask(*asked)
         if not lines:
             raise Trouble(
                 f"nothing is mounted at {at}{where}: refused, for it would take an empty folder for the "
@@ -1420,13 +1424,17 @@ def looked_into(side: Side, copy: str) -> Iterator[str]:
         )
     if not at.startswith("/"):
         raise Trouble(f"{copy} is mounted nowhere: its points cannot be looked into")
-    if is_there != "yes":
-        side.run("zfs", "mount", copy)
+    if is_there == "yes":
+        yield at.rstrip("/")
+        return
+    is_new = not side.ask("ls", "-d", at)
+    side.run("zfs", "mount", copy)
     try:
         yield at.rstrip("/")
     finally:
-        if is_there != "yes":
-            side.run("zfs", "unmount", copy)
+        side.run("zfs", "unmount", copy)
+        if is_new:  # an empty folder that stays would look like a copy of nothing
+            side.run("rmdir", at)
 
 
 @contextmanager

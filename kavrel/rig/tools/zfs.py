@@ -115,8 +115,14 @@ def _value(box: Box, data: Data, point: str | None, column: str, exact: bool) ->
         "referenced": lambda: size(refer),
         "mountpoint": lambda: data.props.get("mountpoint", data.at),
         "mounted": lambda: "yes" if box.here(data) else "no",
-        "encryption": lambda: "aes-256-gcm" if locks else "off",
-        "keystatus": lambda: "-" if not locks else "unavailable" if store.locked else "available",
+        "encryption": lambda: "aes-256-gcm" if locks or data.props.get("raw") else "off",
+        "keystatus": lambda: (
+            "unavailable"
+            if data.props.get("raw") == "locked" or (locks and store.locked)
+            else "available"
+            if locks or data.props.get("raw")
+            else "-"
+        ),
         "quota": lambda: _limit(data.props.get("quota", told.get("quota", "")), exact),
         "reservation": lambda: _limit(told.get("reservation", ""), exact),
         "recordsize": lambda: size(int(told["recordsize"])),
@@ -313,6 +319,7 @@ def _receive(box: Box, words: list[str], stdin: bytes) -> Said:
                 f"cannot receive new filesystem stream: parent of '{name}' does not exist"
             )
         data = _made(box, name)
+        data.mounted = "u" not in flags
         if stream.raw:  # it has its own key from now on, and nobody has given it
             data.props["raw"] = "locked"
     else:
@@ -416,8 +423,30 @@ def _change_key(box: Box, words: list[str], stdin: bytes) -> Said:
 
 
 def _mount(box: Box, words: list[str], stdin: bytes) -> Said:
-    for data in box.datas.values():
-        data.mounted = True
+    """Mount DATASET, or -a: all whose key is there, as a start does. Source: zfs-mount(8)."""
+    flags, _, names = split(words, "oO")
+    if "a" in flags:
+        for data in box.datas.values():
+            data.mounted = data.mounted or data.props.get("raw") != "locked"
+        return FINE
+    one = dataset(box, names[0]) if names else None
+    if one is None:
+        return absent(names[0] if names else "")
+    if one.props.get("raw") == "locked" or not box.alive(one):
+        return failed(f"cannot mount '{names[0]}': encryption key not loaded")
+    if one.mounted:
+        return failed(f"cannot mount '{names[0]}': filesystem already mounted")
+    one.mounted = True
+    return FINE
+
+
+def _unmount(box: Box, words: list[str], stdin: bytes) -> Said:
+    one = dataset(box, words[-1]) if words else None
+    if one is None:
+        return absent(words[-1] if words else "")
+    if not one.mounted:
+        return failed(f"cannot unmount '{words[-1]}': not currently mounted")
+    one.mounted = False
     return FINE
 
 
@@ -438,4 +467,6 @@ COMMANDS = {
     "load-key": _load_key,
     "change-key": _change_key,
     "mount": _mount,
+    "unmount": _unmount,
+    "umount": _unmount,
 }
