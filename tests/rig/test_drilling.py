@@ -275,7 +275,9 @@ def test_a_burnt_box_comes_back_by_the_sheets_own_lines(
         steps.append(
             Step("dipper", f"zfs send {newest} | ssh heron zfs receive -u ridge/{name}-back")
         )
-        assert played(drilling, "box_lost", cells, *steps).left, "nobody can open it before it is mounted"
+        assert played(drilling, "box_lost", cells, *steps).left, (
+            "nobody can open it before it is mounted"
+        )
         steps.append(Step("heron", f"zfs mount ridge/{name}-back"))
     found = played(drilling, "box_lost", cells, *steps)
     assert [d.code for d in found.done] == [0] * 5
