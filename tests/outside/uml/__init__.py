@@ -9,7 +9,7 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 
 HERE = Path(__file__).parent
@@ -55,7 +55,7 @@ class Whole:
         """Starts it, these disks (from 1) pulled out; what the script, run as root once it is up, prints."""
         (self.work / "out.txt").unlink(missing_ok=True)
         there = {n: disk for n, disk in self.disks.items() if n not in without}
-        return _start(script, there, self.work, seconds, "boot.sh")
+        return _twice(script, there, self.work, seconds, "boot.sh")
 
 
 def run(script: str, sizes: Sequence[int], work: Path, seconds: int = 700) -> str:
@@ -63,35 +63,38 @@ def run(script: str, sizes: Sequence[int], work: Path, seconds: int = 700) -> st
 
     The disks do not outlive it: those of a few tests fill a machine's own.
     """
-    disks = [work / f"d{n}" for n in range(len(sizes))]
+    disks = {n: work / f"d{n}" for n in range(len(sizes))}
     try:
-        return _twice(script, dict(zip(disks, sizes, strict=True)), work, seconds)
+        for n, size in enumerate(sizes):
+            with disks[n].open("wb") as file:
+                file.truncate(size)
+        return _twice(script, disks, work, seconds, "init.sh")
     finally:
-        for disk in disks:
+        for disk in disks.values():
             disk.unlink(missing_ok=True)
 
 
-def _twice(script: str, sizes: Mapping[Path, int], work: Path, seconds: int) -> str:
+def _twice(script: str, disks: Mapping[int, Path], work: Path, seconds: int, init: str) -> str:
     """This kernel sometimes stops for good, once in some hundred runs: nothing of ours hangs twice in a row.
 
-    The second run begins where the first did: what that one left in the job's folder is not there any more.
+    The second run begins where the first did: what that one left in the job's folder and on the disks is not
+    there any more.
     """
-    with tempfile.TemporaryDirectory() as before:
-        shutil.copytree(work, before, symlinks=True, dirs_exist_ok=True)
+    with tempfile.TemporaryDirectory(dir=work.parent) as before:
+        _copied(work, Path(before))
         try:
-            return _run(script, sizes, work, seconds)
+            return _start(script, disks, work, seconds, init)
         except Hangs as error:
             print(f"once more, for {error}", file=sys.stderr)
         shutil.rmtree(work)
-        shutil.copytree(before, work, symlinks=True)
-    return _run(script, sizes, work, seconds)
+        work.mkdir()
+        _copied(Path(before), work)
+    return _start(script, disks, work, seconds, init)
 
 
-def _run(script: str, sizes: Mapping[Path, int], work: Path, seconds: int) -> str:
-    for disk, size in sizes.items():
-        with disk.open("wb") as file:
-            file.truncate(size)
-    return _start(script, dict(enumerate(sizes)), work, seconds, "init.sh")
+def _copied(source: Path, target: Path) -> None:
+    """With its disks, of which only what was written takes room."""
+    subprocess.run(["cp", "-a", "--sparse=auto", f"{source}/.", target], check=True)
 
 
 def _start(script: str, disks: Mapping[int, Path], work: Path, seconds: int, init: str) -> str:
@@ -138,6 +141,7 @@ def _start(script: str, disks: Mapping[int, Path], work: Path, seconds: int, ini
         so_far = out.read_text(encoding="utf-8", errors="replace") if out.exists() else ""
         hangs = work / "hangs.txt"
         why = hangs.read_text(encoding="utf-8", errors="replace") if hangs.exists() else "nothing"
+        why += f"\nand from outside: {_seen(kernel.pid)}"
         raise Hangs(
             f"not done within {seconds} s, or still for {STILL_SECONDS:g} s; it had said {so_far[-2000:]!r}\n"
             f"and what hangs: {why}"
@@ -184,10 +188,29 @@ def _wait(kernel: subprocess.Popen[bytes], seconds: float) -> None:
 
 def _ticks(group: int) -> int:
     """CPU time of a process group so far, in the system's ticks. Source: proc(5)."""
-    total = 0
+    return sum(sum(map(int, fields[11:15])) for _, fields in _processes(group))
+
+
+def _processes(group: int) -> Iterator[tuple[Path, list[str]]]:
+    """Of a process group: each one's folder in /proc, and what its `stat` says after its name."""
     for stat in Path("/proc").glob("[0-9]*/stat"):
         with contextlib.suppress(OSError):
             fields = stat.read_text().rpartition(")")[2].split()
             if int(fields[2]) == group:
-                total += sum(map(int, fields[11:15]))
-    return total
+                yield stat.parent, fields
+
+
+def _seen(group: int) -> str:
+    """What each process of a kernel that stands still waits for: it tells where that stopped for good."""
+    told = []
+    for folder, fields in _processes(group):
+        with contextlib.suppress(OSError):
+            signals = [
+                " ".join(line.split())
+                for line in (folder / "status").read_text().splitlines()
+                if line.startswith(("TracerPid", "SigPnd", "ShdPnd", "SigBlk"))
+            ]
+            asked = (folder / "syscall").read_text().split()[:3]
+            timers = (folder / "timers").read_text().split("\n")
+            told.append(f"{folder.name} {fields[0]} {' '.join([*signals, *asked, *timers])}")
+    return "\n".join(told)
