@@ -45,19 +45,20 @@ def test_a_kernel_that_hangs_leaves_its_disks_to_the_next(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(uml, "STILL_SECONDS", 10.0)
-    really = uml._run
+    really = uml._start
     scripts: list[str] = []
 
     def first_hangs(script: str, *rest: Any) -> str:
         scripts.append(script)
         return really(script if scripts[1:] else script + "exec 5</dev/ubda; sleep 1000", *rest)
 
-    monkeypatch.setattr(uml, "_run", first_hangs)
+    monkeypatch.setattr(uml, "_start", first_hangs)
     (tmp_path / "setup.sh").write_text("echo first", encoding="utf-8")
     script = """
     sh /mnt/job/setup.sh; echo 'echo later' >/mnt/job/setup.sh
     ls /mnt/job | grep left; touch /mnt/job/left
     blockdev --getsize64 /dev/ubda
     """
+    script += "head -c 4 /dev/ubda | tr -d '\\0'; echo ours >/dev/ubda; sync"
     assert uml.run(script, [10_000_384], tmp_path).split() == ["first", "10000384"]
     assert len(scripts) == 2
