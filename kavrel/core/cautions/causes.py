@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterable, Sequence
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.cautions.caution import Caution, Severity, Sheet, View
+from kavrel.core.made import made
 
 ORDER: dict[Severity, int] = {"serious": 0, "caution": 1, "advice": 2}
 
@@ -88,7 +89,8 @@ def causes(view: View, raised: Sequence[Caution]) -> tuple[Cause, ...]:
         follows = following.get(rule, [])
         first = own[0]
         result.append(
-            Cause(
+            made(
+                Cause,
                 rule=rule,
                 severity=min((c.severity for c in (*own, *follows)), key=lambda s: ORDER[s]),
                 sheet=first.sheet,

@@ -11,9 +11,11 @@ def _find(view: View) -> Iterator[Finding]:
     mark = view.index.assumptions["fill_warn_share"]
     for state in view.states.values():
         need = need_of(view.index, state.pool, view.stored(state.pool.id))
-        years = need.until(state.layout.usable_bytes * mark)
-        if years is not None and 0 < years < 1:
-            why = f"At its growth it passes {mark:.0%} in {years * 12:.0f} months."
+        room = state.layout.usable_bytes * mark
+        # When that is takes a search: only where it is within the year.
+        if need.at(0.0) < room <= need.at(1.0):
+            months = (need.until(room) or 0.0) * 12
+            why = f"At its growth it passes {mark:.0%} in {months:.0f} months."
             yield state.pool.id, state.pool.name, why
 
 

@@ -8,7 +8,7 @@ from kavrel.core.cautions.caution import Finding, Rule, View
 def _find(view: View) -> Iterator[Finding]:
     from kavrel.core.shares.addresses import clashes
 
-    for clash in clashes(view.index):
+    for clash in clashes(view.index, view.listeners):
         name = view.index.hosts[clash.host].name
         yield clash.host, name, f"{' and '.join(clash.what)} both want port {clash.port}."
 

@@ -10,9 +10,10 @@ def _find(view: View) -> Iterator[Finding]:
     quiet_from, quiet_to = view.week.quiet_from_hour, view.week.quiet_to_hour
     told: set[str] = set()
     for run in view.week.runs:
-        on_link = any(r.kind == "link" for r in run.resources)
+        if run.seconds < 600 or run.job in told or not any(r.kind == "link" for r in run.resources):
+            continue
         job = view.index.jobs[run.job]
-        if not on_link or job.limit_mbit or run.job in told or run.seconds < 600:
+        if job.limit_mbit:
             continue
         middle = [run.from_minute, run.to_minute]
         if any(not within(m % 1440 / 60, quiet_from, quiet_to) for m in middle):

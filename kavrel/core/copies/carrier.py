@@ -113,8 +113,10 @@ def watchers(index: Index, job: Job) -> frozenset[str]:
     pulled from, which hears of each good run. Of a PC's own copy the box that has the share: the PC
     itself tells nobody, and no box with firmware of its own looks.
     """
+    if job.alarm_days is None:
+        return frozenset()
     runner, target = runs_on(index, job), target_host(index, job)
-    if job.alarm_days is None or runner is None:
+    if runner is None:
         return frozenset()
     looking: set[str | None] = {target} if KINDS[job.kind].by_pc else {runner}
     if marks_target(index, job):

@@ -1,7 +1,7 @@
 """Addresses and ports: what listens where, what clashes, what the firewall lets in, what is exposed."""
 
 import ipaddress
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from pydantic import BaseModel, ConfigDict
@@ -94,10 +94,10 @@ def listeners(index: Index) -> list[Listener]:
     return listening
 
 
-def clashes(index: Index) -> list[PortClash]:
-    """Ports of a host that two different things want."""
+def clashes(index: Index, heard: Sequence[Listener]) -> list[PortClash]:
+    """Ports of a host that two different things want, of all that listens."""
     by_port: dict[tuple[str, int], list[str]] = {}
-    for one in listeners(index):
+    for one in heard:
         by_port.setdefault((one.host, one.port), []).append(one.what)
     # Two applications of one name are two things all the same.
     for app in index.plan.apps:

@@ -254,7 +254,8 @@ def test_ports_that_two_things_want_are_found() -> None:
         App(id="b", name="two", host="box", ports=(8080,)),
         App(id="c", name="three", host="far", ports=(8080,)),
     )
-    found = {(c.host, c.port): set(c.what) for c in clashes(Index(lab(apps=apps)))}
+    index = Index(lab(apps=apps))
+    found = {(c.host, c.port): set(c.what) for c in clashes(index, tuple(listeners(index)))}
     assert found == {("box", 445): {"SMB", "one"}, ("box", 8080): {"one", "two"}}
 
 
@@ -264,7 +265,7 @@ def test_an_application_with_an_address_of_its_own_takes_no_port_of_its_host() -
         App(id="b", name="two", host="box", ports=(445,), address="192.168.1.22"),
     )
     plan = lab(apps=apps, networks=(LAN,))
-    assert clashes(Index(plan)) == []
+    assert clashes(Index(plan), tuple(listeners(Index(plan)))) == []
     assert not [w for w in door_works(Index(plan), "box") if "one" in w.who]
     assert not list(misplaced(Index(plan)))
 
