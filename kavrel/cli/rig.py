@@ -4,7 +4,6 @@ import json
 from dataclasses import asdict
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
-from shutil import which
 from time import perf_counter
 
 import click
@@ -35,7 +34,7 @@ from kavrel.rig.trial import Compared
 @click.option(
     "--real",
     is_flag=True,
-    help="Copy folders by this machine's own rsync, in the place of its stand-in.",
+    help="Use this machine's own rsync and SSH, and as root its Btrfs, in the place of stand-ins.",
 )
 @click.option("--seed", default=1, show_default=True, help="Of what people write.")
 @click.option(
@@ -64,8 +63,6 @@ def rig_command(
     their own that goes afterwards. Nothing of this machine is touched.
     """
     plan = load(plan_path)
-    if real and not which("rsync"):
-        raise click.UsageError("--real: rsync is not installed on this machine")
     began = datetime.combine(today_of(plan, today), datetime.min.time(), UTC)
     before = perf_counter()
     try:
@@ -128,6 +125,8 @@ def _lived(
         click.echo(
             f"no setup.sh was run, and pools are taken as made by its works: {life.not_set_up}"
         )
+    for part in life.not_real:
+        click.echo(f"a stand-in all the same: {part}")
     for mail in life.mails[:5]:
         words = " ".join(mail.text.split())
         click.echo(

@@ -26,6 +26,7 @@ from kavrel.rig.disks import Drive, Health, health
 from kavrel.rig.files import File, worked_until
 from kavrel.rig.made import Made
 from kavrel.rig.people import Work
+from kavrel.rig.real.parts import Real
 from kavrel.rig.streams import Streams
 from kavrel.rig.unlike import unlike
 
@@ -107,7 +108,7 @@ class Lab:
         self.kept: dict[str, dict[str, Data]] = {}
         self.taken_as_made: tuple[str, ...] = ()  # jobs whose first copy is yet to be made
         self.made = Made(plan)  # how it was set up, and which wanted pools are here
-        self.real = False  # what runs here as the real thing is used in the place of its stand-in
+        self.real: Real | None = None  # what runs here as itself, in the place of its stand-in
         self.cut: set[str] = set()  # links that are down
         self.mail: list[Mail] = []
         self.keys_gone: set[str] = set()  # sites whose keys are no more

@@ -1,7 +1,7 @@
 """A rig from beginning to end: built, lived through, looked at; and the proof tried on it."""
 
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from dataclasses import dataclass
 from datetime import datetime, time, timedelta
 from zoneinfo import ZoneInfo
@@ -13,8 +13,11 @@ from kavrel.rig.days import Days
 from kavrel.rig.found import found
 from kavrel.rig.lab import Lab, Mail
 from kavrel.rig.made import Made, as_made, made_by_scripts
+from kavrel.rig.real.parts import real_parts
+from kavrel.rig.real_lines import real_lines
 from kavrel.rig.report import Line, compared
 from kavrel.rig.set_up_lines import set_up_lines
+from kavrel.rig.tools import TOOLS
 from kavrel.rig.trial import Compared, Trial
 from kavrel.rig.workspace import workspace
 
@@ -31,7 +34,8 @@ class Lived:
 
     `taken_as_made`: names of the jobs whose first copy the plan has yet to make: here it was there.
     `pools_made`: of the pools that it has yet to make and that were here; `pools_left`: of those that
-    were not, each with why. `not_set_up`: why no setup.sh was run; empty where each was.
+    were not, each with why. `not_set_up`: why no setup.sh was run; empty where each was. `not_real`: what
+    was asked to run here as itself and could not, each with why.
     """
 
     days: float
@@ -41,6 +45,7 @@ class Lived:
     pools_made: tuple[str, ...] = ()
     pools_left: tuple[str, ...] = ()
     not_set_up: str = ""
+    not_real: tuple[str, ...] = ()
 
 
 @contextmanager
@@ -57,7 +62,8 @@ def rig(
     It begins with that day, at the midnight of its own zone: so its days end as the plan reckons them.
     What is predicted of it is predicted with them, too. `made`: pools that the plan still wants stand
     there as well; `scripts`: each box is set up by its own setup.sh first, and they stand as that leaves
-    them. `real`: folders are copied by the real rsync, over small files that stand for those of the rig.
+    them. `real`: what runs on this machine as itself does so here, over small files that stand for those
+    of the rig: rsync, SSH, Btrfs.
     Raises CannotBuild.
     """
     ahead = as_made(plan) if made else Made(plan)
@@ -69,11 +75,12 @@ def rig(
     jobs = tuple(j.model_copy(update={"first_copy": "done", "first_on": None}) for j in plan.jobs)
     with workspace() as folder:
         lab = Lab.built(plan.model_copy(update={"jobs": jobs}), folder / "lab", midnight, seed)
-        lab.taken_as_made, lab.made, lab.real = waiting, ahead, real
+        lab.taken_as_made, lab.made = waiting, ahead
         own.install(lab)
         days = Days(lab)
-        days.first_copies()
-        yield days
+        with real_parts(lab, folder, sorted(TOOLS)) if real else nullcontext() as lab.real:
+            days.first_copies()
+            yield days
 
 
 def lived(days: Days, many: float) -> Lived:
@@ -82,10 +89,17 @@ def lived(days: Days, many: float) -> Lived:
     days.until(_later(lab, many))
     day = datetime.fromtimestamp(lab.now - 1, lab.zone).date()
     book = CopyBook(lab.index, lab.states, day)
-    lines = (*set_up_lines(lab), *compared(days), *found(days, book))
+    lines = (*set_up_lines(lab), *real_lines(lab), *compared(days), *found(days, book))
     span, made = (lab.now - lab.began) / 86_400, lab.made
     return Lived(
-        span, lines, tuple(lab.mail), lab.taken_as_made, made.pools, made.left, made.not_set_up
+        span,
+        lines,
+        tuple(lab.mail),
+        lab.taken_as_made,
+        made.pools,
+        made.left,
+        made.not_set_up,
+        lab.real.left if lab.real else (),
     )
 
 

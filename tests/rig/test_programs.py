@@ -78,6 +78,14 @@ def test_nothing_of_the_machine_is_reached_from_it(tmp_path: Path, line: str, wh
     assert [p.name for p in tmp_path.iterdir() if p not in before] == ["plan.json"]
 
 
+def test_the_shell_itself_looks_at_nothing_of_the_machine(tmp_path: Path) -> None:
+    typed = ("test -e /etc/passwd; echo there $?", "test -d /srv/main; echo data $?", "[ -e /etc ]")
+    said, wrong, _ = played(tmp_path, "errors", *typed)
+    assert "there 1" in said
+    assert "data 0" in said
+    assert "[: command not found" in wrong
+
+
 def test_what_ran_is_gone_when_it_ends_and_other_boxes_are_a_word_away(tmp_path: Path) -> None:
     typed = ("echo $PATH", "on-far", "echo $PATH", "hostname", "exit", "hostname")
     said, wrong, code = played(tmp_path, "errors", *typed)

@@ -23,8 +23,8 @@ from kavrel.rig.days import Days
 from kavrel.rig.files import File
 from kavrel.rig.lab import CannotBuild, Lab
 from kavrel.rig.live import lived, rig
+from kavrel.rig.real import rsync as real_rsync
 from kavrel.rig.restoring import piped
-from kavrel.rig.tools import real_rsync
 from kavrel.rig.tools.rsync import ended
 from tests.builders import daily, dataset, job, lab
 from tests.conftest import needs

@@ -6,8 +6,9 @@ from kavrel.rig import apart
 from kavrel.rig.box import Box
 from kavrel.rig.data import Data
 from kavrel.rig.files import File, text_file
+from kavrel.rig.real import rsync as real
 from kavrel.rig.said import FINE, Said, failed, lines
-from kavrel.rig.tools import real_rsync, spread
+from kavrel.rig.tools import spread
 from kavrel.rig.tools.folders import place_of, point_folder
 
 
@@ -76,6 +77,25 @@ def ended(
     return after, put
 
 
+def _both(
+    here: Box,
+    state: Mapping[str, File],
+    now: Mapping[str, File],
+    options: Sequence[str],
+    aside: bool,
+) -> tuple[dict[str, File], dict[str, File]]:
+    """How it ends by the real one, where that is here, or by this one. Raises NotAsked."""
+    ours = ended(state, now, options, aside)
+    if here.lab.real is None or here.lab.real.rsync is None:
+        return ours
+    theirs = real.ended(state, now, options, aside)
+    here.lab.real.rsync.same(
+        theirs == ours,
+        f"{here.name}: rsync {' '.join(options)}: {len(theirs[0])} files, and {len(ours[0])} by the stand-in",
+    )
+    return theirs
+
+
 def _carry(
     there: Box,
     origin: Data,
@@ -91,10 +111,9 @@ def _carry(
     here.lab.arriving(data)
     prefix = f"{folder}/" if folder else ""
     now = dict(data.below(folder))
-    by = real_rsync.ended if here.lab.real else ended
     try:
-        after, put = by(state, now, options, bool(aside))
-    except real_rsync.NotAsked as no:
+        after, put = _both(here, state, now, options, bool(aside))
+    except real.NotAsked as no:
         return no.said
     sent = 0
     for name, file in put.items():

@@ -32,6 +32,8 @@ def ssh(box: Box, words: list[str], stdin: bytes) -> Said:
     asked = list(_split(command))
     if not asked:
         return failed("Pseudo-terminal will not be allocated because stdin is not a terminal.", 255)
+    if box.lab.real is not None and box.lab.real.ssh is not None:
+        return box.lab.real.ssh.answer(box.lab, words, other, asked, stdin)
     try:
         return other.command(asked, stdin)
     except FileNotFoundError:

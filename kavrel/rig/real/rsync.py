@@ -1,10 +1,5 @@
-"""The real rsync over small files that stand for those of the rig: of their names, times and changes.
+"""The real rsync over small files: it decides as it would. Source: rsync(1), quick check and FILTER RULES."""
 
-Two files are as large as one another here when they are so there, within chance, and content differs when it
-differs there: so rsync decides as it would. Source: rsync(1), quick check and FILTER RULES.
-"""
-
-import hashlib
 import os
 import shutil
 import subprocess
@@ -12,10 +7,10 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from kavrel.rig.files import File
+from kavrel.rig.real.small import keys, put
 from kavrel.rig.said import Said, failed
 from kavrel.rig.workspace import workspace
 
-SIZES = 9_973  # of a prime: two sizes that differ hardly ever look the same
 NOT_HERE = ("--bwlimit", "--backup-dir", "--password-file", "--stats", "--mkpath")
 
 
@@ -36,7 +31,7 @@ def ended(
         for place, files in (("from", state), ("to", now)):
             (folder / place).mkdir()
             for name, file in files.items():
-                known[_put(folder / place / name, file)] = file
+                known[put(folder / place / name, file)] = file
         can = [f"--backup-dir={folder / 'can'}"] if aside else []
         asked = [o for o in options if not o.startswith(NOT_HERE)]
         done = subprocess.run(  # noqa: S603  # words of our own script, over a folder of the rig
@@ -48,19 +43,5 @@ def ended(
         return _taken(folder / "to", known), _taken(folder / "can", known)
 
 
-def _put(path: Path, file: File) -> bytes:
-    path.parent.mkdir(parents=True, exist_ok=True)
-    # A version of a file is itself alone: two of one size and one time are still two.
-    key = hashlib.sha256(f"{file.mark} {file.size} {file.sound}".encode()).hexdigest().encode()
-    path.write_bytes(key + b"." * (file.size % SIZES))
-    moment = int(file.mtime * 1e9)
-    os.utime(path, ns=(moment, moment))
-    return key
-
-
 def _taken(folder: Path, known: Mapping[bytes, File]) -> dict[str, File]:
-    return {
-        str(path.relative_to(folder)): known[path.read_bytes()[:64]]
-        for path in folder.rglob("*")
-        if path.is_file()
-    }
+    return {name: known[key] for name, key in keys(folder)}
