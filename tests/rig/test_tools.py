@@ -11,22 +11,17 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
-from hypothesis import strategies as st
 
 from kavrel.core.evaluate import evaluate
-from kavrel.core.plan import Plan, Retention
+from kavrel.core.plan import Plan
 from kavrel.core.typed import commands
 from kavrel.formats.hostside import lab_job
 from kavrel.rig.box import Box
 from kavrel.rig.days import Days
-from kavrel.rig.files import File
 from kavrel.rig.lab import CannotBuild, Lab
-from kavrel.rig.live import lived, rig
-from kavrel.rig.real import rsync as real_rsync
+from kavrel.rig.live import rig
 from kavrel.rig.restoring import piped
-from kavrel.rig.tools.rsync import ended
-from tests.builders import daily, dataset, job, lab
+from tests.builders import dataset, job, lab
 from tests.conftest import needs
 from tests.rig.labs import drawn
 
@@ -313,45 +308,3 @@ def test_after_an_older_point_came_back_the_job_goes_on_once_the_far_end_went_ba
         again = days.hands["far"].run("r")
         assert again.code == 0, again.err
         assert list(far.datas["second/r/files"].points)[-1] > point
-
-
-NAMES = ("a", "b.part", "deep/c", "deep/d.part", ".cache/e", "deep/.cache/f", "deep/g")
-VERSIONS = {(n, v): File(37 * v, f"{n} {v}", 1000.0 + 10 * v) for n in NAMES for v in (1, 2, 3)}
-FOLDER = st.dictionaries(st.sampled_from(NAMES), st.sampled_from((1, 2, 3))).map(
-    lambda chosen: {n: VERSIONS[n, v] for n, v in chosen.items()}
-)
-
-
-@needs("rsync")
-@settings(deadline=None, max_examples=60)
-@given(
-    state=FOLDER,
-    now=FOLDER,
-    delete=st.booleans(),
-    aside=st.booleans(),
-    left=st.sets(st.sampled_from(("*.part", ".cache/", "deep/"))),
-)
-def test_a_folder_ends_as_the_real_rsync_leaves_it(
-    state: dict[str, File], now: dict[str, File], delete: bool, aside: bool, left: set[str]
-) -> None:
-    options = ["-aHAX", "--partial", "--stats", *(f"--exclude={p}" for p in sorted(left))]
-    options += ["--delete"] * delete + ["--backup"] * aside
-    assert ended(state, now, options, aside) == real_rsync.ended(state, now, options, aside)
-
-
-@needs("rsync")
-def test_a_lab_fares_the_same_by_the_real_rsync() -> None:
-    fared = [lived_through(real) for real in (False, True)]
-    assert fared[0] == fared[1]
-    assert fared[0]
-
-
-def lived_through(real: bool) -> list[tuple[str, str, bool]]:
-    kept = Retention(trash_days=3)
-    mirror = job(
-        "far", "folder_mirror", target_pool="second", retention=kept, schedule=daily("02:30"),
-        left_out=("*.part", ".cache/"),
-    )  # fmt: skip
-    plan = lab(jobs=(mirror,))
-    with rig(plan, BEGAN, real=real) as days:
-        return [(x.what, x.happened, x.agrees) for x in lived(days, 12).lines]

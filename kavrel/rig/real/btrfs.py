@@ -31,7 +31,8 @@ BYTES = 2**29  # of a loop; only what is written takes room
 NEEDED = ("unshare", "nsenter", "mount", "mkfs.btrfs", "btrfs")
 KEEPER = """set -e; cd "$1"; shift
 for one; do
-  truncate -s {size} "$one.img"; mkfs.btrfs -q "$one.img" >/dev/null; mkdir "$one"; mount -o loop "$one.img" "$one"
+  truncate -s {size} "$one.img"; mkfs.btrfs -q "$one.img" >/dev/null
+  mkdir "$one"; mount -o loop "$one.img" "$one"
 done
 echo ready; exec cat >/dev/null"""
 # What is asked of both; the rest speaks of devices.
@@ -173,7 +174,7 @@ def _short(said: Said) -> str:
 
 @contextmanager
 def btrfs_here(lab: "Lab", folder: Path) -> Iterator[Btrfs | str]:
-    """The loops of a lab's Btrfs pools, for as long as they are wanted; or why there are none."""
+    """The loops of a lab's Btrfs pools, for as long as they are wanted; or why there are none; empty without any."""
     stores = [
         (host, store.name)
         for host, box in lab.boxes.items()
@@ -182,7 +183,7 @@ def btrfs_here(lab: "Lab", folder: Path) -> Iterator[Btrfs | str]:
     ]
     missing = [name for name in NEEDED if not shutil.which(name)]
     if not stores:
-        yield "no pool of it in this plan"
+        yield ""
     elif os.getuid() != 0:
         yield "it takes root"
     elif missing:

@@ -43,5 +43,5 @@ def real_parts(lab: "Lab", folder: Path, names: Sequence[str]) -> Iterator[Real]
             rsync if isinstance(rsync, Compared) else None,
             ssh if isinstance(ssh, Ssh) else None,
             btrfs if isinstance(btrfs, Btrfs) else None,
-            tuple(f"{name}: {why}" for name, why in every.items() if isinstance(why, str)),
+            tuple(f"{name}: {why}" for name, why in every.items() if why and isinstance(why, str)),
         )

@@ -35,7 +35,8 @@ KbdInteractiveAuthentication no
 PermitRootLogin prohibit-password
 LogLevel ERROR
 """
-# Root's server wants a folder in /run, and gets one that nobody else sees; and a shell that reads nothing first.
+# Root's server wants a folder in /run, and gets one that nobody else sees; and a shell that reads no files of
+# anybody's first.
 AS_ROOT = (
     "unshare --mount sh -c 'mount -t tmpfs none /run && mkdir /run/sshd && "
     "mount --bind {folder}/passwd /etc/passwd && exec {sshd} -i -f {folder}/server'"
@@ -99,7 +100,10 @@ class Ssh:
             write_programs(folder / "bin" / host, self.names, host, socket)
             rows.append(f'command="{folder}/run {host}",restrict {self._public(host)}')
         (folder / "authorized").write_text("".join(rows), encoding="utf-8")
-        people = "".join(f"{':'.join([*map(str, p[:6]), '/bin/sh'])}\n" for p in map(tuple, pwd.getpwall()))
+        people = "".join(
+            f"{':'.join([*map(str, p[:5]), str(folder), '/bin/sh'])}\n"
+            for p in map(tuple, pwd.getpwall())
+        )
         (folder / "passwd").write_text(people, encoding="utf-8")
         write_program(
             folder / "run",
