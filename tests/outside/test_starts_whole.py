@@ -26,7 +26,7 @@ from kavrel.formats.servers.bundle import bundle
 from tests.builders import TODAY, job
 from tests.conftest import needs
 from tests.outside import uml
-from tests.outside.test_pools_for_real import layout, named_disks, plan_of
+from tests.outside.test_pools_for_real import layout, named_disks, plan_of, zfs_or_skip
 
 pytestmark = [
     pytest.mark.prove,
@@ -330,3 +330,124 @@ def test_what_is_locked_waits_and_all_else_comes_back_by_units_and_the_sheet_ope
     assert said(again, "tenant") == ["inactive", "active"], again
     assert set(said(again, "opened")) == {*free, "/srv/locked", "/srv/sftp/sealed/files"}
     assert said(again, "door") == ["445", "873", "22"]
+
+
+ZFS_HERE = r"""
+# The package of Debian as it is unpacked, and what its scripts do then.
+(cd HOME/root && cp -a lib/. usr/lib/. /usr/lib/ && cp -a sbin/. usr/sbin/. /usr/sbin/ && cp -a etc/. /etc/)
+there=/usr/lib/modules/$(uname -r); rm $there; cp -as /usr/lib/uml/modules/$(uname -r) $there
+mkdir $there/extra; cp HOME/modules/*.ko $there/extra; depmod; ldconfig; udevadm control --reload
+systemctl daemon-reload
+systemctl preset $(sed -n 's/^enable //p' HOME/root/lib/systemd/system-preset/50-zfs.preset | grep -v zed)
+systemctl start zfs.target; echo "zfs $(cat /sys/module/zfs/version)"
+"""
+
+
+def a_box_of_zfs() -> Plan:
+    """Pools that open by themselves, by a key on the system disk and by hand; SFTP into two of them."""
+    plan = plan_of(
+        [DISK] * 4,
+        layout("open", "mirror", "zfs", range(1, 3)),
+        layout("keyed", "single", "zfs", range(3, 4), encrypted=True, unlock="key_file"),
+        layout("typed", "single", "zfs", range(4, 5), encrypted=True, unlock="typed"),
+    )
+    exports = tuple(
+        Export(id=p, protocol="sftp", name=p, dataset=f"{p}-data", accounts=(who,))
+        for p, who in (("open", "ana"), ("typed", "bo"))
+    )
+    jobs = (
+        job(
+            "snaps",
+            datasets=("open-data",),
+            schedule=Schedule(kind="daily", at="02:00"),
+            retention=Retention(all_days=5),
+        ),
+        job(
+            "copy",
+            "replication",
+            datasets=("open-data",),
+            target_pool="keyed",
+            schedule=Schedule(kind="daily", at="03:00"),
+            retention=Retention(all_days=5),
+        ),
+    )
+    named = tuple(d.model_copy(update={"name": d.id}) for d in plan.datasets)
+    return checked(
+        plan.model_copy(update={"jobs": jobs, "datasets": named, "exports": exports, "quotas": ()})
+    )
+
+
+def test_pools_of_zfs_come_back_by_debians_units_with_their_keys_and_the_jobs_run(
+    tmp_path: Path,
+) -> None:
+    """Source: zfsutils-linux 2.1.11 of Debian 12: its units import, load and mount."""
+    here = ZFS_HERE.replace("HOME", str(zfs_or_skip()))
+    plan = a_box_of_zfs()
+    unpacked(plan, tmp_path / "bundle")
+    box = uml.Whole(tmp_path, [d.capacity_bytes for d in plan.disks])
+    answers = r"open\nkeyed\nsecret words\ntyped\nsecret words\n"
+    answers_anew = r"secret words\nsecret words\n"
+    made = box.start(
+        f"systemctl enable --now ssh\n{here}{MAIL}{set_up(plan, answers)}"
+        "echo dear >/srv/open/open-data/letter; echo dear >/srv/keyed/keyed-data/letter\n"
+        "echo dear >/srv/typed/typed-data/letter\n"
+    )
+    assert said(made, "setup") == ["0"], made
+    assert set(said(made, "check")) == {"0"}, made
+    opened = "\n".join(commands("; ".join(unlocking(Index(plan), plan.pools[2])))) + "\n"
+    assert "zfs load-key" in opened
+    again = box.start(
+        STATE
+        + "ls -A /srv/typed /srv/sftp/typed/files | sed 's/^/lies /'\n"
+        + "night; zfs list -H -t snapshot -o name | sed 's/^/point /'\n"
+        + opened.replace("zfs load-key", "printf 'secret words' | zfs load-key")
+        + "\n".join(served_again(Index(plan), {"typed"}))
+        + "\n"
+        + STATE.replace("state", "then").replace("mounted", "opened")
+        + "cat /srv/*/*-data/letter /srv/sftp/*/files/letter | sed 's/^/there /'\n"
+        + "python3 /usr/local/sbin/lab-look --out /job/look.json\n"
+    )
+    assert said(again, "state") == ["running"], again
+    roots = [f"/srv/{p}{d}" for p in ("keyed", "open") for d in ("", f"/{p}-data")]
+    assert said(again, "mounted") == sorted([*roots, "/srv/sftp/open/files"]), again
+    assert [x for x in said(again, "lies") if x and not x.startswith("/")] == []
+    assert [x.partition(": ")[2] for x in said(again, "ran")] == ["success", "success"], again
+    assert [x for x in said(again, "point") if x.startswith("keyed/copy/open-data@lab-copy-")], (
+        again
+    )
+    assert said(again, "then") == ["running"], again
+    assert "/srv/sftp/typed/files" in said(again, "opened"), again
+    assert said(again, "there") == ["dear"] * 5, again
+    assert not (tmp_path / "mails").exists()
+    # What it says of itself is the plan, its timers too; but for its memory, and the system disk.
+    document = json.loads((tmp_path / "look.json").read_text(encoding="utf-8"))
+    machine = read_look(json.dumps(named_disks(document, first=0)).encode(), 0).machine
+    standing = tuple(p.model_copy(update={"standing": True}) for p in plan.pools)
+    found = drift(Index(plan.model_copy(update={"pools": standing})), "box", machine)
+    assert [(d.collection, d.name, d.field) for d in found.differences] == [
+        ("hosts", "box", "memory"),
+        ("disks", "/dev/ubda", "disk"),
+    ]
+    # Its boot device dies: setup.sh takes the pools in where no other system's number is on them, asks for
+    # both keys, and all is there at once; and after the next start as before.
+    box.new_system()
+    anew = box.start(
+        f"systemctl enable --now ssh\n{here}{MAIL}{set_up(plan, answers_anew)}"
+        "cat /srv/*/*-data/letter | sed 's/^/there /'\n"
+    )
+    assert said(anew, "setup") == ["0"], anew
+    assert set(said(anew, "check")) == {"0"}, anew
+    assert said(anew, "there") == ["dear"] * 3, anew
+    assert not re.findall(r"^[+] (?:zpool create|zfs create|wipefs).*", anew, re.MULTILINE)
+    # Without a disk of the mirror, and the only one of another pool, it starts all the same.
+    less = box.start(
+        STATE + "night; zpool list -H -o name,health | sed 's/^/pool /'\n"
+        "cat /srv/open/open-data/letter | sed 's/^/there /'\n",
+        without=(2, 3),
+    )
+    assert said(less, "state") == ["running"], less
+    assert [x.split() for x in said(less, "pool")] == [["open", "DEGRADED"], ["typed", "ONLINE"]]
+    assert said(less, "mounted") == ["/srv/open", "/srv/open/open-data", "/srv/sftp/open/files"]
+    assert [x.partition(": ")[2] for x in said(less, "ran")] == ["success", "exit-code"], less
+    assert said(less, "there") == ["dear"], less
+    assert "no such pool" in (tmp_path / "mails").read_text(encoding="utf-8")

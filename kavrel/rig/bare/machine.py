@@ -87,6 +87,7 @@ class Zpool:
     spares: tuple[str, ...]
     properties: dict[str, str]
     key: str = ""  # what opens it; empty where it is open to all
+    opened: bool = True
 
 
 @dataclass(slots=True)

@@ -151,14 +151,15 @@ def imported(machine: Machine, name: str, force: bool) -> None:
     for device in machine.devices.values():
         if device.signs.get("zfs_member") == name:
             device.user = f"zfs {name}"
-    if pool.key:
-        return  # until its key is loaded nothing of it is mounted
-    mounted(machine, name)
+    pool.opened = not pool.key
+    if pool.opened:
+        mounted(machine, name)
 
 
 def mounted(machine: Machine, name: str) -> None:
     """All datasets of a ZFS pool, each where it was."""
     root = machine.zpools[name].properties.get("mountpoint", f"/{name}")
+    machine.zpools[name].opened = True
     for one in sorted(machine.datasets):
         if (one == name or one.startswith(f"{name}/")) and "volsize" not in machine.datasets[one]:
             folder = f"{root}{one.removeprefix(name)}"

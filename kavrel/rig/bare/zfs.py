@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from types import MappingProxyType
 
 from kavrel.rig.bare.machine import Device, Machine, Mount, Zpool
-from kavrel.rig.bare.restart import imported
+from kavrel.rig.bare.restart import imported, mounted
 from kavrel.rig.bare.said import Reader, Refused, Words
 from kavrel.rig.said import FINE, Said, failed, lines
 
@@ -135,7 +135,14 @@ def zfs(machine: Machine, words: list[str], reader: Reader) -> Said:
             raise Refused(f"cannot open '{name}': dataset does not exist")
         return lines(name)
     if verb == "load-key":
-        return _tried(machine, Words(rest, valued="-L", plain="-n"))
+        return _loaded(machine, Words(rest, valued="-L", plain="-n"), reader)
+    if verb == "get":
+        return _keystatus(machine, Words(rest, valued="-o", plain="-H"))
+    if rest == ["-a"] and verb == "mount":
+        for name, pool in machine.zpools.items():
+            if pool.opened and name not in machine.importable:
+                mounted(machine, name)
+        return FINE
     if verb == "set":
         *given, name = rest
         properties = dict(word.partition("=")[::2] for word in given)
@@ -170,13 +177,34 @@ def zfs(machine: Machine, words: list[str], reader: Reader) -> Said:
     return FINE
 
 
-def _tried(machine: Machine, told: Words) -> Said:
-    """Load-key -n: whether what lies in a file is the key. Source: zfs-load-key(8)."""
-    file = machine.inside(told.one("-L").removeprefix("file://"))
-    pool = machine.zpools.get(told.rest[0])
-    if pool is None or not file.exists() or file.read_text(encoding="utf-8") != pool.key:
-        raise Refused(f"Key load error: Incorrect key provided for '{told.rest[0]}'.", 255)
-    return lines("1 / 1 key(s) successfully verified")
+def _loaded(machine: Machine, told: Words, reader: Reader) -> Said:
+    """Load-key by a file or what is typed; with -n only whether it is the key. Source: zfs-load-key(8)."""
+    name = told.rest[0]
+    pool = machine.zpools.get(name)
+    if pool is None or name in machine.importable:
+        raise Refused(f"cannot open '{name}': dataset does not exist")
+    if "-L" in told:
+        file = machine.inside(told.one("-L").removeprefix("file://"))
+        given = file.read_text(encoding="utf-8") if file.exists() else ""
+    else:
+        given = reader.all().decode().partition("\n")[0]
+    if given != pool.key:
+        raise Refused(f"Key load error: Incorrect key provided for '{name}'.", 255)
+    if "-n" in told:
+        return lines("1 / 1 key(s) successfully verified")
+    if pool.opened:
+        raise Refused(f"Key load error: Key already loaded for '{name}'.", 255)
+    pool.opened = True
+    return FINE
+
+
+def _keystatus(machine: Machine, told: Words) -> Said:
+    """Get -H -o value keystatus POOL. Source: zfsprops(7)."""
+    asked, name = told.rest
+    pool = machine.zpools.get(name)
+    if pool is None or name in machine.importable or asked != "keystatus":
+        raise Refused(f"cannot open '{name}': dataset does not exist")
+    return lines("-" if not pool.key else "available" if pool.opened else "unavailable")
 
 
 def _checked(machine: Machine, properties: Mapping[str, str]) -> None:

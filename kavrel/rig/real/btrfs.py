@@ -174,7 +174,7 @@ def _short(said: Said) -> str:
 
 @contextmanager
 def btrfs_here(lab: "Lab", folder: Path) -> Iterator[Btrfs | str]:
-    """The loops of a lab's Btrfs pools, for as long as they are wanted; or why there are none; empty without any."""
+    """The loops of a lab's Btrfs pools, or why there are none; empty without any."""
     stores = [
         (host, store.name)
         for host, box in lab.boxes.items()

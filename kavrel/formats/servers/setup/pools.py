@@ -161,15 +161,24 @@ def _named_again(box: Box, pool: Pool, name: str) -> Iterator[str]:
 
 
 def _key_again(pool: Pool, name: str) -> Iterator[str]:
-    """The file that opens a pool of ZFS without a hand: it lies on the system disk, and goes with it."""
-    file = key_file(pool, name)
-    if not file:
+    """A locked pool of ZFS is opened: by a file of the system disk, or by who sits there."""
+    if not pool.encrypted:
         return
-    tried = f"run zfs load-key -n -L file://{file} {name} >/dev/null"
-    yield f"if pool_is_there {name} && ! have test -s {file}; then"
+    file = key_file(pool, name)
+    asked, by = _asked(name), f"with_key run zfs load-key {name}"
+    if file:
+        tried = f"run zfs load-key -n -L file://{file} {name} >/dev/null"
+        yield f"if pool_is_there {name} && ! have test -s {file}; then"
+        yield all_or_left(
+            [asked, f"keep_key {file}", f"{{ {tried} || {{ rm -f {file}; false; }}; }}"],
+            f"pool {pool.name} waits at each start: what opens it is not in {file}",
+        )
+        yield "key="
+        yield "fi"
+        asked, by = f"have test -s {file}", f"run zfs load-key -L file://{file} {name}"
+    yield f"if is_locked {name}; then"
     yield all_or_left(
-        [_asked(name), f"keep_key {file}", f"{{ {tried} || {{ rm -f {file}; false; }}; }}"],
-        f"pool {pool.name} waits at each start: what opens it is not in {file}",
+        [asked, by, "mount_opened"], f"pool {pool.name} is locked: nobody looked into it"
     )
     yield "key="
     yield "fi"
@@ -207,6 +216,7 @@ def _wanted(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
             f"a pool {name} is on disks that are plugged in: zpool import {name}; nothing was wiped",
             f"lacks {name}",
         )
+        yield from _key_again(pool, name)
         yield "fi"
     yield f'if [ "$ok" = yes ] && ! begun {serials} && carries {devices} -- {marks}; then'
     yield "ok=no"
