@@ -111,7 +111,7 @@ python3 /mnt/job/lab-look --out /mnt/job/later.json
         "LEFT: /srv/one/data is not mounted: nobody looked who may do what in it",
     ]
     # Whoever sits there opens it as the script asks for its passphrase.
-    assert "refused 7\nopened 0\ndata\n" in third, third
+    assert "refused 7\nopened 0\n.kavrel-numbers\ndata\n" in third, third
     mounted = {x.split()[1]: x.split()[2] for x in third.splitlines() if x.startswith("there ")}
     assert {k for k, v in mounted.items() if v == "no"} == {"one", "one/data"}
     (filled,) = re.findall(r"^filled (\d+)$", third, re.MULTILINE)
