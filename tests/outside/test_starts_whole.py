@@ -343,6 +343,9 @@ systemctl start zfs.target; echo "zfs $(cat /sys/module/zfs/version)"
 """
 
 
+LUNS = "cat /sys/kernel/config/target/core/iblock_*/*/udev_path | sed 's/^/lun /'\n"
+
+
 def a_box_of_zfs() -> Plan:
     """Pools that open by themselves, by a key on the system disk and by hand; SFTP into two of them."""
     plan = plan_of(
@@ -354,6 +357,18 @@ def a_box_of_zfs() -> Plan:
     exports = tuple(
         Export(id=p, protocol="sftp", name=p, dataset=f"{p}-data", accounts=(who,))
         for p, who in (("open", "ana"), ("typed", "bo"))
+    ) + tuple(
+        Export(
+            id=f"lun-{p}",
+            protocol="iscsi",
+            name=f"lun-{p}",
+            dataset=f"{p}-data",
+            may="write",
+            clients=("iqn.2026-01.home.lab:desk",),
+            size_bytes=100_007_936,
+            thick=False,
+        )
+        for p in ("keyed", "typed")
     )
     jobs = (
         job(
@@ -399,14 +414,17 @@ def test_pools_of_zfs_come_back_by_debians_units_with_their_keys_and_the_jobs_ru
     again = box.start(
         STATE
         + "ls -A /srv/typed /srv/sftp/typed/files | sed 's/^/lies /'\n"
+        + LUNS
         + "night; zfs list -H -t snapshot -o name | sed 's/^/point /'\n"
         + opened.replace("zfs load-key", "printf 'secret words' | zfs load-key")
         + "\n".join(served_again(Index(plan), {"typed"}))
         + "\n"
         + STATE.replace("state", "then").replace("mounted", "opened")
+        + LUNS.replace("lun ", "then-lun ")
         + "cat /srv/*/*-data/letter /srv/sftp/*/files/letter | sed 's/^/there /'\n"
         + "python3 /usr/local/sbin/lab-look --out /job/look.json\n"
     )
+    print(again)
     assert said(again, "state") == ["running"], again
     roots = [f"/srv/{p}{d}" for p in ("keyed", "open") for d in ("", f"/{p}-data")]
     assert said(again, "mounted") == sorted([*roots, "/srv/sftp/open/files"]), again

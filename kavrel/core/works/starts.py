@@ -1,4 +1,4 @@
-"""What comes back when a box starts: its mounts, and the keys of pools that it opens by itself.
+"""What comes back when a box starts: its mounts, the keys of pools that it opens by itself, its volumes.
 
 `setup.sh` mounts what it makes, for as long as the box runs: without these works the next start finds
 empty folders.
@@ -10,12 +10,14 @@ from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Pool
 from kavrel.core.shares.names import pool_names
+from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.shares.protocols.protocol import Service
 from kavrel.core.works.services import ServiceRuns
 from kavrel.core.works.shut_in import shut_in
 from kavrel.core.works.volumes import Tree, Volume, trees, volumes
 
 KEYS = "kavrel-keys.service"
+DISKS = "kavrel-disks.service"
 # Source: systemd.mount(5) and systemd-system.conf(5), DefaultDeviceTimeoutSec; tried on a whole system.
 WAITS = "A start waits a minute and a half for a disk that is dead or pulled out, and comes up without it."
 # Source: systemd-fstab-generator(8): a second entry for a folder is passed over.
@@ -37,6 +39,17 @@ def opened_alone(index: Index, host: str) -> list[str]:
     ]
 
 
+def volumes_given(index: Index, host: str) -> list[Pool]:
+    """Pools of ZFS on a host of whose volumes it gives disks over iSCSI."""
+    pools = {
+        index.datasets[e.dataset].pool
+        for e in index.plan.exports
+        if PROTOCOLS[e.protocol].gives == "disk"
+    }
+    mine = [p for p in index.plan.pools if p.host == host and p.id in pools]
+    return [p for p in mine if FILESYSTEMS[p.filesystem].by_name]
+
+
 def start_works(index: Index, host: str) -> Iterator[ServiceRuns]:
     """Mounts, and keys before them; nothing on a box that takes no files."""
     box = index.hosts[host]
@@ -56,6 +69,21 @@ def start_works(index: Index, host: str) -> Iterator[ServiceRuns]:
                 minds=("Without it the next start finds the pool locked.",),
             ),
             f"systemctl disable {KEYS}",
+        )
+    given = volumes_given(index, host)
+    if given:
+        yield _comes_back(
+            "disks",
+            f"volumes of {', '.join(p.name for p in given)} on {box.name}, before they are given over iSCSI",
+            given,
+            Service(
+                package="",
+                files=((f"systemd/{DISKS}", f"/etc/systemd/system/{DISKS}"),),
+                check=f"systemctl cat {DISKS}",
+                start=f"systemctl daemon-reload; systemctl enable {DISKS}",
+                minds=("Without it a start may give no disk whose volume was not there in time.",),
+            ),
+            f"systemctl disable {DISKS}",
         )
     lines: list[Volume | Tree] = [v for v in volumes(index, host) if v.uuid is not None]
     lines += [t for t in trees(index, host) if t.known]

@@ -5,7 +5,7 @@ from typing import Any
 
 from kavrel.core.plan import Plan
 from kavrel.core.works.shut_in import ZFS_MOUNTS, shut_in
-from kavrel.core.works.starts import KEYS, opened_alone
+from kavrel.core.works.starts import DISKS, KEYS, opened_alone, volumes_given
 from kavrel.core.works.volumes import UNION
 from kavrel.formats.servers.site import Box
 from kavrel.formats.servers.template import render
@@ -34,6 +34,8 @@ def _units(box: Box, origin: str) -> Iterator[tuple[str, str]]:
     opened = opened_alone(box.index, box.host.id)
     if opened:  # before ZFS mounts anything: it mounts what has its key
         yield KEYS, render("keys_unit.j2", pools=opened, **common)
+    if volumes_given(box.index, box.host.id):
+        yield DISKS, render("disks_unit.j2", **common)
     for name, facts in _mounts(box):
         yield name, render("mount_unit.j2", unit=name, **facts, **common)
 
