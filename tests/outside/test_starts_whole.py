@@ -235,9 +235,9 @@ def test_a_box_set_up_by_its_bundle_comes_back_by_itself_and_without_disks_too(
     assert said(again, "state") == ["running"], again
     roots = [f"/srv/{p.id}" for p in plan.pools]
     assert said(again, "mounted") == sorted(roots)
-    assert said(again, "ran") == [
-        "lab-snaps.service at 01:00:00: success",
+    assert sorted(said(again, "ran")) == [  # which of them is first depends on the hour of the day
         "lab-copy.service at 02:00:00: success",
+        "lab-snaps.service at 01:00:00: success",
     ]
     # Nobody planned a scrub, and the bundle that made the pools brought one for each that can have it.
     assert said(again, "scrubbed") == ["pair success", "chunks success"], again
@@ -277,9 +277,9 @@ def test_a_box_set_up_by_its_bundle_comes_back_by_itself_and_without_disks_too(
         STATE + "night; systemd-analyze | sed 's/^/took /'; ls -A /srv/row\n", without=(1, 4, 6)
     )
     assert said(less, "mounted") == ["/srv/locked", "/srv/pair"], less
-    assert said(less, "ran") == [
-        "lab-snaps.service at 01:00:00: exit-code",
+    assert sorted(said(less, "ran")) == [
         "lab-copy.service at 02:00:00: exit-code",
+        "lab-snaps.service at 01:00:00: exit-code",
     ]
     minutes = re.search(r"took .* = 1min (\d+)|took .*in 1min (\d+)", less)
     assert minutes, "a minute and a half, as the paper says"
@@ -343,6 +343,8 @@ systemctl start zfs.target; echo "zfs $(cat /sys/module/zfs/version)"
 """
 
 
+# Names of volumes come late, as on a box that has many: what looks for them meanwhile leaves them out.
+SLOW_NAMES = """echo 'KERNEL=="zd*", PROGRAM="/bin/sleep 10"' >/etc/udev/rules.d/59-slow.rules\n"""
 LUNS = "cat /sys/kernel/config/target/core/iblock_*/*/udev_path | sed 's/^/lun /'\n"
 
 
@@ -405,7 +407,7 @@ def test_pools_of_zfs_come_back_by_debians_units_with_their_keys_and_the_jobs_ru
     made = box.start(
         f"systemctl enable --now ssh\n{here}{MAIL}{set_up(plan, answers)}"
         "echo dear >/srv/open/open-data/letter; echo dear >/srv/keyed/keyed-data/letter\n"
-        "echo dear >/srv/typed/typed-data/letter\n"
+        "echo dear >/srv/typed/typed-data/letter\n" + SLOW_NAMES
     )
     assert said(made, "setup") == ["0"], made
     assert set(said(made, "check")) == {"0"}, made
@@ -424,7 +426,6 @@ def test_pools_of_zfs_come_back_by_debians_units_with_their_keys_and_the_jobs_ru
         + "cat /srv/*/*-data/letter /srv/sftp/*/files/letter | sed 's/^/there /'\n"
         + "python3 /usr/local/sbin/lab-look --out /job/look.json\n"
     )
-    print(again)
     assert said(again, "state") == ["running"], again
     roots = [f"/srv/{p}{d}" for p in ("keyed", "open") for d in ("", f"/{p}-data")]
     assert said(again, "mounted") == sorted([*roots, "/srv/sftp/open/files"]), again
@@ -433,7 +434,9 @@ def test_pools_of_zfs_come_back_by_debians_units_with_their_keys_and_the_jobs_ru
     assert [x for x in said(again, "point") if x.startswith("keyed/copy/open-data@lab-copy-")], (
         again
     )
+    assert said(again, "lun") == ["/dev/zvol/keyed/keyed-data/lun-keyed"], again
     assert said(again, "then") == ["running"], again
+    assert said(again, "then-lun")[1:] == ["/dev/zvol/typed/typed-data/lun-typed"], again
     assert "/srv/sftp/typed/files" in said(again, "opened"), again
     assert said(again, "there") == ["dear"] * 5, again
     assert not (tmp_path / "mails").exists()
@@ -466,6 +469,6 @@ def test_pools_of_zfs_come_back_by_debians_units_with_their_keys_and_the_jobs_ru
     assert said(less, "state") == ["running"], less
     assert [x.split() for x in said(less, "pool")] == [["open", "DEGRADED"], ["typed", "ONLINE"]]
     assert said(less, "mounted") == ["/srv/open", "/srv/open/open-data", "/srv/sftp/open/files"]
-    assert [x.partition(": ")[2] for x in said(less, "ran")] == ["success", "exit-code"], less
+    assert [x.partition(": ")[2] for x in sorted(said(less, "ran"))] == ["exit-code", "success"]
     assert said(less, "there") == ["dear"], less
     assert "no such pool" in (tmp_path / "mails").read_text(encoding="utf-8")
