@@ -8,6 +8,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -246,7 +247,10 @@ def loops() -> list[str]:
 
 def loops_of(process: int) -> list[str]:
     """Files of loops in the folder that a process holds."""
-    with_it = [os.readlink(p) for p in Path(f"/proc/{process}/fd").iterdir() if p.is_symlink()]
+    with_it = []
+    for one in Path(f"/proc/{process}/fd").iterdir():
+        with suppress(OSError):  # closed meanwhile
+            with_it.append(os.readlink(one))
     names = {Path(p).name for p in with_it if "kavrel-rig-" in p}
     return [line for line in loops() if any(name in line for name in names)]
 

@@ -51,23 +51,19 @@ class Btrfs:
         self.lab, self.folder, self.keeper, self.places = lab, folder, keeper, places
         self.compared = Compared("Btrfs")
         self._written: dict[Path, dict[str, File]] = {}  # what lies in each subvolume
-        self._streams: OrderedDict[bytes, bytes] = (
-            OrderedDict()
-        )  # by what stands for them in the rig
+        self._streams: OrderedDict[bytes, bytes] = OrderedDict()  # by their tokens in the rig
 
     def answer(self, box: Box, words: Sequence[str], stdin: bytes, said: Said) -> Said:
         """What it says to words, after the stand-in has answered them with `said`."""
         verb = next((v for v in ASKED if tuple(words[: len(v)]) == v), None)
-        path = next((w for w in reversed(words) if w.startswith("/")), "")
-        store = self._store(box, path)
-        if box.lab is not self.lab or verb is None or store is None:
+        paths = [w for w in words if w.startswith("/")]
+        if verb is None or box.lab is not self.lab or not all(self._store(box, p) for p in paths):
             return said
         if verb == ("subvolume", "snapshot"):
             self._readied(box, words[-2], words[-1])
         if verb == ("receive",):
-            self._real(box, path).mkdir(parents=True, exist_ok=True)
-        if verb == ("receive",) and stdin.rpartition(b" ")[2] in self._streams:
-            stdin = self._streams[stdin.rpartition(b" ")[2]]
+            self._real(box, words[-1]).mkdir(parents=True, exist_ok=True)
+            stdin = self._streams.get(stdin.rpartition(b" ")[2], stdin)
         theirs = self._run(box, words, stdin)
         told = (
             f"{box.name}: btrfs {' '.join(words)}: {_short(theirs)}; the stand-in: {_short(said)}"
@@ -86,9 +82,7 @@ class Btrfs:
         return theirs
 
     def _store(self, box: Box, path: str) -> Store | None:
-        """The pool of a path that has a loop here."""
-        if not path:
-            return None
+        """The pool of a path, where it has a loop here."""
         data, _ = box.find(path)
         store = box.stores.get(data.name.partition("/")[0])
         return store if store and (box.host.id, store.name) in self.places else None
@@ -96,8 +90,7 @@ class Btrfs:
     def _real(self, box: Box, path: str) -> Path:
         """Where a path of a box is, as this process comes to it."""
         store = self._store(box, path)
-        if store is None:
-            return Path("/nonexistent")
+        assert store is not None
         place = self.places[box.host.id, store.name]
         inner = path.rstrip("/").removeprefix(store.at).lstrip("/")
         return Path(f"/proc/{self.keeper}/root{self.folder}") / place / inner
@@ -107,8 +100,7 @@ class Btrfs:
         seen = f"/proc/{self.keeper}/root"
         given, names = [], {}
         for word in words:
-            store = self._store(box, word) if word.startswith("/") else None
-            real = str(self._real(box, word)).removeprefix(seen) if store else word
+            real = str(self._real(box, word)).removeprefix(seen) if word.startswith("/") else word
             given.append(real)
             names[real] = word
         done = subprocess.run(  # noqa: S603  # words of our own scripts, over loops of the rig
@@ -123,15 +115,14 @@ class Btrfs:
                 out = out.replace(real.encode(), word.encode())
         if done.returncode:
             return failed(err, done.returncode)
-        return Said(0, out, err if words[0] == "subvolume" and words[1] != "delete" else "")
+        return Said(0, out)
 
     def _readied(self, box: Box, source: str, target: str) -> None:
         """The subvolume has what the rig's has by now."""
         data, inner = box.find(source)
         place = self._real(box, source)
-        if inner or not place.parent.exists():
-            place.parent.mkdir(parents=True, exist_ok=True)
         if not place.exists():
+            place.parent.mkdir(parents=True, exist_ok=True)
             self._run(box, ["subvolume", "create", source], b"")
         if inner:
             return
@@ -149,8 +140,7 @@ class Btrfs:
     def _points_of(self, box: Box, path: str, came: bool) -> None:
         """What lies in a point by now is what the rig's has, file by file."""
         for data, name, at in self._newest(box, path, came):
-            files = data.points[name].files if name else data.files
-            wanted = {n: key_of(f) for n, f in files.items()}
+            wanted = {n: key_of(f) for n, f in data.points[name].files.items()}
             there = dict(keys(self._real(box, at)))
             self.compared.same(
                 wanted == there,
