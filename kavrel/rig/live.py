@@ -73,7 +73,7 @@ def rig(
     midnight = datetime.combine(began.date(), time(), ZoneInfo(plan.zone))
     waiting = tuple(j.name for j in plan.jobs if j.first_copy != "done")
     jobs = tuple(j.model_copy(update={"first_copy": "done", "first_on": None}) for j in plan.jobs)
-    with workspace() as folder:
+    with workspace(programs=real) as folder:
         lab = Lab.built(plan.model_copy(update={"jobs": jobs}), folder / "lab", midnight, seed)
         lab.taken_as_made, lab.made = waiting, ahead
         own.install(lab)
