@@ -17,6 +17,7 @@ from kavrel.rig.days import Days
 from kavrel.rig.lab import CannotBuild
 from kavrel.rig.live import Lived, lived, rig, tried
 from kavrel.rig.looking import look
+from kavrel.rig.real_lines import real_lines
 from kavrel.rig.trial import Compared
 
 
@@ -69,7 +70,7 @@ def rig_command(
         with rig(plan, began, seed, real=real, scripts=True) as running:
             if proving:
                 cells = tried(running, _told)
-                differ = _cells(plan, cells, everything, as_json)
+                differ = _cells(plan, cells, everything, as_json) + _real(running)
             else:
                 life = lived(running, days)
                 until = running.lab.local(running.lab.now)
@@ -86,6 +87,18 @@ def rig_command(
     )
     if differ:
         raise SystemExit(1)
+
+
+def _real(running: Days) -> int:
+    """Says how real components and their stand-ins agreed while the proof was tried, beside its cells."""
+    lines = list(real_lines(running.lab))
+    for line in lines:
+        _told(f"{line.what}: {line.predicted}, {line.happened}")
+        for why in () if line.agrees else line.there.inputs:
+            _told(f"  {why.name}")
+    for part in running.lab.real.left if running.lab.real else ():
+        _told(f"a stand-in all the same: {part}")
+    return sum(not line.agrees for line in lines)
 
 
 def _keep_looks(running: Days, folder: Path) -> None:

@@ -16,14 +16,14 @@ import pytest
 from kavrel.core.edit import checked
 from kavrel.core.index import Index
 from kavrel.core.paper.machines import served_again, unlocking
-from kavrel.core.plan import Export, Grant, Plan, Retention, Schedule, Share
+from kavrel.core.plan import Export, Grant, Job, Plan, Retention, Share
 from kavrel.core.seen.drift import drift
 from kavrel.core.typed import commands
 from kavrel.core.works import ServiceRuns, bill
 from kavrel.core.works.jobs import NightRuns
 from kavrel.formats.looks.read import read_look
 from kavrel.formats.servers.bundle import bundle
-from tests.builders import TODAY, job
+from tests.builders import TODAY, daily, job
 from tests.conftest import needs
 from tests.outside import uml
 from tests.outside.test_pools_for_real import layout, named_disks, plan_of, zfs_or_skip
@@ -74,6 +74,12 @@ systemctl enable slow; touch -d '-2 days' /var/lib/systemd/timers/stamp-lab-*
 """
 
 
+def points_of(dataset: str) -> Job:
+    """A job that takes a point each night and keeps five days of them."""
+    kept = Retention(all_days=5)
+    return job("snaps", datasets=(dataset,), schedule=daily("02:00"), retention=kept)
+
+
 def a_box() -> Plan:
     """One of each way that a pool comes back: md, LUKS opened by a key file, Btrfs over two disks, LVM."""
     plan = plan_of(
@@ -83,22 +89,10 @@ def a_box() -> Plan:
         layout("chunks", "copies2", "btrfs", range(4, 6)),
         layout("row", "span", "xfs", range(6, 7)),
     )
+    told = {"datasets": ("pair-data",), "target_pool": "row", "retention": Retention()}
     jobs = (
-        job(
-            "snaps",
-            datasets=("chunks-data",),
-            schedule=Schedule(kind="daily", at="02:00"),
-            retention=Retention(all_days=5),
-        ),
-        job(
-            "copy",
-            "mirror",
-            datasets=("pair-data",),
-            target_pool="row",
-            schedule=Schedule(kind="daily", at="03:00"),
-            retention=Retention(),
-            catch_up=True,
-        ),
+        points_of("chunks-data"),
+        job("copy", "mirror", schedule=daily("03:00"), catch_up=True, **told),
     )
     named = tuple(d.model_copy(update={"name": d.id}) for d in plan.datasets)
     # The last one hangs on a cable: no start waits for what can be pulled out.
@@ -372,22 +366,8 @@ def a_box_of_zfs() -> Plan:
         )
         for p in ("keyed", "typed")
     )
-    jobs = (
-        job(
-            "snaps",
-            datasets=("open-data",),
-            schedule=Schedule(kind="daily", at="02:00"),
-            retention=Retention(all_days=5),
-        ),
-        job(
-            "copy",
-            "replication",
-            datasets=("open-data",),
-            target_pool="keyed",
-            schedule=Schedule(kind="daily", at="03:00"),
-            retention=Retention(all_days=5),
-        ),
-    )
+    told = {"datasets": ("open-data",), "target_pool": "keyed", "retention": Retention(all_days=5)}
+    jobs = (points_of("open-data"), job("copy", "replication", schedule=daily("03:00"), **told))
     named = tuple(d.model_copy(update={"name": d.id}) for d in plan.datasets)
     return checked(
         plan.model_copy(update={"jobs": jobs, "datasets": named, "exports": exports, "quotas": ()})

@@ -16,6 +16,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from kavrel.cli.rig import _real as said_of_real
 from kavrel.core.plan import Plan, Retention
 from kavrel.formats.hostside.lab_job import Side
 from kavrel.formats.plan_file import dump
@@ -25,6 +26,7 @@ from kavrel.rig.days import Days
 from kavrel.rig.files import File, text_file
 from kavrel.rig.live import lived, rig
 from kavrel.rig.real import rsync as real_rsync
+from kavrel.rig.real.compared import Compared
 from kavrel.rig.real.parts import Real
 from kavrel.rig.said import Said
 from kavrel.rig.tools.rsync import ended
@@ -152,6 +154,25 @@ def test_no_way_and_no_command_end_as_by_ssh_itself(standing: Days) -> None:
         said = box.command(["ssh", "root@far", words])
         assert said.code != 0, words
         assert b"root:" not in said.out
+
+
+@needs("sshd")
+def test_a_difference_is_said_beside_the_cells_of_the_proof(
+    standing: Days, capsys: pytest.CaptureFixture[str]
+) -> None:
+    real = components(standing)
+    assert real.ssh is not None, real.left
+    kept, real.ssh.compared = real.ssh.compared, Compared("SSH")
+    try:
+        real.ssh.compared.same(True, "")
+        assert said_of_real(standing) == 0
+        real.ssh.compared.same(False, "far: it ended with 3, by SSH with 0")
+        assert said_of_real(standing) == 1
+    finally:
+        real.ssh.compared = kept
+    told = capsys.readouterr().err
+    assert "SSH of this machine and its stand-in: 2 answers, 1 the same" in told
+    assert "far: it ended with 3, by SSH with 0" in told
 
 
 POINT = "/srv/main/.points/files"

@@ -57,33 +57,21 @@ def start_works(index: Index, host: str) -> Iterator[ServiceRuns]:
         return
     opened = opened_alone(index, host)
     if opened:
-        yield _comes_back(
+        yield _goes_before(
             "keys",
             f"keys of {', '.join(opened)} on {box.name}",
             [p for p in index.plan.pools if p.host == host and p.opens_alone],
-            Service(
-                package="",
-                files=((f"systemd/{KEYS}", f"/etc/systemd/system/{KEYS}"),),
-                check=f"systemctl cat {KEYS}",
-                start=f"systemctl daemon-reload; systemctl enable {KEYS}",
-                minds=("Without it the next start finds the pool locked.",),
-            ),
-            f"systemctl disable {KEYS}",
+            KEYS,
+            "Without it the next start finds the pool locked.",
         )
     given = volumes_given(index, host)
     if given:
-        yield _comes_back(
+        yield _goes_before(
             "disks",
             f"volumes of {', '.join(p.name for p in given)} on {box.name}, before they are given over iSCSI",
             given,
-            Service(
-                package="",
-                files=((f"systemd/{DISKS}", f"/etc/systemd/system/{DISKS}"),),
-                check=f"systemctl cat {DISKS}",
-                start=f"systemctl daemon-reload; systemctl enable {DISKS}",
-                minds=("Without it a start may give no disk whose volume was not there in time.",),
-            ),
-            f"systemctl disable {DISKS}",
+            DISKS,
+            "Without it a start may give no disk whose volume was not there in time.",
         )
     lines: list[Volume | Tree] = [v for v in volumes(index, host) if v.uuid is not None]
     lines += [t for t in trees(index, host) if t.known]
@@ -123,6 +111,18 @@ def start_works(index: Index, host: str) -> Iterator[ServiceRuns]:
 def _by_many(volume: Volume) -> bool:
     """Whether its file system itself lies on several disks, not on an array of them."""
     return FILESYSTEMS[volume.pool.filesystem].subvolumes
+
+
+def _goes_before(key: str, what: str, pools: list[Pool], unit: str, without: str) -> ServiceRuns:
+    """A unit of its own that a start runs before what needs it; and what is missed without it."""
+    service = Service(
+        package="",
+        files=((f"systemd/{unit}", f"/etc/systemd/system/{unit}"),),
+        check=f"systemctl cat {unit}",
+        start=f"systemctl daemon-reload; systemctl enable {unit}",
+        minds=(without,),
+    )
+    return _comes_back(key, what, pools, service, f"systemctl disable {unit}")
 
 
 def _comes_back(key: str, what: str, pools: list[Pool], service: Service, back: str) -> ServiceRuns:
