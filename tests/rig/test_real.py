@@ -29,7 +29,7 @@ from kavrel.rig.real import rsync as real_rsync
 from kavrel.rig.real.compared import Compared
 from kavrel.rig.real.parts import Real
 from kavrel.rig.said import Said
-from kavrel.rig.tools.rsync import ended
+from kavrel.rig.tools.rsync import _both, ended
 from kavrel.rig.trial import Trial
 from tests.builders import daily, job, lab
 from tests.conftest import needs
@@ -58,6 +58,20 @@ def test_a_folder_ends_as_the_real_rsync_leaves_it(
     options = ["-aHAX", "--partial", "--stats", *(f"--exclude={p}" for p in sorted(left))]
     options += ["--delete"] * delete + ["--backup"] * aside
     assert ended(state, now, options, aside) == real_rsync.ended(state, now, options, aside)
+
+
+@needs("rsync")
+def test_two_files_alike_in_all_are_no_difference(standing: Days) -> None:
+    """Found where malware had spoiled a file and its copy alike: both were there as objects of their own."""
+    here, real = standing.lab.boxes["far"], components(standing)
+    assert real.rsync is not None
+    kept = real.rsync.differed
+    one, same, other = (File(40, mark, 1000.0, False) for mark in ("rubbish", "rubbish", "other"))
+    _both(here, {"a": one}, {"a": same}, ["-aHAX"], False)
+    assert real.rsync.differed == kept
+    # By its quick check one of the same size and time is left as it is, whatever is in it.
+    assert _both(here, {"a": other}, {"a": same}, ["-aHAX"], False)[0] == {"a": same}
+    assert real.rsync.differed == kept
 
 
 def a_lab() -> Plan:
