@@ -17,8 +17,9 @@ from kavrel.formats.timers import crontab
 from kavrel.rig import apart, by_itself
 from kavrel.rig.data import NoRoom
 from kavrel.rig.hands import Hands
-from kavrel.rig.lab import Lab, Run
+from kavrel.rig.lab import Lab
 from kavrel.rig.own import keep, read, usable
+from kavrel.rig.runs import Run
 
 LAB_JOB = "/usr/local/sbin/lab-job"
 
@@ -101,14 +102,12 @@ class Days:
         self.told: dict[str, Told] = defaultdict(Told)
         # When something came somewhere, and by which job.
         self.arrived: list[tuple[float, str]] = []
-        # What is next in a line, by when: the box, and the jobs.
-        self.lined_up: list[tuple[float, str, tuple[str, ...]]] = []
 
     def copied_to(self, lab: Lab) -> "Days":
         """The same days for a copy of the lab: its boxes keep on from what they had written down."""
         new = Days.__new__(Days)
         new.lab, new.lines, new.told, new.arrived = lab, self.lines, defaultdict(Told), []
-        new.awaited, new.lined_up = self.awaited, list(self.lined_up)
+        new.awaited = self.awaited
         new.hands = {
             host: Hands(lab.boxes[host], json.dumps(hands.jobs()))
             for host, hands in self.hands.items()
@@ -194,7 +193,7 @@ class Days:
                     break
                 self._go_on_in_line(at)
                 lab.now = at
-                lab.settle()
+                self._settle()
                 if not host:
                     self.carry(lab.index.jobs[words[0]])
                 elif lab.index.hosts[host].closed:
@@ -206,18 +205,31 @@ class Days:
                 break
         self._go_on_in_line(moment)
         lab.now = moment
-        lab.settle()
+        self._settle()
 
     def _go_on_in_line(self, moment: float) -> None:
         """Starts what follows others in their line until a moment."""
-        while self.lined_up and self.lined_up[0][0] <= moment:
-            at, host, names = heapq.heappop(self.lined_up)
-            self.lab.now = at
-            self.lab.settle()
-            if self.lab.index.hosts[host].closed:
-                self.by_itself(self.lab.index.jobs[names[0]])
+        lab = self.lab
+        while True:
+            ended = [r for r in lab.going if r.behind and r.ends <= moment]
+            if not ended:
+                return
+            run = min(ended, key=lambda r: r.ends)
+            names, run.behind = run.behind, ()
+            lab.now = max(run.ends, lab.now)
+            self._settle()
+            if lab.index.hosts[run.box].closed:
+                for name in names:
+                    self.by_itself(lab.index.jobs[name])
             else:
-                self.start(host, names[:1], names)
+                self.start(run.box, names[:1], names)
+
+    def _settle(self) -> None:
+        """What has ended by now has arrived, and took as long as it did."""
+        for run in self.lab.settle():
+            self.arrived += sorted({(w.ends, w.job) for w in run.written})
+            if run.result in ("ok", "noted"):
+                self.told[run.job].seconds.append(run.ends - run.began)
 
     def start(self, host: str, words: tuple[str, ...], line: tuple[str, ...] = ()) -> None:
         """Cron starts lab-job on a box, or it goes on to the next of its `line`."""
@@ -230,7 +242,7 @@ class Days:
         if lab.is_at(box, name):
             if line or self.hands[host].run("due", name).code == 0:
                 said = f"lab-job {name}: its last run has not ended"
-                self._ended(name, "still running", 0.0, said)
+                self._ended(name, "still running", said)
                 lab.tell(box, f"Subject: cron: lab-job {' '.join(words)}\n\n{said}\n")
             return
         run = lab.touched = Run(name, host, lab.now, lab.now)
@@ -240,15 +252,11 @@ class Days:
         ended = hands.run(*words, in_line=bool(line))
         lab.touched = None
         run.ended(lab.now + lab.seconds)
-        behind = (*hands.behind, *line[1:])
-        if behind and not ended.code:
-            heapq.heappush(self.lined_up, (run.ends, host, behind))
-        if run.written:
-            lab.going.append(run)
-            self.arrived += sorted({(w.ends, w.job) for w in run.written})
+        run.behind = () if ended.code else (*hands.behind, *line[1:])
         if hands.stamped(name) != before or ended.code:
-            result = {0: "ok", 3: "noted"}.get(ended.code, "failed")
-            self._ended(name, result, lab.seconds, ended.err)
+            run.result = {0: "ok", 3: "noted"}.get(ended.code, "failed")
+            self._ended(name, run.result, ended.err)
+        lab.goes(run)
         if ended.out or ended.err:  # cron mails whatever a command says
             lab.tell(box, f"Subject: cron: lab-job {' '.join(words)}\n\n{ended.out}{ended.err}")
 
@@ -265,24 +273,25 @@ class Days:
         """Somebody takes a disk from its shelf, copies onto it, and puts it back."""
         lab = self.lab
         if not usable(lab, lab.book.place(job)):
-            self._ended(job.id, "failed", 0.0, "the disk is not there")
+            self._ended(job.id, "failed", "the disk is not there")
             return
         lab.seconds = 0.0
         states = {}
         for dataset in job.datasets:
             files = read(lab, None, job, dataset)
             if isinstance(files, str):
-                self._ended(job.id, "failed", 0.0, files)
+                self._ended(job.id, "failed", files)
                 return
             states[dataset] = files
         run = lab.touched = Run(job.id, "", lab.now, lab.now)
         try:
             keep(lab, job, states)
             run.ended(lab.now + lab.seconds)
-            lab.going.append(run)
-            self._ended(job.id, "ok", lab.seconds, "")
+            run.result = "ok"
+            self._ended(job.id, "ok", "")
+            lab.goes(run)
         except NoRoom:
-            self._ended(job.id, "failed", 0.0, "the disk is full")
+            self._ended(job.id, "failed", "the disk is full")
         lab.touched = None
 
     def by_itself(self, job: Job) -> None:
@@ -292,26 +301,22 @@ class Days:
         if box is None or not box.up or name in box.disabled:
             return
         if lab.is_at(box, name):
-            self._ended(name, "still running", 0.0, "its last run has not ended")
+            self._ended(name, "still running", "its last run has not ended")
             return
         run = lab.touched = Run(name, box.host.id, lab.now, lab.now)
         lab.seconds = 0.0
         said = by_itself.run(lab, box, job)
         lab.touched = None
         run.ended(lab.now + lab.seconds)
-        if run.written:
-            lab.going.append(run)
-            self.arrived += sorted({(w.ends, w.job) for w in run.written})
-        self._ended(name, "failed" if said else "ok", lab.seconds, said)
-        for other in () if said else by_itself.behind(lab, job):
-            heapq.heappush(self.lined_up, (run.ends, box.host.id, (other,)))
+        run.result = "failed" if said else "ok"
+        run.behind = () if said else by_itself.behind(lab, job)
+        self._ended(name, run.result, said)
+        lab.goes(run)
 
-    def _ended(self, name: str, result: str, seconds: float, said: str) -> None:
+    def _ended(self, name: str, result: str, said: str) -> None:
         told = self.told[name]
         told.ended[result] += 1
-        if result in ("ok", "noted"):
-            told.seconds.append(seconds)
-        elif said:
+        if result not in ("ok", "noted") and said:
             told.said = said.strip()
 
 

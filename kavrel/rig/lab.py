@@ -4,14 +4,14 @@ import os
 import shutil
 import stat
 from collections.abc import Collection, Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
-from typing import NamedTuple
 from zoneinfo import ZoneInfo
 
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.path import MB, Place, path
+from kavrel.core.copies.path import Path as Way
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Job, Plan, Pool
@@ -27,7 +27,9 @@ from kavrel.rig.files import File, worked_until
 from kavrel.rig.made import Made
 from kavrel.rig.people import Work
 from kavrel.rig.real.parts import Real
+from kavrel.rig.runs import Leg, Run
 from kavrel.rig.streams import Streams
+from kavrel.rig.traffic import Traffic
 from kavrel.rig.unlike import unlike
 
 
@@ -42,53 +44,6 @@ class Mail:
     at: float
     box: str
     text: str
-
-
-class Written(NamedTuple):
-    """What a job writes to, as it was when it began with it, and as it left it, whole at `ends`."""
-
-    job: str
-    data: Data
-    before: Data
-    after: Data
-    ends: float = float("inf")
-
-
-@dataclass(slots=True)
-class Run:
-    """A job, and what follows it in one go, until `ends`; and what each of them writes to."""
-
-    job: str
-    box: str
-    began: float
-    ends: float
-    written: list[Written] = field(default_factory=list)
-    now: str = ""  # the job that is at it
-    since: int = 0  # where what it wrote begins
-    until: dict[str, float] = field(default_factory=dict)  # when each of its jobs is done
-
-    def begins(self, job: str) -> None:
-        """One of its jobs begins."""
-        self.now, self.since = job, len(self.written)
-
-    def arriving(self, data: Data) -> None:
-        """The job that is at it begins to write here: what is there now is left should it break off."""
-        if not any(w.data is data for w in self.written[self.since :]):
-            was = still(data)
-            self.written.append(Written(self.now or self.job, data, was, was))
-
-    def ended(self, moment: float) -> None:
-        """All that the job at it writes is written, and will be there at that moment."""
-        self.ends = moment
-        self.until[self.now or self.job] = moment
-        for place, one in enumerate(self.written[self.since :], self.since):
-            self.written[place] = one._replace(after=still(one.data), ends=moment)
-        self.since = len(self.written)
-
-
-def still(data: Data) -> Data:
-    """How it is now, apart from what comes."""
-    return data.clone(Room(data.room.capacity, data.room.used))
 
 
 class Lab:
@@ -120,8 +75,10 @@ class Lab:
         self.thinned: dict[str, list[float]] = {}
         self.carried = False  # boxes that no line reaches have been brought side by side
         self._health: dict[str, Health] = {}
-        # MB/s of each way: all clones are of one plan, and share it.
-        self._speeds: dict[tuple[Place, Place, float | None, bool], float] = {}
+        # What carries on each way: all clones are of one plan, and share it.
+        self._ways: dict[tuple[Place, Place, float | None, bool], Way] = {}
+        self.traffic = Traffic(self.index)
+        self._travelled = began  # up to when what is on its way has been taken
 
     # -- made ------------------------------------------------------------------------------------
 
@@ -205,15 +162,7 @@ class Lab:
                 old = data.room
                 room = rooms.setdefault(id(old), Room(old.capacity, old.used))
                 new.kept[job][dataset] = same[id(data)] = data.clone(room)
-        new.going = [
-            replace(
-                run,
-                written=[
-                    w._replace(data=same[id(w.data)]) for w in run.written if id(w.data) in same
-                ],
-            )
-            for run in self.going
-        ]
+        new.going = [run.clone(same) for run in self.going]
         new.works = {}
         for key2, work in self.works.items():
             new.works[key2] = Work(work.dataset, work.seed, work.began, work.until, work.stopped)
@@ -280,14 +229,28 @@ class Lab:
     def moved(
         self, size: float, source: Place, target: Place, limit_mbit: float | None = None
     ) -> None:
-        """Bytes travel: the run takes the longer for it."""
-        way = (source, target, limit_mbit, self.carried)
-        speed = self._speeds.get(way)
-        if speed is None:
-            route = path(self.index, self.states, source, target, limit_mbit, self.carried)
-            speed = self._speeds[way] = route.mb_per_s
-        if speed:
-            self.seconds += size / (speed * MB)
+        """Bytes travel: the run takes the longer for it, and longer yet where others travel too."""
+        key = (source, target, limit_mbit, self.carried)
+        way = self._ways.get(key)
+        if way is None:
+            way = self._ways[key] = path(
+                self.index, self.states, source, target, limit_mbit, self.carried
+            )
+        if way.mb_per_s and size:
+            self.seconds += size / (way.mb_per_s * MB)
+            if self.touched is not None:
+                self.touched.legs.append(Leg(size / MB, way.mb_per_s, way.loads))
+
+    def goes(self, run: Run) -> None:
+        """A run that began now goes on: who travels already has less from now on."""
+        self._travel()
+        self.going.append(run)
+        if run.at < len(run.legs):
+            self.traffic.foreseen(self.going, self.now)
+
+    def _travel(self) -> None:
+        self.traffic.onward(self.going, self._travelled, self.now)
+        self._travelled = self.now
 
     def is_at(self, box: Box, job: str) -> bool:
         """Whether a run of a job has not ended there: then it holds the job's lock."""
@@ -296,15 +259,18 @@ class Lab:
 
     def break_off(self, moment: float, jobs: Collection[str] | None = None) -> None:
         """Ends what is going on at a moment, of these jobs: what had not arrived whole is not there."""
+        self._travel()
+        going: list[Run] = []
         for run in reversed(self.going):
-            whole: list[Written] = []
+            unfinished = {j for j, until in run.until.items() if until > moment}
+            if not unfinished or (jobs is not None and not unfinished & set(jobs)):
+                going.insert(0, run)
+                continue
             for one in reversed(run.written):
-                if one.ends > moment and (jobs is None or one.job in jobs):
+                if one.ends > moment:
                     one.data.undo(one.before, one.after)
-                else:
-                    whole.insert(0, one)
-            run.written = whole
-        self.going = [r for r in self.going if r.ends > moment and r.written]
+        self.going = going  # nothing follows what failed
+        self.traffic.foreseen(self.going, self.now)
 
     def offset(self, moment: float) -> int:
         """Seconds by which clocks there are ahead of UTC."""
@@ -451,9 +417,13 @@ class Lab:
                 for dataset in some:
                     some[dataset] = Data("", "", store.room)
 
-    def settle(self) -> None:
-        """Forgets runs that have ended."""
-        self.going = [r for r in self.going if r.ends > self.now]
+    def settle(self) -> list[Run]:
+        """Forgets runs that have ended, and that nothing waits for any more; returns them."""
+        self._travel()
+        over = [r for r in self.going if r.ends <= self.now and not r.behind]
+        if over:
+            self.going = [r for r in self.going if r.ends > self.now or r.behind]
+        return over
 
     def local(self, moment: float) -> str:
         """A moment as people there say it."""

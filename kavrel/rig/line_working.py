@@ -5,10 +5,10 @@ from datetime import date
 
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.explained import held_explained
-from kavrel.core.copies.flow import FlowRun
 from kavrel.core.copies.rules import in_words
 from kavrel.core.plan import Job
 from kavrel.core.quantities import DAY, YEAR_DAYS
+from kavrel.core.week.fluid import TaskRun
 from kavrel.core.working import Working, step
 from kavrel.rig.data import Data
 from kavrel.rig.lab import Lab
@@ -70,22 +70,44 @@ def held_there(lab: Lab, copies: Mapping[str, Data]) -> Working:
 
 
 def length_predicted(
-    lab: Lab, book: CopyBook, job: Job, gaps: Iterable[tuple[FlowRun, float]], mean: float
+    lab: Lab, book: CopyBook, job: Job, planned: Sequence[TaskRun], mean: float
 ) -> Working:
-    """The mean length of the runs that the plan has, each after its own gap."""
-    flow, rows = book.flow(job), []
-    for run, gap in gaps:
-        name = f"run of {lab.local(run.start)}, {gap:.2f} days after the one before"
-        rows.append(step(name, flow.run_seconds(gap), "s"))
+    """The mean length of the runs that the plan has, each after its own gap and beside the others."""
+    flow = book.flow(job)
+    rows = [
+        step(
+            f"run of {lab.local(run.begin)}, {run.gap_days:.2f} days after the one before",
+            run.end - run.begin - flow.looks_every_s,
+            "s",
+            "",
+            step("with everything to itself", run.alone, "s"),
+        )
+        for run in planned
+    ]
     beside = flow.scan_seconds + flow.fixed_seconds
     return step(
         "length of a run by the plan",
         mean,
         "s",
-        "the mean of the runs, less the time in which nothing travels: the stand-in has bytes and no processor",
+        "the mean of the runs beside the others, less the time in which nothing travels: "
+        "the stand-in has bytes and no processor",
         *_newest(rows),
         step("looking at files, and starting up", beside, "s", "left out"),
         book.usual_run(job),
+    )
+
+
+def longest_predicted(book: CopyBook, job: Job, gap: float, most: float) -> Working:
+    """What the proof reckons a run to take at most."""
+    flow = book.flow(job)
+    return step(
+        "longest run by the plan",
+        most,
+        "s",
+        "start + slowdown x (look + the longer of reading and sending), as the proof reckons with it",
+        step("since the run before, at most", gap, "days"),
+        step("slower in the worst night", flow.slowdown, "times", "others share the way"),
+        step("with everything to itself", flow.fixed_seconds + flow.work_seconds(gap), "s"),
     )
 
 
@@ -100,6 +122,13 @@ def length_there(seconds: Sequence[float], skipped: int) -> Working:
         "the mean, from start to end on the stand-in's clock" + first,
         *_newest(rows),
     )
+
+
+def longest_there(seconds: Sequence[float]) -> Working:
+    """The longest of the runs that were."""
+    rows = [step(f"run {n + 1}", s, "s") for n, s in enumerate(seconds)]
+    how = "the longest, from start to end on the stand-in's clock"
+    return step("longest run", max(seconds), "s", how, *_newest(rows))
 
 
 def said(name: str, words: Sequence[str], formula: str = "") -> Working:

@@ -16,7 +16,8 @@ from kavrel.rig.made import Made, as_made, made_by_scripts
 from kavrel.rig.real.parts import real_parts
 from kavrel.rig.real_lines import real_lines
 from kavrel.rig.report import Line, compared
-from kavrel.rig.set_up_lines import set_up_lines
+from kavrel.rig.set_up_lines import set_up_lines, shared_lines
+from kavrel.rig.supplies import supply_lines
 from kavrel.rig.tools import TOOLS
 from kavrel.rig.trial import Compared, Trial
 from kavrel.rig.workspace import workspace
@@ -89,7 +90,14 @@ def lived(days: Days, many: float) -> Lived:
     days.until(_later(lab, many))
     day = datetime.fromtimestamp(lab.now - 1, lab.zone).date()
     book = CopyBook(lab.index, lab.states, day)
-    lines = (*set_up_lines(lab), *real_lines(lab), *compared(days), *found(days, book))
+    lines = (
+        *set_up_lines(lab),
+        *shared_lines(lab),
+        *supply_lines(lab),
+        *real_lines(lab),
+        *compared(days),
+        *found(days, book),
+    )
     span, made = (lab.now - lab.began) / 86_400, lab.made
     return Lived(
         span,

@@ -1,7 +1,8 @@
 """The boxes of a drill as programs: a folder for each box, with one small program for each command of it.
 
 In the shell that is opened over them no other program is found: bash's restricted mode takes neither a
-path for a command nor a redirection nor another PATH (bash(1), RESTRICTED SHELL).
+path for a command nor another PATH, and writes to no file (bash(1), RESTRICTED SHELL). It does read one by
+`<`, by the rights of whoever sits there, and hands it to a stand-in.
 """
 
 import os

@@ -3,22 +3,24 @@
 Every difference is a fault of ours, of the script or of the reckoning, and is shown as one.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from itertools import pairwise
 
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.carrier import runs_on
-from kavrel.core.copies.flow import runs
 from kavrel.core.copies.space import crowded_out, held_bytes
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Job
 from kavrel.core.quantities import DAY, YEAR_DAYS
 from kavrel.core.schedule import starts
 from kavrel.core.shares.names import copy_folders, folders, job_names
+from kavrel.core.week.fluid import TaskRun
+from kavrel.core.week.nights import scheduled_book
 from kavrel.core.working import Working, step
 from kavrel.rig import line_working as how
+from kavrel.rig.beside import runs_beside
 from kavrel.rig.data import Data
 from kavrel.rig.days import Days, Told
 from kavrel.rig.files import worked_until
@@ -88,17 +90,20 @@ def compared(days: Days) -> Iterator[Line]:
     """Each job's points and bytes, then lengths of runs, then what failed."""
     lab = days.lab
     book = CopyBook(lab.index, lab.states, _day(lab))
+    worst = scheduled_book(lab.index, lab.states, _day(lab))
     for job in lab.plan.jobs:
         kind = KINDS[job.kind]
         if not kind.copies or _is_full(book, job):
             continue  # of one that has no room the plan counts no copy, however far it gets
         if kind.target != "none" and not kind.snapshots and job.id not in lab.kept:
             continue
-        yield from _points(lab, book, job)
+        yield from _points(lab, book, worst, job)
+    beside = runs_beside(lab, book)
     for job in lab.plan.jobs:
-        line = _length(days, book, job)
+        line = _length(days, worst, job, beside)
         if line:
             yield line
+            yield from _longest(days, worst, job)
     yield from _failed(days, book)
 
 
@@ -107,14 +112,16 @@ def _day(lab: Lab) -> date:
     return datetime.fromtimestamp(lab.now - 1, lab.zone).date()
 
 
-def _points(lab: Lab, book: CopyBook, job: Job) -> Iterator[Line]:
+def _points(lab: Lab, book: CopyBook, worst: CopyBook, job: Job) -> Iterator[Line]:
     there = {
         dataset: [m for m in moments(lab, job, data) if m > lab.began + 1]
         for dataset, data in copies_of(lab, job).items()
     }
-    going = {job for r in lab.going for job, until in r.until.items() if until > lab.now}
+    going = _going(lab)
     length = book.run_seconds(job, book.mean_interval_days(job))
-    sure = _is_sure(lab, book, job)
+    sure = _is_sure(lab, worst, job)
+    if not sure:
+        book = worst
     name = job_names(lab.plan)[job.id]
     planned = [
         p.data_time
@@ -141,8 +148,9 @@ def _points(lab: Lab, book: CopyBook, job: Job) -> Iterator[Line]:
             or (len(off) <= 2 and (name in going or lab.now - max(off) < 1.5 * length))
         )
         if not sure:
-            # Which starts are skipped hangs on minutes; the rig has what is under way among the points.
-            fine = abs(len(planned) - len(times)) <= 1 + (name in going)
+            # Which starts are left out hangs on minutes, and the plan takes every run to be as long as in
+            # the worst night: it may have fewer, and not more. What is under way is among those there.
+            fine = len(planned) - len(times) <= 1 + (name in going)
         said = ", ".join(lab.local(m) for m in off[:3])
         yield Line(
             f"{job.name}: points of {lab.index.datasets[dataset].name}",
@@ -152,11 +160,16 @@ def _points(lab: Lab, book: CopyBook, job: Job) -> Iterator[Line]:
             how.points_predicted(lab, job, planned),
             how.points_there(lab, times),
         )
-    copies = copies_of(lab, job)
+    yield from _held(lab, book, job, sure)
+
+
+def _held(lab: Lab, book: CopyBook, job: Job, sure: bool) -> Iterator[Line]:
+    """Bytes that its points hold, where the plan reckons with the same points."""
+    copies, name = copies_of(lab, job), job_names(lab.plan)[job.id]
     held = sum(d.held() for d in copies.values())
     reckoned = _held_since(lab, book, job, _day(lab))
     begun_with = any(m <= lab.began + 1 for d in copies.values() for m in moments(lab, job, d))
-    if KINDS[job.kind].whole_points(job) and (name in going or begun_with):
+    if KINDS[job.kind].whole_points(job) and (name in _going(lab) or begun_with):
         return  # what is half there is held too, and so is the first copy, which the plan knows nothing of
     if sure and reckoned is not None and held and max(held, reckoned) > LEAST_BYTES:
         yield Line(
@@ -167,6 +180,11 @@ def _points(lab: Lab, book: CopyBook, job: Job) -> Iterator[Line]:
             how.held_predicted(lab, book, job, _day(lab), reckoned),
             how.held_there(lab, copies),
         )
+
+
+def _going(lab: Lab) -> set[str]:
+    """Jobs that are at it now, by their names on the boxes."""
+    return {job for r in lab.going for job, until in r.until.items() if until > lab.now}
 
 
 def _is_sure(lab: Lab, book: CopyBook, job: Job) -> bool:
@@ -223,7 +241,9 @@ def _unmatched(planned: list[float], there: list[float], near: float) -> list[fl
     return [*off, *left]
 
 
-def _length(days: Days, book: CopyBook, job: Job) -> Line | None:
+def _length(
+    days: Days, book: CopyBook, job: Job, beside: Mapping[str, list[TaskRun]]
+) -> Line | None:
     told = days.told.get(job_names(days.lab.plan)[job.id])
     kind = KINDS[job.kind]
     if told is None or not told.seconds or not kind.copies or kind.in_place:
@@ -234,32 +254,39 @@ def _length(days: Days, book: CopyBook, job: Job) -> Line | None:
         return None  # when it starts hangs on the first, whose first run is shorter, or is skipped
     later = told.seconds[1:] or told.seconds
     mean = sum(later) / len(later)
-    began = days.lab.began
-    first, last = (datetime.fromtimestamp(m, days.lab.zone).date() for m in (began, days.lab.now))
-    before = first - timedelta(days=int(2 * book.mean_interval_days(job)) + 8)
-    begun = [r for r in runs(book.flow(job), before, last) if began <= r.start < days.lab.now]
-    planned_runs = begun[-len(later) :]
+    planned_runs = beside.get(job.id, [])[-len(later) :]
     if not planned_runs:
         return None
-    # The first follows the first copy sooner than usual.
-    gaps = [min(r.gap_days, (r.start - began) / DAY) for r in planned_runs]
-    lengths = [book.flow(job).run_seconds(gap) for gap in gaps]
-    planned = sum(lengths) / len(lengths) - _beside(book, job)
+    begins = book.flow(job).looks_every_s  # it has begun when it has seen what it waits for
+    planned = sum(r.end - r.begin - begins for r in planned_runs) / len(planned_runs)
     return Line(
         f"{job.name}: length of a run",
         f"{planned / 60:.1f} min",
         f"{mean / 60:.1f} min",
         abs(mean - planned)
         <= (NEAR_SHARE if len(later) > 2 else FEW_SHARE) * planned + LEAST_SECONDS,
-        how.length_predicted(days.lab, book, job, zip(planned_runs, gaps, strict=True), planned),
+        how.length_predicted(days.lab, book, job, planned_runs, planned),
         how.length_there(later, len(told.seconds) - len(later)),
     )
 
 
-def _beside(book: CopyBook, job: Job) -> float:
-    """Seconds of a run in which nothing travels: the rig has bytes, and no processor."""
-    flow = book.flow(job)
-    return float(flow.scan_seconds + flow.fixed_seconds)
+def _longest(days: Days, book: CopyBook, job: Job) -> Iterator[Line]:
+    """The longest run against what the proof reckons with, that of the worst night."""
+    lab, seconds = days.lab, days.told[job_names(days.lab.plan)[job.id]].seconds
+    mine = set(book.way(job).resources)
+    beside = [j for j in lab.plan.jobs if mine & set(book.way(j).resources)]
+    if book.flow(job).slowdown <= 1 or not all(_is_sure(lab, book, j) for j in beside):
+        return  # whom it meets hangs on minutes where another does not end before it is due again
+    gap = max(_gaps(lab, job)[1] / DAY, book.mean_interval_days(job))
+    most = book.run_seconds(job, gap)
+    yield Line(
+        f"{job.name}: longest run, at most",
+        f"{most / 60:.1f} min",
+        f"{max(seconds) / 60:.1f} min",
+        max(seconds) <= (1 + NEAR_SHARE) * most + LEAST_SECONDS,
+        how.longest_predicted(book, job, gap, most),
+        how.longest_there(seconds),
+    )
 
 
 def _failed(days: Days, book: CopyBook) -> Iterator[Line]:

@@ -195,11 +195,14 @@ class Trial:
             # Where nothing is damaged it is today's work that a copy lacks.
             when = moment if victims[dataset] or dataset not in stands else lab.now
             copied = self._copies(lab, dataset, when, victims[dataset])
+            if dataset in stands:
+                told.stood += 1
+            if dataset in stands and days_late and any(victims.values()):
+                continue  # what is damaged elsewhere is sent on, all of it: copies of the rest come late
             for job, back in copied.items():
                 lost = when - back.until if isinstance(back, Back) else back
                 told.copies.setdefault(job, []).append(lost)
             if dataset in stands:
-                told.stood += 1
                 continue
             told.took += [took[dataset]] if dataset in took else []
             backs = [b for b in copied.values() if isinstance(b, Back)]

@@ -20,10 +20,10 @@ from kavrel.core.plan import Account, Dataset, Grant, Group, Host, Plan, Share
 from kavrel.core.shares.access import access_matrix
 from kavrel.core.shares.names import folders
 from kavrel.formats.samba import smb_conf, smb_hosts
+from kavrel.rig.real.smb_visits import PASSWORD, visit
 from tests.builders import GB, TODAY, lab
 from tests.conftest import free_port, needs, until_it_answers
 from tests.outside import OF_A_TEST
-from tests.outside.smb_visits import PASSWORD, visit
 
 pytestmark = [needs("smbd"), needs("smbclient"), needs("smbpasswd")]
 ROOT_ONLY = pytest.mark.skipif(os.geteuid() != 0, reason="real accounts need root")

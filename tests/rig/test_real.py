@@ -4,6 +4,7 @@ Source: rsync, OpenSSH's client and server, and Btrfs of this machine's kernel, 
 """
 
 import os
+import re
 import subprocess
 import sys
 import time
@@ -72,6 +73,31 @@ def test_two_files_alike_in_all_are_no_difference(standing: Days) -> None:
     # By its quick check one of the same size and time is left as it is, whatever is in it.
     assert _both(here, {"a": other}, {"a": same}, ["-aHAX"], False)[0] == {"a": same}
     assert real.rsync.differed == kept
+
+
+@needs("rsync")
+@needs("sshd")
+@pytest.mark.parametrize("who", ["source", "target"])
+def test_rsync_gets_to_its_other_end_by_ssh_itself(who: str) -> None:
+    """Both programs are rsync's own; and where its way there is broken the job fails as it would."""
+    made = job(
+        "copy",
+        "folder_mirror",
+        target_pool="second",
+        retention=Retention(trash_days=3),
+        credentials=who,
+    )
+    with rig(lab(jobs=(made,)), BEGAN, real=True) as days:
+        found = lived(days, 2)
+        if days.lab.real is None or days.lab.real.ssh is None:
+            pytest.skip("; ".join(found.not_real))
+        assert [x.what for x in found.lines if not x.agrees] == []
+        assert days.told["copy"].ended["ok"] == 2
+        days.lab.real.ssh.way_of_rsync.write_text("#!/bin/sh\nexit 255\n", encoding="utf-8")
+        days.until(days.lab.now + 86_400)
+        assert days.told["copy"].ended["failed"] == 1
+        # Whether it hears first that its way is gone, or that nothing comes: rsync(1), EXIT VALUES.
+        assert re.search(r"rsync error: .*\(code (12|255)\)", days.told["copy"].said)
 
 
 def a_lab() -> Plan:

@@ -10,7 +10,8 @@ from collections.abc import Sequence
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.index import Index
-from kavrel.core.plan import Disk, Host, Supply
+from kavrel.core.once import once_a_plan
+from kavrel.core.plan import Disk, Host, Plan, Supply
 from kavrel.core.working import Working, step
 
 HOURS_A_YEAR = 8766.0
@@ -236,6 +237,32 @@ def _waking(fed: Sequence[Host]) -> list[Waking]:
         Waking(host=h.id, name=h.name, how=HOW[h.after_power_cut], order=h.start_order)
         for h in sorted(fed, key=lambda h: (h.start_order, h.name))
     ]
+
+
+@once_a_plan
+def falls(plan: Plan) -> dict[str, str]:
+    """Hosts that a UPS feeds and that fall all the same when the mains are away for long, each with why.
+
+    A host that is said to be on one, in a plan that has none, is taken at its word.
+    """
+    index = Index(plan)
+    told: dict[str, str] = {}
+    for supply in plan.supplies:
+        view = supply_view(
+            index, supply, {h: host_power(index, index.hosts[h]) for h in supply.hosts}
+        )
+        for host in supply.hosts:
+            if view.overloaded:
+                told[host] = f"{supply.name} is overloaded and switches off at once"
+            elif host not in supply.signals:
+                told[host] = "the UPS that feeds it tells it nothing"
+            elif not view.delay_carried:
+                told[host] = f"{supply.name} is empty before it has stopped"
+    if plan.supplies:
+        fed = {h for s in plan.supplies for h in s.hosts}
+        said = {h.id: "the UPS that it is on is none of the plan's" for h in plan.hosts if h.on_ups}
+        told |= {h: why for h, why in said.items() if h not in fed}
+    return told
 
 
 def power(index: Index) -> Power:

@@ -39,7 +39,8 @@ class Flow:
     `floor_seconds` reading everything while changes travel. `slowdown` is how much longer a run
     takes in the worst night because others share the way. `first` is the local day and the seconds
     of the first whole copy, where it is not there yet. `looks_every_s`: what it follows ends on
-    another box, and it looks only so often whether it has. `never`: nothing starts it.
+    another box, and it looks only so often whether it has. `never`: nothing starts it. `torn`: damage
+    done while a run is under way is in its point, or keeps that from being there when it is noticed.
     """
 
     schedule: Schedule
@@ -59,6 +60,7 @@ class Flow:
     upstream: "Flow | None" = None
     after: "Flow | None" = None
     waits: bool = False
+    torn: bool = False
 
     def changed_bytes(self, days: float) -> int:
         """Bytes of a run after so many days: what changed and grew, at most a whole copy."""
@@ -217,4 +219,4 @@ def losses(
     flow: Flow, begin: date, end: date, first: float, last: float, noticed_after: float
 ) -> Ages | None:
     """What is lost when damage from `first` to `last` is noticed so much later."""
-    return keeping.losses(points(flow, begin, end), noticed_after, first, last)
+    return keeping.losses(points(flow, begin, end), noticed_after, first, last, flow.torn)

@@ -20,7 +20,7 @@ deletes stays so much longer. Source: common practice, no source.
 """
 
 import math
-from bisect import bisect_left, insort
+from bisect import bisect_left, bisect_right, insort
 from collections.abc import Callable, Iterator, Sequence
 from datetime import date, datetime, time
 from typing import NamedTuple, overload
@@ -381,14 +381,18 @@ class Spell(NamedTuple):
     upcoming: Point
 
 
-def losses(points: Sequence[Point], noticed_after: float, first: float, last: float) -> Ages | None:
+def losses(
+    points: Sequence[Point], noticed_after: float, first: float, last: float, torn: bool = False
+) -> Ages | None:
     """Seconds of work lost when damage done in a span is noticed so many seconds later.
+
+    `torn`: what is done while a run is under way is in its point.
 
     Worst, mean and best are over all moments, each as long as it lasts. Worst is infinite where at
     some moment no point is left; None without points.
     """
     columns = Points.of(points)
-    begin, end, good, _ = _spells(columns, noticed_after, first, last)
+    begin, end, good, _ = _spells(_clean(columns, torn), noticed_after, first, last)
     if not len(begin):
         return None
     length = end - begin
@@ -404,17 +408,22 @@ def losses(points: Sequence[Point], noticed_after: float, first: float, last: fl
 
 
 def spells(
-    points: Sequence[Point], noticed_after: float, first: float, last: float
+    points: Sequence[Point], noticed_after: float, first: float, last: float, torn: bool = False
 ) -> Iterator[Spell]:
     """The span cut where another point helps against damage that is noticed so many seconds later.
 
     It counts the newest point from before the damage that is complete, and not pruned, when the
-    damage is noticed.
+    damage is noticed; where points are `torn`, one that was complete when it was done.
     """
     columns = Points.of(points)
-    walks = (a.tolist() for a in _spells(columns, noticed_after, first, last))
+    walks = (a.tolist() for a in _spells(_clean(columns, torn), noticed_after, first, last))
     for begin, end, good, upcoming in zip(*walks, strict=True):
         yield Spell(begin, end, None if good < 0 else columns[good], columns[upcoming])
+
+
+def _clean(points: Points, torn: bool) -> Points:
+    """The same, each as of the moment until which damage may be in it."""
+    return Points(points.done, points.done, points.until) if torn else points
 
 
 Spells = tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]
@@ -434,19 +443,27 @@ def _spells(points: Points, noticed_after: float, first: float, last: float) -> 
     latest = np.maximum.accumulate(until)[place]
     hopeless = latest <= seen
     own = (done[place] <= seen) & (until[place] > seen) & (until[place] - noticed_after >= end)
-    simple = hopeless | own
-    pieces = [
-        (begin[simple], end[simple], np.where(hopeless, -1, place)[simple], place[simple] + 1)
-    ]
+    # Those that are still there when damage done just after them is noticed: mostly few of many.
+    lasting = np.flatnonzero(until - noticed_after > data)
+    helps = np.where(own, place, -1)
+    if len(lasting):  # mostly the newest of those helps from one end of a spell to the other
+        older = lasting[np.maximum(np.searchsorted(lasting, place, side="right") - 1, 0)]
+        theirs = (older <= place) & (done[older] <= seen) & (until[older] - noticed_after >= end)
+        helps = np.where(own | ~theirs, helps, older)
+    simple = hopeless | (helps >= 0)
+    helps[hopeless] = -1
+    pieces = [(begin[simple], end[simple], helps[simple], place[simple] + 1)]
     followed: list[tuple[float, float, int, int]] = []
-    complete, pruned = done.tolist(), until.tolist()
+    complete, pruned, among = done[lasting].tolist(), until[lasting].tolist(), lasting.tolist()
     rest = (a[~simple].tolist() for a in (place, begin, end, latest))
     for k, since, ending, last_pruned in zip(*rest, strict=True):
         at = since
         while at < ending:
             good, here = -1, ending
             if last_pruned > at + noticed_after:  # else what was is gone, and nothing older comes
-                good, here = _good_until(complete, pruned, k, at, noticed_after, ending)
+                newest = bisect_right(among, k) - 1
+                good, here = _good_until(complete, pruned, newest, at, noticed_after, ending)
+                good = among[good] if good >= 0 else -1
             followed.append((at, here, good, k + 1))
             at = here
     if followed:

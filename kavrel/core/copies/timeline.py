@@ -1,7 +1,10 @@
 """The timeline: when jobs run, which points there are at any moment, and what is lost without them."""
 
+from bisect import bisect_left
+from collections import defaultdict
 from collections.abc import Mapping
 from copy import copy
+from dataclasses import replace
 from datetime import date, datetime, time, timedelta
 from functools import cached_property
 from typing import Self
@@ -16,6 +19,7 @@ from kavrel.core.copies.flow import Flow, Part
 from kavrel.core.copies.loads import Loads
 from kavrel.core.copies.path import MB
 from kavrel.core.copies.remembered import remembered
+from kavrel.core.copies.resource import Resource
 from kavrel.core.copies.retention import Ages, Point, Points, Rule
 from kavrel.core.copies.rules import span_days
 from kavrel.core.copies.worst import Moment, worst_age, worst_loss
@@ -31,6 +35,8 @@ LONGEST_LOOK_BACK_DAYS = 1500
 WINDOW_DAYS = 365  # every night of a year, the odd ones included
 # Jobs that run many times a day repeat within days: a shorter window holds every case.
 OFTEN_WINDOW_DAYS = 15
+# The assumptions of when damage is noticed.
+NOTICED = ("deleted_notice_days", "malware_notice_days", "corruption_notice_days")
 
 
 class Timeline(Loads):
@@ -68,7 +74,7 @@ class Timeline(Loads):
         own = self.way(job).mb_per_s * MB if not kind.moves_nothing else 0.0
         slowest = max([s for _, s in loads], default=0.0)
         per_byte = max(slowest, 1 / own) if own else float("inf")
-        return Flow(
+        flow = Flow(
             schedule=job.schedule,
             retention=job.retention,
             zone=self.index.plan.zone,
@@ -89,6 +95,43 @@ class Timeline(Loads):
             looks_every_s=self._looks_every(job),
             never=never_starts(self.index, job) or not self.fits(job),
         )
+        return replace(flow, torn=True) if self._is_torn(job, flow) else flow
+
+    def _is_torn(self, job: Job, flow: Flow) -> bool:
+        """Whether damage that is done, and noticed later, spoils the run that is under way meanwhile.
+
+        Whoever reads files while people write them reads what is damaged. A frozen state is whole; but
+        after malware all that share its way have everything to send, and it may not be there in time.
+        With fair shares it takes at most as many times as long as there are of them.
+        """
+        kind = KINDS[job.kind]
+        if not kind.copies or kind.moves_nothing:
+            return False
+        if job.reads_from:
+            return self.flow(self.index.jobs[job.reads_from]).torn
+        if not kind.consistent:
+            return True
+        busy = [others for r, _ in self.byte_loads(job) if (others := self._busy_with[r])]
+        sharers = len(set().union(*busy)) if busy else 1
+        times = max(sharers, 1) * flow.slowdown
+        longest = flow.fixed_seconds + times * flow.work_seconds(self.step_days(job))
+        return longest > self._soonest_notice
+
+    @cached_property
+    def _busy_with(self) -> Mapping[Resource, set[str]]:
+        """The copies that share each resource."""
+        busy: dict[Resource, set[str]] = defaultdict(set)
+        for job in self.index.plan.jobs:
+            if KINDS[job.kind].copies:
+                for resource, _ in self.byte_loads(job):
+                    busy[resource].add(job.id)
+        return busy
+
+    @cached_property
+    def _soonest_notice(self) -> float:
+        """Seconds after which the first of the hazards that are noticed late is noticed."""
+        days = (self.index.assumptions[name] for name in NOTICED)
+        return min((d for d in days if d), default=0.0) * DAY
 
     def _looks_every(self, job: Job) -> float:
         how = chain(self.index, job)
@@ -123,12 +166,23 @@ class Timeline(Loads):
         if job.schedule.kind == "minutes":
             return longest_step_days(job.schedule)
         first = max(self.as_of, job.schedule.start or self.as_of)
-        times = starts(
-            job.schedule, self.index.plan.zone, first, first + timedelta(days=WINDOW_DAYS)
-        )
+        times = self._starts_of_year(job, first)
         if len(times) < 2:
             return longest_step_days(job.schedule)
         return (times[-1] - times[0]) / DAY / (len(times) - 1)
+
+    def _starts_of_year(self, job: Job, first: date) -> tuple[float, ...]:
+        """Starts from a local day on, over a year: cut from those that its figures need anyway."""
+        zone, last = self.index.plan.zone, first + timedelta(days=WINDOW_DAYS)
+        span = self._span(job) if KINDS[job.kind].copies else (first, last)
+        if not (span[0] <= first and last <= span[1]):
+            span = (first, last)
+        times = starts(job.schedule, zone, *span)
+        place = ZoneInfo(job.schedule.zone or zone)
+        low, high = (
+            datetime.combine(day, time(), place).timestamp() for day in (first, last + timedelta(1))
+        )
+        return times[bisect_left(times, low) : bisect_left(times, high)]
 
     def step_days(self, job: Job) -> float:
         """An upper bound for the days between two runs."""
@@ -139,9 +193,7 @@ class Timeline(Loads):
     @cached_property
     def notice_days(self) -> float:
         """The longest delay after which any hazard is noticed."""
-        known = self.index.assumptions
-        late = ("deleted_notice_days", "malware_notice_days", "corruption_notice_days")
-        return max(known[name] for name in late)
+        return max(self.index.assumptions[name] for name in NOTICED)
 
     @remembered
     def window(self, job: Job) -> tuple[float, float]:
@@ -209,8 +261,10 @@ class Timeline(Loads):
     def _existing(self, job: Job, day: date, with_rules: bool) -> list[tuple[Point, list[Rule]]]:
         zone = self.index.plan.zone
         begin, end = day - timedelta(days=self.look_back_days(job)), day + timedelta(days=1)
-        flow = self.flow(job)
-        points = flows.points(flow, begin, end)
+        flow, span = self.flow(job), self._span(job)
+        # Figures of the year look further on either side: what is there on a day is among those.
+        within = span[0] <= begin and end <= span[1] and not job.retention.thin and not with_rules
+        points = flows.points(flow, *(span if within else (begin, end)))
         at = datetime.combine(end, time(), ZoneInfo(zone)).timestamp() - 1
         if not with_rules:
             return [(p, []) for p in keeping.existing(points, at)]
@@ -264,7 +318,8 @@ class Timeline(Loads):
         if noticed_days is None:
             return worst_age(self.points(job), *self.window(job))
         book = self._worse(job, noticed_days)
-        return worst_loss(book.points(job), noticed_days * DAY, *book.window(job))
+        torn = book.flow(job).torn
+        return worst_loss(book.points(job), noticed_days * DAY, *book.window(job), torn)
 
     def loss_after(self, job: Job, noticed_days: float) -> float | None:
         """The worst of them."""

@@ -42,11 +42,11 @@ def worst_age(points: Sequence[Point], first: float, last: float) -> Moment | No
 
 
 def worst_loss(
-    points: Sequence[Point], noticed_after: float, first: float, last: float
+    points: Sequence[Point], noticed_after: float, first: float, last: float, torn: bool = False
 ) -> Moment | None:
     """The moment in a span at which damage, noticed so many seconds later, costs most."""
     moments = (
         Moment(s.end, s.good.data_time if s.good else None, s.upcoming)
-        for s in spells(points, noticed_after, first, last)
+        for s in spells(points, noticed_after, first, last, torn)
     )
     return max(moments, key=lambda m: m.seconds, default=None)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
+from kavrel.core.bench.power import falls
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.copies.carrier import watchers
 from kavrel.core.copies.keys import key_of
@@ -16,7 +17,18 @@ from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS, snapped
 from kavrel.core.log.tried import still_tried
-from kavrel.core.plan import Dataset, Disk, Job, LogEntry, Offer, Plan, Retention, Schedule
+from kavrel.core.plan import (
+    Dataset,
+    Disk,
+    Host,
+    Job,
+    LogEntry,
+    Offer,
+    Plan,
+    Retention,
+    Schedule,
+    Supply,
+)
 
 
 @dataclass(frozen=True)
@@ -31,6 +43,7 @@ class Candidate:
 
 
 Seen = tuple[Index, CopyBook, date]
+FED = ("hosts", "signals")  # of a UPS
 
 
 def _jobs(plan: Plan, changed: dict[str, dict[str, Any]]) -> Plan:
@@ -289,13 +302,28 @@ def ups(seen: Seen) -> Iterator[Candidate]:
         frail = any(
             p.host == host.id and not FILESYSTEMS[p.filesystem].copy_on_write for p in plan.pools
         )
-        if frail and host.id not in index.on_ups:
-            hosts = tuple(
-                h.model_copy(update={"on_ups": True}) if h.id == host.id else h for h in plan.hosts
-            )
+        if frail and (host.id not in index.on_ups or host.id in falls(plan)):
             money = int(index.assumptions["ups_money"] * index.minor_units)
             what = f"a UPS for {host.name}"
-            yield Candidate(what, "bench", money, 1.5, plan.model_copy(update={"hosts": hosts}))
+            yield Candidate(what, "bench", money, 1.5, _on_its_own_ups(plan, host))
+
+
+def _on_its_own_ups(plan: Plan, host: Host) -> Plan:
+    """Where the plan has a UPS of its own it knows what each one feeds: a new one, for this host alone."""
+    if not plan.supplies:
+        hosts = tuple(h.model_copy(update={"on_ups": h.on_ups or h is host}) for h in plan.hosts)
+        return plan.model_copy(update={"hosts": hosts})
+    others = tuple(
+        s.model_copy(update={k: tuple(h for h in getattr(s, k) if h != host.id) for k in FED})
+        for s in plan.supplies
+    )
+    fed = dict.fromkeys(FED, (host.id,))
+    # Of the size that the money of the assumption buys: it carries one box, and its shutdown.
+    new = Supply(
+        id=fresh_id(plan, "supplies"), name=f"UPS of {host.name}", site=host.site,
+        va=1500.0, watts=900.0, battery_wh=400.0, **fed,
+    )  # fmt: skip
+    return plan.model_copy(update={"supplies": (*others, new)})
 
 
 CHANGES: tuple[Callable[[Seen], Iterator[Candidate]], ...] = (

@@ -83,6 +83,9 @@ def point_working(scene: Scene, job: Job, seen_after_days: float | None) -> Work
         newest, when = moment.upcoming.data_time, moment.upcoming.available_at
         done = f"the run of {local(newest, zone)} was complete only at {local(when, zone)}"
         taken = f"the point of {local(newest, zone)} already has the damage"
+        if scene.book.flow(job).torn and when - newest > 1:
+            until = f"was under way until {local(when, zone)}: nobody can rely on it"
+            taken = f"the run of {local(newest, zone)} {until}"
         parts = [
             step(
                 "moment of the damage",

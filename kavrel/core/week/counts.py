@@ -55,6 +55,9 @@ def counts(plan: Plan, today: date) -> Counts:
         if run.late:
             why = "due " + local(run.due, plan.zone) + ", its last run had not ended"
             late.append(step(job.name, begins, "", why))
+        for due in run.left_out:
+            why = f"left out: its run of {begins} had not ended"
+            late.append(step(job.name, local(due, plan.zone), "", why))
     for run, source in too_early(runs, index.jobs):
         begins = local(run.begin, plan.zone)
         why = f"{source.name} is still at work"
@@ -76,7 +79,7 @@ def counts(plan: Plan, today: date) -> Counts:
             _listed("overlaps", met, "two runs on the same disks, LAN or link for over a minute"),
             _listed("outside their window", out, "begins or ends outside the job's own window"),
             _listed("read too early", early, "begins while what it reads is being written"),
-            _listed("start late", late, "due while the job's last run had not ended"),
+            _listed("start late or not at all", late, "due while the job's last run had not ended"),
             step(
                 "copies are old, on average",
                 mean,

@@ -1,7 +1,8 @@
 """Jobs over days or a year as a fluid: whoever runs shares what it needs with the others.
 
-Between two events (a start, an end, a cap that begins or ends) all rates are constant. A job that
-is due while its last run is still going starts as soon as that has ended, once. Jobs that share
+Between two events (a start, an end, a cap that begins or ends) all rates are constant. A start that
+falls due while the job's last run is still going is left out, as the boxes' schedulers do; a job that
+is caught up, or follows another, starts as soon as that has ended, once. Jobs that share
 nothing, directly or through others, are reckoned apart.
 
 Nights repeat: what happens from when nobody runs until nobody runs again follows from who falls due
@@ -28,7 +29,8 @@ class Task:
     """A job as the fluid sees it: when it is due, what it asks after so many days, what it follows.
 
     `demand` gives what a run asks; `fixed` are seconds before it begins to work; `first` is what the
-    first of these runs asks instead, where that is the whole first copy.
+    first of these runs asks instead, where that is the whole first copy. `waits`: what falls due before
+    its last run has ended starts after it; else it is left out.
     """
 
     id: str
@@ -38,6 +40,7 @@ class Task:
     demand: Callable[[float], Demand]
     after: str | None = None
     first: Demand | None = None
+    waits: bool = True
 
 
 class TaskRun(NamedTuple):
@@ -50,6 +53,7 @@ class TaskRun(NamedTuple):
     alone: float
     gap_days: float
     late: bool  # it had to wait for its own last run
+    left_out: tuple[float, ...] = ()  # its starts that fell due while it ran
 
 
 # For each resource, the times (epoch s) at which its capacity changes, and to what.
@@ -103,6 +107,9 @@ def _undisturbed(task: Task, until: float) -> list[TaskRun]:
     for due in task.due:
         if due >= until:
             break
+        if due < free and not task.waits:
+            runs[-1] = runs[-1]._replace(left_out=(*runs[-1].left_out, due))
+            continue
         gap = (due - before) / DAY if before else gap
         seconds = task.fixed + task.demand(gap).alone
         before, begin = due, max(due, free)
@@ -114,6 +121,13 @@ def _undisturbed(task: Task, until: float) -> list[TaskRun]:
 def _days(count: float) -> float:
     """Days between two runs, to within which they ask the same."""
     return round(count, 4)
+
+
+def _shifted(run: TaskRun, seconds: float) -> TaskRun:
+    """The same run at another time."""
+    due, begin, end = run.due + seconds, run.begin + seconds, run.end + seconds
+    left_out = tuple(t + seconds for t in run.left_out)
+    return run._replace(due=due, begin=begin, end=end, left_out=left_out)
 
 
 class _Spell(NamedTuple):
@@ -180,6 +194,7 @@ class _Fluid:
         events = self.events
         self.busy: dict[int, tuple[float, float, float, bool]] = {}  # due, begin, gap, late
         self.waiting: dict[int, float] = {}
+        self.left_out: dict[int, tuple[float, ...]] = {}
         self.last: dict[int, float] = {}
         self.working: dict[int, tuple[float, Demand]] = {}  # share left
         self.runs: list[TaskRun] = []
@@ -248,10 +263,7 @@ class _Fluid:
         gaps: dict[int, tuple[float, float]] = {}
         for n, run in taken:
             gaps.setdefault(n, (run.begin - begin, _days(run.gap_days)))
-        moved = [
-            (n, r._replace(due=r.due - begin, begin=r.begin - begin, end=r.end - begin))
-            for n, r in taken
-        ]
+        moved = [(n, _shifted(r, -begin)) for n, r in taken]
         dues = [(t - begin, n) for t, n in self.dues[at : self.next_due]]
         self.spells[first].append(
             _Spell(dues, gaps, self._capacities(begin, end), end - begin, moved)
@@ -280,9 +292,7 @@ class _Fluid:
             gap = run.gap_days if n in met else self._gap(n, at)
             met.add(n)
             self.last[n] = at
-            self.runs.append(
-                TaskRun(run.task, begin + run.due, at, begin + run.end, run.alone, gap, run.late)
-            )
+            self.runs.append(_shifted(run, begin)._replace(gap_days=gap))
         self.next_due += len(spell.dues)
 
     def _capacities(
@@ -321,8 +331,10 @@ class _Fluid:
             else:
                 self._end(n, now)
         elif due < self.until:
-            if n in self.busy:
+            if n in self.busy and self.tasks[n].waits:
                 self.waiting.setdefault(n, due)
+            elif n in self.busy:
+                self.left_out[n] = (*self.left_out.get(n, ()), due)
             else:
                 self._begin(n, due, max(now, due), False)
 
@@ -343,7 +355,8 @@ class _Fluid:
         if n in self.seeding:
             self.seeding.discard(n)
             self.seeded.add(n)
-        self.runs.append(TaskRun(task.id, due, begun, at, alone, gap, late))
+        left_out = self.left_out.pop(n, ())
+        self.runs.append(TaskRun(task.id, due, begun, at, alone, gap, late, left_out))
         for follower in self.followers.get(task.id, ()):
             if at < self.until:
                 heapq.heappush(self.events, (at, 0, follower, at))

@@ -72,7 +72,7 @@ def _task(book: CopyBook, job: Job, first: date, last: date) -> Task | None:
 
     # A follower on another box looks only now and then whether what it waits for has come.
     begins = flow.fixed_seconds + flow.looks_every_s
-    return Task(job.id, due, flow.usual_days, begins, demand, job.after, seed)
+    return Task(job.id, due, flow.usual_days, begins, demand, job.after, seed, flow.waits)
 
 
 def cap_steps(book: CopyBook, first: date, last: date) -> Steps:
@@ -174,18 +174,31 @@ def _groups(held: Held, caps: CapKey, until: float) -> list[tuple[list[TaskRun],
         known = _runs.get(key)
         if known is None:
             runs = together(group, steps, until)
-            known = runs, slowdown(runs)
+            known = runs, slowdown(runs, group)
             _runs.put(key, known)
         groups.append(known)
     return groups
 
 
-def slowdown(runs: Sequence[TaskRun]) -> dict[str, float]:
-    """How many times longer than alone each job's slowest run took."""
+def slowdown(runs: Sequence[TaskRun], group: Sequence[Task]) -> dict[str, float]:
+    """How many times longer than alone each job was at work in its slowest run.
+
+    The seconds before it begins to work are no longer for others' sake. What follows another job and
+    begins late after it has more to carry: its length is set against what as many days ask as there were
+    between the starts of the first of them, which is what else is reckoned with.
+    """
+    by_id = {t.id: t for t in group}
+    days: dict[tuple[str, float], float] = {}  # between the starts of the first, by each end
     slower: dict[str, float] = {}
-    for run in runs:
-        if run.alone > 0:
-            times = (run.end - run.begin) / run.alone
+    for run in sorted(runs, key=lambda r: r.end):
+        task = by_id[run.task]
+        gap = days.get((task.after, run.due), run.gap_days) if task.after else run.gap_days
+        days[run.task, run.end] = gap
+        alone = run.alone - task.fixed
+        if gap < run.gap_days:
+            alone = min(alone, task.demand(gap).alone)
+        if alone > 0:
+            times = (run.end - run.begin - task.fixed) / alone
             if times > slower.get(run.task, 1.0):
                 slower[run.task] = times
     return slower

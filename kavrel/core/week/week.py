@@ -17,6 +17,8 @@ from kavrel.core.week.nights import month
 from kavrel.core.week.tasks import CapKey, Held, flowed
 from kavrel.core.week.verdict import kept_busy, meetings, outside, seeds, too_early
 
+WEEK_MINUTES = 7 * 1440
+
 
 class Run(BaseModel):
     """One run: instants in local time with offset, and minutes of wall time from Monday 00:00.
@@ -184,18 +186,23 @@ def _clashes(
                 f"{resource_name(book, resource)}",
             )
         )
-    for late in (shown[r.task, round(r.begin)] for r in flows if r.late):
-        if late.resources:
-            clashes.append(
-                Clash(
-                    resource=late.resources[0],
-                    first=late.job,
-                    second=late.job,
-                    from_minute=late.from_minute,
-                    to_minute=late.to_minute,
-                    why=f"{names[late.job].name} has not ended when it is due again",
-                )
+    for flow in flows:
+        run = shown[flow.task, round(flow.begin)]
+        again = [run.from_minute] if flow.late else []
+        left_out = (run.from_minute + (due - flow.begin) / 60 for due in flow.left_out)
+        again += [minute for minute in left_out if minute < WEEK_MINUTES]
+        clashes += [
+            Clash(
+                resource=run.resources[0],
+                first=run.job,
+                second=run.job,
+                from_minute=minute,
+                to_minute=run.to_minute,
+                why=f"{names[run.job].name} has not ended when it is due again",
             )
+            for minute in again
+            if run.resources
+        ]
     return sorted(clashes, key=lambda c: (c.from_minute, c.first, c.second))
 
 
@@ -212,6 +219,11 @@ def _misses(
                 f"{job.name} starts {_hours(run.begin - run.due)} late: its last run had not ended"
             )
             yield Mishap(job=job.id, trouble="late", from_minute=at, why=why)
+        for due in run.left_out:
+            why = f"{job.name} leaves a start out: its last run had not ended"
+            minute = _minutes(begin, datetime.fromtimestamp(due, zone))
+            if 0 <= minute < WEEK_MINUTES:
+                yield Mishap(job=job.id, trouble="late", from_minute=minute, why=why)
         reason = outside(job, run.begin, run.end, zone)
         if reason:
             yield Mishap(job=job.id, trouble="window", from_minute=at, why=f"{job.name} {reason}")

@@ -22,8 +22,10 @@ from kavrel.rig.bare.machine import Device, Filesystem, Machine, Mount, Part, Zp
 from kavrel.rig.bare.restart import brought_back, imported, installed_anew, mounted
 from kavrel.rig.bare.root import OF_A_COMMAND, Ran, Root, text_tools
 from kavrel.rig.bare.said import Reader, Refused
+from kavrel.rig.bare.serves import shared
 from kavrel.rig.layers import letters
 from kavrel.rig.said import Said
+from kavrel.rig.shared import Shared
 
 PASSPHRASE = "correct horse battery staple"  # noqa: S105  # of pools that are made here and go again
 WIPE, OPEN = "Type ", "Passphrase for "
@@ -36,7 +38,8 @@ class SetUp:
     `works`: each thing that it must make true, with what is there instead, empty where it holds. `left` is
     what the script itself leaves to the hand. `code`: how it ended; `said`: all that it printed. `pools`: ids
     of those that stand whole. `anew`: after its system disk died and another was installed, on the pools as
-    they are; `by_hand`: what hands did there that the script leaves to them.
+    they are; `by_hand`: what hands did there that the script leaves to them. `shared`: what its SMB server
+    finds there.
     """
 
     host: str
@@ -47,6 +50,7 @@ class SetUp:
     pools: tuple[str, ...]
     anew: bool = False
     by_hand: tuple[str, ...] = ()
+    shared: Shared | None = None
 
     @property
     def differs(self) -> tuple[str, ...]:
@@ -265,4 +269,5 @@ def _looked_at(
         if why:
             broken |= of
     whole = tuple(p.id for p in index.plan.pools if p.host == host.id and p.id not in broken)
-    return SetUp(host.id, ran.code, tuple(works), tuple(left), ran.said, whole)
+    seen = shared(index, host.id, machine)
+    return SetUp(host.id, ran.code, tuple(works), tuple(left), ran.said, whole, shared=seen)

@@ -23,9 +23,16 @@ class NotAsked(Exception):
 
 
 def ended(
-    state: Mapping[str, File], now: Mapping[str, File], options: Sequence[str], aside: bool
+    state: Mapping[str, File],
+    now: Mapping[str, File],
+    options: Sequence[str],
+    aside: bool,
+    ways: Sequence[str] = ("", ""),
 ) -> tuple[dict[str, File], dict[str, File]]:
-    """What lies at the target afterwards, and what it put aside. Raises NotAsked."""
+    """What lies at the target afterwards, and what it put aside. Raises NotAsked.
+
+    `ways`: for each end what leads there, empty where it is on the box itself; see `Ssh.way_of_rsync`.
+    """
     known: dict[bytes, File] = {}
     with workspace() as folder:
         for place, files in (("from", state), ("to", now)):
@@ -34,8 +41,12 @@ def ended(
                 known[put(folder / place / name, file)] = file
         can = [f"--backup-dir={folder / 'can'}"] if aside else []
         asked = [o for o in options if not o.startswith(NOT_HERE)]
+        asked += [f"--rsh={way}" for way in ways if way]
+        ends = [
+            f"{'far:' if w else ''}{folder}/{p}/" for w, p in zip(ways, ("from", "to"), strict=True)
+        ]
         done = subprocess.run(  # noqa: S603  # words of our own script, over a folder of the rig
-            [shutil.which("rsync") or "rsync", *asked, *can, f"{folder}/from/", f"{folder}/to/"],
+            [shutil.which("rsync") or "rsync", *asked, *can, *ends],
             capture_output=True, text=True, check=False, env={"PATH": os.defpath, "LC_ALL": "C"},
         )  # fmt: skip
         if done.returncode:

@@ -8,6 +8,7 @@ Sources: ssh_config(5) ProxyCommand, sshd(8) -i and AUTHORIZED_KEYS FILE FORMAT.
 
 import os
 import pwd
+import shlex
 import shutil
 import subprocess
 from collections.abc import Iterator, Sequence
@@ -24,6 +25,7 @@ if TYPE_CHECKING:
     from kavrel.rig.lab import Lab
 
 NEEDED = ("ssh", "sshd", "ssh-keygen", "bash", "env")
+RSYNC = "-rsync"  # its own way there, which no box is called
 NAME = "rig"  # of the one server that all boxes' addresses lead to
 SERVER = """HostKey {folder}/host
 AuthorizedKeysFile {folder}/authorized
@@ -79,7 +81,7 @@ class Ssh:
     def make(self, socket: Path) -> None:
         """Keys, the server's file and each box's programs. Raises CalledProcessError."""
         folder = self.folder
-        for key in ("host", *(f"to-{host}" for host in self.lab.boxes)):
+        for key in ("host", f"to-{RSYNC}", *(f"to-{host}" for host in self.lab.boxes)):
             words = [
                 self._path("ssh-keygen"),
                 "-q",
@@ -99,6 +101,7 @@ class Ssh:
         for host in self.lab.boxes:
             write_programs(folder / "bin" / host, self.names, host, socket)
             rows.append(f'command="{folder}/run {host}",restrict {self._public(host)}')
+        rows.append(f'command="{folder}/serve",restrict {self._public(RSYNC)}')
         (folder / "authorized").write_text("".join(rows), encoding="utf-8")
         people = "".join(
             f"{':'.join([*map(str, p[:5]), str(folder), '/bin/sh'])}\n"
@@ -110,6 +113,26 @@ class Ssh:
             f'#!/bin/sh\nexec {self._path("env")} -i PATH="{folder}/bin/$1" BASH_ENV={folder}/start '
             f'{self._path("bash")} --restricted --noprofile -c "$SSH_ORIGINAL_COMMAND"\n',
         )
+        self._make_way_of_rsync()
+
+    def _make_way_of_rsync(self) -> None:
+        """What rsync starts to get to its other end, where there is nothing but rsync itself."""
+        folder = self.folder
+        (folder / "bin" / RSYNC).mkdir()
+        (folder / "bin" / RSYNC / "rsync").symlink_to(self._path("rsync"))
+        write_program(
+            folder / "serve",
+            f'#!/bin/sh\nexec {self._path("env")} -i PATH="{folder}/bin/{RSYNC}" LC_ALL=C '
+            f'{self._path("bash")} --restricted --noprofile --norc -c "$SSH_ORIGINAL_COMMAND"\n',
+        )
+        mine = pwd.getpwuid(os.getuid()).pw_name
+        words = [self._path("ssh"), *self._options(RSYNC), "-l", mine]
+        write_program(self.way_of_rsync, f'#!/bin/sh\nexec {shlex.join(words)} "$@"\n')
+
+    @property
+    def way_of_rsync(self) -> Path:
+        """What takes the place of `ssh` in a command `rsync -e`."""
+        return self.folder / "way"
 
     def end(self) -> None:
         """Closes the ways that are still open."""
@@ -141,7 +164,7 @@ class Ssh:
             "GlobalKnownHostsFile": "none", "StrictHostKeyChecking": "yes", "IdentitiesOnly": "yes",
             "IdentityFile": f"{folder}/to-{host}", "IdentityAgent": "none", "BatchMode": "yes",
             "LogLevel": "ERROR", "ControlMaster": "auto", "ControlPersist": str(STAYS_SECONDS),
-            "ControlPath": f"{folder}/way-{list(self.lab.boxes).index(host)}",
+            "ControlPath": f"{folder}/way-{[RSYNC, *self.lab.boxes].index(host)}",
         }  # fmt: skip
         return ["-F", "none", *(w for k, v in told.items() for w in ("-o", f"{k}={v}"))]
 

@@ -55,7 +55,17 @@ def rsync(box: Box, words: list[str], stdin: bytes) -> Said:
     aside = next((o.partition("=")[2] for o in options if o.startswith("--backup-dir=")), "")
     if aside and ends[1].startswith("rsync://"):
         aside = f"{_module(here, ends[1])}{aside}"  # for a daemon it begins at the module
-    return _carry(there, origin, here, target.rstrip("/"), state, options, aside)
+    ways = _ways(box, ends, (there, here))
+    return _carry(there, origin, here, target.rstrip("/"), state, options, aside, ways)
+
+
+def _ways(box: Box, ends: Sequence[str], boxes: Sequence[Box]) -> tuple[str, ...]:
+    """What SSH itself leads by to each end that is on another box, where it is here."""
+    ssh = box.lab.real and box.lab.real.ssh
+    return tuple(
+        str(ssh.way_of_rsync) if ssh and there is not box and "://" not in end else ""
+        for end, there in zip(ends, boxes, strict=True)
+    )
 
 
 def ended(
@@ -83,12 +93,13 @@ def _both(
     now: Mapping[str, File],
     options: Sequence[str],
     aside: bool,
+    ways: Sequence[str] = ("", ""),
 ) -> tuple[dict[str, File], dict[str, File]]:
     """How it ends by the real one, where that is here, or by this one. Raises NotAsked."""
     ours = ended(state, now, options, aside)
     if here.lab.real is None or here.lab.real.rsync is None:
         return ours
-    theirs = real.ended(state, now, options, aside)
+    theirs = real.ended(state, now, options, aside, ways)
     here.lab.real.rsync.same(
         list(map(_values, theirs)) == list(map(_values, ours)),
         f"{here.name}: rsync {' '.join(options)}: {len(theirs[0])} files, and {len(ours[0])} by the stand-in",
@@ -114,6 +125,7 @@ def _carry(
     state: dict[str, File],
     options: list[str],
     aside: str,
+    ways: Sequence[str],
 ) -> Said:
     data, folder = here.find(target)
     if data.read_only:
@@ -122,7 +134,7 @@ def _carry(
     prefix = f"{folder}/" if folder else ""
     now = dict(data.below(folder))
     try:
-        after, put = _both(here, state, now, options, bool(aside))
+        after, put = _both(here, state, now, options, bool(aside), ways)
     except real.NotAsked as no:
         return no.said
     sent = 0

@@ -95,6 +95,11 @@ def test_what_helps_at_every_moment_is_found_by_trying(
     for begin, end, good, _ in spells(points, late, 0.0, at):
         for moment in (begin, (begin + end) / 2):
             assert good == helps(moment), (moment, begin, end)
+    whole = [p for p in points if p.available_at <= at]
+    for begin, end, good, _ in spells(points, late, 0.0, at, torn=True):
+        moment = (begin + end) / 2
+        there = [p for p in whole if p.available_at <= moment and p.expires_at > moment + late]
+        assert good == (there[-1] if there else None), (moment, begin, end)
     found = losses(points, late, 0.0, at)
     grid = np.arange(points[0].data_time, at, 1.0) + 0.5
     never = sum(helps(float(t)) is None for t in grid) / len(grid)

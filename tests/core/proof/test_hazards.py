@@ -1,7 +1,7 @@
 import pytest
 
-from kavrel.core.plan import Account, Dataset, Grant, Pool, Retention, Schedule, Share
-from tests.builders import GB, assume, cell, daily, disk, job, lab, result
+from kavrel.core.plan import Account, Dataset, Grant, Job, Pool, Retention, Schedule, Share
+from tests.builders import GB, assume, cell, daily, dataset, disk, job, lab, result
 
 FAR = {"kind": "replication", "target_pool": "second", "credentials": "target"}
 
@@ -221,3 +221,33 @@ def test_more_copies_never_lose_more() -> None:
             # The backup runs beside the replica, which then takes up to twice as long.
             run = 2e9 * 8 / (20e6 * 0.88 * 0.96)
             assert after.rpo_seconds <= before.rpo_seconds + 1.1 * run
+
+
+def test_a_run_under_way_when_the_damage_is_done_does_not_count() -> None:
+    """2 GB at 2.2 MB/s and 20 s to start: 929 s in which rsync reads what malware writes.
+
+    A snapshot is whole whenever it arrives. Common practice, no source; 25 h: the clocks go back.
+    """
+    live = cell(lab(jobs=(job("far", kind="backup", target_pool="second"),)), "malware")
+    frozen = cell(lab(jobs=(job("far", kind="replication", target_pool="second"),)), "malware")
+    assert frozen.rpo_seconds == 25 * 3600
+    assert live.rpo_seconds is not None
+    assert live.rpo_seconds > frozen.rpo_seconds + 900
+
+
+def test_what_all_send_after_malware_holds_up_a_snapshot_too() -> None:
+    """300 GB over 2.2 MB/s are 38 h; beside a backup that then has all of it to send up to 76 h.
+
+    Malware is noticed after 48 h: what was under way then may not be there.
+    """
+    big = dataset(size_bytes=400 * GB, change_bytes_per_day=75 * GB)
+    slow = job("far", schedule=daily(every=4), **FAR)
+    files = job("m", kind="backup", target_pool="second", schedule=daily("05:00"))
+
+    def lost(*jobs: Job) -> float:
+        found = cell(lab(datasets=(big,), jobs=jobs), "malware")
+        (told,) = [c.loses_seconds for c in found.copies if c.job == "far"]
+        return told or float("inf")
+
+    assert lost(slow) == pytest.approx(4 * 24 * 3600 + 3600)
+    assert lost(slow, files) > lost(slow) + 38 * 3600

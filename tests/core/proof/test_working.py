@@ -67,6 +67,21 @@ def test_the_worst_night_is_named_by_the_clock() -> None:
     assert named(moved, "bytes").value == 1000 * 10**9
 
 
+@pytest.mark.parametrize(
+    ("hazard", "why"),
+    [
+        ("fire", "was complete only at"),
+        ("malware", "was under way until"),
+        ("malware", "nobody can rely"),
+    ],
+)
+def test_why_the_run_before_the_damage_does_not_count_is_said(hazard: str, why: str) -> None:
+    """Fire ends it; malware is in it, for rsync reads what people write."""
+    scene = scene_of(lab(jobs=(job("far", kind="backup", target_pool="second"),)))
+    told = cell_working(scene, BY_ID[hazard], scene.index.datasets["files"])
+    assert why in named(told, "moment of the damage").formula
+
+
 def test_late_notice_and_silence_are_in_it() -> None:
     plan = lab(
         jobs=(job("s", retention=Retention(daily=40)),),

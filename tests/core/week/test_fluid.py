@@ -1,6 +1,7 @@
 """Jobs as a fluid: hand-worked nights."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import pytest
 from hypothesis import given, settings
@@ -55,6 +56,18 @@ def test_a_job_that_is_still_running_when_due_starts_once_more_when_it_has_ended
         (900.0, 900, 1250, False),
     ]
     assert runs[1].gap_days == pytest.approx(350 / DAY)
+
+
+def test_what_the_boxes_leave_out_is_left_out_and_told() -> None:
+    """A timer whose unit is at work starts nothing. Source: systemd.timer(5); for cron, flock(1)."""
+    often = task("a", [DAY, DAY + 100, DAY + 200, DAY + 900], 350.0)
+    runs = flow_through([replace(often, waits=False)], {}, FOREVER)
+    assert [(r.begin - DAY, round(r.end - DAY), r.late, r.left_out) for r in runs] == [
+        (0.0, 350, False, (DAY + 100, DAY + 200)),
+        (900.0, 1250, False, ()),
+    ]
+    lonely = replace(often, waits=False, demand=lambda days: Demand((), 350.0))
+    assert [r[1:] for r in flow_through([lonely], {}, FOREVER)] == [r[1:] for r in runs]
 
 
 def test_a_cap_slows_while_it_holds() -> None:

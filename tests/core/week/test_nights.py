@@ -1,16 +1,25 @@
 """How much longer jobs take in the worst night, and what that does to the proof."""
 
+from datetime import timedelta
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from kavrel.core.copies.book import CopyBook
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan, Schedule
 from kavrel.core.pools.pool import pool_states
+from kavrel.core.quantities import DAY
+from kavrel.core.week.fluid import Task, TaskRun
 from kavrel.core.week.nights import nights, scheduled_book
-from kavrel.core.week.tasks import simulated, slowdown
+from kavrel.core.week.sharing import Demand
+from kavrel.core.week.tasks import prepared, simulated, slowdown
+from kavrel.demo import demo_plan
 from tests.builders import GB, TODAY, book, cell, daily, dataset, job, lab
+from tests.rig.labs import wide
 
+ASKED = Demand((("x", 100.0),), 100.0)
 FAR = {"kind": "replication", "target_pool": "second"}
 
 
@@ -77,4 +86,37 @@ def test_sharing_makes_no_run_quicker_and_loses_no_work(halves: list[int]) -> No
     assert len(runs) >= len(jobs)
     for run in runs:
         assert run.end - run.begin >= run.alone - 1e-3
-    assert all(v >= 1 for v in slowdown(runs).values())
+    nightly = prepared(book(lab(jobs=jobs, zone="UTC", datasets=small)), TODAY, TODAY)[0].tasks
+    assert all(v >= 1 for v in slowdown(runs, nightly).values())
+
+
+def test_what_comes_before_the_work_is_not_slowed_and_a_slowed_run_takes_no_longer_than_reckoned() -> (
+    None
+):
+    """20 s of start and 100 s of work, slowed to 300 s: three times as long at work, not 2.67 times."""
+    run = TaskRun("a", 0.0, 0.0, 320.0, 120.0, 1.0, False)
+    assert slowdown([run], [Task("a", (0.0,), 1.0, 20.0, lambda days: ASKED)]) == {"a": 3.0}
+
+
+def test_what_begins_late_after_another_has_more_to_carry() -> None:
+    """A day after the last start of the first, and 1.5 days after its own: 150 s instead of 100, and shared."""
+    first = Task("a", (0.0,), 1.0, 0.0, lambda days: ASKED)
+    follower = Task("b", (), 1.0, 0.0, lambda days: Demand((("x", 100 * days),), 100 * days), "a")
+    runs = [
+        TaskRun("a", DAY, DAY, DAY + 500, 100.0, 1.0, False),
+        TaskRun("b", DAY + 500, DAY + 500, DAY + 800, 150.0, 1.5, False),
+    ]
+    assert slowdown(runs, [first, follower]) == {"a": 5.0, "b": 3.0}
+
+
+@pytest.mark.parametrize("plan", [demo_plan(), wide(5037)])
+def test_no_run_of_the_month_takes_longer_than_the_proof_reckons_with(plan: Plan) -> None:
+    index = Index(plan)
+    states = pool_states(index)
+    worst = scheduled_book(index, states, TODAY)
+    for run in simulated(CopyBook(index, states, TODAY), TODAY, TODAY + timedelta(days=27)):
+        flow = worst.flow(index.jobs[run.task])
+        if not flow.first:
+            begins = flow.fixed_seconds + flow.looks_every_s
+            reckoned = begins + flow.slowdown * flow.work_seconds(run.gap_days)
+            assert run.end - run.begin <= reckoned * 1.001 + 1, run

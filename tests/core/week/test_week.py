@@ -1,4 +1,5 @@
 from datetime import date
+from itertools import pairwise
 
 import pytest
 
@@ -7,7 +8,7 @@ from kavrel.core.schedule import within
 from kavrel.core.week.counts import counts
 from kavrel.core.week.explained import longest_explained
 from kavrel.core.week.week import Week, week
-from tests.builders import TODAY, book, daily, job, lab
+from tests.builders import GB, TODAY, book, daily, dataset, job, lab
 
 FAR = {"kind": "replication", "target_pool": "second"}
 
@@ -214,3 +215,24 @@ def test_a_run_outside_its_window_and_one_too_early_are_told() -> None:
     troubles = {m.trouble for m in found.misses}
     assert troubles == {"window", "order"}
     assert any("after its window closes at 02:00" in m.why for m in found.misses)
+
+
+def test_a_start_that_the_last_run_outlasts_is_left_out_and_told() -> None:
+    """All 300 GB over 2.2 MB/s are 38 h: every other start finds the last run going.
+
+    Source: systemd.timer(5), flock(1).
+    """
+    big = dataset(size_bytes=300 * GB, change_bytes_per_day=250 * GB)
+    plan = lab(datasets=(big,), jobs=(job("r", **FAR),))
+    found = week(book(plan), TODAY)
+    runs = [r for r in found.runs if r.job == "r"]
+    told = {m.why for m in found.misses}
+    assert all(b.starts_at >= a.ends_at for a, b in pairwise(runs))
+    assert {r.starts_at.hour for r in runs} == {
+        1
+    }  # at its hour, and not when the one before has ended
+    assert told == {"r leaves a start out: its last run had not ended"}
+    assert 3 <= len(found.misses) <= 4
+    assert {c.first == c.second == "r" for c in found.clashes} == {True}
+    caught_up = lab(datasets=(big,), jobs=(job("r", catch_up=True, **FAR),))
+    assert {m.why.split(" starts ")[0] for m in week(book(caught_up), TODAY).misses} == {"r"}

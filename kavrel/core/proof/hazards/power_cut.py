@@ -1,5 +1,6 @@
 """The power fails in the middle of a long copy."""
 
+from kavrel.core.bench.power import falls
 from kavrel.core.copies.keys import locked_after_start
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Dataset
@@ -15,22 +16,19 @@ WORDS = {
 def _strike(scene: Scene, dataset: Dataset) -> Strike:
     index = scene.index
     host = scene.home(dataset)
-    told = {h for s in index.plan.supplies for h in s.signals} | {
-        h.id for h in index.plan.hosts if h.on_ups and not index.plan.supplies
-    }
-    fed = host.id in index.on_ups
+    fed, falls_by = host.id in index.on_ups, falls(index.plan).get(host.id, "")
     steps = [scene.step("the power is back", "power_cut_hours", "replace")]
     if host.after_power_cut == "by_hand":
         steps.insert(0, scene.step("notice", "notice_hours", "notice"))
     filesystem = index.pools[dataset.pool].filesystem
-    if fed and host.id in told:
+    if fed and not falls_by:
         why = (
             f"{host.name} is told by its UPS, shuts down in order and {WORDS[host.after_power_cut]}"
         )
     else:
         why = f"{host.name} stops in the middle of a write and {WORDS[host.after_power_cut]}"
-        if fed:
-            why += "; the UPS that feeds it tells it nothing"
+        if falls_by:
+            why += f"; {falls_by}"
         layout = scene.book.states[dataset.pool].layout
         if FILESYSTEMS[filesystem].copy_on_write:
             why += "; copy-on-write keeps the state of moments before"
@@ -52,7 +50,8 @@ def _strike(scene: Scene, dataset: Dataset) -> Strike:
 def _lived(scene: Scene, dataset: Dataset, strike: Strike) -> Lived | None:
     index, known = scene.index, scene.index.assumptions
     pool = index.pools[dataset.pool]
-    if pool.host in index.on_ups or FILESYSTEMS[pool.filesystem].copy_on_write:
+    in_order = pool.host in index.on_ups and pool.host not in falls(index.plan)
+    if in_order or FILESYSTEMS[pool.filesystem].copy_on_write:
         return None
     spoils = known["power_cut_rate"] * known["power_cut_spoils"]
     return Lived(spoils, 0.0, known["corruption_share"])
@@ -64,6 +63,6 @@ POWER_CUT = Hazard(
     "power cut",
     "The power fails during a long copy.",
     _strike,
-    lifetimes="spoils part of what is written in place, where no UPS feeds the box",
+    lifetimes="spoils part of what is written in place, where no UPS has the box stop in order",
     lived=_lived,
 )
