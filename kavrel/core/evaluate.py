@@ -11,7 +11,7 @@ from kavrel.core import schedule
 from kavrel.core.assumptions import REGISTRY
 from kavrel.core.bench.bays import bays
 from kavrel.core.bench.power import Power, power
-from kavrel.core.cautions import cautions
+from kavrel.core.cautions import Raised, cautions, raised
 from kavrel.core.cautions.causes import Cause, causes
 from kavrel.core.cautions.caution import Caution, View
 from kavrel.core.consistency import Problem, not_carried_out
@@ -26,7 +26,7 @@ from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.log.due import Due, due
 from kavrel.core.part import Part
-from kavrel.core.plan import JobKind, LogKind, Plan
+from kavrel.core.plan import COLLECTIONS, JobKind, LogKind, Plan
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.pools.layout import Layout
 from kavrel.core.pools.loss import any_of, repair_of
@@ -246,6 +246,16 @@ class Proven:
     waiting: tuple[Waiting, ...]
 
 
+@dataclass(frozen=True, eq=False)
+class Checked:
+    """What is drawn from the mains, heard, promised, and what rules find that need no price and no log."""
+
+    drawn: Power
+    heard: tuple[Listener, ...]
+    promised: tuple[Promise, ...]
+    raised: Raised
+
+
 def _running(
     index: Index,
     today: date,
@@ -294,6 +304,13 @@ RUNS_BY = (
     "assumptions",
 )
 RUNNING = Part(_running, RUNS_BY, BLIND)
+# All but prices, offers and what was written down.
+CHECKED_BY = (
+    "name",
+    "zone",
+    "currency",
+    *(c for c in COLLECTIONS if c not in ("log", "offers", "ticks")),
+)
 PROVEN = Part(
     _proven,
     (*RUNS_BY, "log", "accepted", "shares", "mounts", "networks", "supplies", "holdings"),
@@ -302,25 +319,41 @@ PROVEN = Part(
 )
 
 
-def evaluate(plan: Plan, today: date) -> Evaluation:
-    """The consequences of a consistent plan as of a day. The same plan and day give the same."""
-    index = Index(plan)
-    states = pool_states(index)
-    matrix = access_matrix(index, today)
-    bare = tuple(s.priceless for s in states.values())
-    running = RUNNING.of(plan, today, bare, folders(plan), copy_folders(plan))
-    proven = PROVEN.of(plan, today, running, tuple(matrix))
-    book, stores = running.book.over(index, states), running.stores
-    cells, cells_today = proven.cells, proven.cells_today
-    dues = due(index, today)
-    drawn = power(index)
-    heard, promised = tuple(listeners(index)), tuple(promises(index, states))
-    # How full the pools are is known now; their odds follow from it.
-    states = {i: settled(s, s.fill(stores.get(i, Stored()))) for i, s in states.items()}
-    view = View(
+def _checked(
+    index: Index,
+    today: date,
+    running: Running,
+    proven: Proven,
+    states: tuple[PoolState, ...],
+    matrix: tuple[Access, ...],
+    dues: tuple[Due, ...],
+) -> Checked:
+    by_pool = {s.pool.id: s for s in states}
+    drawn, heard, promised = power(index), tuple(listeners(index)), tuple(promises(index, by_pool))
+    view = _view(index, today, by_pool, matrix, running, proven, dues, drawn, heard, promised)
+    return Checked(drawn, heard, promised, raised(view, whole=False))
+
+
+CHECKED = Part(_checked, CHECKED_BY, BLIND)
+
+
+def _view(
+    index: Index,
+    today: date,
+    states: dict[str, PoolState],
+    matrix: Sequence[Access],
+    running: Running,
+    proven: Proven,
+    dues: Sequence[Due],
+    drawn: Power,
+    heard: Sequence[Listener],
+    promised: Sequence[Promise],
+) -> View:
+    book, cells = running.book.over(index, states), proven.cells
+    return View(
         index,
         states,
-        stores,
+        running.stores,
         matrix,
         book,
         running.week,
@@ -333,8 +366,26 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
         running.impossible,
         today,
     )
-    raised = cautions(view)
-    roots = causes(view, raised)
+
+
+def evaluate(plan: Plan, today: date) -> Evaluation:
+    """The consequences of a consistent plan as of a day. The same plan and day give the same."""
+    index = Index(plan)
+    states = pool_states(index)
+    matrix = access_matrix(index, today)
+    bare = tuple(s.priceless for s in states.values())
+    running = RUNNING.of(plan, today, bare, folders(plan), copy_folders(plan))
+    proven = PROVEN.of(plan, today, running, tuple(matrix))
+    stores, cells, cells_today = running.stores, proven.cells, proven.cells_today
+    dues = tuple(due(index, today))
+    # How full the pools are is known now; their odds follow from it.
+    states = {i: settled(s, s.fill(stores.get(i, Stored()))) for i, s in states.items()}
+    full = tuple(s.priceless for s in states.values())
+    checked = CHECKED.of(plan, today, running, proven, full, tuple(matrix), dues)
+    drawn, heard, promised = checked.drawn, checked.heard, checked.promised
+    view = _view(index, today, states, matrix, running, proven, dues, drawn, heard, promised)
+    every = cautions(view, checked.raised)
+    roots = causes(view, every)
     return Evaluation.model_construct(
         today=today,
         strip=_strip(index, states, cells, cells_today, roots),
@@ -356,8 +407,8 @@ def evaluate(plan: Plan, today: date) -> Evaluation:
         proof_today=tuple(cells_today),
         covers=proven.covers,
         waiting=proven.waiting,
-        due=tuple(dues),
-        cautions=tuple(raised),
+        due=dues,
+        cautions=tuple(every),
         causes=roots,
         power=drawn,
         assumptions=ASSUMED.of(plan, today),
@@ -606,4 +657,4 @@ def _assumptions(index: Index, today: date) -> tuple[AssumptionView, ...]:
 
 KIND_VIEWS = Part(_kinds, ())
 ASSUMED = Part(_assumptions, ("assumptions",))
-PARTS: tuple[Part[Any], ...] = (RUNNING, PROVEN, KIND_VIEWS, ASSUMED)
+PARTS: tuple[Part[Any], ...] = (RUNNING, PROVEN, CHECKED, KIND_VIEWS, ASSUMED)

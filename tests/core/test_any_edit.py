@@ -6,7 +6,7 @@ from typing import get_args
 
 import pytest
 
-from kavrel.core.evaluate import PARTS, PROVEN, RUNNING, evaluate
+from kavrel.core.evaluate import CHECKED, PARTS, PROVEN, RUNNING, evaluate
 from kavrel.core.index import Index
 from kavrel.core.part import Part, Undeclared
 from kavrel.core.plan import LogEntry, LogKind, Plan
@@ -80,6 +80,7 @@ def test_what_an_edit_cannot_touch_is_not_computed_again(
 
     monkeypatch.setattr(RUNNING, "_work", never)
     monkeypatch.setattr(PROVEN, "_work", never)
+    monkeypatch.setattr(CHECKED, "_work", never)
     disk = demo.disks[0].model_copy(update={"price_minor": demo.disks[0].price_minor + 1000})
     dearer = demo.model_copy(update={"disks": (disk, *demo.disks[1:])})
     before, after = evaluate(demo, TODAY), evaluate(dearer, TODAY)

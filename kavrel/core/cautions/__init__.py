@@ -1,6 +1,6 @@
 """The cautions. A new one is a new file here and a line in `RULES`."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from kavrel.core.cautions.account_ran_out import ACCOUNT_RAN_OUT
 from kavrel.core.cautions.address_misplaced import ADDRESS_MISPLACED
@@ -287,7 +287,16 @@ RULES: tuple[Rule, ...] = (
 )
 
 
-def cautions(view: View) -> Sequence[Caution]:
-    """All cautions of a plan, the serious ones first."""
-    raised = [c for rule in RULES for c in rule.cautions(view)]
-    return sorted(raised, key=lambda c: ORDER[c.severity])
+Raised = Mapping[str, Sequence[Caution]]
+
+
+def raised(view: View, whole: bool) -> Raised:
+    """The cautions by rule: of those that look at prices or the log, or of all the others."""
+    return {rule.id: rule.cautions(view) for rule in RULES if rule.whole == whole}
+
+
+def cautions(view: View, others: Raised) -> Sequence[Caution]:
+    """All cautions of a plan, the serious ones first; `others` are those that need not the whole of it."""
+    by_rule = {**others, **raised(view, whole=True)}
+    found = [c for rule in RULES for c in by_rule[rule.id]]
+    return sorted(found, key=lambda c: ORDER[c.severity])

@@ -148,7 +148,11 @@ Finding = tuple[str, str, str]  # id of the thing, its name, why
 
 @dataclass(frozen=True)
 class Rule:
-    """A named check. `find` yields the id and name of each thing concerned, and why."""
+    """A named check. `find` yields the id and name of each thing concerned, and why.
+
+    `whole`: it looks at prices or at the log, or its fix puts a thing that has a price; all others are
+    looked at again only when something else changes.
+    """
 
     id: str
     severity: Severity
@@ -158,6 +162,7 @@ class Rule:
     find: Callable[[View], Iterable[Finding]]
     could: str = ""
     fix: Callable[[View, str], Fix | None] = lambda view, about: None
+    whole: bool = False
 
     def cautions(self, view: View) -> list[Caution]:
         """All findings of the rule as cautions."""

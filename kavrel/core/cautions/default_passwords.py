@@ -27,4 +27,5 @@ DEFAULT_PASSWORDS = Rule(
     "host",
     "Change web, root shell and file service passwords before anything else, and log it.",
     _find,
+    whole=True,
 )

@@ -26,4 +26,5 @@ NOT_SURFACE_CHECKED = Rule(
     "disk",
     "Run a surface check before it carries data, and log it.",
     _find,
+    whole=True,
 )

@@ -26,4 +26,5 @@ OFFSITE_FIXED = Rule(
     _find,
     could="The router there is changed, and the box is gone until somebody drives.",
     fix=changed("DHCP", "hosts", addressing="dhcp", address=None),
+    whole=True,
 )

@@ -30,4 +30,5 @@ STRANDED_SPACE = Rule(
     "pool",
     "Group disks of like size, or put the larger ones into a pool of their own.",
     _find,
+    whole=True,
 )

@@ -8,6 +8,7 @@ Source: Jensen's uniformisation (Grassmann 1977) for a short step, squared; Gras
 """
 
 from collections.abc import Callable
+from operator import mul
 from typing import Any
 
 Rows = list[list[float]]
@@ -39,18 +40,28 @@ def reached(rates: Rows, hours: float) -> list[float]:
 
 
 def _by_hand(jump: Rows, squarings: int) -> list[float]:
+    # An end has no way on: its row stays as it is, whatever is multiplied.
+    ends = {i for i, row in enumerate(jump) if row[i] == 1.0}
+
     def product(a: Rows, b: Rows) -> Rows:
         columns = list(zip(*b, strict=True))
-        return [[sum(map(float.__mul__, row, column)) for column in columns] for row in a]
+        return [
+            row if i in ends else [sum(map(mul, row, column)) for column in columns]
+            for i, row in enumerate(a)
+        ]
 
     def weighed(a: Rows, weight: float, b: Rows) -> Rows:
         return [
-            [x + weight * y for x, y in zip(p, q, strict=True)] for p, q in zip(a, b, strict=True)
+            p if i in ends else [x + weight * y for x, y in zip(p, q, strict=True)]
+            for i, (p, q) in enumerate(zip(a, b, strict=True))
         ]
 
     def certain(rows: Rows) -> Rows:
         walks = []
         for i, row in enumerate(rows):
+            if row[i] == 1.0:
+                walks.append(row)
+                continue
             whole = sum(row)
             scaled = [value / whole for value in row]
             scaled[i] = 0.0

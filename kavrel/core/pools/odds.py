@@ -17,6 +17,7 @@ from kavrel.core.quantities import YEAR_DAYS
 
 HOURS_PER_YEAR = 24 * YEAR_DAYS
 SOONEST = 1e-6  # hours; a repair takes some time
+NEARLY_ONE = 1e-8  # share by which two rates differ that are taken as one
 
 
 @dataclass(frozen=True)
@@ -106,6 +107,31 @@ def _generator(
     return rates
 
 
+def _of_one(
+    width: int, fail_per_hour: float, repair_hours: float, read_error: float, hours: float
+) -> tuple[float, float]:
+    """The two ends of a group that outlives one disk and has no spare: whole, one failed, or at an end.
+
+    Both ends are left for from the second state alone, so that one time, the sum of two exponential
+    ones, decides and their rates share it out. Mirrors and single parity are most of what is asked.
+    Source: hypoexponential distribution; its rates are the roots of the chain's characteristic polynomial.
+    """
+    first, speed = width * fail_per_hour, 1 / max(repair_hours, SOONEST)
+    lost, damaged, back = (width - 1) * fail_per_hour, speed * read_error, speed * (1 - read_error)
+    out = lost + damaged
+    if not first or not out:
+        return 0.0, 0.0
+    root = math.sqrt((first - out - back) ** 2 + 4 * first * back)
+    quick = (first + out + back + root) / 2
+    slow = first * out / quick
+    if quick - slow > NEARLY_ONE * quick:
+        late = quick * math.expm1(-slow * hours) - slow * math.expm1(-quick * hours)
+        there = -late / (quick - slow)
+    else:  # twice the same
+        there = 1 - math.exp(-quick * hours) * (1 + quick * hours)
+    return there * lost / out, there * damaged / out
+
+
 @lru_cache(maxsize=16_384)
 def ends(
     width: int,
@@ -119,6 +145,11 @@ def ends(
     """Which end came first within so many years: a disk too many, an unreadable sector."""
     if outlives == 0:
         return -math.expm1(-width * fail_per_hour * years * HOURS_PER_YEAR), 0.0
+    if outlives == 1 and not spares:
+        lost, damaged = _of_one(
+            width, fail_per_hour, repair_hours, read_error, years * HOURS_PER_YEAR
+        )
+        return min(lost, 1.0), min(damaged, 1.0)
     rates = _generator(width, outlives, fail_per_hour, repair_hours, read_error, spares)
     lost, damaged = reached(rates, years * HOURS_PER_YEAR)[-2:]
     return min(lost, 1.0), min(damaged, 1.0)

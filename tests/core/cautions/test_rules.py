@@ -1,11 +1,13 @@
 """Every rule is made to speak by one change of a quiet plan, and is silent without it."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import pytest
 
-from kavrel.core.cautions import RULES
+from kavrel.core.cautions import RULES, cautions, raised
+from kavrel.core.cautions.causes import Cause, causes
+from kavrel.core.cautions.caution import Caution, View
 from kavrel.core.edit import put, remove
 from kavrel.core.evaluate import evaluate
 from kavrel.core.index import Index
@@ -604,6 +606,28 @@ def test_forty_findings_are_about_shares_accounts_addresses_and_apps() -> None:
     first, last = ids.index("share_of_nobody"), ids.index("bare_owner")
     assert all(r.could for r in RULES[first : last + 1])
     assert len(SETTLED) >= 20
+
+
+@pytest.mark.parametrize("rule", sorted(MADE))
+def test_what_a_rule_finds_without_prices_and_log_it_finds_with_them(
+    rule: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Its fix too: a thing that is put back whole has its price."""
+    plan = MADE[rule]()
+    disks = tuple(d.model_copy(update={"price_minor": 12_345}) for d in plan.disks)
+    hosts = tuple(h.model_copy(update={"price_minor": 54_321}) for h in plan.hosts)
+    plan = plan.model_copy(update={"disks": disks, "hosts": hosts})
+    views: list[View] = []
+
+    def seen(view: View, every: Sequence[Caution]) -> tuple[Cause, ...]:
+        views.append(view)
+        return causes(view, every)
+
+    monkeypatch.setattr("kavrel.core.evaluate.causes", seen)
+    told = evaluate(plan, TODAY).cautions
+    (view,) = views
+    anew = cautions(view, raised(view, whole=False))
+    assert [c.model_dump() for c in told] == [c.model_dump() for c in anew]
 
 
 def test_every_rule_has_its_case() -> None:

@@ -7,6 +7,7 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 from scipy.linalg import expm, solve
 
+from kavrel.core.pools.chain import reached
 from kavrel.core.pools.odds import (
     HOURS_PER_YEAR,
     Spares,
@@ -137,3 +138,27 @@ def test_odds_far_below_rounding_are_still_known() -> None:
     found = loss_odds(8, 3, fail, repair, 0.0, years)
     assert found == pytest.approx(first_order, rel=1e-3)
     assert found < 1e-25
+
+
+@given(
+    width=st.integers(2, 24),
+    fail=st.floats(1e-9, 1e-3),
+    repair=st.floats(0.5, 5_000),
+    bad=st.sampled_from([0.0, 1e-12, 0.01, 0.5, 1.0]),
+    years=st.sampled_from([0.1, 1.0, 5.0, 30.0]),
+)
+@settings(max_examples=150, deadline=None)
+def test_the_closed_form_of_one_disk_outlived_is_what_the_chain_walks_to(
+    width: int, fail: float, repair: float, bad: float, years: float
+) -> None:
+    walked = reached(_generator(width, 1, fail, repair, bad), years * HOURS_PER_YEAR)[-2:]
+    assert ends(width, 1, fail, repair, bad, years) == pytest.approx(walked, rel=1e-7, abs=1e-300)
+
+
+def test_two_rates_that_are_one_have_their_limit() -> None:
+    """A pair, and each rebuild ends in a file lost: 2 f = f + s, so s = f and both rates are 2 f."""
+    fail = 1e-5
+    lost, damaged = ends(2, 1, fail, 1 / fail, 1.0, 1.0)
+    hours = HOURS_PER_YEAR
+    assert lost + damaged == pytest.approx(1 - math.exp(-2 * fail * hours) * (1 + 2 * fail * hours))
+    assert lost == pytest.approx(damaged)
