@@ -15,7 +15,6 @@ ALWAYS = {
     "401": "Not signed in",
     "403": "Not this role's to do, sent by another page, or to a name that is not served here",
     "405": "Nothing can be done that way here",
-    "411": "The length of the body is missing",
     "413": "The body is larger than any plan file",
     "422": "Not valid; `errors` names the fields",
     "500": "An error of Kavrel's own; the plan is as it was",

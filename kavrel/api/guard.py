@@ -1,16 +1,19 @@
 """Keeps other web pages out: foreign Host or Origin headers and oversized bodies are refused.
 
 Kavrel listens on loopback; a page from elsewhere could still reach it through the browser by
-rebinding a name to 127.0.0.1 or by posting across sites.
+rebinding a name to 127.0.0.1 or by posting across sites. What comes of a body is counted by Starlette's
+own limit. Its trusted hosts know nothing of the address that a request came in at, nor of origins, and
+they answer in plain text where every error here is problem details: those are looked at here.
 """
 
 import logging
 import re
 from urllib.parse import urlsplit
 
+from starlette.middleware.body_limit import RequestBodyLimitMiddleware
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from kavrel.api.problem import problem
+from kavrel.api.problem import problem, too_large
 from kavrel.formats.looks.read import LARGEST as LARGEST_LOOK
 from kavrel.formats.plan_file import LARGEST_FILE_BYTES
 
@@ -18,7 +21,6 @@ LOOKS = re.compile(r"^/api/(?:plans/[^/]+/looks(?:/read)?|observations)$")
 DOOR = re.compile(r"^/api/(?:visitor|people)(?:/|$)")
 LARGEST_AT_DOOR = 2**16
 LOOPBACK = frozenset({"127.0.0.1", "localhost", "[::1]"})
-SAFE_METHODS = frozenset({"GET", "HEAD"})
 POLICY = (
     "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
     "frame-ancestors 'none'; base-uri 'none'; form-action 'self'; object-src 'none'; worker-src 'self'"
@@ -45,6 +47,12 @@ class Guard:
 
     def __init__(self, app: ASGIApp, allowed: frozenset[str] = frozenset()) -> None:
         self.app = app
+        # What a machine prints may be larger than any plan; its reader counts for itself.
+        # Whoever is not known yet has a name and a password to say, no more.
+        self.limited = {
+            most: RequestBodyLimitMiddleware(app, most)
+            for most in (LARGEST_AT_DOOR, LARGEST_FILE_BYTES, LARGEST_LOOK)
+        }
         self.allowed = LOOPBACK | {a.lower() for a in allowed} | {f"[{a}]" for a in allowed}
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
@@ -62,21 +70,18 @@ class Guard:
             await problem(403, "foreign request", refusal)(scope, receive, send)
             return
         length = headers.get("content-length", "0")
-        # What a machine prints may be larger than any plan; its reader counts for itself.
-        # Whoever is not known yet has a name and a password to say, no more.
         most = LARGEST_LOOK if LOOKS.search(scope["path"]) else LARGEST_FILE_BYTES
         if DOOR.match(scope["path"]):
             most = LARGEST_AT_DOOR
         if not length.isdigit() or int(length) > most:
-            detail = f"at most {most / 2**20:g} MiB are read"
-            await problem(413, "too large", detail)(scope, receive, send)
+            await too_large(most)(scope, receive, send)
             return
-        if scope["method"] not in SAFE_METHODS and "transfer-encoding" in headers:
-            await problem(411, "length required", "send the length of the body")(
+        if "transfer-encoding" in headers and "content-length" in headers:
+            # One of the two is for a proxy in front that believes it. Source: RFC 9112, section 6.1.
+            await problem(400, "two lengths", "a body is chunked, or has its length")(
                 scope, receive, send
             )
             return
-
         more = list(HEADERS)
         if scope.get("scheme") == "https":
             more.append(STRICT)
@@ -92,7 +97,7 @@ class Guard:
                 ]
             await send(message)
 
-        await self.app(scope, receive, with_headers)
+        await self.limited[most](scope, receive, with_headers)
 
     def _refusal(self, headers: dict[str, str], scope: Scope) -> str | None:
         host = headers.get("host", "")

@@ -8,6 +8,7 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from pydantic import ValidationError
 from starlette.exceptions import HTTPException
+from starlette.middleware.body_limit import MAX_BODY_SIZE_SCOPE_KEY
 
 from kavrel.api.details import FieldError, Problem
 from kavrel.api.document import MEDIA_TYPE, methods
@@ -157,7 +158,14 @@ def _http(request: Request, error: HTTPException) -> JSONResponse:
         if not able:
             return problem(404, "not possible", f"there is nothing at {request.url.path[:200]}")
         headers["Allow"] = ", ".join(able)
+    if error.status_code == 413:
+        return too_large(request.scope[MAX_BODY_SIZE_SCOPE_KEY])
     return problem(error.status_code, "not possible", str(error.detail), headers=headers)
+
+
+def too_large(most: int) -> JSONResponse:
+    """A body of more bytes than these."""
+    return problem(413, "too large", f"at most {most / 2**20:g} MiB are read")
 
 
 def _own_error(request: Request, error: Exception) -> JSONResponse:

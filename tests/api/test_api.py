@@ -1,6 +1,7 @@
 """The API: clear problems, nothing lost, nobody else let in."""
 
 import json
+from collections.abc import Iterator
 from typing import Any, cast
 
 import pytest
@@ -285,6 +286,20 @@ def test_export_and_import_give_the_same_plan(demo_lab: Lab) -> None:
         problem(demo_lab.client.post("/api/plans/import", content=broken, headers=JSON), 422)
     big = b" " * (9 * 2**20)
     problem(demo_lab.client.post("/api/plans/import", content=big, headers=JSON), 413)
+
+
+def test_a_body_without_a_length_is_counted_as_it_comes(demo_lab: Lab) -> None:
+    exported = demo_lab.client.get(f"{demo_lab.base}/paper/plan.json").content
+    client = demo_lab.client
+
+    def pieces(size: int) -> Iterator[bytes]:
+        for at in range(0, size, 2**16):
+            yield exported[at : at + 2**16].ljust(2**16)
+
+    read = client.post("/api/plans/import", content=pieces(len(exported)), headers=JSON)
+    assert read.json()["plan"] == demo_lab.state["plan"]
+    told = problem(client.post("/api/plans/import", content=pieces(2**26), headers=JSON), 413)
+    assert told["detail"] == "at most 8 MiB are read"
 
 
 def test_sheets_ask_for_layouts_points_weeks_and_sizes(demo_lab: Lab) -> None:

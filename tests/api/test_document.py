@@ -50,7 +50,7 @@ class Served:
 SERVED = Served(Database(Path(mkdtemp()) / "kavrel.db"))
 # A body may be right in itself and still contradict the plan, or name a revision of long ago.
 ACCEPTED = ["2xx", "401", "404", "409", "412", "422", "428", "429"]
-REFUSED = ["400", "401", "403", "404", "405", "409", "411", "412", "413", "422", "428", "429"]
+REFUSED = ["400", "401", "403", "404", "405", "409", "412", "413", "422", "428", "429"]
 CHECKS = {
     "positive_data_acceptance": {"expected-statuses": ACCEPTED},
     "negative_data_rejection": {"expected-statuses": REFUSED},

@@ -142,6 +142,10 @@ def test_whatever_comes_over_the_wire_is_answered_with_problem_details(path: Pat
         (b"get /api/plans HTTP/1.1\r\n", 400),  # methods are told apart by case: RFC 9110, 9.1
         (b"BREW /api/plans HTTP/1.1\r\n", 400),
         (b"POST /api/plans HTTP/1.1\r\nContent-Length: many\r\n", 400),
+        (
+            b"POST /api/plans HTTP/1.1\r\nContent-Length: 2\r\nTransfer-Encoding: chunked\r\n",
+            400,
+        ),
         (b"PROPFIND /nothing HTTP/1.1\r\n", 405),
         (b"DELETE /api/plans HTTP/1.1\r\n", 405),
         (b"GET /api/nothing HTTP/1.1\r\n", 404),

@@ -9837,15 +9837,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -9980,15 +9971,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10137,15 +10119,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -10285,15 +10258,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -10424,15 +10388,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10589,15 +10544,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -10734,15 +10680,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10899,15 +10836,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -11047,15 +10975,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11212,15 +11131,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -11353,15 +11263,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11511,15 +11412,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -11662,15 +11554,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11828,15 +11711,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -11976,15 +11850,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12134,15 +11999,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12300,15 +12156,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -12448,15 +12295,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12606,15 +12444,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12772,15 +12601,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -12920,15 +12740,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13078,15 +12889,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13244,15 +13046,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -13392,15 +13185,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13550,15 +13334,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13716,15 +13491,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -13864,15 +13630,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14022,15 +13779,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14188,15 +13936,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -14336,15 +14075,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14494,15 +14224,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14660,15 +14381,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -14808,15 +14520,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14966,15 +14669,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15132,15 +14826,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -15280,15 +14965,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15438,15 +15114,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15604,15 +15271,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -15752,15 +15410,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15910,15 +15559,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -16076,15 +15716,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -16224,15 +15855,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -16382,15 +16004,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -16548,15 +16161,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -16696,15 +16300,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -16854,15 +16449,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -17020,15 +16606,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -17168,15 +16745,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -17326,15 +16894,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -17492,15 +17051,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -17640,15 +17190,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -17798,15 +17339,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -17964,15 +17496,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -18112,15 +17635,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -18270,15 +17784,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -18436,15 +17941,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -18584,15 +18080,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -18742,15 +18229,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -18908,15 +18386,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -19056,15 +18525,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -19214,15 +18674,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -19380,15 +18831,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -19528,15 +18970,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -19686,15 +19119,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -19852,15 +19276,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -20000,15 +19415,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -20158,15 +19564,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -20324,15 +19721,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -20472,15 +19860,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -20630,15 +20009,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -20796,15 +20166,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -20944,15 +20305,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -21102,15 +20454,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -21268,15 +20611,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -21416,15 +20750,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -21574,15 +20899,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -21740,15 +21056,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -21888,15 +21195,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -22046,15 +21344,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -22212,15 +21501,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -22360,15 +21640,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -22518,15 +21789,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -22684,15 +21946,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -22832,15 +22085,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -22990,15 +22234,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -23156,15 +22391,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -23304,15 +22530,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -23462,15 +22679,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -23628,15 +22836,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -23776,15 +22975,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -23934,15 +23124,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -24100,15 +23281,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -24255,15 +23427,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -24383,15 +23546,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description The body is larger than any plan file */
             413: {
                 headers: {
@@ -24497,15 +23651,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -24655,15 +23800,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -24796,15 +23932,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -24951,15 +24078,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -25092,15 +24210,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -25250,15 +24359,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -25394,15 +24494,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -25554,15 +24645,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -25697,15 +24779,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -25855,15 +24928,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -26006,15 +25070,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -26149,15 +25204,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -26307,15 +25353,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -26450,15 +25487,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -26615,15 +25643,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -26761,15 +25780,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -26916,15 +25926,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -27058,15 +26059,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -27217,15 +26209,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -27358,15 +26341,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -27513,15 +26487,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -27654,15 +26619,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -27805,15 +26761,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -27964,15 +26911,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -28108,15 +27046,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -28273,15 +27202,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -28423,15 +27343,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -28566,15 +27477,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -28728,15 +27630,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -28875,15 +27768,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -29040,15 +27924,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -29183,15 +28058,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -29344,15 +28210,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -29485,15 +28342,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -29640,15 +28488,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -29788,15 +28627,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -29929,15 +28759,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -30085,15 +28906,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -30225,15 +29037,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -30384,15 +29187,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -30523,15 +29317,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -30688,15 +29473,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -30833,15 +29609,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -30998,15 +29765,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -31139,15 +29897,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -31298,15 +30047,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -31449,15 +30189,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -31593,15 +30324,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -31752,15 +30474,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -31898,15 +30611,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description The body is larger than any plan file */
             413: {
                 headers: {
@@ -32030,15 +30734,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description The body is larger than any plan file */
             413: {
                 headers: {
@@ -32149,15 +30844,6 @@ export interface operations {
             };
             /** @description Already so, or the last planner */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -32288,15 +30974,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description The body is larger than any plan file */
             413: {
                 headers: {
@@ -32418,15 +31095,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description The body is larger than any plan file */
             413: {
                 headers: {
@@ -32541,15 +31209,6 @@ export interface operations {
             };
             /** @description Already so, or the last planner */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -32680,15 +31339,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description The body is larger than any plan file */
             413: {
                 headers: {
@@ -32803,15 +31453,6 @@ export interface operations {
             };
             /** @description Already so, or the last planner */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -32938,15 +31579,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description The body is larger than any plan file */
             413: {
                 headers: {
@@ -33059,15 +31691,6 @@ export interface operations {
             };
             /** @description Already so, or the last planner */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -33194,15 +31817,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description The body is larger than any plan file */
             413: {
                 headers: {
@@ -33313,15 +31927,6 @@ export interface operations {
             };
             /** @description Already so, or the last planner */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -33448,15 +32053,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description The body is larger than any plan file */
             413: {
                 headers: {
@@ -33571,15 +32167,6 @@ export interface operations {
             };
             /** @description Already so, or the last planner */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -33710,15 +32297,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description The body is larger than any plan file */
             413: {
                 headers: {
@@ -33838,15 +32416,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description The body is larger than any plan file */
             413: {
                 headers: {
@@ -33959,15 +32528,6 @@ export interface operations {
             };
             /** @description Already so, or the last planner */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -34098,15 +32658,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description The body is larger than any plan file */
             413: {
                 headers: {
@@ -34219,15 +32770,6 @@ export interface operations {
             };
             /** @description Already so, or the last planner */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -34358,15 +32900,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description The body is larger than any plan file */
             413: {
                 headers: {
@@ -34479,15 +33012,6 @@ export interface operations {
             };
             /** @description Already so, or the last planner */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -34614,15 +33138,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description The body is larger than any plan file */
             413: {
                 headers: {
@@ -34739,15 +33254,6 @@ export interface operations {
             };
             /** @description Already so, or the last planner */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -34880,15 +33386,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description The body is larger than any plan file */
             413: {
                 headers: {
@@ -35012,15 +33509,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description The body is larger than any plan file */
             413: {
                 headers: {
@@ -35115,15 +33603,6 @@ export interface operations {
             };
             /** @description Nothing can be done that way here */
             405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -35232,15 +33711,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description The body is larger than any plan file */
             413: {
                 headers: {
@@ -35326,15 +33796,6 @@ export interface operations {
             };
             /** @description Nothing can be done that way here */
             405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -35447,15 +33908,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -35600,15 +34052,6 @@ export interface operations {
             };
             /** @description Already so, or the last planner */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -35763,15 +34206,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -35912,15 +34346,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -36053,15 +34478,6 @@ export interface operations {
             };
             /** @description Still used by something */
             409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -36210,15 +34626,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The length of the body is missing */
-            411: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
             /** @description Changed meanwhile by somebody else */
             412: {
                 headers: {
@@ -36352,15 +34759,6 @@ export interface operations {
             };
             /** @description Nothing can be done that way here */
             405: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The length of the body is missing */
-            411: {
                 headers: {
                     [name: string]: unknown;
                 };

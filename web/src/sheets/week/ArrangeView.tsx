@@ -88,7 +88,7 @@ const FIGURES = [
   ['overlaps', 'overlaps'],
   ['out_of_window', 'outside their window'],
   ['too_early', 'read too early'],
-  ['late', 'start late'],
+  ['late', 'start late or not at all'],
 ] as const;
 
 function Months({ before, after }: { before: Schemas['Counts']; after: Schemas['Counts'] }) {
