@@ -44,7 +44,7 @@ def test_its_own_raid_10_gives_half_of_all_at_the_smallest(tmp_path: Path) -> No
 def test_a_kernel_that_hangs_leaves_its_disks_to_the_next(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(uml, "STILL_SECONDS", 10.0)
+    monkeypatch.setattr(uml, "AT_FIRST", uml.Still(10.0, 30))
     really = uml._start
     scripts: list[str] = []
 

@@ -11,6 +11,7 @@ import tempfile
 import time
 from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
+from typing import NamedTuple
 
 HERE = Path(__file__).parent
 
@@ -20,8 +21,18 @@ class Hangs(AssertionError):
 
 
 MODULES = Path("/usr/lib/uml/modules")
-# One that stops for good does nothing at all; a script that waits starts a sleep each second.
-STILL_SECONDS, STILL_TICKS = 240.0, 30
+
+
+class Still(NamedTuple):
+    """Until it is given up: so long nothing was printed, and no more ticks of the processor used."""
+
+    seconds: float
+    ticks: int
+
+
+# One that stops for good does next to nothing; a script that waits starts a sleep each second. Whoever is
+# given up too soon has a second run, in which only nothing at all counts.
+AT_FIRST, AT_LAST = Still(150.0, 300), Still(240.0, 30)
 
 
 def can_run() -> bool:
@@ -83,13 +94,13 @@ def _twice(script: str, disks: Mapping[int, Path], work: Path, seconds: int, ini
     with tempfile.TemporaryDirectory(dir=work.parent) as before:
         _copied(work, Path(before))
         try:
-            return _start(script, disks, work, seconds, init)
+            return _start(script, disks, work, seconds, init, AT_FIRST)
         except Hangs as error:
             print(f"once more, for {error}", file=sys.stderr)
         shutil.rmtree(work)
         work.mkdir()
         _copied(Path(before), work)
-    return _start(script, disks, work, seconds, init)
+    return _start(script, disks, work, seconds, init, AT_LAST)
 
 
 def _copied(source: Path, target: Path) -> None:
@@ -97,7 +108,9 @@ def _copied(source: Path, target: Path) -> None:
     subprocess.run(["cp", "-a", "--sparse=auto", f"{source}/.", target], check=True)
 
 
-def _start(script: str, disks: Mapping[int, Path], work: Path, seconds: int, init: str) -> str:
+def _start(
+    script: str, disks: Mapping[int, Path], work: Path, seconds: int, init: str, still: Still
+) -> str:
     version = next(p for p in MODULES.iterdir() if p.is_dir())
     modules = work / "mod" / "lib" / "modules"
     if not modules.exists():
@@ -136,14 +149,14 @@ def _start(script: str, disks: Mapping[int, Path], work: Path, seconds: int, ini
             },
         )
     try:
-        _wait(kernel, seconds)
+        _wait(kernel, seconds, out, still)
     except subprocess.TimeoutExpired:
         so_far = out.read_text(encoding="utf-8", errors="replace") if out.exists() else ""
         hangs = work / "hangs.txt"
         why = hangs.read_text(encoding="utf-8", errors="replace") if hangs.exists() else "nothing"
         why += f"\nand from outside: {_seen(kernel.pid)}"
         raise Hangs(
-            f"not done within {seconds} s, or still for {STILL_SECONDS:g} s; it had said {so_far[-2000:]!r}\n"
+            f"not done within {seconds} s, or still for {still.seconds:g} s; it had said {so_far[-2000:]!r}\n"
             f"and what hangs: {why}"
         ) from None
     finally:
@@ -170,19 +183,20 @@ def _tiles(work: Path) -> dict[str, str]:
     return {"LD_PRELOAD": str(library)}
 
 
-def _wait(kernel: subprocess.Popen[bytes], seconds: float) -> None:
+def _wait(kernel: subprocess.Popen[bytes], seconds: float, out: Path, still: Still) -> None:
     """Until it ends; raises TimeoutExpired when its time is up, or when it has done nothing for a while."""
     end = time.monotonic() + seconds
-    moved, ticks = time.monotonic(), 0
+    moved, ticks, printed = time.monotonic(), 0, 0
     while True:
         try:
             kernel.wait(2)
             return
         except subprocess.TimeoutExpired:
             now, used = time.monotonic(), _ticks(kernel.pid)
-            if used > ticks + STILL_TICKS:
-                moved, ticks = now, used
-            if now > end or now - moved > STILL_SECONDS:
+            size = out.stat().st_size if out.exists() else 0
+            if used > ticks + still.ticks or size > printed:
+                moved, ticks, printed = now, used, size
+            if now > end or now - moved > still.seconds:
                 raise
 
 
