@@ -7,7 +7,8 @@ A box that stops draws more for that while. Source: Peukert 1897 for a steady lo
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from kavrel.core.bench.power import falls, host_power, runtime_hours
+from kavrel.core.bench.power import deaf, falls, host_power, runtime_hours
+from kavrel.core.bench.stopping import stopping_minutes
 from kavrel.core.index import Index
 from kavrel.core.plan import Supply
 from kavrel.core.working import step
@@ -31,11 +32,8 @@ def stops(index: Index, supply: Supply) -> dict[str, Stop]:
     load = sum(watts.values())
     if load > supply.watts or load / known["power_factor"] > supply.va:
         return dict.fromkeys(watts, Stop(0.0, in_order=False))
-    ends = {
-        h: supply.delay_minutes + index.hosts[h].shutdown_minutes
-        for h in supply.hosts
-        if h in supply.signals
-    }
+    after = {} if deaf(index, supply) else stopping_minutes(index, supply)
+    ends = {h: supply.delay_minutes + after[h] for h in supply.hosts if h in after}
     battery = supply.battery_wh * supply.health_percent / 100
     left, minutes, stopped = 1.0, 0.0, dict[str, Stop]()
     while watts:

@@ -38,7 +38,9 @@ def test_who_is_told_stops_after_the_delay_and_the_other_falls_when_it_is_empty(
     plan = both(signals=("box",), exponent=1.0, delay_minutes=5.0)
     told = stops(Index(plan), plan.supplies[0])
     assert told["box"].in_order
-    assert told["box"].minutes == pytest.approx(5 + plan.hosts[0].shutdown_minutes, abs=0.1)
+    assert told["box"].minutes == pytest.approx(
+        5 + 25 / 60 + plan.hosts[0].shutdown_minutes, abs=0.1
+    )
     assert not told["far"].in_order
     assert told["far"].minutes > 60
     assert falls(plan) == {"far": "the UPS that feeds it tells it nothing"}

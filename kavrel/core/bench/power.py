@@ -9,19 +9,13 @@ from collections.abc import Sequence
 
 from pydantic import BaseModel, ConfigDict
 
+from kavrel.core.bench.stopping import cable, stopping_minutes
 from kavrel.core.index import Index
 from kavrel.core.once import once_a_plan
 from kavrel.core.plan import Disk, Host, Plan, Supply
 from kavrel.core.working import Working, step
 
 HOURS_A_YEAR = 8766.0
-
-
-def cable(index: Index, supply: Supply) -> str | None:
-    """The host that has a UPS's signal cable: None where nobody is told who takes files."""
-    able = [h for h in supply.signals if not index.hosts[h].closed]
-    fed = [h for h in able if h in supply.hosts]
-    return next(iter([*fed, *able]), None)
 
 
 class HostPower(BaseModel):
@@ -131,17 +125,18 @@ def supply_view(index: Index, supply: Supply, hosts: dict[str, HostPower]) -> Su
     known = index.assumptions
     fed = [index.hosts[h] for h in supply.hosts]
     load = sum(hosts[h.id].active_watts for h in fed)
-    stopping = max((h.shutdown_minutes for h in fed if h.id in supply.signals), default=0.0)
+    stops = {h: m for h, m in stopping_minutes(index, supply).items() if h in supply.hosts}
+    stopping = max(stops.values(), default=0.0)
     # Without the signal a host runs until the battery is empty: it sets no time to stop in.
     without = tuple(h.name for h in fed if h.id not in supply.signals)
     apparent = load / known["power_factor"]
-    overloaded = load > supply.watts or apparent > supply.va
+    overloaded = _overloaded(index, supply, load)
     minutes, runtime = _runtime(index, supply, load, [hosts[h.id] for h in fed])
     keep = known["battery_keep_share"]
     hard = known["spin_up_factor"]
     # Where nobody hears the signal nobody stops: no delay is a safe one.
-    heard = bool(set(supply.signals) & set(supply.hosts))
-    counts = load and heard and not overloaded
+    unheard = deaf(index, supply)
+    counts = load and not unheard and not overloaded
     latest = minutes * (1 - keep) - stopping * hard if counts else None
     if latest is not None and latest < 0:
         latest = None
@@ -157,7 +152,7 @@ def supply_view(index: Index, supply: Supply, hosts: dict[str, HostPower]) -> Su
         delay_carried=carried or not fed,
         without_signal=without,
         waking=tuple(_waking(fed)),
-        why=_why(supply, load, apparent, latest, heard),
+        why=_why(supply, load, apparent, latest, unheard),
         working=step(
             "latest safe delay",
             latest,
@@ -165,7 +160,14 @@ def supply_view(index: Index, supply: Supply, hosts: dict[str, HostPower]) -> Su
             "runtime x (1 - share kept) - shutdown x load factor",
             runtime,
             known.step("battery_keep_share"),
-            step("longest shutdown with unmounting", stopping, "min"),
+            step(
+                "the last is off after the delay",
+                stopping,
+                "min",
+                "mail, the wait for those that it tells, FINALDELAY and its own shutdown; the longest",
+                *(step(index.hosts[h].name, m, "min") for h, m in stops.items()),
+                source="upsmon.conf(5) of Network UPS Tools 2.8, as its files are written",
+            ),
             known.step("spin_up_factor"),
             step(
                 "apparent load", apparent, "VA", "load / power factor", known.step("power_factor")
@@ -206,15 +208,36 @@ def _runtime(
     )
 
 
-def _why(supply: Supply, load: float, apparent: float, latest: float | None, heard: bool) -> str:
+def _overloaded(index: Index, supply: Supply, load: float) -> bool:
+    return load > supply.watts or load / index.assumptions["power_factor"] > supply.va
+
+
+def _carries(index: Index, supply: Supply) -> bool:
+    load = sum(host_power(index, index.hosts[h]).active_watts for h in supply.hosts)
+    return not _overloaded(index, supply, load)
+
+
+def deaf(index: Index, supply: Supply) -> str:
+    """Why nobody on it hears its signal; empty where somebody does."""
+    if not set(supply.signals) & set(supply.hosts):
+        return "nobody hears its signal: every box runs on until the battery is empty, and falls"
+    keeper = cable(index, supply)
+    feeding = (s for s in index.plan.supplies if keeper in s.hosts)
+    if keeper and not any(_carries(index, s) for s in feeding):
+        name = index.hosts[keeper].name
+        return f"{name} has its signal cable and is on no UPS that carries it: it falls first and tells nobody"
+    return ""
+
+
+def _why(supply: Supply, load: float, apparent: float, latest: float | None, unheard: str) -> str:
     if not supply.hosts:
         return "nothing is plugged into it"
     if load > supply.watts:
         return f"{load:.0f} W of load on a UPS of {supply.watts:.0f} W: it switches off at once"
     if apparent > supply.va:
         return f"{apparent:.0f} VA of load on a UPS of {supply.va:.0f} VA: it switches off at once"
-    if not heard:
-        return "nobody hears its signal: every box runs on until the battery is empty, and falls"
+    if unheard:
+        return unheard
     if latest is None:
         return "the battery does not last for the shutdown itself: less load, or a larger one"
     if supply.delay_minutes > latest:
@@ -256,6 +279,8 @@ def falls(plan: Plan) -> dict[str, str]:
                 told[host] = f"{supply.name} is overloaded and switches off at once"
             elif host not in supply.signals:
                 told[host] = "the UPS that feeds it tells it nothing"
+            elif why := deaf(index, supply):
+                told[host] = why
             elif not view.delay_carried:
                 told[host] = f"{supply.name} is empty before it has stopped"
     if plan.supplies:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.bench.meeting import meeting
-from kavrel.core.bench.power import cable
+from kavrel.core.bench.stopping import cable
 from kavrel.core.index import Index
 from kavrel.core.plan import Host, Network
 from kavrel.core.shares.protocols import PROTOCOLS

@@ -11,7 +11,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from kavrel.core.bench.meeting import meeting
-from kavrel.core.bench.power import cable
+from kavrel.core.bench.stopping import cable
 from kavrel.core.copies.carrier import root_ways, runs_on
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from kavrel.core.bench.meeting import meeting
-from kavrel.core.bench.power import cable
+from kavrel.core.bench.stopping import cable, others, waits_seconds
 from kavrel.core.index import Index
 from kavrel.core.plan import Host, Supply
 from kavrel.core.shares.names import slug
@@ -68,11 +68,11 @@ def power_works(index: Index, host: str) -> Iterator[PowerWatched]:
     for supply in told:
         keeper = cable(index, supply)
         mine = keeper == host
-        others = tuple(h for h in supply.signals if h != keeper) if mine else ()
+        tells = others(index, supply) if mine else ()
         at = "localhost" if mine or keeper is None else meeting(box, index.hosts[keeper]).at
-        watched.append(Watched(supply, slug(supply.name, supply.id), at, mine, others))
+        watched.append(Watched(supply, slug(supply.name, supply.id), at, mine, tells))
     names = WITH_CABLE if any(w.mine for w in watched) else WATCHING
-    slowest = max((index.hosts[h].shutdown_minutes for w in watched for h in w.others), default=0.0)
+    told_by_it = tuple(h for w in watched for h in w.others)
     cabled = [w.supply.name for w in watched if w.mine]
     yield PowerWatched(
         key="service/ups",
@@ -98,7 +98,7 @@ def power_works(index: Index, host: str) -> Iterator[PowerWatched]:
             before=_words(cabled) + f"; make the files root's and nut's alone: {typed(RIGHTS)}",
         ),
         watched=tuple(watched),
-        waits_seconds=round(slowest * 60) + 15 if slowest else 15,
+        waits_seconds=waits_seconds(index, told_by_it),
     )
 
 

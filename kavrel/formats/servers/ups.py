@@ -1,5 +1,6 @@
 """The files of a host that is told by a UPS. Sources: those of `core.works.ups`."""
 
+from kavrel.core.bench import stopping
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan
 from kavrel.core.works.ups import power_works
@@ -23,5 +24,7 @@ def ups_files(plan: Plan, host: str, origin: str) -> dict[str, str]:
                 mine=mine,
                 told=any(w.others for w in mine),
                 waits=work.waits_seconds,
+                stopping=stopping,
+                told_here="/run/nut/told-that-it-stops",
             )
     return files

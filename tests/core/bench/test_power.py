@@ -4,7 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kavrel.core.bench.power import power, runtime_hours, supply_view
+from kavrel.core.bench.power import falls, power, runtime_hours, supply_view
+from kavrel.core.bench.stopping import stopping_minutes
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan, Supply
 from tests.builders import assume, lab
@@ -86,6 +87,41 @@ def test_the_inverter_takes_its_part_of_the_battery() -> None:
     assert found.runtime_minutes == pytest.approx(
         runtime_hours(59 / 0.85, 216, 20, 1.15) * 60, rel=1e-6
     )
+
+
+def both(*signals: str, fed: tuple[str, ...] = ("box", "far")) -> Plan:
+    """The two boxes of the test lab at one site; the first of the signals that is fed has the cable."""
+    plan = supplied()
+    hosts = tuple(h.model_copy(update={"site": "home", "on_ups": False}) for h in plan.hosts)
+    supplies = (plan.supplies[0].model_copy(update={"hosts": fed, "signals": signals}),)
+    return plan.model_copy(update={"hosts": hosts, "supplies": supplies})
+
+
+def test_the_box_with_the_cable_stops_after_those_that_it_tells() -> None:
+    """MONITOR ... primary, by upsmon(8): it tells, waits HOSTSYNC at most, then FINALDELAY, then stops."""
+    plan = both("box", "far")
+    index = Index(plan)
+    box, far = (index.hosts[h].shutdown_minutes for h in ("box", "far"))
+    told = stopping_minutes(index, plan.supplies[0])
+    assert told["far"] == pytest.approx((20 + 5 + 5) / 60 + far)
+    assert told["box"] == pytest.approx((20 + 15 + 5) / 60 + far + box)
+    assert power(index).supplies[0].shutdown_minutes == told["box"]
+    assert falls(plan) == {}
+
+
+def test_who_has_the_cable_but_no_power_tells_nobody() -> None:
+    """Once nothing answers a UPS that was last on the mains, upsmon stops nothing: upsmon(8)."""
+    plan = both("far", "box", fed=("box",))
+    assert falls(plan) == {}  # the one that is fed has the cable
+    view = power(Index(plan)).supplies[0]
+    assert view.delay_carried
+    shut = {"kind": "bought_box"}
+    hosts = tuple(h.model_copy(update=shut) if h.id == "box" else h for h in plan.hosts)
+    plan = plan.model_copy(update={"hosts": hosts})
+    assert "it falls first and tells nobody" in falls(plan)["box"]
+    view = power(Index(plan)).supplies[0]
+    assert (view.delay_carried, view.latest_delay_minutes) == (False, None)
+    assert "far has its signal cable" in view.why
 
 
 def test_a_host_that_is_not_told_sets_no_time_to_stop() -> None:
