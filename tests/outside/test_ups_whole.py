@@ -135,7 +135,7 @@ mails() {
 """
 WATCHES = """
 watches() {
-  for n in $(seq 60); do { CHECK; } >/dev/null 2>&1 && echo "$1 answers" && return; sleep 1; done
+  for n in $(seq "${2:-60}"); do { CHECK; } >/dev/null 2>&1 && echo "$1 answers" && return; sleep 1; done
   echo "$1 not"
 }
 """
@@ -178,7 +178,7 @@ def test_a_whole_box_set_up_by_the_words_stops_itself_on_battery_and_comes_back(
         + f"cd /job/bundle; cp /job/online /job/cut.dev\n{files}\n"
         + "sed -i 's/= usbhid-ups/= dummy-ups/; s,= auto,= /job/cut.dev,' /etc/nut/ups.conf\n"
         + "\n".join(commands(service.before))
-        + f"\n{service.start}\nwatches unset\n"
+        + f"\n{service.start}\nwatches unset 9\n"
         + "sed -i 's/# password/password/; s/SET-ME/words/' /etc/nut/upsd.users /etc/nut/upsmon.conf\n"
         + f"{service.start}\nwatches set\nstat -c 'file %a %U %G' /etc/nut/upsd.users\n"
     )
