@@ -123,6 +123,7 @@ def test_after_the_wait_both_boxes_stop_the_one_with_the_cable_last(tmp_path: Pa
 
 # What Debian's packages enable, and a UPS that says what a file says.
 INSTALLED = """
+rm /etc/systemd/system/systemd-logind.service # shutdown(8) asks it
 systemctl enable nut-driver-enumerator.path nut-driver-enumerator.service nut-driver.target nut-server \
   nut-monitor nut.target 2>/dev/null
 systemctl start nut.target
