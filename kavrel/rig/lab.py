@@ -21,6 +21,7 @@ from kavrel.core.week.nights import scheduled_book
 from kavrel.formats.hostside import lab_job
 from kavrel.rig.apart import Spread
 from kavrel.rig.box import Box, Store
+from kavrel.rig.columns import human
 from kavrel.rig.data import Data, Room
 from kavrel.rig.disks import Drive, Health, health
 from kavrel.rig.files import File, worked_until
@@ -288,12 +289,17 @@ class Lab:
 
     def scrubbed(self, box: Box, store: Store) -> None:
         """Everything on a pool is read: what its disks spoiled is mended where a second copy is."""
+        spoiled = sum(self.drives[d].bad_sectors for d in store.pool.disks)
         if self.health(store.pool) == "ONLINE":
             for drive in (self.drives[d] for d in store.pool.disks):
                 drive.bad_sectors, drive.doubted = 0, False
                 if drive.frayed:
                     drive.readings = {**drive.readings, "crc": drive.readings.get("crc", 0) + 60}
                     drive.garbled += 15 * FILESYSTEMS[store.pool.filesystem].checksums
+        mended = spoiled - sum(self.drives[d].bad_sectors for d in store.pool.disks)
+        store.scan = (
+            f"scrub repaired {human(4096 * mended)} in 00:00:00 with 0 errors on {self.dated()}"
+        )
 
     def drive_of(self, box: Box, name: str) -> Drive | None:
         """The disk that somebody means by an id or a serial number."""
@@ -319,6 +325,9 @@ class Lab:
         tier = tuple(new if d == old else d for d in store.pool.tier)
         store.pool = store.pool.model_copy(update={"groups": groups, "tier": tier})
         self.changed()
+        store.scan = (
+            f"resilvered {human(store.room.used)} in 00:00:00 with 0 errors on {self.dated()}"
+        )
 
     def bought(self, old: str, box: Box) -> Drive:
         """A new disk of the size of an old one, fitted into a box."""
@@ -424,6 +433,10 @@ class Lab:
         if over:
             self.going = [r for r in self.going if r.ends > self.now or r.behind]
         return over
+
+    def dated(self) -> str:
+        """The time as C's asctime has it."""
+        return datetime.fromtimestamp(self.now, self.zone).strftime("%a %b %e %H:%M:%S %Y")
 
     def local(self, moment: float) -> str:
         """A moment as people there say it."""

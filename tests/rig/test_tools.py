@@ -1,7 +1,7 @@
 """The stand-ins' commands say what the real ones on this machine say, and refuse what they refuse.
 
 Source: the very tools, run beside: GNU coreutils, rsync; sshd's 255 and the shell's 127 from their
-manuals. zfs and zpool are not on this machine: their words are those of OpenZFS's manual pages.
+manuals. zfs and zpool are asked beside OpenZFS itself in `tests/outside/test_openzfs_words.py`.
 """
 
 import os
@@ -171,7 +171,10 @@ def test_a_wrong_replacement_is_refused_and_a_right_one_heals(tmp_path: Path) ->
     box = Lab.built(plan, tmp_path / "lab", BEGAN).boxes["box"]
     box.lab.drives["box1"].alive = False
     box.lab.changed()
-    assert "is busy" in box.command(["zpool", "replace", "main", "box1", "box2"]).err
+    assert (
+        "part of active pool 'main'"
+        in box.command(["zpool", "replace", "main", "box1", "box2"]).err
+    )
     assert "no such device in pool" in box.command(["zpool", "replace", "main", "NEW", "NEW"]).err
     assert box.command(["zpool", "replace", "main", "box1", "NEW"]).code == 0
     assert box.lab.health(box.stores["main"].pool) == "ONLINE"

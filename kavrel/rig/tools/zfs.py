@@ -1,11 +1,12 @@
 """zfs: datasets, snapshots, sending and receiving, as OpenZFS says and refuses them. Source: zfs(8)."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Dataset
 from kavrel.rig.box import Box
+from kavrel.rig.columns import human, table
 from kavrel.rig.data import Data
 from kavrel.rig.said import FINE, Said, failed, lines
 from kavrel.rig.streams import Stream
@@ -51,6 +52,8 @@ def _list(box: Box, words: list[str], stdin: bytes) -> Said:
         if data is None or (point and point not in data.points):
             return absent(name)
         deep = "r" in flags or not names
+        if point:
+            kinds = ["snapshot"]
         some = [data] if not deep else _below(box, base)
         if not deep and "d" in values and int(values["d"] or 0) > 0:
             some = _below(box, base)
@@ -66,19 +69,18 @@ def _list(box: Box, words: list[str], stdin: bytes) -> Said:
                         for n in one.points
                         if not point or n == point
                     ]
-    if "H" in flags:
-        return lines(*("\t".join(r) for r in rows))
-    if not rows:
+    if not rows and "H" not in flags:
         return Said(0, b"", "no datasets available\n")
-    table = [[w.upper() for w in wanted], *rows]
-    wide = [max(len(r[n]) for r in table) for n in range(len(wanted))]
-    return lines(
-        *("  ".join(c.ljust(w) for c, w in zip(r, wide, strict=True)).rstrip() for r in table)
-    )
+    return lines(*table(wanted, rows, flags))
 
 
 def _below(box: Box, base: str) -> list[Data]:
     return [d for n, d in box.datas.items() if n == base or n.startswith(f"{base}/")]
+
+
+def _with_points(some: Iterable[Data]) -> list[str]:
+    """Names of these, each followed by those of its points."""
+    return [n for d in some for n in (d.name, *(f"{d.name}@{p}" for p in d.points))]
 
 
 def _value(box: Box, data: Data, point: str | None, column: str, exact: bool) -> str:
@@ -93,7 +95,7 @@ def _value(box: Box, data: Data, point: str | None, column: str, exact: bool) ->
             return f"{of.created:.0f}" if exact else box.lab.local(of.created)
         if column in ("refer", "referenced"):
             return size(sum(f.size for f in of.files.values()))
-        return "0" if column == "used" else "-"
+        return size(0) if column == "used" else "-"
     refer = sum(f.size for f in box.current(data).files.values())
     store = box.stores[data.name.partition("/")[0]]
     locks = _is_locked(box, data)
@@ -129,7 +131,48 @@ def _value(box: Box, data: Data, point: str | None, column: str, exact: bool) ->
         "compression": lambda: data.props.get("compression", told["compression"]),
         "readonly": lambda: "on" if data.read_only else "off",
     }
-    return known[column]() if column in known else data.props.get(column, "-")
+    if column in known:
+        return known[column]()
+    return data.props.get(column, _SET_ON_POOLS.get(column, "-"))
+
+
+# What `setup.sh` makes each pool with; what is in it has it from there.
+_SET_ON_POOLS = {"atime": "off", "acltype": "posix", "xattr": "sa"}
+_READ_ONLY = (
+    "name", "type", "used", "usedbydataset", "usedbysnapshots", "avail", "available", "refer",
+    "referenced", "mounted", "keystatus", "receive_resume_token", "creation", "guid", "origin",
+)  # fmt: skip
+
+
+_OTHERS = (
+    "quota",
+    "reservation",
+    "encryption",
+    "mountpoint",
+    "volsize",
+    "refquota",
+    "refreservation",
+)
+
+
+def _source(box: Box, data: Data, point: str | None, key: str) -> str:
+    """Where a property has its value from: set on it, on its pool, or by nobody."""
+    store, of = box.stores[data.name.partition("/")[0]], _dataset_of(box, data)
+    if point is not None or key in _READ_ONLY:
+        return "-"
+    on_it = {
+        "quota": bool(of and of.quota_bytes),
+        "reservation": bool(of and of.reserve_bytes),
+        "recordsize": bool(of and of.record_kib),
+        "compression": of is not None,
+        "readonly": data.read_only,
+    }
+    if key in data.props or on_it.get(key):
+        return "local"
+    on_pool = ("compression", "recordsize", "mountpoint", *_SET_ON_POOLS)
+    if key not in on_pool:
+        return "-" if key == "encryption" and _is_locked(box, data) else "default"
+    return "local" if data.name == store.name else f"inherited from {store.name}"
 
 
 def _dataset_of(box: Box, data: Data) -> Dataset | None:
@@ -161,15 +204,6 @@ def _limit(value: str, exact: bool) -> str:
     return value if exact or not value.isdecimal() else human(int(value))
 
 
-def human(number: float) -> str:
-    """Bytes as zfs(8) prints them: 1.27T, 620M."""
-    for unit in ("B", "K", "M", "G", "T"):
-        if number < 1024:
-            return f"{number:.0f}B" if unit == "B" else f"{number:.3g}{unit}"
-        number /= 1024
-    return f"{number:.3g}P"
-
-
 def _snapshot(box: Box, words: list[str], stdin: bytes) -> Said:
     flags, _, names = split(words, "o")
     for name in names:
@@ -199,14 +233,20 @@ def _destroy(box: Box, words: list[str], stdin: bytes) -> Said:
         if point:
             if point not in data.points:
                 return failed("could not find any snapshots to destroy; check snapshot names.")
+            clones = [d.name for d in box.datas.values() if d.props.get("origin") == name]
+            if clones:
+                return failed(
+                    f"cannot destroy '{name}': snapshot has dependent clones\n"
+                    "use '-R' to destroy the following datasets:\n" + "\n".join(clones)
+                )
             data.forget(point)
             continue
         some = _below(box, base)
-        if (len(some) > 1 or data.points) and "r" not in flags and "R" not in flags:
-            what = "children" if len(some) > 1 else "snapshots"
+        below = _with_points(some)[1:]
+        if below and "r" not in flags and "R" not in flags:
             return failed(
                 f"cannot destroy '{name}': filesystem has children\n"
-                f"use '-r' to destroy the following datasets:\n# its {what}"
+                "use '-r' to destroy the following datasets:\n" + "\n".join(below)
             )
         for one in some:
             one.room.take(-one.taken())
@@ -245,22 +285,24 @@ def _made(box: Box, name: str) -> Data:
 
 def _get(box: Box, words: list[str], stdin: bytes) -> Said:
     flags, values, rest = split(words, "os")
-    if len(rest) < 2:
-        return failed("missing property=value argument(s)", 2)
+    if not rest:
+        return failed("missing property argument", 2)
+    named = rest[1:] or _with_points(d for d in box.datas.values() if dataset(box, d.name))
+    wanted = values.get("o", "name,property,value,source").split(",")
     rows = []
-    for name in rest[1:]:
+    for name in named:
         base, _, point = name.partition("@")
         data = dataset(box, base)
-        if data is None:
+        if data is None or (point and point not in data.points):
             return absent(name)
         for key in rest[0].split(","):
             value = _value(box, data, point or None, key, "p" in flags)
-            if key == "receive_resume_token":
-                value = "-"
-            columns = {"name": name, "property": key, "value": value, "source": "local"}
-            wanted = values.get("o", "name,property,value,source").split(",")
-            rows.append("\t".join(columns[w] for w in wanted))
-    return lines(*rows)
+            if value == "-" and key not in (*_READ_ONLY, *_OTHERS) and not point:
+                return failed(f"bad property list: invalid property '{key}'", 2)
+            source = _source(box, data, point or None, key)
+            columns = {"name": name, "property": key, "value": value, "source": source}
+            rows.append([columns[w] for w in wanted])
+    return lines(*table(wanted, rows, flags))
 
 
 def _set(box: Box, words: list[str], stdin: bytes) -> Said:
@@ -353,6 +395,7 @@ def _clone(box: Box, words: list[str], stdin: bytes) -> Said:
     if names[1] in box.datas:
         return failed(f"cannot create '{names[1]}': dataset already exists")
     made = _made(box, names[1])
+    made.props["origin"] = names[0]
     # A clone shares what its point has: it takes no room of its own.
     made.share(data.points[point].files)
     return FINE
@@ -397,10 +440,12 @@ def _load_key(box: Box, words: list[str], stdin: bytes) -> Said:
     store = box.stores.get(names[0].partition("/")[0]) if names else None
     if store is None:
         return absent(names[0] if names else "")
+    own = dataset(box, names[0])
+    if own is None:
+        return absent(names[0])
+    if not _is_locked(box, own) and not own.props.get("raw"):
+        return failed(f"Key load error: '{names[0]}' is not encrypted.", 255)
     if names[0] != store.name:
-        own = dataset(box, names[0])
-        if own is None:
-            return absent(names[0])
         if own.props.get("raw"):
             own.props["raw"] = "open"
         return FINE
