@@ -38,7 +38,9 @@ class Store:
     opened: set[str] = field(default_factory=set)
     sizes: tuple[int, ...] = ()  # bytes of its disks, as they were when it was made
     spread: Spread = field(default_factory=Spread)  # where each disk has a file system of its own
-    scan: str = ""  # the last time that all was read, in the words of zpool-status(8)
+    scan: tuple[str, float] | None = (
+        None  # the last time that all was read: what that did, and when
+    )
 
 
 @dataclass(slots=True)

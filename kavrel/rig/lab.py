@@ -297,9 +297,7 @@ class Lab:
                     drive.readings = {**drive.readings, "crc": drive.readings.get("crc", 0) + 60}
                     drive.garbled += 15 * FILESYSTEMS[store.pool.filesystem].checksums
         mended = spoiled - sum(self.drives[d].bad_sectors for d in store.pool.disks)
-        store.scan = (
-            f"scrub repaired {human(4096 * mended)} in 00:00:00 with 0 errors on {self.dated()}"
-        )
+        store.scan = f"scrub repaired {human(4096 * mended)}", self.now
 
     def drive_of(self, box: Box, name: str) -> Drive | None:
         """The disk that somebody means by an id or a serial number."""
@@ -325,9 +323,7 @@ class Lab:
         tier = tuple(new if d == old else d for d in store.pool.tier)
         store.pool = store.pool.model_copy(update={"groups": groups, "tier": tier})
         self.changed()
-        store.scan = (
-            f"resilvered {human(store.room.used)} in 00:00:00 with 0 errors on {self.dated()}"
-        )
+        store.scan = f"resilvered {human(store.room.used)}", self.now
 
     def bought(self, old: str, box: Box) -> Drive:
         """A new disk of the size of an old one, fitted into a box."""
@@ -433,10 +429,6 @@ class Lab:
         if over:
             self.going = [r for r in self.going if r.ends > self.now or r.behind]
         return over
-
-    def dated(self) -> str:
-        """The time as C's asctime has it."""
-        return datetime.fromtimestamp(self.now, self.zone).strftime("%a %b %e %H:%M:%S %Y")
 
     def local(self, moment: float) -> str:
         """A moment as people there say it."""

@@ -14,6 +14,7 @@ from functools import lru_cache, partial
 from pathlib import Path
 from types import CodeType, ModuleType, SimpleNamespace
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from kavrel.core.shares.names import folders
 from kavrel.core.works.pools import parity_file
@@ -70,7 +71,13 @@ class _Asked(Commands):
             )
         if words[0].startswith(f"{self.box.folder}/look/{OWN}/"):
             words = [os.readlink(words[0]), *words[1:]]
-        return super().run(words, text=text, stdout=stdout, **told)
+        lab = self.box.lab
+        zone = lab.zone
+        try:  # it asks for dates of one zone, wherever the box stands
+            lab.zone = ZoneInfo(told.get("env", {}).get("TZ") or zone.key)
+            return super().run(words, text=text, stdout=stdout, **told)
+        finally:
+            lab.zone = zone
 
 
 def look(days: Days, host: str) -> bytes:

@@ -208,3 +208,17 @@ def test_spares_and_sizes_are_read_from_the_stand_ins() -> None:
     assert len(pool.spares) == 1
     assert pool.size_bytes == store.room.capacity
     assert pool.used_bytes == store.room.used
+
+
+def test_a_look_dates_a_scrub_by_the_clock_of_all_and_a_person_by_that_of_the_house() -> None:
+    plan = made("raidz1", "zfs", False, (3,)).model_copy(update={"zone": "Asia/Tokyo"})
+    with rig(plan, BEGAN) as days:
+        box = days.lab.boxes["box"]
+        assert [p.scrubbed_at for p in seen(days).pools if p.name == "main"] == [None]
+        assert box.command(["zpool", "scrub", "main"]).code == 0
+        (there,) = [p for p in seen(days).pools if p.name == "main"]
+        assert there.scrubbed_at == int(days.lab.now)
+        told = box.command(["zpool", "status", "main"]).out.decode()
+    assert (
+        f" on {datetime.fromtimestamp(days.lab.now, days.lab.zone):%a %b %e %H:%M:%S %Y}\n" in told
+    )

@@ -1,5 +1,7 @@
 """zpool: state of a pool, scrubs, replacing a disk. Source: zpool(8)."""
 
+from collections.abc import Iterator
+from datetime import datetime
 from uuid import NAMESPACE_OID, uuid5
 
 from kavrel.core.filesystems import FILESYSTEMS
@@ -202,7 +204,7 @@ def status(box: Box, store: Store, by_path: bool = False) -> list[str]:
         f"  pool: {store.name}",
         f" state: {state}",
         *_of_state(box, store),
-        *([f"  scan: {store.scan}"] if store.scan else []),
+        *_scanned(box, store),
         "config:",
         "",
         f"\t{'NAME':{wide}}  {'STATE':8} {'READ':>5} WRITE CKSUM",
@@ -210,6 +212,14 @@ def status(box: Box, store: Store, by_path: bool = False) -> list[str]:
         "",
         "errors: No known data errors",
     ]
+
+
+def _scanned(box: Box, store: Store) -> Iterator[str]:
+    """When all of it was read last, dated as C's asctime does."""
+    if store.scan:
+        what, when = store.scan
+        day = datetime.fromtimestamp(when, box.lab.zone).strftime("%a %b %e %H:%M:%S %Y")
+        yield f"  scan: {what} in 00:00:00 with 0 errors on {day}"
 
 
 def _of_state(box: Box, store: Store) -> tuple[str, ...]:
