@@ -85,7 +85,7 @@ function Minutes({ supply, view }: { supply: Items['supplies']; view: Schemas['S
       width="556"
       className="max-w-full"
       role="img"
-      aria-label={`${supply.name}: waits ${supply.delay_minutes} min, shuts down in ${view.shutdown_minutes} min, the battery lasts ${view.runtime_minutes.toFixed(0)} min`}
+      aria-label={`${supply.name}: waits ${supply.delay_minutes} min, all off ${view.shutdown_minutes.toFixed(1)} min later, the battery lasts ${view.runtime_minutes.toFixed(0)} min`}
     >
       <rect x="1" y="20" width={x(view.runtime_minutes)} height="18" fill="var(--paper)" stroke="var(--ink)" />
       <rect x="1" y="20" width={x(supply.delay_minutes)} height="18" fill={fill('data')} stroke="var(--ink)" />
