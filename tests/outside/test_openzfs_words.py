@@ -173,6 +173,7 @@ def alike(text: str) -> list[str]:
         (r"\b\d+(\.\d+)?[BKMGT]\b", "SIZE"),
         (r"\b\d{5,}\b", "SIZE"),
         (r"\b\d+%", "SHARE"),
+        (r"(?m)^(o\|\s+\S+ +ONLINE +0 +0 +)[1-9]\d*$", r"\1WRONG"),  # how many hangs on the run
         (r"\bin \d\d:\d\d:\d\d with 0 errors on .*", "AT A TIME"),
         (r"(?s)e\|usage:.*?(?=c\|)", ""),
         (r"(?m)^(..\s*)(.*)$", lambda m: m[1] + " ".join(m[2].split())),  # columns are as wide
