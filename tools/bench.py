@@ -28,13 +28,12 @@ from typing import Any
 import numpy as np
 import simpy
 
-from kavrel.core import schedule
 from kavrel.core.bench.capacity import labelled_bytes
-from kavrel.core.copies import flow, space
 from kavrel.core.copies.book import CopyBook
 from kavrel.core.edit import checked
 from kavrel.core.evaluate import PARTS, evaluate
 from kavrel.core.index import Index
+from kavrel.core.kept import Kept
 from kavrel.core.plan import (
     Account,
     Dataset,
@@ -51,7 +50,7 @@ from kavrel.core.plan import (
     Share,
     Site,
 )
-from kavrel.core.pools import lay_out, odds, room
+from kavrel.core.pools import odds, room
 from kavrel.core.pools.facts import Conditions, DiskFacts
 from kavrel.core.pools.finder import Wish, find
 from kavrel.core.pools.lifetimes import Ageing, Lives, simulate
@@ -164,19 +163,13 @@ def first_answer_ms(environment: dict[str, str], database: Path) -> float:
 
 def forget() -> None:
     """Empties every cache of the core, as after starting anew."""
-    caches = (
-        schedule.starts,
-        flow.ran,
-        flow.points,
-        flow.ages,
-        flow.losses,
-        space.held,
-        lay_out._lay_out,
-        odds.ends,
-    )
-    for cached in caches:
-        cached.cache_clear()
-    tasks.forget_runs()
+    for name, module in list(sys.modules.items()):
+        if name.startswith("kavrel.core"):
+            for known in vars(module).values():
+                if hasattr(known, "cache_clear"):
+                    known.cache_clear()
+                elif isinstance(known, Kept):
+                    known.clear()
     for part in PARTS:
         part.forget()
 

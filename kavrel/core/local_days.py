@@ -5,51 +5,46 @@ The odd ones, on which clocks change, are asked of the time zone hour by hour.
 """
 
 from collections.abc import Sequence
-from datetime import MAXYEAR, date, datetime, time
+from datetime import MAXYEAR, date, datetime, timedelta
 from functools import lru_cache
-from itertools import pairwise
-from typing import NamedTuple
 from zoneinfo import ZoneInfo
 
 import numpy as np
 
 from kavrel.core.quantities import DAY
 
-
-class LocalDay(NamedTuple):
-    """Where a local day begins (epoch s), and whether every hour of it comes once and is one."""
-
-    begin: float
-    straight: bool
+EPOCH = date(1970, 1, 1).toordinal()
 
 
 @lru_cache(maxsize=512)
-def _year(zone: str, year: int) -> tuple[LocalDay, ...]:
-    """The days of a local year."""
+def _year(zone: str, year: int) -> tuple[np.ndarray, np.ndarray]:
+    """The days of a local year: where each begins (epoch s), and whether every hour of it comes once."""
     place = ZoneInfo(zone)
-    first = date(year, 1, 1).toordinal()
-    last = date(year, 12, 31).toordinal()
-    both = [_midnight(place, n) for n in range(first, last + 1)]
-    # Nothing follows the last day of the calendar: it is taken for an odd one.
-    after = (0.0, -1.0) if year == MAXYEAR else _midnight(place, last + 1)
-    return tuple(
-        LocalDay(begin, begin == again and end == end_again and end - begin == DAY)
-        for (begin, again), (end, end_again) in pairwise([*both, after])
-    )
+    first, days = datetime(year, 1, 1), date(year, 12, 31).timetuple().tm_yday
+    # The last day of the calendar has none after it.
+    midnights = [first + timedelta(n) for n in range(days + (year < MAXYEAR))]
+    offsets = np.array([_offset(place, m) for m in midnights])
+    begins = (first.toordinal() - EPOCH + np.arange(len(midnights))) * DAY - offsets
+    # A midnight that comes twice, or never, has another offset the second time; so has the next one.
+    changed = np.append(offsets[1:] != offsets[:-1], True)
+    for n in np.flatnonzero(changed):
+        changed[n] = _offset(place, midnights[n].replace(fold=1)) != offsets[n]
+    straight = (np.diff(begins) == DAY) & ~changed[:-1] & ~changed[1:]
+    return begins[:days], np.append(straight, np.zeros(days - len(straight), bool))
 
 
-def _midnight(place: ZoneInfo, ordinal: int) -> tuple[float, float]:
-    """The first and the second reading of a midnight; they differ where clocks change at it."""
-    local = datetime.combine(date.fromordinal(ordinal), time(), place)
-    return local.timestamp(), local.replace(fold=1).timestamp()
+def _offset(place: ZoneInfo, local: datetime) -> float:
+    """Seconds that this clock is ahead of UTC."""
+    ahead = place.utcoffset(local)
+    assert ahead is not None
+    return ahead.total_seconds()
 
 
 @lru_cache(maxsize=64)
 def _years(zone: str, first: int, last: int) -> tuple[int, np.ndarray, np.ndarray]:
     """Of local years: the ordinal of the first day, where days begin, and which are straight."""
-    days = [day for year in range(first, last + 1) for day in _year(zone, year)]
-    begins, straight = np.array([d.begin for d in days]), np.array([d.straight for d in days])
-    return date(first, 1, 1).toordinal(), begins, straight
+    begins, straight = zip(*(_year(zone, year) for year in range(first, last + 1)), strict=True)
+    return date(first, 1, 1).toordinal(), np.concatenate(begins), np.concatenate(straight)
 
 
 def local_days(zone: str, ordinals: Sequence[int]) -> tuple[np.ndarray, np.ndarray]:

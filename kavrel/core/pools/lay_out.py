@@ -1,6 +1,7 @@
 """Lays disks out by a family's rule: bytes, survival, time, odds and the map of each disk."""
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from functools import lru_cache
 from typing import Any
 
@@ -17,6 +18,7 @@ from kavrel.core.working import Working, step
 
 TB = 10**12
 Disks = Sequence[Sequence[DiskFacts]]
+Groups = tuple[tuple[DiskFacts, ...], ...]
 
 
 def lay_out(
@@ -63,12 +65,12 @@ def _priced(layout: Layout, groups: Disks) -> Layout:
 
 
 @lru_cache(maxsize=8192)
-def _lay_out(
-    family: Family,
-    groups: tuple[tuple[DiskFacts, ...], ...],
-    filesystem: str,
-    conditions: Conditions,
-) -> Layout:
+def _lay_out(family: Family, groups: Groups, filesystem: str, conditions: Conditions) -> Layout:
+    if conditions.fill != 1.0:
+        # How full it is changes its odds and nothing else.
+        laid = _lay_out(family, groups, filesystem, replace(conditions, fill=1.0))
+        hours = laid.rebuild_hours
+        return laid.model_copy(update=_odds(family, groups, filesystem, hours, conditions))
     sizes = tuple(tuple(d.capacity_bytes for d in g) for g in groups)
     widths = [len(g) for g in groups]
     disks = [d for g in groups for d in g]
@@ -77,16 +79,11 @@ def _lay_out(
     usable = space.usable_bytes
     slices = _slices(family, groups, usable)
     repair = repair_of(family, groups, filesystem, conditions)
-    sets = redundancy_sets(family, groups)
-    odds = loss(family, groups, filesystem, repair, conditions)
     any_disks = outlives(family, widths)
     whole = max(_pass(d, conditions) for d in disks)
-
-    def worst(error: Callable[..., float]) -> float | None:
-        return max(error(family, g, conditions) for g in sets) if any_disks else None
-
     return Layout(
         **_at_work(family, groups, filesystem, usable, conditions),
+        **_odds(family, groups, filesystem, repair.rebuild_hours, conditions),
         family=family.id,
         title=title(family, widths),
         filesystem=filesystem,
@@ -106,11 +103,6 @@ def _lay_out(
         surface_hours=whole,
         sync_hours=repair.sync_hours,
         scrub_hours=whole / conditions.rebuild_speed_share if any_disks else None,
-        read_error_odds=worst(latent_error),
-        read_error_at_most=worst(rated_error),
-        loss_odds_5y=odds.lost,
-        damage_odds_5y=odds.damaged,
-        damage_at_most_5y=odds.damaged_at_most,
         cost_minor=0,
         cost_per_tb_minor=None,
         grows=family.grows,
@@ -118,14 +110,38 @@ def _lay_out(
         disks=slices,
         working=space.working,
         rebuild_working=repair.working,
-        odds_working=odds.lost_working,
-        damage_working=odds.damaged_working,
     )
+
+
+def _odds(
+    family: Family,
+    groups: Groups,
+    filesystem: str,
+    rebuild_hours: float | None,
+    conditions: Conditions,
+) -> dict[str, Any]:
+    """Of a loss, and of a bad sector in a rebuild, each with its working."""
+    sets = redundancy_sets(family, groups)
+    has = outlives(family, [len(g) for g in groups])
+    odds = loss(family, groups, filesystem, rebuild_hours, conditions)
+
+    def worst(error: Callable[..., float]) -> float | None:
+        return max(error(family, g, conditions) for g in sets) if has else None
+
+    return {
+        "read_error_odds": worst(latent_error),
+        "read_error_at_most": worst(rated_error),
+        "loss_odds_5y": odds.lost,
+        "damage_odds_5y": odds.damaged,
+        "damage_at_most_5y": odds.damaged_at_most,
+        "odds_working": odds.lost_working,
+        "damage_working": odds.damaged_working,
+    }
 
 
 def _at_work(
     family: Family,
-    groups: tuple[tuple[DiskFacts, ...], ...],
+    groups: Groups,
     filesystem: str,
     usable: int,
     conditions: Conditions,

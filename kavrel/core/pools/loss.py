@@ -314,11 +314,14 @@ def loss(
     family: Family,
     groups: Disks,
     filesystem: str,
-    repair: Repair,
+    slowest_hours: float | None,
     conditions: Conditions,
     years: float = HORIZON_YEARS,
 ) -> Loss:
-    """Odds of losing the pool, and of a damaged file, within the horizon."""
+    """Odds of losing the pool, and of a damaged file, within the horizon.
+
+    `slowest_hours` are what its working tells of the slowest rebuild; None without redundancy.
+    """
     ways = risks(family, groups, filesystem, conditions)
     lost, damaged = odds_of(ways, years), damage_of(ways, years)
     most = damage_at_most(ways, years)
@@ -350,7 +353,7 @@ def loss(
             "odds",
             "1 - product over groups of (1 - odds)",
             *parts,
-            _window(repair, ways, conditions),
+            _window(slowest_hours, ways, conditions),
             step(
                 "a file damaged while rebuilding",
                 damaged,
@@ -460,9 +463,8 @@ def _unreadable(
     )
 
 
-def _window(repair: Repair, ways: Sequence[Risk], conditions: Conditions) -> Working:
-    """Hours from a failure to the end of the rebuild."""
-    hours = repair.rebuild_hours
+def _window(hours: float | None, ways: Sequence[Risk], conditions: Conditions) -> Working:
+    """Hours from a failure to the end of a rebuild of so many hours."""
     if conditions.hot_spares:
         window, how = hours or 0.0, "rebuild alone: a hot spare is there"
         steps = []
