@@ -38,7 +38,8 @@ from kavrel.formats.servers.setup import setup_script
 from tests.builders import GB, TODAY, disk, lab
 from tests.conftest import needs
 from tests.outside import uml
-from tests.outside.uml.zfs import NotHere, loads_it, zfs_here
+from tests.outside.debian import NotHere
+from tests.outside.uml.zfs import loads_it, zfs_here
 
 pytestmark = [
     pytest.mark.prove,

@@ -2,6 +2,7 @@
 
 import contextlib
 import os
+import re
 import secrets
 import shutil
 import signal
@@ -9,6 +10,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import NamedTuple
@@ -122,7 +124,8 @@ def _start(
     (work / "job.sh").write_text(script, encoding="utf-8")
     shutil.copy(HERE / init, work / init)
     (work / init).chmod(0o755)
-    command = ["linux.uml", "mem=512M", "rootfstype=hostfs", "rootflags=/", "ro"]
+    command = ["taskset", "--cpu-list", str(_least_used())]
+    command += ["linux.uml", "mem=512M", "rootfstype=hostfs", "rootflags=/", "ro"]
     command += [
         f"init={work / init}",
         f"jobdir={work}",
@@ -170,6 +173,20 @@ def _start(
         kernel.wait()
     assert out.exists(), boot.read_text(encoding="utf-8", errors="replace")
     return out.read_text(encoding="utf-8", errors="replace")
+
+
+def _least_used() -> int:
+    """The processor on which the fewest of these kernels run.
+
+    A kernel and the processes in it take turns: to wake one on another processor costs a fifth more in all.
+    """
+    taken = Counter[int]()
+    for stat in Path("/proc").glob("[0-9]*/stat"):
+        with contextlib.suppress(OSError):
+            pid, name, rest = re.split(r" \((.*)\) ", stat.read_text(), maxsplit=1)
+            if name == "linux.uml" and rest.split()[2] == pid:  # the first of its group
+                taken.update(os.sched_getaffinity(int(pid)))
+    return min(os.sched_getaffinity(0), key=lambda n: (taken[n], n))
 
 
 def _has_tiles() -> bool:

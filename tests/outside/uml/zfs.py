@@ -8,14 +8,12 @@ binary, as Debian ships no list of them; code for the vector units is left out, 
 import fcntl
 import os
 import re
-import shlex
 import shutil
-import subprocess
 import tempfile
-from collections.abc import Sequence
 from pathlib import Path
 
-HOME = Path("/var/cache/kavrel-tests")
+from tests.outside.debian import HOME, NotHere, fetched, run
+
 KERNEL = Path("/usr/bin/linux.uml")
 CONFIG = Path("/usr/share/doc/user-mode-linux/config.gz")
 MODULES = ("spl", "zavl", "znvpair", "zunicode", "zcommon", "icp", "zlua", "zzstd", "zfs")
@@ -30,10 +28,6 @@ TOOLS = (
 # What builds a module.
 BUILDS = ("flex", "bison", "bc", "make", "gcc", "xz", "libelf-dev", "libc6-dev")
 VECTORS = r"^#define (HAVE_(?:SSE|AVX|AES|PCLMUL|MOVBE|SSSE)\w*) 1"
-
-
-class NotHere(Exception):
-    """It cannot be built on this machine, and why."""
 
 
 def zfs_here() -> Path:
@@ -89,16 +83,16 @@ def _build(home: Path, release: str) -> None:
         work = Path(folder)
         source = f"linux-source-{release.rpartition('.')[0]}"
         _ready()
-        _fetched(work, (source, "zfs-dkms", *TOOLS))
-        _run(f"tar xf unpacked/usr/src/{source}.tar.xz && mv {source} linux", work)
+        fetched(work, (source, "zfs-dkms", *TOOLS))
+        run(f"tar xf unpacked/usr/src/{source}.tar.xz && mv {source} linux", work)
         _prepared(work / "linux")
-        if _run("make -s ARCH=um kernelrelease", work / "linux").strip() != release:
+        if run("make -s ARCH=um kernelrelease", work / "linux").strip() != release:
             raise NotHere(f"the mirror has no source of {release}, which the kernel here is")
         (zfs,) = (work / "unpacked" / "usr" / "src").glob("zfs-*")
         linux = work / "linux"
         own = {"ARCH": "um", "KBUILD_MODPOST_WARN": "1"}
         asked = f"./configure --with-config=kernel --with-linux={linux} --with-linux-obj={linux}"
-        _run(asked, zfs, own)
+        run(asked, zfs, own)
         settings = zfs / "zfs_config.h"
         text = re.sub(
             VECTORS, r"/* no \1 */", settings.read_text(encoding="utf-8"), flags=re.MULTILINE
@@ -113,10 +107,10 @@ def _build(home: Path, release: str) -> None:
             makefile.write_text(
                 makefile.read_text(encoding="utf-8").replace(old, new), encoding="utf-8"
             )
-        _run("make -j2", zfs, own)
+        run("make -j2", zfs, own)
         (work / "modules").mkdir()
         for built in (zfs / "module").glob("*/*.ko"):
-            _run(f"strip -g {built} -o {work}/modules/{built.name}", work)
+            run(f"strip -g {built} -o {work}/modules/{built.name}", work)
         (work / "unpacked").rename(home / "root")
         shutil.rmtree(home / "root" / "usr" / "src")
         (work / "modules").rename(home / "modules")
@@ -125,53 +119,22 @@ def _build(home: Path, release: str) -> None:
 def _ready() -> None:
     missing = [p for p in BUILDS if "-dev" in p or not shutil.which(p)]
     packages = " ".join({"xz": "xz-utils"}.get(p, p) for p in missing)
-    _run(
+    run(
         f"apt-get -qq -y -o DPkg::Lock::Timeout=300 install --no-install-recommends {packages}",
         Path("/"),
         {"DEBIAN_FRONTEND": "noninteractive"},
     )
 
 
-def _fetched(work: Path, packages: Sequence[str]) -> None:
-    """Unpacks packages of Debian's main and contrib parts, by settings for apt of this folder alone."""
-    apt = work / "apt"
-    for part in ("lists/partial", "cache/archives/partial", "parts", "debs"):
-        (apt / part).mkdir(parents=True)
-    known = "apt-get indextargets --format '$(REPO_URI)' 'Created-By: Packages' 'Component: main'"
-    mirrors = [x for x in _run(known, work).splitlines() if "security" not in x]
-    if not mirrors:
-        raise NotHere("apt knows no mirror of Debian here")
-    keys = "/usr/share/keyrings/debian-archive-keyring.gpg"
-    system = dict(x.partition("=")[::2] for x in Path("/etc/os-release").read_text().splitlines())
-    lines = ("Types: deb", f"URIs: {mirrors[0]}", f"Suites: {system.get('VERSION_CODENAME', '')}",
-             "Components: main contrib", f"Signed-By: {keys}", "")  # fmt: skip
-    (apt / "parts" / "contrib.sources").write_text("\n".join(lines), encoding="utf-8")
-    settings = {
-        "Dir::Etc::sourcelist": "/dev/null",
-        "Dir::Etc::sourceparts": apt / "parts",
-        "Dir::State::lists": apt / "lists",
-        "Dir::Cache": apt / "cache",
-        "APT::Sandbox::User": "root",
-    }
-    (apt / "settings").write_text(
-        "".join(f'{k} "{v}";\n' for k, v in settings.items()), encoding="utf-8"
-    )
-    own = {"APT_CONFIG": str(apt / "settings")}
-    _run("apt-get -qq update", apt / "debs", own)
-    _run(f"apt-get -qq download {' '.join(packages)}", apt / "debs", own)
-    for package in sorted((apt / "debs").glob("*.deb")):
-        _run(f"dpkg-deb -x {package} unpacked", work)
-
-
 def _prepared(linux: Path) -> None:
     """A source tree against which modules of the kernel here can be built."""
-    _run(
+    run(
         # What only a debugger wants takes half of the time.
         f"zcat {CONFIG} | grep -v DEBUG_INFO >.config && echo CONFIG_DEBUG_INFO_NONE=y >>.config"
         " && make ARCH=um olddefconfig && make ARCH=um -j2 modules_prepare",
         linux,
     )
-    names = set(_run(f"strings -n 3 {KERNEL}", linux).splitlines())
+    names = set(run(f"strings -n 3 {KERNEL}", linux).splitlines())
     kept: dict[str, str] = {}
     for folder in linux.iterdir():
         for place in (
@@ -187,19 +150,3 @@ def _prepared(linux: Path) -> None:
                     kept.setdefault(name, how)
     rows = [f"0x00000000\t{n}\tvmlinux\t{how}\t\n" for n, how in sorted(kept.items()) if n in names]
     (linux / "Module.symvers").write_text("".join(rows), encoding="utf-8")
-
-
-def _run(command: str, folder: Path, more: dict[str, str] | None = None) -> str:
-    env = {
-        k: v
-        for k, v in os.environ.items()
-        if k not in ("LD_PRELOAD", "MAKEFLAGS", "MAKELEVEL", "MFLAGS")
-    }
-    done = subprocess.run(
-        ["/bin/sh", "-c", command], cwd=folder, env=env | (more or {}), capture_output=True, text=True,
-        stdin=subprocess.DEVNULL, errors="replace", check=False,
-    )  # fmt: skip
-    if done.returncode:
-        last = (done.stderr or done.stdout).strip().splitlines()[-1:] or ["no word"]
-        raise NotHere(f"{shlex.split(command)[0]}: {last[0]}")
-    return done.stdout
