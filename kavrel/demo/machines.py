@@ -33,6 +33,7 @@ from kavrel.formats.looks.scripts import ASKED, FOLDER, KIND, sums
 from kavrel.formats.servers.files import nftables_conf
 from kavrel.formats.timers import on_calendar
 from kavrel.rig import as_planned
+from kavrel.rig.smart.document import document
 
 DAY = 86_400.0
 STAMP = "%Y%m%dT%H%M%SZ"
@@ -98,8 +99,10 @@ class Stand:
         yield "lsblk", "lsblk -J -b -O", json.dumps({"blockdevices": list(self._blocks())})
         for n, disk in enumerate(self.disks):
             told = self.twist.readings.get(disk.id, {})
-            said = as_planned.smart(disk, _device(n), n, self.moment, told)
-            yield "smartctl", f"smartctl -j -a {_device(n)}", json.dumps(said)
+            words = ["-j", "-a", "-l", "ssd", _device(n)]
+            smart = as_planned.smart(disk, _device(n), n, self.moment, told)
+            said = json.dumps(document(smart, words, wear=True))
+            yield "smartctl", f"smartctl {' '.join(words)}", said
         able = [p for p in self.mine if FILESYSTEMS[p.filesystem].by_name]
         yield "zpool-status", "zpool status -P", "\n".join(self._status(p) for p in able)
         yield (

@@ -1,12 +1,11 @@
 """What a machine says of itself where it is as the plan has it, in the words of its tools.
 
-Sources: smartctl(8) -j, ip-address(8), ss(8), getfacl(1), upsc(8), proc_meminfo(5).
+Sources: ip-address(8), ss(8), getfacl(1), upsc(8), proc_meminfo(5).
 """
 
 import json
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import UTC, datetime
-from typing import Any
 
 from kavrel.core.index import Index
 from kavrel.core.plan import Disk
@@ -15,49 +14,34 @@ from kavrel.core.shares.names import zfs_namer
 from kavrel.core.works.folders import FolderAccess
 from kavrel.core.works.limits import AccountLimited, limit_works
 from kavrel.formats.servers.files import target_json
+from kavrel.rig.smart.disk import SelfTest, Smart
 
 GIB = 2**30
 KEPT_BY_KERNEL = 0.03  # of the memory; common practice, no source
 YEAR_BEGAN = 1_767_225_600.0  # of 2026
-ATTRIBUTES = {5: "reallocated", 197: "pending", 198: "uncorrectable", 199: "crc"}
 
 
 def smart(
-    disk: Disk, device: str, number: int, moment: float, told: Mapping[str, int]
-) -> dict[str, Any]:
-    """`smartctl -j -a` of the disk at a device, the box's `number`th; `told` are readings by their names."""
+    disk: Disk,
+    device: str,
+    number: int,
+    moment: float,
+    told: Mapping[str, int],
+    tests: Sequence[SelfTest] = (),
+) -> Smart:
+    """What the disk at a device, the box's `number`th, says; `told` are readings by their names."""
     there = datetime.fromtimestamp(moment, UTC)
     bought = datetime.combine(disk.bought_on, datetime.min.time(), UTC) if disk.bought_on else there
     hours = disk.run_hours + max(0, int((moment - bought.timestamp()) // 3600))
     if not disk.bought_on and not disk.run_hours:  # nobody wrote down since when it runs
         hours = 9_000 + 137 * number + int((moment - YEAR_BEGAN) // 3600)
-    said: dict[str, Any] = {
-        "smartctl": {"version": [7, 3]},
-        "device": {"name": device, "protocol": "NVMe" if disk.kind == "nvme" else "ATA"},
-        "serial_number": disk.serial,
-        "user_capacity": {"bytes": disk.capacity_bytes},
-        "rotation_rate": 7200 if disk.kind == "hdd" else 0,
-        "form_factor": {"name": f"{disk.form} inches" if disk.form != "m.2" else "M.2"},
-        "smart_status": {"passed": True},
-        "power_on_time": {"hours": told.get("hours", hours)},
-        "temperature": {"current": told.get("temperature", 33 + len(disk.label) % 5)},
+    usual = {
+        "hours": hours,
+        "temperature": 33 + len(disk.label) % 5,
+        "wear_percent": disk.wear_percent,
+        "written": disk.wear_percent * (1_200_000 if disk.kind == "nvme" else 1_200_000_000),
     }
-    if disk.kind == "nvme":
-        said["nvme_smart_health_information_log"] = {
-            "data_units_written": told.get("written", disk.wear_percent * 1_200_000),
-            "percentage_used": told.get("wear_percent", disk.wear_percent),
-            "media_errors": told.get("uncorrectable", 0),
-        }
-        return said
-    said["ata_smart_attributes"] = {
-        "table": [
-            {"id": i, "name": name, "raw": {"value": told.get(name, 0)}}
-            for i, name in ATTRIBUTES.items()
-        ]
-    }
-    if disk.kind == "ssd":
-        said["endurance_used"] = {"current_percent": told.get("wear_percent", disk.wear_percent)}
-    return said
+    return Smart(disk, device, moment, usual | dict(told), tests)
 
 
 def addresses(index: Index, host: str) -> str:

@@ -6,6 +6,7 @@ from typing import Literal
 
 from kavrel.core.plan import Disk, Pool
 from kavrel.core.pools.families import FAMILIES
+from kavrel.rig.smart.disk import SelfTest
 
 Health = Literal["ONLINE", "DEGRADED", "LOST"]
 
@@ -20,7 +21,7 @@ class Drive:
     when all of it is read to fill another. `cut`: the bytes of its parts, where somebody cut it by hand.
     `sealed`: somebody locked it by hand, and it is open under the name `mapped`. `frayed`: its plug sits
     badly, and now and then a block arrives wrong; `garbled` so many did since its counters were cleared,
-    `doubted`: nothing has read all of it since.
+    `doubted`: nothing has read all of it since. `tests`: those that it ran on itself, the latest last.
     """
 
     disk: Disk
@@ -40,6 +41,7 @@ class Drive:
     garbled: int = 0
     doubted: bool = False
     readings: dict[str, int] = field(default_factory=dict)
+    tests: tuple[SelfTest, ...] = ()
 
     def renew(self, host: str) -> None:
         """A new one of its size takes its place there, plugged in well."""
@@ -58,7 +60,7 @@ class Drive:
             self.disk, self.host, self.site, self.alive, self.stolen, self.bad_sectors,
             self.loose, self.slow, self.kicked, self.frail, self.cut, self.sealed, self.mapped,
             self.frayed, self.garbled, self.doubted,
-            dict(self.readings),
+            dict(self.readings), self.tests,
         )  # fmt: skip
 
 

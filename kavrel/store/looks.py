@@ -11,16 +11,13 @@ from datetime import datetime
 from typing import Any
 
 from kavrel.core.kept import Kept
-from kavrel.core.seen.machine import Machine, SeenDisk, SeenRun
+from kavrel.core.seen.machine import Machine, Readings, SeenDisk, SeenRun
 from kavrel.store.database import Database
 
 KEPT_WHOLE = 40  # looks of a host whose listings are kept; of older ones what was read stays
 READ_AHEAD = 16
 FUTURE = 600.0  # a clock may be so many seconds ahead
-READINGS = (
-    *("hours", "temperature", "reallocated", "pending", "uncorrectable", "crc"),
-    *("written_bytes", "wear_percent", "healthy"),
-)
+READINGS = tuple(Readings.model_fields)
 Fill = tuple[str, str, int]  # collection, thing, bytes
 
 

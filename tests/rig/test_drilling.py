@@ -112,7 +112,10 @@ def test_errors_that_are_reported_are_a_plug_and_not_the_disk(
     assert "has experienced an unrecoverable error" in found.done[0].out
     (line,) = [row for row in found.done[0].out.splitlines() if "LR-4322" in row]
     assert line.split() == ["ata-LR-4322", "ONLINE", "0", "0", "412"]
-    crc = [d.out.partition("UDMA_CRC_Error_Count")[2].split()[-1] for d in found.done[1:3]]
+    crc = [
+        d.out.partition("UDMA_CRC_Error_Count")[2].split("\n")[0].split()[-1]
+        for d in found.done[1:3]
+    ]
     assert int(crc[1]) > int(crc[0]) + 1000
     assert "askew" in found.done[3].out
     assert "is healthy" in found.done[6].out

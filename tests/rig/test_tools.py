@@ -16,11 +16,14 @@ from kavrel.core.evaluate import evaluate
 from kavrel.core.plan import Plan
 from kavrel.core.typed import commands
 from kavrel.formats.hostside import lab_job
+from kavrel.formats.looks.read import read_look
 from kavrel.rig.box import Box
 from kavrel.rig.days import Days
 from kavrel.rig.lab import CannotBuild, Lab
+from kavrel.rig.layers import drives
 from kavrel.rig.live import rig
 from kavrel.rig.restoring import piped
+from kavrel.rig.said import FINE
 from tests.builders import dataset, job, lab
 from tests.conftest import needs
 from tests.rig.labs import drawn
@@ -237,6 +240,28 @@ def test_what_no_stand_in_behaves_as_is_refused_in_words(tmp_path: Path, demo: P
     flash = lab().pools[0].model_copy(update={"tier": ("box4",)})
     with pytest.raises(CannotBuild, match="no stand-in for a fast tier of zfs"):
         Lab.built(lab().model_copy(update={"pools": (flash, lab().pools[1])}), tmp_path, BEGAN)
+
+
+def test_a_disk_tests_itself_and_the_look_takes_it_at_its_word(box: Box) -> None:
+    """Its health passes all the while; a short test reads a small part only. Source: smartctl(8)."""
+    path, drive = next(iter(drives(box)))
+    drive.disk, drive.bad_sectors = drive.disk.model_copy(update={"serial": "SN-9"}), 8
+
+    def seen() -> tuple[bool | None, int | None]:
+        said = box.command(["smartctl", "-j", "-a", "-l", "ssd", path])
+        (disk,) = read_look(said.out, box.lab.now).machine.disks
+        return disk.healthy, disk.failed_tests
+
+    for kind, code, failed in (("short", 0, 0), ("long", 128, 1), ("short", 128, 1)):
+        assert box.command(["smartctl", "-q", "errorsonly", "-t", kind, path]) == FINE
+        assert box.command(["smartctl", "-a", path]).code == code
+        assert seen() == (True, failed)
+    drive.bad_sectors = 0
+    box.command(["smartctl", "-t", "long", path])
+    assert seen() == (True, 0)
+    assert b"1 of 1 failed self-tests are outdated" in box.command(["smartctl", "-a", path]).out
+    gone = box.command(["smartctl", "-a", "/dev/sdq"])
+    assert (gone.code, b"/dev/sdq failed: No such device" in gone.out) == (2, True)
 
 
 def test_two_at_once_share_nothing_and_leave_nothing() -> None:

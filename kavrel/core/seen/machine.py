@@ -19,7 +19,8 @@ class Readings(Seen):
     """What a disk says of itself; None for what it does not say.
 
     `reallocated`, `pending`, `uncorrectable` and `crc` are counts of sectors and of errors on the
-    cable; `written_bytes` and `wear_percent` of flash; `healthy` is the disk's own verdict.
+    cable; `written_bytes` and `wear_percent` of flash; `healthy` is the disk's own verdict; `failed_tests`
+    are those that it ran on itself and that failed, since the last one over all of it that went well.
     """
 
     hours: int | None = None
@@ -31,6 +32,7 @@ class Readings(Seen):
     written_bytes: int | None = None
     wear_percent: int | None = None
     healthy: bool | None = None
+    failed_tests: int | None = None
 
 
 class SeenDisk(Readings):

@@ -103,6 +103,9 @@ def _verdict(
     known, last = index.assumptions, rows[-1]
     if last.healthy is False:
         return "replace", "the disk itself says that it fails", 1000.0
+    if last.failed_tests:
+        count = f"{last.failed_tests} of its" if last.failed_tests > 1 else "one of its"
+        return "replace", f"{count} own tests failed: it met what it could not read", 500.0
     said = [f"{count} {kind} sector{'s' if count != 1 else ''}" for kind, count in bad]
     growing = [k for k in COUNTS if slopes.get(k, 0.0) > 0]
     if growing:

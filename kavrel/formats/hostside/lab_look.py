@@ -330,7 +330,8 @@ class Look:
         for listing, command in COMMANDS:
             self.run(listing, command.split(" "))
         for disk in disks():
-            self.run("smartctl", ["smartctl", "-j", "-a", f"/dev/{disk}"])
+            # What flash has worn is not among `all` where it has ATA's commands.
+            self.run("smartctl", ["smartctl", "-j", "-a", "-l", "ssd", f"/dev/{disk}"])
         for array in sorted(p.name for p in (ROOT / "sys/block").glob("md*")):
             self.run("mdadm", ["mdadm", "--detail", "--export", f"/dev/{array}"])
         for listing, pattern in FILES:

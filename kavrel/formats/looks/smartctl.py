@@ -7,7 +7,18 @@ from typing import Any
 from kavrel.formats.looks.listing import Listing, ListingReader, Notes, number
 
 # Attributes by their number: the names of vendors differ. Source: smartctl(8), ATA ACS annex.
-COUNTS = {5: "reallocated", 197: "pending", 198: "uncorrectable", 199: "crc", 9: "hours"}
+COUNTS = {
+    5: "reallocated", 197: "pending", 187: "uncorrectable", 198: "uncorrectable", 199: "crc", 9: "hours",
+}  # fmt: skip
+WORN = "Percentage Used Endurance Indicator"  # ATA ACS-3, device statistics
+# A row of the attributes: six more columns to the raw value, or four as `-x` has it.
+ROW = re.compile(
+    r"^\s*(?P<id>[0-9]{1,3})\s+\S+\s+(?:0x[0-9a-f]{4}(?:\s+\S+){6}|[POSRCK+-]{6,7}(?:\s+\S+){4})"
+    r"\s+(?P<raw>[0-9]+)"
+)
+# A row of the log of tests, the latest first: what was tested, and how it ended.
+TESTED = re.compile(r"(?m)^#[ 0-9]{2}  (\w+) .*?  +(\w.*?)  +[0-9]{2}% ")
+WELL = "Completed without error"
 WRITTEN = 241  # total LBAs written
 UNIT = 512
 NVME_UNIT = (
@@ -49,8 +60,8 @@ def read_json(listing: Listing, notes: Notes) -> None:
         if name == "hours":
             continue  # some vendors count minutes there: power_on_time has it right
         if name:
-            # Temperature and hours apart, the raw value is the count.
-            got[name] = raw
+            # Temperature and hours apart, the raw value is the count; two tell of what could not be read.
+            got[name] = max(n for n in (raw, got.get(name), 0) if n is not None)
         elif row.get("id") == WRITTEN and raw is not None:
             got["written_bytes"] = raw * (got["logical"] or UNIT)
     log = said.get("nvme_smart_health_information_log") or {}
@@ -59,21 +70,39 @@ def read_json(listing: Listing, notes: Notes) -> None:
         got["written_bytes"] = None if units is None else units * NVME_UNIT
         got["wear_percent"] = number(log.get("percentage_used"))
         got["uncorrectable"] = number(log.get("media_errors"))
-    used = (said.get("endurance_used") or {}).get("current_percent")
-    got.setdefault("wear_percent", number(used))
+    got.setdefault("wear_percent", number(_worn(said)))
+    for tests in (said.get("ata_smart_self_test_log") or {}).values():
+        failed, outdated = (
+            number(tests.get(f"error_count_{x}")) or 0 for x in ("total", "outdated")
+        )
+        got["failed_tests"] = failed - outdated
     notes.smart[device or serial] = {k: v for k, v in got.items() if v not in (None, "")}
     notes.looked_at.add("smart")
     listing.took()
 
 
+def _worn(said: dict[str, Any]) -> Any:
+    """Share of its rated writes that flash has taken, in percent: each version says it elsewhere."""
+    pages = (said.get("ata_device_statistics") or {}).get("pages") or ()
+    rows = [row for page in pages for row in page.get("table") or () if row.get("name") == WORN]
+    told = [row.get("value") for row in rows]
+    told.append(said.get("scsi_percentage_used_endurance_indicator"))
+    told.append((said.get("endurance_used") or {}).get("current_percent"))
+    return next((x for x in told if x is not None), None)
+
+
 def read_text(listing: Listing, notes: Notes) -> None:
     """The text form: its thousands are parted as the machine's language has it."""
     fields: dict[str, str] = {}
+    tests = TESTED.findall(listing.text)
+    well = next(
+        (n for n, (kind, how) in enumerate(tests) if kind == "Extended" and how == WELL), None
+    )
     for line in listing.text.splitlines():
         name, colon, value = line.partition(":")
-        row = re.match(r"^\s*([0-9]{1,3})\s+\S+\s+0x[0-9a-f]{4}\s.*\s-?\s+([0-9]+)(?:\s.*)?$", line)
-        if row and int(row.group(1)) in COUNTS:
-            fields[COUNTS[int(row.group(1))]] = row.group(2)
+        row = ROW.match(line)
+        if row and (name_of := COUNTS.get(int(row["id"]))):
+            fields[name_of] = str(max(int(row["raw"]), int(fields.get(name_of, 0))))
         elif colon and value.strip():
             fields[name.strip().lower()] = value.strip()
     capacity = re.match(
@@ -105,6 +134,8 @@ def read_text(listing: Listing, notes: Notes) -> None:
         got["wear_percent"] = number(used) if used else None
     for name in ("reallocated", "pending", "uncorrectable", "crc"):
         got[name] = number(fields.get(name))
+    if "smart self-test log structure revision number 1" in listing.text.lower():
+        got["failed_tests"] = sum("failure" in how for _, how in tests[:well])
     health = fields.get("smart overall-health self-assessment test result", "")
     got["healthy"] = {"PASSED": True, "FAILED!": False}.get(health)
     if not got["serial"] and got["capacity_bytes"] is None:

@@ -7,6 +7,7 @@ from typing import Any
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.seen.machine import (
     Machine,
+    Readings,
     SeenDataset,
     SeenDisk,
     SeenList,
@@ -21,10 +22,7 @@ from kavrel.formats.looks.listing import Block, Notes, Store, Vdev, worst
 WHOLE = ("disk",)
 SYSTEM_PLACES = ("/", "/boot", "/boot/efi", "/boot/firmware", "[SWAP]", "/usr", "/var")
 OURS = re.compile(r"^lab-([a-z0-9][a-z0-9-]*)-\d{8}T\d{6}Z$")
-READINGS = (
-    *("hours", "temperature", "reallocated", "pending", "uncorrectable", "crc"),
-    *("written_bytes", "wear_percent", "healthy", "rotation_rpm"),
-)
+READINGS = (*Readings.model_fields, "rotation_rpm")
 
 
 def together(notes: Notes) -> Machine:

@@ -1,6 +1,5 @@
 """What a box says of itself: smartctl, uname, ip, ss, getfacl, upsc, systemctl, hostname, pv."""
 
-import json
 from collections.abc import Iterator
 from datetime import UTC, datetime
 from itertools import pairwise
@@ -12,45 +11,75 @@ from kavrel.rig.box import Box
 from kavrel.rig.disks import Drive
 from kavrel.rig.layers import drives
 from kavrel.rig.said import FINE, Said, failed, lines
+from kavrel.rig.smart.disk import TESTS, SelfTest, Smart
+from kavrel.rig.smart.document import document, printed, said
+from kavrel.rig.smart.text import BANNER, started, text
 from kavrel.rig.tools.folders import split
 
-TESTS = {"short": 2, "long": 600}
+# What each option of smartctl shows: all of it, who the disk is, its health, what it can, its attributes.
+PARTS = {"a": "iHcAlS", "x": "iHcAlS", "i": "i", "H": "H", "c": "c", "A": "A"}
+LOGS = {"error": "l", "selftest": "S"}
+OPENED = (
+    "ATA device successfully opened\n\n"
+    "Use 'smartctl -a' (or '-x') to print SMART (and more) information\n\n"
+)
+VALID_TESTS = (
+    "=======> VALID ARGUMENTS ARE: offline, short, long, conveyance, force, vendor,N, select,M-N, pending,N, "
+    "afterselect,[on|off] <======="
+)
+USAGE = "\nUse smartctl -h to get a usage summary\n\n"
 
 
 def smartctl(box: Box, words: list[str], stdin: bytes) -> Said:
-    """Smartctl -a, -t, of one disk."""
-    flags, values, rest = split(words, "qt")
-    path, there = rest[-1] if rest else "", dict(drives(box))
+    """Smartctl -a, -i, -t and others, of one disk; all that it says it says on its standard output."""
+    flags, values, rest = split(words, "qtld")
+    quiet = values.get("q") == "errorsonly"
+
+    def ends(why: str, code: int) -> Said:
+        return Said(code, b"" if quiet else f"{BANNER}{why}".encode())
+
+    wrong = sorted(flags - {*PARTS, "j"})
+    if wrong:
+        return ends(f"=======> UNRECOGNIZED OPTION: {wrong[0]}\n{USAGE}", 1)
+    if "t" in values and values["t"] not in TESTS:
+        return ends(f"=======> INVALID ARGUMENT TO -t: {values['t']}\n{VALID_TESTS}\n{USAGE}", 1)
+    if not rest:
+        asked = "ERROR: smartctl requires a device name as the final command-line argument.\n\n"
+        return ends(f"{asked}{USAGE}", 1)
+    path, there = rest[-1], dict(drives(box))
+    device = path
     if path.startswith("/dev/disk/by-id/"):
         meant = box.lab.drive_of(box, path)
-        path = next((p for p, d in there.items() if d is meant), path)
-    drive = there.get(path)
+        device = next((p for p, d in there.items() if d is meant), path)
+    drive = there.get(device)
     if drive is None:
-        return failed(f"Smartctl open device: {path} failed: No such device", 2)
+        why = f"Smartctl open device: {path} failed: No such device"
+        if "j" in flags:
+            return Said(2, printed(said(words, box.lab.now, 2, why)).encode())
+        return ends(f"{why}\n", 2)
+    disk = _smart(box, drive, device)
     if "t" in values:
-        return FINE if values["t"] in TESTS else failed(f"unknown test {values['t']}")
+        drive.tests = (*drive.tests, _tested(drive, disk, values["t"]))
+        return Said(0, b"" if quiet else started(disk, values["t"]).encode())
     if "j" in flags:
-        return lines(json.dumps(_as_json(box, drive, path)))
-    readings = (
-        (5, "Reallocated_Sector_Ct", drive.readings.get("reallocated", 0)),
-        (197, "Current_Pending_Sector", drive.bad_sectors),
-        (199, "UDMA_CRC_Error_Count", drive.readings.get("crc", 0)),
-    )
-    return lines(
-        f"Serial Number:    {drive.disk.serial}",
-        f"User Capacity:    {drive.disk.capacity_bytes:,} bytes",
-        "SMART overall-health self-assessment test result: PASSED",
-        *(
-            f"{n:3} {name:23} 0x0033   100   100   010    Pre-fail  Always  -  {value}"
-            for n, name, value in readings
-        ),
-    )
+        told = document(disk, words, wear=values.get("l") == "ssd" or "x" in flags)
+        return Said(disk.code, printed(told).encode())
+    parts = "".join(PARTS[f] for f in flags) + LOGS.get(values.get("l", ""), "")
+    if not parts:
+        return ends(OPENED, 0)
+    code = disk.code if set(parts) - {"i"} else 0
+    return Said(code, b"" if quiet else text(disk, parts).encode())
 
 
-def _as_json(box: Box, drive: Drive, path: str) -> dict[str, object]:
+def _smart(box: Box, drive: Drive, path: str) -> Smart:
     number = [p for p, _ in drives(box)].index(path)
     told = {**drive.readings, "pending": drive.bad_sectors}
-    return as_planned.smart(drive.disk, path, number, box.lab.now, told)
+    return as_planned.smart(drive.disk, path, number, box.lab.now, told, drive.tests)
+
+
+def _tested(drive: Drive, disk: Smart, kind: str) -> SelfTest:
+    """How it ends, at once: a short one reads a small part, a long one all of it."""
+    return SelfTest(kind, disk.reading("hours"), kind == "long" and drive.bad_sectors > 0)
 
 
 def uname(box: Box, words: list[str], stdin: bytes) -> Said:

@@ -54,6 +54,14 @@ def test_the_worst_of_several_counts_and_the_factor_can_be_switched_off() -> Non
     assert found.change is None
 
 
+def test_a_disk_that_failed_its_own_test_goes_before_a_sector_is_counted() -> None:
+    found = of(reading(0, pending=0, healthy=True, failed_tests=1))
+    assert (found.level, found.why[:24]) == ("replace", "one of its own tests fai")
+    assert of(reading(0, failed_tests=1), reading(30, failed_tests=0)).level == "well", (
+        "a later one went well"
+    )
+
+
 def test_taken_over_it_is_the_rate_that_the_odds_reckon_with() -> None:
     found = of(reading(0, pending=0), reading(60, pending=8))
     assert found.change

@@ -8207,6 +8207,8 @@ export interface components {
             wear_percent?: number | null;
             /** Healthy */
             healthy?: boolean | null;
+            /** Failed Tests */
+            failed_tests?: number | null;
             /** Seen At */
             seen_at: number;
         };
