@@ -16,6 +16,7 @@ from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Dataset, Disk, Job, Plan, Pool
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.quantities import DAY
 from kavrel.core.seen.machine import LISTED
 from kavrel.core.shares.names import (
     copy_folders,
@@ -35,7 +36,6 @@ from kavrel.formats.timers import on_calendar
 from kavrel.rig import as_planned
 from kavrel.rig.smart.document import document
 
-DAY = 86_400.0
 STAMP = "%Y%m%dT%H%M%SZ"
 
 

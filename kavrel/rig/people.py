@@ -4,11 +4,11 @@ import random
 from dataclasses import dataclass, field
 
 from kavrel.core.plan import Dataset
+from kavrel.core.quantities import DAY
 from kavrel.rig.data import Data
 from kavrel.rig.files import ARCHIVE, CLOCK, File, text_file
 
 HOUR = 3600.0
-DAY = 24 * HOUR
 MOST_PIECES = 720  # parts that are rewritten one after the other, so many hours apart
 SMALL = 6
 NOTE = 2_000  # bytes

@@ -42,7 +42,7 @@ main()
 """
 WORDS = r"printf 'copper kettle wakes early\ncopper kettle wakes early\n'"
 WELL = """
-ask() { for n in $(seq 90); do curl -sk https://127.0.0.1:8321/healthz && break; sleep 1; done; echo; }
+ask() { for n in $(seq 90); do curl -sk https://127.0.0.1:8321/healthz && break; sleep 3; done; echo; }
 well() { ask | sed 's/^{/health {/'; }
 main() { systemctl show -P MainPID kavrel; }
 mine() { stat -c 'file %n %U %a' /var/lib/private/kavrel/* /var/lib/private/kavrel/backups/* 2>/dev/null; }
@@ -61,7 +61,7 @@ def test_the_service_runs_as_installed_and_what_root_types_beside_it_is_its_own(
         + f"""
 mkdir -p /opt/kavrel/bin; install -m 755 /job/kavrel /opt/kavrel/bin/kavrel
 cp /job/kavrel.service /etc/systemd/system/; systemctl daemon-reload; systemctl enable --now kavrel
-until journalctl -u kavrel | grep -q 'make a planner first'; do sleep 1; done; echo "refused"
+until journalctl -u kavrel | grep -q 'make a planner first'; do sleep 3; done; echo "refused"
 rm -rf /var/lib/private/kavrel/*
 {WORDS} | /opt/kavrel/bin/kavrel account add me 2>/dev/null
 well

@@ -51,8 +51,8 @@ night() { # each job's own time comes, one after another as they are due; then h
   for unit in $(systemctl list-timers --no-legend 'lab-*' | awk '{print $NF}' | grep -v upkeep); do
     at=$(systemctl list-timers --no-legend "${unit%.service}.timer" | awk '{print $2" "$3" "$4}')
     date -s "@$(($(date -d "$at" +%s) - 1))" >/dev/null
-    while [ "$(systemctl show -P ExecMainExitTimestampMonotonic $unit)" = 0 ]; do sleep 0.3; done
-    while systemctl list-jobs --no-legend | grep -q lab-; do sleep 0.3; done # the mail, where it failed
+    while [ "$(systemctl show -P ExecMainExitTimestampMonotonic $unit)" = 0 ]; do sleep 2; done
+    while systemctl list-jobs --no-legend | grep -q lab-; do sleep 2; done # the mail, where it failed
     began=$(systemctl show -P ExecMainStartTimestamp $unit | cut -d' ' -f3)
     echo "ran $unit at $began: $(systemctl show -P Result $unit)"
   done
@@ -212,7 +212,7 @@ def test_a_box_set_up_by_its_bundle_comes_back_by_itself_and_without_disks_too(
     assert set(said(made, "check")) == {"0"}, made
     # It was off for two nights, and its disk takes its time: what was missed waits for it, and tells nobody.
     late = box.start(
-        "until [ $(systemctl show -P ExecMainExitTimestampMonotonic lab-copy) != 0 ]; do sleep 1; done\n"
+        "until [ $(systemctl show -P ExecMainExitTimestampMonotonic lab-copy) != 0 ]; do sleep 3; done\n"
         "echo ran $(systemctl show -P Result lab-copy) $(find /srv/row -name letter)\n"
         "systemctl disable slow; systemctl is-active lab-snaps | sed 's/^/other /'\n"
     )

@@ -130,13 +130,13 @@ systemctl start nut.target
 """
 MAILS = r"""
 mails() {
-  for n in $(seq 180); do grep -q "$1" /job/mails && break; sleep 1; done
+  for n in $(seq 180); do grep -q "$1" /job/mails && break; sleep 3; done
   sed -n 's/^Subject: box: /mail /p' /job/mails
 }
 """
 WATCHES = """
 watches() {
-  for n in $(seq "${2:-60}"); do { CHECK; } >/dev/null 2>&1 && echo "$1 answers" && return; sleep 1; done
+  for n in $(seq "${2:-60}"); do { CHECK; } >/dev/null 2>&1 && echo "$1 answers" && return; sleep 3; done
   echo "$1 not"
 }
 """

@@ -5,7 +5,7 @@ load of P W it lasts R x (E / (R x P))^k hours. k = 1 is an ideal battery; lead 
 to 1.3. Source: W. Peukert 1897 for the law; the figures of hosts and disks are assumptions.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from pydantic import BaseModel, ConfigDict
 
@@ -160,14 +160,7 @@ def supply_view(index: Index, supply: Supply, hosts: dict[str, HostPower]) -> Su
             "runtime x (1 - share kept) - shutdown x load factor",
             runtime,
             known.step("battery_keep_share"),
-            step(
-                "the last is off after the delay",
-                stopping,
-                "min",
-                "mail, the wait for those that it tells, FINALDELAY and its own shutdown; the longest",
-                *(step(index.hosts[h].name, m, "min") for h, m in stops.items()),
-                source="upsmon.conf(5) of Network UPS Tools 2.8, as its files are written",
-            ),
+            _last_off(index, stops),
             known.step("spin_up_factor"),
             step(
                 "apparent load", apparent, "VA", "load / power factor", known.step("power_factor")
@@ -180,6 +173,18 @@ def supply_view(index: Index, supply: Supply, hosts: dict[str, HostPower]) -> Su
                 step("carries", supply.va, "VA"),
             ),
         ),
+    )
+
+
+def _last_off(index: Index, stops: Mapping[str, float]) -> Working:
+    """When the last of these hosts is off, by the minutes of each."""
+    return step(
+        "the last is off after the delay",
+        max(stops.values(), default=0.0),
+        "min",
+        "mail, the wait for those that it tells, FINALDELAY and its own shutdown; the longest",
+        *(step(index.hosts[h].name, m, "min") for h, m in stops.items()),
+        source="upsmon.conf(5) of Network UPS Tools 2.8, as its files are written",
     )
 
 

@@ -30,7 +30,6 @@ SIZE_SLACK = 0.1  # a dataset has grown: it is drift when its size is off by mor
 ROOM_SLACK = 0.03  # a pool has less than planned; figures of kernels in the tests are within it
 SHOWN_RECORD = 131_072
 SMALLEST_SLACK = 5 * 10**9
-DAY = 86_400.0
 
 
 class _Reader:

@@ -5,10 +5,10 @@ from collections.abc import Mapping, Sequence
 from pydantic import BaseModel, ConfigDict
 
 from kavrel.core.index import Index
+from kavrel.core.quantities import DAY
 from kavrel.core.seen.offer import Taken
 from kavrel.core.working import Working, local, step
 
-DAY = 86_400.0
 YEAR = 365.25 * DAY
 MOST_SHOWN = 24  # of the looks, the newest
 SHORTEST = 14 * DAY  # a week says little: common practice, no source

@@ -12,12 +12,12 @@ from pydantic import BaseModel, ConfigDict
 from kavrel.core.index import Index
 from kavrel.core.plan import Disk
 from kavrel.core.pools.pool import disk_facts
+from kavrel.core.quantities import DAY
 from kavrel.core.seen.machine import Readings
 from kavrel.core.seen.offer import Taken
 from kavrel.core.working import Working, step
 
 COUNTS = ("uncorrectable", "pending", "reallocated")
-DAY = 86_400.0
 YEAR = 365.25 * DAY
 MOST_RATE = 0.95
 Level = Literal["replace", "watch", "well", "unknown"]

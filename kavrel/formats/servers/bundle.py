@@ -24,10 +24,10 @@ from kavrel.formats.servers.units import units
 from kavrel.formats.servers.ups import ups_files
 from kavrel.formats.timers import timed_files
 
-Maker = Callable[..., str]
+Writes = Callable[..., str]
 
 # In the order of work: file, and the protocol that it needs, or none.
-STEPS: tuple[tuple[str, str, Maker], ...] = (
+STEPS: tuple[tuple[str, str, Writes], ...] = (
     ("setup.sh", "", setup_script),
     ("fstab", "", files.fstab),
     ("exports", "nfs", files.nfs_exports),
