@@ -32,6 +32,7 @@ from kavrel.sketches import SKETCHES, draw
 from tests.builders import GB, TODAY, disk, lab
 from tests.outside import test_any_pool_for_real as any_pool
 from tests.outside.test_pools_for_real import standing
+from tests.seeds import some
 
 
 @pytest.fixture(autouse=True)
@@ -125,7 +126,7 @@ def test_any_box_is_made_and_once_more_changes_nothing(
 
 @pytest.mark.prove
 def test_many_boxes_are_made(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    for seed in range(100, 130):
+    for seed in some(range(100, 130)):
         plan = box_of_any(seed, monkeypatch)
         for run in set_up(plan, "box", tmp_path / str(seed), TODAY, wanted(plan)):
             hold(run, plan)
@@ -180,7 +181,7 @@ def test_a_box_that_boots_from_a_data_disk_makes_its_pool_of_the_rest(
 def test_many_boxes_that_boot_from_a_data_disk_make_their_pools(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    plans = {n: booting(box_of_any(n, monkeypatch), n) for n in range(200, 225)}
+    plans = {n: booting(box_of_any(n, monkeypatch), n) for n in some(range(200, 225))}
     able = {n: plan for n, plan in plans.items() if plan}
     assert len(able) > 20
     for seed, plan in able.items():
