@@ -9,7 +9,6 @@ from typing import NamedTuple
 
 from kavrel.core.plan import Disk
 
-SECTOR = 512
 DATA_UNIT = 512_000  # bytes. Source: NVM Express base specification
 # Codes of smartctl, which are added up. Source: smartctl(8), EXIT STATUS.
 FAILING, PREFAIL, TEST_FAILED = 8, 16, 128
@@ -164,7 +163,7 @@ class Smart:
     @property
     def bad_sector(self) -> int:
         """The first that cannot be read, somewhere on it: the same each time it is asked."""
-        return zlib.crc32(self.disk.serial.encode()) % (self.disk.capacity_bytes // SECTOR)
+        return zlib.crc32(self.disk.serial.encode()) % (self.disk.capacity_bytes // self.sectors[0])
 
 
 def clock(moment: float) -> str:

@@ -11,7 +11,7 @@ from kavrel.rig.box import Box
 from kavrel.rig.disks import Drive
 from kavrel.rig.layers import drives
 from kavrel.rig.said import FINE, Said, failed, lines
-from kavrel.rig.smart.disk import TESTS, SelfTest, Smart
+from kavrel.rig.smart.disk import LATEST_TESTS, TESTS, SelfTest, Smart
 from kavrel.rig.smart.document import document, printed, said
 from kavrel.rig.smart.text import BANNER, started, text
 from kavrel.rig.tools.folders import split
@@ -31,7 +31,10 @@ USAGE = "\nUse smartctl -h to get a usage summary\n\n"
 
 
 def smartctl(box: Box, words: list[str], stdin: bytes) -> Said:
-    """Smartctl -a, -i, -t and others, of one disk; all that it says it says on its standard output."""
+    """Smartctl -a, -i, -t and others, of one disk; all that it says it says on its standard output.
+
+    Of `-x` what `-a` tells, and what flash has worn.
+    """
     flags, values, rest = split(words, "qtld")
     quiet = values.get("q") == "errorsonly"
 
@@ -59,7 +62,7 @@ def smartctl(box: Box, words: list[str], stdin: bytes) -> Said:
         return ends(f"{why}\n", 2)
     disk = _smart(box, drive, device)
     if "t" in values:
-        drive.tests = (*drive.tests, _tested(drive, disk, values["t"]))
+        drive.tests = (*disk.tests[1 - LATEST_TESTS :], _tested(drive, disk, values["t"]))
         return Said(0, b"" if quiet else started(disk, values["t"]).encode())
     if "j" in flags:
         told = document(disk, words, wear=values.get("l") == "ssd" or "x" in flags)
