@@ -104,6 +104,66 @@ def test_a_mirror_with_a_trash_can_ends_as_with_the_real_rsync(box: Box, tmp_pat
     assert said.code == theirs_code.returncode == 23
 
 
+@needs("rsync")
+def test_rsync_tells_what_it_does_and_would_do_as_the_real_one_tells_it(
+    box: Box, tmp_path: Path
+) -> None:
+    """Its list of items, names and statistics; sizes of its protocol and speeds are guessed."""
+    ours = "/srv/main"
+
+    def real(line: str) -> subprocess.CompletedProcess[str]:
+        words = [w.replace("T/", f"{tmp_path}/") for w in line.split()]
+        return subprocess.run(words, capture_output=True, text=True, check=False)
+
+    def both(line: str) -> None:
+        real(line)
+        assert box.command([w.replace("T/", f"{ours}/") for w in line.split()]).code == 0
+
+    def alike(text: str) -> list[str]:
+        for way, instead in (
+            (r"(sent|received|Total bytes \w+:) [\d,]+( bytes)?", r"\1 N"),
+            (r"[\d,.]+ bytes/sec", "S"),
+            (r"speedup is [\d.,]+", "speedup"),
+            (r"(File list [a-z ]+: )[\d.]+", r"\1N"),
+        ):
+            text = re.sub(way, instead, text)
+        # Which folder it clears first hangs on how its lists travel.
+        return sorted(text.splitlines())
+
+    def same(line: str) -> None:
+        theirs, said = (
+            real(line),
+            box.command([w.replace("T/", f"{ours}/") for w in line.split()]),
+        )
+        assert said.code == theirs.returncode, line
+        assert alike(said.out.decode()) == alike(theirs.stdout), line
+
+    both("mkdir -p T/from/deep/er T/to")
+    for name in ("a", "b.part", "deep/c", "deep/d", "deep/er/e"):
+        both(f"touch -d @1000 T/from/{name}")
+    for folder in ("from", "from/deep", "from/deep/er", "to"):
+        real(f"touch -d @{2000 if folder == 'to' else 3000} T/{folder}")
+    same("rsync -ain --exclude=*.part T/from/ T/to/")
+    assert box.command(["ls", "-1", f"{ours}/to"]).out == b"", "nothing was done"
+    same("rsync -avn T/from/ T/to/")
+    same("rsync -aHAXi --stats T/from/ T/to/")
+    same("rsync -aHAXiv --stats T/from/ T/to/")
+    both("rm T/from/deep/d")
+    both("rm T/from/deep/er/e")
+    both("touch -d @7000 T/from/deep/c")
+    both("touch -d @7000 T/from/new")
+    real("rmdir T/from/deep/er")
+    for folder in ("from", "from/deep"):
+        real(f"touch -d @8000 T/{folder}")
+    same("rsync -ai --delete --dry-run T/from/ T/to/")
+    same("rsync -av --del -n T/from/ T/to/")
+    same("rsync -aq --delete -n T/from/ T/to/")
+    same("rsync -ai --stats --delete-during T/from/ T/to/")
+    same("rsync -ai --delete T/from/ T/to/")
+    for wrong in ("rsync -a --bogus T/from/ T/to/", "rsync -ai T/none/ T/to/"):
+        same(wrong)
+
+
 def test_another_box_answers_by_ssh_or_not_at_all(box: Box) -> None:
     far = box.lab.boxes["far"]
     assert box.command(["ssh", "-o", "BatchMode=yes", "far", "hostname"]).out == b"far\n"

@@ -8,16 +8,19 @@ from kavrel.rig.data import Data
 from kavrel.rig.files import File, text_file
 from kavrel.rig.real import rsync as real
 from kavrel.rig.said import FINE, Said, failed, lines
-from kavrel.rig.tools import spread
+from kavrel.rig.tools import rsync_says, spread
 from kavrel.rig.tools.folders import place_of, point_folder
 
 
 def rsync(box: Box, words: list[str], stdin: bytes) -> Said:
     """Rsync [options] FROM TO, of folders; by SSH or through a module."""
-    options = [w for w in words if w.startswith("-")]
-    ends = [w for w in words if not w.startswith("-")]
+    usage = "rsync error: syntax or usage error (code 1) at main.c(1782) [client=3.2.7]"
+    try:
+        options, ends = rsync_says.sorted_out(words)
+    except rsync_says.Unknown as unknown:
+        return failed(f"rsync: {unknown}: unknown option\n{usage}", 1)
     if len(ends) != 2:
-        return failed("rsync error: syntax or usage error (code 1) at main.c(1782)", 1)
+        return failed(usage, 1)
     places = [_end(box, end) for end in ends]
     for end, told in zip(ends, places, strict=True):
         if told is None:
@@ -29,7 +32,8 @@ def rsync(box: Box, words: list[str], stdin: bytes) -> Said:
             )
     (there, source), (here, target) = places  # type: ignore[misc]
     fast = spread.fast_at(box, source)
-    if fast is not None:  # the mover: what is on the tier goes on to the disks
+    dry = "--dry-run" in options
+    if fast is not None and not dry:  # the mover: what is on the tier goes on to the disks
         apart.settled(box.lab, box, fast)
         return FINE
     state = point_folder(there, source)
@@ -45,8 +49,9 @@ def rsync(box: Box, words: list[str], stdin: bytes) -> Said:
                 23,
             )
         data, name = here.find(target)
-        here.lab.arriving(data)
-        data.write(name, single)
+        if not dry:
+            here.lab.arriving(data)
+            data.write(name, single)
         return FINE
     origin, inner = there.find(source)
     if state is None:
@@ -56,7 +61,8 @@ def rsync(box: Box, words: list[str], stdin: bytes) -> Said:
     if aside and ends[1].startswith("rsync://"):
         aside = f"{_module(here, ends[1])}{aside}"  # for a daemon it begins at the module
     ways = _ways(box, ends, (there, here))
-    return _carry(there, origin, here, target.rstrip("/"), state, options, aside, ways)
+    far = (there is not box, here is not box)
+    return _carry(there, origin, here, target.rstrip("/"), state, options, aside, ways, far)
 
 
 def _ways(box: Box, ends: Sequence[str], boxes: Sequence[Box]) -> tuple[str, ...]:
@@ -126,17 +132,26 @@ def _carry(
     options: list[str],
     aside: str,
     ways: Sequence[str],
+    far: tuple[bool, bool],
 ) -> Said:
     data, folder = here.find(target)
     if data.read_only:
         return failed("rsync: [receiver] mkstemp failed: Read-only file system (30)", 23)
-    here.lab.arriving(data)
+    dry = "--dry-run" in options
+    if not dry:
+        here.lab.arriving(data)
     prefix = f"{folder}/" if folder else ""
     now = dict(data.below(folder))
+    asked = [o for o in options if o != "--dry-run"]  # what would be is what a run would leave
     try:
-        after, put = _both(here, state, now, options, bool(aside), ways)
+        after, put = _both(here, state, now, asked, bool(aside), ways)
     except real.NotAsked as no:
         return no.said
+    left = _left_out(options)
+    shown = {name: file for name, file in state.items() if not left(name)}
+    rows = rsync_says.told(shown, now, after, options, far)
+    if dry:
+        return lines(*rows)
     sent = 0
     for name, file in put.items():
         _put_aside(here, aside, name, file)
@@ -153,7 +168,7 @@ def _carry(
         place_of(here, data),
         float(limit) * 8192 / 1e6 if limit else None,
     )
-    return lines(f"Literal data: {sent:,} bytes") if "--stats" in options else FINE
+    return lines(*rows)
 
 
 def _put_aside(box: Box, aside: str, name: str, file: File) -> None:
