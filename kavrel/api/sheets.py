@@ -3,7 +3,6 @@
 from typing import Annotated
 
 from fastapi import Query, Request, Response
-from fastapi.responses import PlainTextResponse
 from pydantic import BaseModel
 
 from kavrel.api.answer import TheService, body
@@ -118,7 +117,12 @@ def list_papers(plan_id: str, service: TheService) -> Response:
 
 
 @router.get(
-    "/plans/{plan_id}/paper/{name}", response_class=PlainTextResponse, operation_id="get_paper"
+    "/plans/{plan_id}/paper/{name}",
+    response_class=Response,
+    responses={
+        200: {"content": {p.media: {"schema": {"type": "string"}} for p in PAPERS.values()}}
+    },
+    operation_id="get_paper",
 )
 def get_paper(
     plan_id: str, name: str, request: Request, service: TheService, host: str | None = None

@@ -9,6 +9,7 @@ from fastapi import FastAPI
 from starlette.testclient import TestClient
 
 from kavrel.core.plan import COLLECTIONS
+from kavrel.formats.papers import PAPERS
 from tests.conftest import Lab
 
 JSON = {"content-type": "application/json"}
@@ -266,6 +267,12 @@ def test_papers(demo_lab: Lab, name: str, kind: str) -> None:
     assert answer.headers["content-type"].startswith(kind)
     assert f'filename="{name}"' in answer.headers["content-disposition"]
     assert len(answer.content) > 300
+
+
+def test_each_paper_is_of_a_kind_that_the_document_names(demo_lab: Lab) -> None:
+    paths = demo_lab.client.get("/openapi.json").json()["paths"]
+    answers = paths["/api/plans/{plan_id}/paper/{name}"]["get"]["responses"]
+    assert set(answers["200"]["content"]) == {p.media for p in PAPERS.values()}
 
 
 def test_papers_are_listed_with_the_hosts_that_get_one(demo_lab: Lab) -> None:

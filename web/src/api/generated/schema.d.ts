@@ -24304,7 +24304,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "text/markdown": string;
+                    "application/pdf": string;
+                    "application/json": string;
+                    "application/schema+json": string;
+                    "text/csv": string;
+                    "text/calendar": string;
                     "text/plain": string;
+                    "text/x-python": string;
+                    "application/zip": string;
+                    "text/x-shellscript": string;
                 };
             };
             /** @description The request is no HTTP that can be read */
