@@ -172,8 +172,8 @@ class Served:
             stdout=subprocess.DEVNULL,
         )
         listener.close()
-        # The socket listens already: the first request waits until the server takes it.
-        self.http = httpx2.Client(base_url=self.url, timeout=30)
+        # The socket listens already: the first request waits for the server, on a busy machine a minute.
+        self.http = httpx2.Client(base_url=self.url, timeout=180)
 
     def plans(self) -> list[dict[str, Any]]:
         return list(self.http.get("/api/plans").json()["plans"])
@@ -181,7 +181,7 @@ class Served:
     def stop(self) -> None:
         self.http.close()
         self.process.terminate()
-        self.process.wait(20)
+        self.process.wait(60)
 
 
 @pytest.fixture(scope="session")

@@ -23,7 +23,7 @@ def test_thirty_two_clients_edit_and_each_edit_is_there_once(tmp_path: Path, sec
     odd: Counter[int] = Counter()
 
     def edits(who: int) -> None:
-        with httpx2.Client(timeout=60) as http:
+        with httpx2.Client(timeout=180) as http:
             while not over.is_set():
                 head = http.get(f"{served.url}/api/plans").json()["plans"][0]["revision"]
                 note = secrets.token_hex(6)

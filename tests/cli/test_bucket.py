@@ -46,6 +46,6 @@ def test_a_plans_buckets_stand_there_until_it_ends(demo: Plan, tmp_path: Path) -
             s3.delete_object(Bucket=name[1], Key="a")
     finally:
         server.send_signal(signal.SIGINT)
-        rest, _ = server.communicate(timeout=30)
+        rest, _ = server.communicate(timeout=90)
     assert rest.endswith("what was in them is gone\n")
     assert server.returncode == 0

@@ -81,7 +81,7 @@ def by_ftp(export: dict[str, Any], login: str, room: Path) -> None:
     """One visit over FTP."""
     try:
         with ftplib.FTP() as line:
-            line.connect("127.0.0.1", export["port"], timeout=20)
+            line.connect("127.0.0.1", export["port"], timeout=60)
             line.login(login, PASSWORD)
             got = io.BytesIO()
             line.retrbinary("RETR seen.txt", got.write)

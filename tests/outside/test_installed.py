@@ -104,7 +104,7 @@ def test_the_wheel_alone_serves_the_page_as_a_user_without_rights(
         assert well.returncode == 0, well.stderr
     finally:
         process.terminate()
-        _, log = process.communicate(timeout=20)
+        _, log = process.communicate(timeout=90)
     lines = [line for line in log.splitlines() if line.startswith("{")]
     assert any('"who": "Ada"' in line for line in lines)
     assert WORDS not in log

@@ -103,7 +103,7 @@ zfs unmount main/data
 zfs unmount main/data
 zfs mount main/data
 zpool scrub main
-!zpool wait -t scrub main
+zpool wait -t scrub main
 zpool status main
 zpool scrub nosuch
 zpool offline main /dev/ubdb
@@ -112,11 +112,11 @@ zpool list -o name,health
 zpool offline main /dev/ubdc
 zpool offline main /dev/nosuch
 zpool online main /dev/ubdb
-!zpool wait -t resilver main
+zpool wait -t resilver main
 zpool status main
 {SPOILED}
 zpool scrub main
-!zpool wait -t scrub main
+zpool wait -t scrub main
 zpool status main
 zpool status -x
 zpool clear main
@@ -127,7 +127,9 @@ zpool replace main /dev/ubda /dev/nosuch
 zpool replace main /dev/ubda /dev/ubdc
 zpool replace main /dev/ubda /dev/ubdd
 zpool replace main /dev/ubda /dev/ubdg
-!zpool wait -t replace main
+zpool wait -t replace main
+zpool wait
+zpool wait nosuch
 zpool status main
 zfs destroy -r main/data
 zfs list -H -o name

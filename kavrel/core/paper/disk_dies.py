@@ -186,7 +186,8 @@ def _of_zfs(pool: Pool, name: str) -> _Words:
         f"`zpool status {name}`; the line that is not ONLINE is OLD, a name or a number",
         typed(f"zpool offline {name} OLD"),
         [typed(f"zpool replace {name} OLD NEW")],
-        f"`zpool status {name}` says how far it is",
+        # A scrub is refused as long as it goes on.
+        f"`zpool wait -t resilver {name}` waits for it; `zpool status {name}` says how far it is",
         typed(f"zpool scrub -w {name}", f"zpool status {name}"),
         *(spare if pool.spares else ()),
     )

@@ -39,10 +39,10 @@ ERRORS = (
 
 
 def zpool(box: Box, words: list[str], stdin: bytes) -> Said:
-    """Zpool list, status, scrub, import, get, replace, offline, online."""
+    """Zpool list, status, scrub, wait, import, get, replace, offline, online."""
     if not words:
         return failed("missing command", 2)
-    command, (flags, values, names) = words[0], split(words[1:], "odg")
+    command, (flags, values, names) = words[0], split(words[1:], "odgt")
     there = {
         s.name: s
         for s in box.stores.values()
@@ -80,6 +80,8 @@ def zpool(box: Box, words: list[str], stdin: bytes) -> Said:
         for store in asked:
             box.lab.scrubbed(box, store)
         return FINE
+    if command == "wait":  # what is asked of a pool here is over at once
+        return FINE if names else failed("missing 'pool' argument", 2)
     if command == "clear":
         for disk in (d for s in asked for d in s.pool.disks):
             box.lab.drives[disk].garbled = 0
