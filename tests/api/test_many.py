@@ -14,8 +14,11 @@ CLIENTS = 32
 
 
 @pytest.mark.parametrize("seconds", [4, pytest.param(60, marks=pytest.mark.prove)])
-def test_thirty_two_clients_edit_and_each_edit_is_there_once(tmp_path: Path, seconds: int) -> None:
+def test_thirty_two_clients_edit_and_each_edit_is_there_once(
+    tmp_path: Path, seconds: int, request: pytest.FixtureRequest
+) -> None:
     served = Served("demo", tmp_path / "many.db")
+    request.addfinalizer(served.stop)
     plan = served.plans()[0]["id"]
     base = f"{served.url}/api/plans/{plan}"
     over = threading.Event()
@@ -48,7 +51,6 @@ def test_thirty_two_clients_edit_and_each_edit_is_there_once(tmp_path: Path, sec
     for thread in threads:
         thread.join()
     state = served.http.get(base).json()
-    served.stop()
     there = Counter(e["note"] for e in state["plan"]["log"])
     assert len(answered) >= CLIENTS / 4
     assert [n for n in answered if there[n] != 1] == []

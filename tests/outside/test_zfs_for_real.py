@@ -312,11 +312,11 @@ zfs get -H -o name,property,value encryptionroot,keylocation,keystatus,mounted m
 opens; job try raw; zfs unload-key {locked[1]}
 keeps_cache; echo zfs load-key main >/run/keys; starts_again; zfs get -H -o value mounted main/main
 echo "== dies"; sums=$(cat $live/* | md5sum)
-zpool export main; blkdiscard /dev/ubdb
+zpool export main; blkdiscard -f /dev/ubdb 2>/dev/null
 zpool import -d /dev main; zfs load-key main 2>/dev/null; zfs mount -a
 zpool status main | grep -c DEGRADED
 OLD=$(zpool status main | awk '/UNAVAIL|FAULTED/ {{ print $1; exit }}')
-zpool export second; blkdiscard /dev/ubdf
+zpool export second; blkdiscard -f /dev/ubdf 2>/dev/null
 {mend}
 zpool wait -t resilver main; zpool status -x main
 [ "$(cat $live/* | md5sum)" = "$sums" ] && echo "all is there"
