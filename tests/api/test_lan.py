@@ -28,7 +28,7 @@ def kavrel(*args: str, words: str = "") -> subprocess.CompletedProcess[str]:
         input=words,
         capture_output=True,
         text=True,
-        timeout=60,
+        timeout=240,
         check=False,
     )
 
@@ -64,7 +64,7 @@ def serving(*args: str) -> Iterator[tuple[int, subprocess.Popen[str]]]:
         yield port, process
     finally:
         process.terminate()
-        process.wait(20)
+        process.wait(90)
         if process.stdout:
             process.stdout.close()
 

@@ -26,7 +26,7 @@ def kavrel(*args: str) -> subprocess.CompletedProcess[str]:
         [sys.executable, "-m", "kavrel.cli", *args],
         capture_output=True,
         text=True,
-        timeout=60,
+        timeout=240,
         check=False,
     )
 
@@ -92,7 +92,7 @@ def test_killed_it_starts_again_with_everything(path: Path) -> None:
         assert answer.status_code == 200
     served.http.close()
     served.process.send_signal(signal.SIGKILL)
-    served.process.wait(20)
+    served.process.wait(90)
     again = Served("demo", path)
     state = again.http.get(base).json()
     assert state["meta"]["revision"] == 6
@@ -174,7 +174,7 @@ def test_a_box_sends_its_look_to_the_server_itself(path: Path, tmp_path: Path) -
                 [sys.executable, lab_look.__file__, "--send", address],
                 capture_output=True,
                 text=True,
-                timeout=120,
+                timeout=360,
                 check=False,
                 env={**os.environ, "LAB_LOOK_TOKEN": str(tmp_path / "token")},
             )

@@ -134,7 +134,7 @@ def main() -> None:
     finally:
         for server in servers:
             server.kill()
-            server.wait(10)
+            server.wait(90)
     print("DOORS " + json.dumps(found))
 
 

@@ -119,7 +119,7 @@ def main() -> None:
     found = {}
     try:
         ports = {"sftp": 2022, "rsync": 2873}
-        deadline = time.monotonic() + 30
+        deadline = time.monotonic() + 120
         for export in given["exports"]:
             while not listening(ports.get(export["protocol"], export["port"])):
                 assert time.monotonic() < deadline, f"nothing listens for {export['name']}"
@@ -138,7 +138,7 @@ def main() -> None:
     finally:
         for server in started:
             os.killpg(server.pid, 15)
-            server.wait(20)
+            server.wait(90)
         for line in given["fstab"].splitlines():
             if " bind" in line:
                 quiet("umount", line.split()[1])

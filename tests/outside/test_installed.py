@@ -73,7 +73,7 @@ def test_the_wheel_alone_serves_the_page_as_a_user_without_rights(
     path, port = data / "k.db", free_port()
     made = subprocess.run(
         [*NOBODY, kavrel, "account", "add", "Ada", "--stdin", "--database", path],
-        input=WORDS, capture_output=True, text=True, timeout=60, check=False,
+        input=WORDS, capture_output=True, text=True, timeout=240, check=False,
     )  # fmt: skip
     assert made.returncode == 0, made.stderr
     serve = (kavrel, "serve", "--lan", "--database", path, "--port", port, "--log", "json")

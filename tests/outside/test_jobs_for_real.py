@@ -521,7 +521,7 @@ def test_two_at_once_and_a_child_that_outlives_its_script_hold_the_lock(
     assert "its last run has not ended" in box.run("m").stderr
     assert "m is running: not restarted" in box.run("w").stderr
     first.kill()
-    first.wait(20)
+    first.wait(90)
     # The script is dead, its rsync is not: two of them at one target would fight.
     assert "its last run has not ended" in box.run("m").stderr
     gate.write_text("")
@@ -565,7 +565,7 @@ class Sshd:
 
     def stop(self) -> None:
         self.process.terminate()
-        self.process.wait(20)
+        self.process.wait(90)
 
 
 @pytest.fixture
@@ -709,7 +709,7 @@ def test_a_mirror_lands_in_a_module_of_a_real_rsync_daemon(
         assert states == ["day 4", "day 3", "day 2"]
     finally:
         daemon.terminate()
-        daemon.wait(20)
+        daemon.wait(90)
 
 
 def test_the_bin_counts_from_the_move_into_it(main: Path, box: Box) -> None:

@@ -96,7 +96,7 @@ class Server:
 
     def mails(self) -> list[email.message.EmailMessage]:
         """What lies in the box, once its log says that all that was taken is done with."""
-        log, deadline = self.box.parent / "mainlog", time.monotonic() + 20
+        log, deadline = self.box.parent / "mainlog", time.monotonic() + 120
         while (said := log.read_text()).count(" <= ") > said.count("Completed"):
             assert time.monotonic() < deadline, said
         return [

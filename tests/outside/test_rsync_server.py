@@ -96,7 +96,7 @@ def daemon(tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[Daemon]:
     found = Daemon(offering(request.param), tmp_path)
     yield found
     found.process.terminate()
-    found.process.wait(20)
+    found.process.wait(90)
 
 
 @pytest.mark.parametrize("daemon", ["read"], indirect=True)

@@ -106,7 +106,7 @@ class Server:
     def stop(self) -> None:
         if self.process:
             self.process.terminate()
-            self.process.wait(20)
+            self.process.wait(90)
         # What it started to list its shares lives on by itself.
         subprocess.run(["pkill", "-f", f"configfile={self.config}"], check=False)
         for login in self.made:

@@ -108,7 +108,7 @@ def lived(work: Path, short: bool, until: str) -> str:
         capture_output=True,
         text=True,
         check=False,
-        timeout=120,
+        timeout=360,
     )
     return done.stdout + done.stderr
 

@@ -389,9 +389,9 @@ root.run("stop; sleep 600")
 
 def test_nothing_goes_on_once_what_started_it_was_killed(tmp_path: Path) -> None:
     (tmp_path / "root").mkdir()
-    done = subprocess.run([sys.executable, "-c", KILLED, str(tmp_path)], check=False, timeout=60)
+    done = subprocess.run([sys.executable, "-c", KILLED, str(tmp_path)], check=False, timeout=240)
     assert done.returncode == -signal.SIGKILL
-    deadline = time.monotonic() + 20
+    deadline = time.monotonic() + 120
     while left := [p for p in Path("/proc").glob("[0-9]*/cmdline") if _names(p, str(tmp_path))]:
         assert time.monotonic() < deadline, left
 

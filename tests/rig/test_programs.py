@@ -25,7 +25,7 @@ def played(folder: Path, night: str, *typed: str, box: str = "box") -> tuple[lis
         capture_output=True,
         text=True,
         check=False,
-        timeout=120,
+        timeout=360,
     )
     return done.stdout.splitlines(), done.stderr, done.returncode
 
