@@ -76,6 +76,7 @@ def asks(tool: Path, of: Smart, *words: str, starts: str = "") -> tuple[str, int
 
 def alike(said: str) -> str:
     """Without the build, the clock, and blanks at the end, where the record's own words stood."""
+    said = re.sub(r"(?m)^Copyright .*\n", "", said)
     said = re.sub(r"x86_64-linux-[\w.-]+", "KERNEL", said)
     return re.sub(r"\w{3} \w{3} [ \d]\d \d\d:\d\d:\d\d \d{4} UTC", "MOMENT", said).rstrip()
 

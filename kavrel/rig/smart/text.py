@@ -19,10 +19,8 @@ from kavrel.rig.smart.disk import (
     sized,
 )  # fmt: skip
 
-BANNER = (
-    "smartctl 7.3 2022-02-28 r5338 [x86_64-linux-6.1.0] (local build)\n"
-    "Copyright (C) 2002-22, Bruce Allen, Christian Franke, www.smartmontools.org\n\n"
-)
+# The second line of the tool says whose it is: names of people are left out.
+BANNER = "smartctl 7.3 2022-02-28 r5338 [x86_64-linux-6.1.0] (local build)\n\n"
 COLUMNS = "ID# ATTRIBUTE_NAME          FLAG     VALUE WORST THRESH TYPE      UPDATED  WHEN_FAILED RAW_VALUE"
 # How far it has come with its own checks, and what it is able to; the same for every disk here.
 ABLE = """General SMART Values:
