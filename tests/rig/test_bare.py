@@ -181,9 +181,10 @@ def test_a_box_that_boots_from_a_data_disk_makes_its_pool_of_the_rest(
 def test_many_boxes_that_boot_from_a_data_disk_make_their_pools(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    plans = {n: booting(box_of_any(n, monkeypatch), n) for n in some(range(200, 225))}
+    seeds = some(range(200, 225))
+    plans = {n: booting(box_of_any(n, monkeypatch), n) for n in seeds}
     able = {n: plan for n, plan in plans.items() if plan}
-    assert len(able) > 20
+    assert len(able) > 0.8 * len(seeds)
     for seed, plan in able.items():
         boots_from_data_and_holds(plan, tmp_path / str(seed))
 
