@@ -138,7 +138,10 @@ def _written(days: Days, box: Box, root: Path) -> str:
     for block in Layers(box).disks.values():
         (root / "sys/block" / block.path.removeprefix("/dev/") / "device").mkdir(parents=True)
     for array in Layers(box).arrays:
-        (root / "sys/block" / array.block.path.removeprefix("/dev/")).mkdir(parents=True)
+        counts = root / "sys/block" / array.block.path.removeprefix("/dev/") / "md"
+        counts.mkdir(parents=True)
+        if array.level != "0":  # nothing to hold against anything
+            (counts / "mismatch_cnt").write_text("0\n", encoding="utf-8")
     for folder in folders(plan).values():
         if box.is_folder(folder):
             (root / folder.lstrip("/")).mkdir(parents=True, exist_ok=True)

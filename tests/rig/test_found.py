@@ -112,6 +112,20 @@ def test_a_disk_that_died_is_seen_by_every_tool(
     assert ("pools", "state", True) in found
 
 
+@pytest.mark.parametrize(("family", "system"), [("mirror", "zfs"), ("copies2", "btrfs")])
+def test_a_disk_whose_plug_sits_badly_stands_out_in_a_pool_that_is_well(
+    family: str, system: str
+) -> None:
+    plan = made(family, system, False, (2,))
+    with rig(plan, BEGAN) as days:
+        before = differences(days)
+        days.lab.drives["box2"].garbled = 134
+        (more,) = set(differences(days)) - set(before)
+        assert more == ("disks", "errors", True)
+        (pool,) = (p for p in seen(days).pools if p.counted)
+        assert (pool.state, pool.counted[0].errors) == ("online", "134 checksum")
+
+
 def test_a_pool_that_waits_for_its_passphrase_is_missing_until_it_is_opened() -> None:
     plan = made("raid5", "ext4", True, (3,))
     with rig(plan, BEGAN) as days:

@@ -315,6 +315,15 @@ class _Reader:
             self.agreed += 1
         if seen.errors:
             yield off("errors", "none", seen.errors, **bad)
+        for one in seen.counted:
+            disk = self.known.disks.get(one.device)
+            if disk is None:
+                yield off("errors", "none", f"{one.errors} errors counted at {one.device}", **bad)
+            else:
+                there = f"{one.errors} errors counted in pool {pool.name}"
+                yield self.say(
+                    "different", "disks", disk.id, disk.label, "errors", "none", there, **bad
+                )
         if not pool.standing:
             yield off("standing", "wanted, not made yet", "it stands")
             yield from self._begun_anew(pool)

@@ -54,6 +54,16 @@ class SeenDisk(Readings):
     paths: tuple[str, ...] = ()
 
 
+class Counted(Seen):
+    """Errors that a store counted at a member since somebody cleared them: `75 write, 3 read errors`.
+
+    `device` is that of a disk, as `SeenDisk.device`, or the member's name where no disk is known by it.
+    """
+
+    device: str
+    errors: str
+
+
 class SeenPool(Seen):
     """A store: what made it, of which disks, and how it is.
 
@@ -81,6 +91,7 @@ class SeenPool(Seen):
     ashift: int | None = None
     encrypted: bool = False
     errors: str = ""
+    counted: tuple[Counted, ...] = ()
     scrubbed_at: float | None = None
     busy: str = ""
 

@@ -77,6 +77,8 @@ COMMANDS = (
 FILES = (
     ("os-release", "etc/os-release"),
     ("mdstat", "proc/mdstat"),
+    ("md-counts", "sys/block/md*/md/mismatch_cnt"),
+    ("md-counts", "sys/block/md*/md/dev-*/errors"),
     ("meminfo", "proc/meminfo"),
     ("fstab", "etc/fstab"),
     ("snapraid.conf", "etc/snapraid*.conf"),
@@ -345,6 +347,7 @@ class Look:
                 "btrfs-snapshots",
                 ["btrfs", "subvolume", "list", "-s", "-r", "-u", "-q", "-R", place],
             )
+            self.run("btrfs-stats", ["btrfs", "device", "stats", place])
             self.run("btrfs-quotas", ["btrfs", "qgroup", "show", "--raw", "-r", place])
         for place in (p for kind in ("ext4", "xfs") for p in mounted(kind, "prjquota")):
             self.run("project-quotas", [*PROJECT_LIMITS.split(" "), place])

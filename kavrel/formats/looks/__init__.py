@@ -5,6 +5,7 @@ from kavrel.formats.looks.btrfs import (
     BTRFS_QUOTAS,
     BTRFS_SHOW,
     BTRFS_SNAPSHOTS,
+    BTRFS_STATS,
     BTRFS_SUBVOLUMES,
     BTRFS_USAGE,
 )
@@ -28,7 +29,7 @@ from kavrel.formats.looks.limits import PROJECT_QUOTAS, USER_QUOTAS, USERSPACE
 from kavrel.formats.looks.listing import ListingReader
 from kavrel.formats.looks.lsblk import LSBLK, LSBLK_TABLE
 from kavrel.formats.looks.lvm import LVS, PVS, VGS
-from kavrel.formats.looks.md import MDADM, MDSTAT
+from kavrel.formats.looks.md import MD_COUNTS, MDADM, MDSTAT
 from kavrel.formats.looks.mounts import DF, DU, FINDMNT
 from kavrel.formats.looks.points import OURS, REPOSITORY, RUN
 from kavrel.formats.looks.smartctl import SMARTCTL, SMARTCTL_TEXT
@@ -63,6 +64,7 @@ LISTINGS: Registry[ListingReader] = Registry(
         ZFS_SNAPSHOTS,
         MDSTAT,
         MDADM,
+        MD_COUNTS,
         PVS,
         VGS,
         LVS,
@@ -71,6 +73,7 @@ LISTINGS: Registry[ListingReader] = Registry(
         BTRFS_SUBVOLUMES,
         BTRFS_SNAPSHOTS,
         BTRFS_QUOTAS,
+        BTRFS_STATS,
         PROJECT_QUOTAS,
         USER_QUOTAS,
         USERSPACE,

@@ -14,6 +14,14 @@ SUBVOLUME = re.compile(
     r"(?:parent_uuid (\S+)\s+)?(?:received_uuid (\S+)\s+)?(?:uuid (\S+) )?path (.+)$"
 )
 QUOTA = re.compile(r"^0/(\d+)\s+(\d+)\s+(\d+)\s+(none|\d+)")
+COUNTED = {
+    "write_io_errs": "write",
+    "read_io_errs": "read",
+    "flush_io_errs": "flush",
+    "corruption_errs": "checksum",
+    "generation_errs": "generation",
+}
+COUNT = re.compile(rf"^\[(.+)\]\.({'|'.join(COUNTED)})\s+(\d+)$")
 POINT = re.compile(r"(?:^|/)lab-[a-z0-9-]+-\d{8}T\d{6}Z$")
 
 
@@ -127,6 +135,20 @@ def read_quotas(listing: Listing, notes: Notes) -> None:
             listing.puzzled(line)
 
 
+def read_stats(listing: Listing, notes: Notes) -> None:
+    """Errors that a file system counted at each of its devices. Source: btrfs-device(8), DEVICE STATS."""
+    place = listing.asked.rpartition(" ")[2]
+    counted = notes.store("btrfs stats", place)
+    for line in listing.text.splitlines():
+        match = COUNT.match(line)
+        if match:
+            device, kind, many = match.groups()
+            counted.counts(device, {COUNTED[kind]: many})
+            listing.took()
+        elif line.strip():
+            listing.puzzled(line)
+
+
 BTRFS_SHOW = ListingReader(
     "btrfs-show",
     "btrfs filesystem show --raw",
@@ -146,3 +168,9 @@ BTRFS_SNAPSHOTS = ListingReader(
     "btrfs-snapshots", "btrfs subvolume list -s", read_snapshots, None, ("btrfs points",)
 )
 BTRFS_QUOTAS = ListingReader("btrfs-quotas", "btrfs qgroup show --raw -r", read_quotas)
+BTRFS_STATS = ListingReader(
+    "btrfs-stats",
+    "btrfs device stats",
+    read_stats,
+    lambda t: bool(re.match(r"\s*\[.+\]\.write_io_errs", t)),
+)

@@ -1,6 +1,6 @@
 """A listing that a machine printed, what was made of it, and where readers put what it says."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -78,7 +78,10 @@ class Vdev:
 
 @dataclass
 class Store:
-    """A pool, an array or a file system over several disks, in its own tool's words."""
+    """A pool, an array or a file system over several disks, in its own tool's words.
+
+    `counted` has the errors of each member, kind by kind, as the tool writes their number.
+    """
 
     name: str
     maker: str
@@ -87,6 +90,13 @@ class Store:
     vdevs: list[Vdev] = field(default_factory=list)
     spares: list[str] = field(default_factory=list)
     facts: dict[str, Any] = field(default_factory=dict)
+    counted: dict[str, dict[str, str]] = field(default_factory=dict)
+
+    def counts(self, device: str, errors: Mapping[str, str]) -> None:
+        """Its tool counted errors of a member, kind by kind; none of those that are 0 is kept."""
+        for kind, many in errors.items():
+            if many.strip("0-"):
+                self.counted.setdefault(device, {})[kind] = many
 
 
 def worst(states: Iterable[str]) -> str:

@@ -1,4 +1,4 @@
-"""/proc/mdstat and `mdadm --detail --export`. Source: md(4), mdadm(8)."""
+"""/proc/mdstat, `mdadm --detail --export` and what the kernel counts. Source: md(4), mdadm(8)."""
 
 import re
 
@@ -78,9 +78,31 @@ def read_detail(listing: Listing, notes: Notes) -> None:
     listing.took()
 
 
+def read_counts(listing: Listing, notes: Notes) -> None:
+    """Sectors that differed at the last check, or errors of reading that a member outlived.
+
+    Source: md(4), SYSFS INTERFACE; the kernel's admin-guide/md.
+    """
+    where = re.fullmatch(
+        r"/sys/block/(md[\w-]*)/md/(?:mismatch_cnt|dev-(.+)/errors)", listing.asked
+    )
+    many = number(listing.text.strip())
+    if where is None or many is None:
+        listing.puzzled(listing.text[:200])
+        return
+    array, member = where.groups()
+    store = notes.store("md", f"/dev/{array}")
+    if member:
+        store.counts(f"/dev/{member.replace('!', '/')}", {"read": str(many)})
+    else:
+        store.facts["differ"] = many
+    listing.took()
+
+
 MDSTAT = ListingReader(
     "mdstat", "/proc/mdstat", read_mdstat, lambda t: t.lstrip().startswith("Personalities"), ("md",)
 )
 MDADM = ListingReader(
     "mdadm", "mdadm --detail --export", read_detail, lambda t: "MD_LEVEL=" in t[:200]
 )
+MD_COUNTS = ListingReader("md-counts", "/sys/block/md*/md/mismatch_cnt", read_counts)

@@ -1,11 +1,12 @@
 """What the listings of one machine say, put together: which disk is in which pool, and what lies on it."""
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.seen.machine import (
+    Counted,
     Machine,
     Readings,
     SeenDataset,
@@ -311,6 +312,7 @@ def _zfs(notes: Notes, store: Store, devices: _Devices) -> SeenPool:
         ashift=facts.get("ashift") or None,
         encrypted=str(root.get("encryption", "off")) != "off",
         errors="" if facts.get("errors", "").startswith("No known") else facts.get("errors", ""),
+        counted=tuple(_counted(devices, store.counted)),
         scrubbed_at=facts.get("scrubbed_at"),
         busy=facts.get("busy") or "",
     )
@@ -354,6 +356,8 @@ def _btrfs(notes: Notes, store: Store, devices: _Devices, sources: set[str]) -> 
         below = _array(notes, next(iter(sources)), devices)
         family, groups = below if below else (family, groups)
     condition = _condition(devices, sources)
+    stats = (s for (maker, at), s in notes.stores.items() if maker == "btrfs stats" and at in spots)
+    counted = _counted(devices, next((s.counted for s in stats), {}))
     gone = (*(g for v in store.vdevs for g in v.gone), *condition["gone"])
     state = store.state if store.state != "online" else condition["state"]
     return SeenPool(
@@ -361,7 +365,9 @@ def _btrfs(notes: Notes, store: Store, devices: _Devices, sources: set[str]) -> 
         filesystem="btrfs",
         family=family,
         groups=groups,
-        **(condition | {"gone": gone, "state": state}),
+        **(
+            condition | {"gone": gone, "state": state, "counted": (*condition["counted"], *counted)}
+        ),
         size_bytes=notes.mounts.get(place, {}).get("size"),
         used_bytes=notes.mounts.get(place, {}).get("used") or store.facts.get("used"),
         path=place,
@@ -476,7 +482,20 @@ def _condition(devices: _Devices, sources: Iterable[str]) -> dict[str, Any]:
         "spares": tuple(sorted({d for a in arrays for s in a.spares for d in devices.disks_of(s)})),
         "gone": tuple(g for a in arrays for v in a.vdevs for g in v.gone),
         "busy": next((str(a.facts["busy"]) for a in arrays if a.facts.get("busy")), ""),
+        "errors": "; ".join(
+            f"{a.facts['differ']:,} sectors of {a.name} differ between its disks"
+            for a in arrays
+            if a.facts.get("differ")
+        ),
+        "counted": tuple(c for a in arrays for c in _counted(devices, a.counted)),
     }
+
+
+def _counted(devices: _Devices, members: Mapping[str, Mapping[str, str]]) -> Iterator[Counted]:
+    """Errors of members, by the disk that each is on."""
+    for name, errors in members.items():
+        disk = next(iter(sorted(devices.disks_of(name))), name)
+        yield Counted(device=disk, errors=", ".join(f"{n} {k}" for k, n in errors.items()))
 
 
 # -- data and points -------------------------------------------------------------------------------

@@ -8,6 +8,9 @@ from kavrel.formats.looks.listing import Listing, ListingReader, Notes, Store, V
 
 APART = ("logs", "cache", "spares", "special", "dedup")
 GROUP = re.compile(r"^(mirror|raidz[123]?|draid\S*|replacing|spare|indirect)(-[0-9]+)?$")
+COUNTED = ("read", "write", "checksum")
+# How far it is set in, name, state, the device that it was, errors that it counted.
+Row = tuple[int, str, str, str, dict[str, str]]
 GONE = ("UNAVAIL", "REMOVED", "FAULTED", "OFFLINE")
 FIELD = re.compile(
     r"^\s*(pool|state|status|action|see|scan|config|errors|remove|checkpoint):\s?(.*)$"
@@ -17,7 +20,7 @@ FIELD = re.compile(
 def read_status(listing: Listing, notes: Notes) -> None:
     """Pools with their groups, members and states."""
     store: Store | None = None
-    drawn: list[tuple[int, str, str, str]] = []
+    drawn: list[Row] = []
     field = ""
     for line in listing.text.splitlines():
         match = FIELD.match(line)
@@ -39,17 +42,19 @@ def read_status(listing: Listing, notes: Notes) -> None:
     _draw(store, drawn, listing)
 
 
-def _row(line: str, drawn: list[tuple[int, str, str, str]], listing: Listing) -> None:
+def _row(line: str, drawn: list[Row], listing: Listing) -> None:
     bare = line.strip()
     if not bare or bare.startswith("NAME "):
         return
     indent = len(line.expandtabs(8)) - len(line.expandtabs(8).lstrip())
     cells = bare.split()
     was = bare.partition(" was ")[2].strip().split(" ")[0]
-    drawn.append((indent, cells[0], cells[1] if len(cells) > 1 else "", was))
+    # `12`, or `1.50K`.
+    counts = dict(zip(COUNTED, cells[2:5], strict=False))
+    drawn.append((indent, cells[0], cells[1] if len(cells) > 1 else "", was, counts))
 
 
-def _draw(store: Store | None, drawn: list[tuple[int, str, str, str]], listing: Listing) -> None:
+def _draw(store: Store | None, drawn: list[Row], listing: Listing) -> None:
     if store is None:
         return
     store.vdevs, store.spares = [], []
@@ -62,7 +67,7 @@ def _draw(store: Store | None, drawn: list[tuple[int, str, str, str]], listing: 
         listing.puzzled(f"pool {store.name}: no disks are shown")
         return
     base, section, group = drawn[0][0], "", None
-    for indent, name, state, was in drawn[1:]:
+    for indent, name, state, was, counts in drawn[1:]:
         listing.took()
         if indent <= base:
             section, group = name, None
@@ -73,6 +78,8 @@ def _draw(store: Store | None, drawn: list[tuple[int, str, str, str]], listing: 
         kind = GROUP.match(name)
         if kind and kind.group(1) in ("replacing", "spare"):
             continue  # its two disks are one place of the group
+        if not kind:
+            store.counts(was or name, counts)
         if kind:
             group = Vdev(kind.group(1) if kind.group(1) != "raidz" else "raidz1")
             _place(store, section, group)

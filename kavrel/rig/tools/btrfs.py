@@ -73,7 +73,7 @@ def _said(box: Box, words: list[str], stdin: bytes) -> Said:
         box.lab.scrubbed(box, store)
         return FINE
     if asked == ("device", "stats"):
-        return _stats(box, names[2], "z" in flags)
+        return _stats(box, names[2], flags)
     return failed(f"btrfs: unknown token '{' '.join(words[:2])}'")
 
 
@@ -180,20 +180,21 @@ def _received_whole(box: Box, folder: str, stream: Stream) -> Said:
     return FINE
 
 
-def _stats(box: Box, folder: str, reset: bool = False) -> Said:
+def _stats(box: Box, folder: str, flags: set[str]) -> Said:
+    """Errors counted at each device; with -c the code says whether there are any, -z sets them to 0."""
     data, _ = box.find(folder)
     store = box.stores.get(data.name.partition("/")[0])
     if store is None or not is_btrfs(box, data):
-        return failed(f"ERROR: getting device info for {folder} failed")
+        return failed(f"ERROR: not a btrfs filesystem: {folder}")
     drives = [box.lab.drives[d] for d in store.pool.disks]
     paths = {d.disk.id: path for path, d in answering(box)}
     rows = []
     for n, drive in enumerate(drives, 1):
         name = f"[{paths.get(drive.disk.id, f'devid:{n}')}]"
-        rows += [f"{name}.read_io_errs    {drive.bad_sectors}"]
-        rows += [f"{name}.corruption_errs {drive.garbled}"]
-    said = lines(*rows)
+        counts = {"write_io": 0, "read_io": drive.bad_sectors, "flush_io": 0}
+        counts |= {"corruption": drive.garbled, "generation": 0}
+        rows += [f"{name}.{f'{kind}_errs':16} {many}" for kind, many in counts.items()]
     ill = any(d.bad_sectors or d.garbled for d in drives)
-    for drive in drives if reset else ():
+    for drive in drives if "z" in flags else ():
         drive.garbled = 0
-    return Said(64, said.out, "") if ill else said
+    return Said(64 if ill and "c" in flags else 0, lines(*rows).out)

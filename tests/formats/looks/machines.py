@@ -172,7 +172,9 @@ def snapshots(*points: tuple[str, str, float]) -> tuple[str, str, str]:
     return ("zfs-snapshots", "zfs list -Hp -t snapshot", rows)
 
 
-def nas(*more: tuple[str, str, str], host: str = "nas", at: str = AT) -> bytes:
+def nas(
+    *more: tuple[str, str, str], host: str = "nas", at: str = AT, status: str = STATUS
+) -> bytes:
     """A box with four disks as RAIDZ1, a spare, data in a tree, a share, people and hourly points."""
     letters = "abcde"
     disks = [disk(f"sd{x}", f"H{n}") for n, x in enumerate(letters, 1)]
@@ -181,7 +183,7 @@ def nas(*more: tuple[str, str, str], host: str = "nas", at: str = AT) -> bytes:
         host,
         lsblk(system_disk(), *disks),
         *(smart(f"/dev/sd{x}", f"H{n}") for n, x in enumerate(letters, 1)),
-        ("zpool-status", "zpool status -P", STATUS),
+        ("zpool-status", "zpool status -P", status),
         ("zpool-get", "zpool get -Hp ashift", "tank\tashift\t12\tlocal\n"),
         ("zfs-list", "zfs list -Hp", ZFS),
         snapshots(*hourly),

@@ -1,6 +1,8 @@
 """Listings of machines: what is understood of each, and what is said of the rest."""
 
 import json
+import os
+import re
 import subprocess
 from collections.abc import Iterator
 from datetime import UTC, datetime
@@ -116,6 +118,23 @@ def test_a_degraded_pool_says_who_is_gone_and_what_it_is_busy_with() -> None:
     assert "resilver in progress" in pool.busy
     machine, heard = read(("mdstat", "/proc/mdstat", MDSTAT), lsblk(*disks))
     assert not any(h.not_understood for h in heard)
+
+
+def test_an_array_says_what_differed_and_which_member_was_hard_to_read() -> None:
+    """Files of the kernel, one number each. Source: md(4), SYSFS INTERFACE; its admin-guide/md."""
+    main = {"target": "/srv/main", "source": "/dev/md0", "fstype": "ext4"}
+    machine, heard = read(
+        lsblk(system_disk(), *md_on("a", "b", "c", "d")),
+        ("mdstat", "/proc/mdstat", MDSTAT),
+        ("findmnt", "findmnt", json.dumps({"filesystems": [main]})),
+        ("md-counts", "/sys/block/md0/md/mismatch_cnt", "1280\n"),
+        ("md-counts", "/sys/block/md0/md/dev-sda1/errors", "0\n"),
+        ("md-counts", "/sys/block/md0/md/dev-sdc1/errors", "20\n"),
+    )
+    assert not [h for h in heard if h.not_understood]
+    (pool,) = machine.pools
+    assert pool.errors == "1,280 sectors of /dev/md0 differ between its disks"
+    assert [(c.device, c.errors) for c in pool.counted] == [("/dev/sdc", "20 read")]
 
 
 def md_on(*letters: str) -> list[dict[str, Any]]:
@@ -328,6 +347,38 @@ def test_a_real_btrfs_with_subvolumes_points_and_quotas(two_disks: Path) -> None
     assert (files.quota_bytes, files.pool) == (50 * 2**20, "main")
     points = [p for p in machine.points if p.place == str(place / "files")]
     assert [(p.maker, p.ours, len(p.times)) for p in points] == [("hourly", True, 1)]
+
+
+def test_errors_that_a_real_btrfs_counted_stand_at_their_device(
+    two_disks: Path, tmp_path: Path
+) -> None:
+    """One of its disks is spoiled below it, and all of it is read."""
+    first, second = _loops(two_disks)
+    files = (two_disks / "data").open("wb")
+    with files:
+        files.write(os.urandom(20 * 2**20))
+        os.fsync(files.fileno())
+    said("umount", two_disks)
+    with (tmp_path / "2.img").open("r+b") as disk_of_it:
+        disk_of_it.seek(40 * 2**20)
+        disk_of_it.write(bytes(200 * 2**20))
+    said("mount", f"/dev/{first}", two_disks)
+    said("btrfs", "scrub", "start", "-B", two_disks)
+    machine, heard = read(
+        lsblk(*(disk(n, n.upper(), children=[]) for n in (first, second))),
+        ("btrfs-show", "btrfs filesystem show --raw", said("btrfs", "filesystem", "show", "--raw")),
+        (
+            "btrfs-stats",
+            f"btrfs device stats {two_disks}",
+            said("btrfs", "device", "stats", two_disks),
+        ),
+        ("findmnt", "findmnt", said(*FINDMNT)),
+    )
+    assert not [h for h in heard if h.not_understood], heard
+    pool = next(p for p in machine.pools if p.path == str(two_disks))
+    (counted,) = pool.counted
+    assert counted.device == f"/dev/{second}"
+    assert re.fullmatch(r"[1-9]\d* checksum", counted.errors)
 
 
 def _loops(place: Path) -> list[str]:

@@ -92,6 +92,19 @@ def test_everything_of_a_box_is_taken_over_and_then_nothing_differs() -> None:
     assert {t.what for t in again.things} == {"same"}
 
 
+def test_errors_that_a_pool_counted_stand_at_the_disk_that_made_them() -> None:
+    """Rows as OpenZFS 2.1.11 drew them of a disk that answered nothing any more: the pool stays ONLINE."""
+    row = "ata-HERON_4000_H3-part1  ONLINE       0     0     0"
+    assert row in STATUS
+    ill = STATUS.replace(row, "ata-HERON_4000_H3-part1  ONLINE       3 1.50K     0")
+    plan, _ = taken(nas())
+    found = [d for d in drifted(plan, nas(status=ill)).differences if d.field == "errors"]
+    (third,) = (d for d in plan.disks if d.serial == "H3")
+    assert [(d.collection, d.about, d.seen, d.urgent) for d in found] == [
+        ("disks", third.id, "3 read, 1.50K write errors counted in pool tank", True)
+    ]
+
+
 def test_what_is_taken_needs_what_it_stands_on() -> None:
     _, offer = taken(nas())
     by_key = {t.key: t for t in offer.things}
