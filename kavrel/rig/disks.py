@@ -3,6 +3,7 @@
 from collections.abc import Collection
 from dataclasses import dataclass, field
 from typing import Literal
+from uuid import NAMESPACE_OID, uuid5
 
 from kavrel.core.plan import Disk, Pool
 from kavrel.core.pools.families import FAMILIES
@@ -22,6 +23,7 @@ class Drive:
     `sealed`: somebody locked it by hand, and it is open under the name `mapped`. `frayed`: its plug sits
     badly, and now and then a block arrives wrong; `garbled` so many did since its counters were cleared,
     `doubted`: nothing has read all of it since. `tests`: those that it ran on itself, the latest last.
+    `missed`: it was not there when its box started.
     """
 
     disk: Disk
@@ -42,10 +44,11 @@ class Drive:
     doubted: bool = False
     readings: dict[str, int] = field(default_factory=dict)
     tests: tuple[SelfTest, ...] = ()
+    missed: bool = False
 
     def renew(self, host: str) -> None:
         """A new one of its size takes its place there, plugged in well."""
-        self.alive, self.host = True, host
+        self.alive, self.host, self.missed = True, host, False
         self.loose, self.slow, self.frayed, self.garbled, self.doubted = (
             False,
             False,
@@ -60,8 +63,13 @@ class Drive:
             self.disk, self.host, self.site, self.alive, self.stolen, self.bad_sectors,
             self.loose, self.slow, self.kicked, self.frail, self.cut, self.sealed, self.mapped,
             self.frayed, self.garbled, self.doubted,
-            dict(self.readings), self.tests,
+            dict(self.readings), self.tests, self.missed,
         )  # fmt: skip
+
+
+def number_of(disk: str) -> str:
+    """By what a pool of ZFS knows a member that it cannot find."""
+    return str(uuid5(NAMESPACE_OID, f"member {disk}").int % 2**64)
 
 
 def outlived(pool: Pool, dead: Collection[str]) -> bool:

@@ -23,7 +23,7 @@ from kavrel.rig.apart import Spread
 from kavrel.rig.box import Box, Store
 from kavrel.rig.columns import human
 from kavrel.rig.data import Data, Room
-from kavrel.rig.disks import Drive, Health, health
+from kavrel.rig.disks import Drive, Health, health, number_of
 from kavrel.rig.files import File, worked_until
 from kavrel.rig.made import Made
 from kavrel.rig.people import Work
@@ -286,6 +286,8 @@ class Lab:
         for drive in self.drives.values():
             if drive.host == box.host.id:
                 drive.mapped = ""
+        for drive in (self.drives[d] for s in box.stores.values() for d in s.pool.disks):
+            drive.missed = not drive.alive or drive.host != box.host.id
 
     def scrubbed(self, box: Box, store: Store) -> None:
         """Everything on a pool is read: what its disks spoiled is mended where a second copy is."""
@@ -300,13 +302,13 @@ class Lab:
         store.scan = f"scrub repaired {human(4096 * mended)}", self.now
 
     def drive_of(self, box: Box, name: str) -> Drive | None:
-        """The disk that somebody means by an id or a serial number."""
-        word = name.removeprefix("/dev/disk/by-id/").removeprefix("ata-")
+        """The disk that somebody means by an id or a serial number, or a pool by its own number."""
+        word = name.removeprefix("/dev/disk/by-id/").removeprefix("ata-").removesuffix("-part1")
         return next(
             (
                 d
                 for d in self.drives.values()
-                if word and word in (d.disk.serial, d.disk.id, d.disk.label)
+                if word and word in (d.disk.serial, d.disk.id, d.disk.label, number_of(d.disk.id))
             ),
             None,
         )

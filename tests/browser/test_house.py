@@ -98,7 +98,7 @@ def test_hands_write_the_log_at_the_rack_without_a_network_and_it_is_sent_later(
     house.press("a disk dies, alone")
     house.reads("scrub of ridge failed")
     house.see("Command", "input").send_keys("zpool  status ridge\n")
-    house.reads("UNAVAIL")
+    house.reads("FAULTED")
     house.press("buy a disk for ridge and fit it")
     house.see("Command", "input").send_keys("zpool replace ridge LR-4137 NEW-0001\n")
     house.reads("what it prints is seen when Kavrel answers")

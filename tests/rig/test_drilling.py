@@ -64,7 +64,7 @@ def test_the_wrong_disks_pulled_take_the_pool_and_the_step_is_named(
 ) -> None:
     looked = Step("heron", "zpool status ridge")
     found = played(drilling, "one_disk", cells, looked, hands("pull d2"), hands("pull d3"))
-    assert "ata-LR-4137  UNAVAIL" in found.done[0].out
+    assert "ata-LR-4137  FAULTED" in found.done[0].out
     assert "the pool is gone" in found.done[2].out
     assert {o.worse_step for o in found.outcomes} == {2}
     assert {(o.best_seconds, o.lost_seconds) for o in found.outcomes} == {(0.0, None)}
@@ -75,7 +75,7 @@ def test_a_cable_that_came_off_is_plugged_in_and_no_disk_is_bought(
 ) -> None:
     looked = Step("heron", "zpool status ridge")
     mended = played(drilling, "cable_off", cells, looked, hands("reseat d1"))
-    assert "UNAVAIL" in mended.done[0].out
+    assert "FAULTED" in mended.done[0].out
     assert mended.left == ()
     assert {o.lost_seconds for o in mended.outcomes} == {0.0}
     bought = played(

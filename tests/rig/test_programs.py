@@ -38,7 +38,7 @@ def test_a_dead_disk_is_replaced_from_a_shell_and_it_is_judged(tmp_path: Path) -
     assert (code, wrong) == (0, "")
     told = "\n".join(said)
     assert "main is not well" in said[0]
-    assert "UNAVAIL" in told
+    assert "FAULTED" in told
     assert "hands buy main" in told
     assert "pool 'main' is healthy" in told
     assert "snaps: snapshot" in told

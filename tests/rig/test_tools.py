@@ -220,6 +220,9 @@ def test_a_pool_outlives_what_its_layout_outlives_and_says_so(box: Box) -> None:
         box_lab.drives[disk].alive = False
         box_lab.changed()
         assert box_lab.health(box.stores["main"].pool) == state
+    assert b" state: SUSPENDED" in box.command(["zpool", "status", "main"]).out
+    assert box.command(["zfs", "list"]).err == "no datasets available\n"
+    box_lab.restarted(box)
     assert box.command(["zpool", "status", "main"]).err == "cannot open 'main': no such pool\n"
     assert box.command(["ls", "-1", "/srv/main/files"]).code == 2
 

@@ -45,7 +45,8 @@ def _list(box: Box, words: list[str], stdin: bytes) -> Said:
     wanted = values.get("o", "name,used,avail,refer,mountpoint").split(",")
     rows: list[list[str]] = []
     kinds = values.get("t", "filesystem").split(",")
-    roots = names or _pools(box)
+    # Of a pool that is not in, or waits for its disks, nothing is listed.
+    roots = names or [pool for pool in _pools(box) if dataset(box, pool)]
     for name in roots:
         base, _, point = name.partition("@")
         data = dataset(box, base)

@@ -1,41 +1,22 @@
 """zpool: state of a pool, scrubs, replacing a disk. Source: zpool(8)."""
 
-from collections.abc import Iterator
-from datetime import datetime
-from uuid import NAMESPACE_OID, uuid5
-
-from kavrel.core.filesystems import FILESYSTEMS
-from kavrel.core.pools.families import FAMILIES
 from kavrel.rig.box import Box, Store
-from kavrel.rig.columns import human, table
-from kavrel.rig.layers import drives
+from kavrel.rig.columns import table
 from kavrel.rig.said import FINE, Said, failed, lines
 from kavrel.rig.tools.folders import split
+from kavrel.rig.tools.zpool_shows import (
+    answers,
+    columns,
+    health,
+    importable,
+    is_suspended,
+    is_zfs,
+    member,
+    status,
+)
 
 COLUMNS = "name,size,alloc,free,ckpoint,expandsz,frag,cap,dedup,health,altroot"
-SEE = "   see: https://openzfs.github.io/openzfs-docs/msg/ZFS-8000-"
-# Of state and remedy, as a pool says it. Source: OpenZFS 2.1.11; the first from its manual pages.
-GONE = (
-    "status: One or more devices could not be used because the label is missing or",
-    "\tinvalid.  Sufficient replicas exist for the pool to continue",
-    "\tfunctioning in a degraded state.",
-    "action: Replace the device using 'zpool replace'.",
-    f"{SEE}4J",
-)
-OFFLINE = (
-    "status: One or more devices has been taken offline by the administrator.",
-    "\tSufficient replicas exist for the pool to continue functioning in a",
-    "\tdegraded state.",
-    "action: Online the device using 'zpool online' or replace the device with",
-    "\t'zpool replace'.",
-)
-ERRORS = (
-    "status: One or more devices has experienced an unrecoverable error.  An",
-    "\tattempt was made to correct the error.  Applications are unaffected.",
-    "action: Determine if the device needs to be replaced, and clear the errors",
-    "\tusing 'zpool clear' or replace the device with 'zpool replace'.",
-    f"{SEE}9P",
-)
+UNLISTED = "errors: List of errors unavailable: pool I/O is currently suspended\n"
 
 
 def zpool(box: Box, words: list[str], stdin: bytes) -> Said:
@@ -46,24 +27,26 @@ def zpool(box: Box, words: list[str], stdin: bytes) -> Said:
     there = {
         s.name: s
         for s in box.stores.values()
-        if FILESYSTEMS[s.pool.filesystem].by_name and box.lab.health(s.pool) != "LOST"
+        if is_zfs(s) and (box.lab.health(s.pool) != "LOST" or is_suspended(box, s))
     }
     if command == "import":
-        return _imported(box, names[0]) if names else failed("no pools available to import", 0)
+        return _imported(box, names)
     if command == "get":
         return _got(box, names, there, flags, values)
     unknown = next((n for n in names[:1] if n not in there), None)
     if unknown is not None:
         return failed(f"cannot open '{unknown}': no such pool")
     asked = [there[n] for n in names[:1]] or list(there.values())
+    if command in ("scrub", "offline", "online", "replace") and is_suspended(box, asked[0]):
+        return _stopped(command, names, asked[0])
     if command == "list":
         wanted = values.get("o", COLUMNS).split(",")
         if not asked:
             return lines() if "H" in flags else lines("no pools available")
-        unknown = next((w for w in wanted if w not in _columns(box, asked[0], True)), None)
+        unknown = next((w for w in wanted if w not in columns(box, asked[0], True)), None)
         if unknown is not None:
             return failed(f"bad property list: invalid property '{unknown}'", 2)
-        rows = [[_columns(box, s, "p" in flags)[w] for w in wanted] for s in asked]
+        rows = [[columns(box, s, "p" in flags)[w] for w in wanted] for s in asked]
         return lines(*table(wanted, rows, flags))
     if command == "status":
         if "x" in flags:
@@ -75,7 +58,9 @@ def zpool(box: Box, words: list[str], stdin: bytes) -> Said:
             return lines("no pools available")
         every = [status(box, s, "P" in flags) for s in asked]
         # An empty line between two.
-        return lines(*(row for n, rows in enumerate(every) for row in [*[""] * bool(n), *rows]))
+        said = lines(*(row for n, rows in enumerate(every) for row in [*[""] * bool(n), *rows]))
+        stops = any(is_suspended(box, s) for s in asked)
+        return Said(0, said.out, UNLISTED if stops else "")
     if command == "scrub":
         for store in asked:
             box.lab.scrubbed(box, store)
@@ -83,6 +68,8 @@ def zpool(box: Box, words: list[str], stdin: bytes) -> Said:
     if command == "wait":  # what is asked of a pool here is over at once
         return FINE if names else failed("missing 'pool' argument", 2)
     if command == "clear":
+        if any(is_suspended(box, s) for s in asked):
+            return failed(f"cannot clear errors for {asked[0].name}: I/O error")
         for disk in (d for s in asked for d in s.pool.disks):
             box.lab.drives[disk].garbled = 0
         return FINE
@@ -105,7 +92,7 @@ def _got(
             return failed(f"cannot open '{name}': no such pool")
         store = there[name]
         locks = store.pool.encrypted
-        known = {key: (value, "-") for key, value in _columns(box, store, "p" in flags).items()}
+        known = {key: (value, "-") for key, value in columns(box, store, "p" in flags).items()}
         known |= {
             "ashift": (str(store.pool.ashift), "local"),
             "autotrim": ("off", "default"),
@@ -122,114 +109,38 @@ def _got(
     return lines(*table(wanted, [[r[w] for w in wanted] for r in rows], flags))
 
 
-def _columns(box: Box, store: Store, exact: bool) -> dict[str, str]:
-    def size(number: int) -> str:
-        return str(number) if exact else human(number)
-
-    room, free = store.room, store.room.capacity - store.room.used
-    state = box.lab.health(store.pool)
-    return {
-        "name": store.name,
-        "size": size(room.capacity),
-        "alloc": size(room.used),
-        "allocated": size(room.used),
-        "free": size(free),
-        "ckpoint": "-",
-        "expandsz": "-",
-        "frag": "0" if exact else "0%",
-        "cap": f"{100 * room.used // max(room.capacity, 1)}{'' if exact else '%'}",
-        "dedup": "1.00" if exact else "1.00x",
-        "health": state,
-        "altroot": "-",
-        "guid": str(uuid5(NAMESPACE_OID, store.pool.id).int % 2**64),
-    }
-
-
 def _ill(box: Box, store: Store) -> bool:
-    return box.lab.health(store.pool) != "ONLINE" or any(
+    return health(box, store) != "ONLINE" or any(
         box.lab.drives[d].bad_sectors or box.lab.drives[d].garbled for d in store.pool.disks
     )
 
 
-def _imported(box: Box, name: str) -> Said:
+def _stopped(command: str, names: list[str], store: Store) -> Said:
+    """Nothing is done to a pool that waits for its disks."""
+    what = f"{command} {store.name if command == 'scrub' else ' with '.join(names[1:])}"
+    code = 255 if command == "replace" else 1
+    return failed(f"cannot {what}: pool I/O is currently suspended", code)
+
+
+def _imported(box: Box, names: list[str]) -> Said:
+    """Zpool import, of what is not in; of a pool by its name."""
+    waiting = importable(box)
+    if not names:
+        if not waiting:
+            return failed("no pools available to import", 0)
+        # An empty line between two.
+        return lines(*(row for n, rows in enumerate(waiting) for row in [*[""] * bool(n), *rows]))
+    name = names[0]
+    if any(rows[0] == f"   pool: {name}" for rows in waiting):
+        said = lines("\tDestroy and re-create the pool from", "\ta backup source.")
+        return Said(1, said.out, f"cannot import '{name}': no such pool or dataset\n")
     store = box.stores.get(name)
-    if (
-        store is None
-        or not FILESYSTEMS[store.pool.filesystem].by_name
-        or box.lab.health(store.pool) == "LOST"
-    ):
+    if store is None or not is_zfs(store) or box.lab.health(store.pool) == "LOST":
         return failed(f"cannot import '{name}': no such pool available")
     return failed(
         f"cannot import '{name}': a pool with that name already exists\n"
         "use the form 'zpool import <pool | id> <newpool>' to give it a new name"
     )
-
-
-def status(box: Box, store: Store, by_path: bool = False) -> list[str]:
-    """What `zpool status` prints of a pool; its members by their devices with -P."""
-    devices = {d.disk.id: path for path, d in drives(box)} if by_path else {}
-    lab, pool = box.lab, store.pool
-    state, word = lab.health(pool), FAMILIES[pool.family].vdev_word
-
-    def shown(disk: str) -> str:
-        if disk in devices:
-            return f"{devices[disk]}1"
-        serial = lab.drives[disk].disk.serial
-        return f"ata-{serial}" if serial else disk
-
-    rows: list[tuple[str, str, int | None, int]] = []  # name as it is set in, state, read, checksum
-
-    def member(disk: str, inset: str) -> None:
-        drive = lab.drives[disk]
-        here = drive.alive and drive.host == pool.host
-        state = "UNAVAIL" if not here else "OFFLINE" if drive.kicked else "ONLINE"
-        rows.append((inset + shown(disk), state, drive.bad_sectors * here, drive.garbled * here))
-
-    rows.append((store.name, state, 0, 0))
-    for n, group in enumerate(pool.groups):
-        dead = any(not lab.drives[d].alive or lab.drives[d].kicked for d in group)
-        if word:
-            rows.append((f"  {word}-{n}", "DEGRADED" if dead else "ONLINE", 0, 0))
-        for disk in group:
-            member(disk, "    " if word else "  ")
-    if pool.spares:
-        rows.append(("spares", "", None, 0))
-        rows += [(f"  {shown(d)}", "AVAIL", None, 0) for d in pool.spares]
-    wide = max(10, *(len(name) for name, *_ in rows))
-    drawn = [
-        f"\t{name:{wide}}  {state:8}".rstrip()
-        if read is None
-        else f"\t{name:{wide}}  {state:8} {read:5} {0:5} {wrong:5}"
-        for name, state, read, wrong in rows
-    ]
-    return [
-        f"  pool: {store.name}",
-        f" state: {state}",
-        *_of_state(box, store),
-        *_scanned(box, store),
-        "config:",
-        "",
-        f"\t{'NAME':{wide}}  {'STATE':8} {'READ':>5} WRITE CKSUM",
-        *drawn,
-        "",
-        "errors: No known data errors",
-    ]
-
-
-def _scanned(box: Box, store: Store) -> Iterator[str]:
-    """When all of it was read last, dated as C's asctime does."""
-    if store.scan:
-        what, when = store.scan
-        day = datetime.fromtimestamp(when, box.lab.zone).strftime("%a %b %e %H:%M:%S %Y")
-        yield f"  scan: {what} in 00:00:00 with 0 errors on {day}"
-
-
-def _of_state(box: Box, store: Store) -> tuple[str, ...]:
-    """What a pool that is not well says of itself, and what it asks for."""
-    of = [box.lab.drives[d] for d in store.pool.disks]
-    if box.lab.health(store.pool) == "DEGRADED":
-        return OFFLINE if all(d.alive and d.host == store.pool.host for d in of) else GONE
-    return ERRORS if any(d.garbled for d in of) else ()
 
 
 def _switched(box: Box, store: Store, names: list[str], command: str) -> Said:
@@ -239,6 +150,14 @@ def _switched(box: Box, store: Store, names: list[str], command: str) -> Said:
         return failed(f"cannot {command} {names[0] if names else ''}: no such device in pool")
     was, drive.kicked = drive.kicked, command == "offline"
     box.lab.changed()
+    if command == "online" and not answers(drive, store):
+        lost = member(box, store, drive.disk.id).state == "UNAVAIL"
+        return lines(
+            f"warning: device '{names[0]}' onlined, but remains in faulted state",
+            "use 'zpool replace' to replace devices that are no longer present"
+            if lost
+            else "use 'zpool clear' to restore a faulted device",
+        )
     if box.lab.health(store.pool) == "LOST":
         drive.kicked = was
         box.lab.changed()
