@@ -50,7 +50,7 @@ def _of_store(store: Store) -> Iterator[str]:
         yield "btrfs filesystem show"
         yield from (f"btrfs {line} {store.at}" for line in ("device stats", "subvolume list"))
     if family.md_level or family.cuts:
-        yield "cat /proc/mdstat"
+        yield from ("cat /proc/mdstat", "cat /sys/block/md*/md/mismatch_cnt")
     if family.cuts:
         yield from ("pvs", "vgs", "lvs")
     yield f"findmnt {store.at}"

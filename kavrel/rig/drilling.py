@@ -565,7 +565,7 @@ class Play:
             said = box.command(words, stdin)
         except FileNotFoundError:
             return failed(f"sh: 1: {words[0]}: not found", 127)
-        self._mark_back(shlex.join(words))
+        self._mark_back()
         return said
 
     def _typed(self, step: Step) -> Said:
@@ -583,7 +583,7 @@ class Play:
         if words[0].rpartition("/")[2] == "lab-job":
             return self._lab_job(box, words[1:])
         said = piped(box, step.line)
-        self._mark_back(step.line)
+        self._mark_back()
         return said
 
     def _lab_job(self, box: Box, words: list[str]) -> Said:
@@ -593,28 +593,23 @@ class Play:
         ended = Hands(box, json.dumps(hands.jobs())).run(*words)
         return Said(ended.code, ended.out.encode(), ended.err)
 
-    def _mark_back(self, line: str) -> None:
+    def _mark_back(self) -> None:
         """What somebody brought back is known by what it is of: the files in it say so."""
-        for box in self.lab.boxes.values():
-            for data in box.datas.values():
-                for dataset in self.datasets:
-                    notes = self.victims[dataset] or self._notes(dataset)
-                    same = sum(
-                        data.files.get(n) is not None and data.files[n].mark == f.mark
-                        for n, f in notes.items()
-                    )
-                    known = "back" in data.props or data.read_only or self._is_copy(data)
-                    if notes and same * 2 > len(notes) and not known:
-                        data.props["back"] = dataset
+        notes = {d: self.victims[d] or self._notes(d) for d in self.datasets}
+        copies = self._copies()
+        for data in (d for box in self.lab.boxes.values() for d in box.datas.values()):
+            if "back" in data.props or data.read_only or id(data) in copies:
+                continue
+            for dataset, of in notes.items():
+                same = sum(n in data.files and data.files[n].mark == f.mark for n, f in of.items())
+                if of and same * 2 > len(of):
+                    data.props["back"] = dataset
+                    break
 
-    def _is_copy(self, data: Data) -> bool:
-        """Whether it is where a job keeps a copy: nobody works there."""
-        return any(
-            data is one
-            for job in self.lab.plan.jobs
-            if job.target_pool and KINDS[job.kind].copies
-            for one in self.lab.copies_of(job)
-        )
+    def _copies(self) -> set[int]:
+        """Where jobs keep copies, by their identity: nobody works there."""
+        jobs = (j for j in self.lab.plan.jobs if j.target_pool and KINDS[j.kind].copies)
+        return {id(data) for job in jobs for data in self.lab.copies_of(job)}
 
     def _notes(self, dataset: str) -> dict[str, File]:
         work = self.lab.work_of(dataset)

@@ -384,9 +384,8 @@ class Lab:
     def copies_of(self, job: Job) -> Iterator[Data]:
         """Where a job's copies lie that lab-job itself makes."""
         box = self.boxes[self.index.pools[job.target_pool or ""].host]
-        for dataset in job.datasets:
-            at = copy_folders(self.plan)[job.id, dataset]
-            yield from (d for d in box.datas.values() if d.at == at)
+        places = {copy_folders(self.plan)[job.id, dataset] for dataset in job.datasets}
+        yield from (d for d in box.datas.values() if d.at in places)
 
     def place(self, pool: str) -> Place:
         """A pool as a store."""
