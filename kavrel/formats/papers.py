@@ -26,7 +26,7 @@ from kavrel.formats.servers import files
 from kavrel.formats.servers.bundle import bundle
 from kavrel.formats.servers.page import page_values
 from kavrel.formats.servers.setup import setup_script
-from kavrel.formats.servers.site import hosts_with, hosts_with_pools, hosts_with_works
+from kavrel.formats.servers.site import hosts_set_up, hosts_with, hosts_with_works
 from kavrel.formats.timers import crontab, timers_zip
 
 
@@ -223,7 +223,7 @@ PAPERS: Mapping[str, Paper] = {
             "text/x-shellscript",
             "makes wanted pools, datasets, quotas and accounts; asks before it wipes, can be run again",
             lambda o, host: setup_script(o.plan, host, o.origin, o.evaluation.today),
-            _open(hosts_with_pools),
+            _open(hosts_set_up),
         ),
         _served("exports", "nfs", "what NFS offers, and to whom", files.nfs_exports),
         _served("rsyncd.conf", "rsync", "the rsync daemon's modules", files.rsyncd_conf),
@@ -238,14 +238,14 @@ PAPERS: Mapping[str, Paper] = {
             "text/plain",
             "what is mounted: by UUID, and a start goes on without what is dead or pulled out",
             lambda o, host: files.fstab(o.plan, host, o.origin),
-            _open(hosts_with_pools),
+            _open(hosts_set_up),
         ),
         Paper(
             "nftables.conf",
             "text/plain",
             "the firewall: only what is served, only to those it is served to",
             lambda o, host: files.nftables_conf(o.plan, host, o.origin),
-            _open(hosts_with_pools),
+            _open(hosts_set_up),
         ),
         Paper(
             "values.txt",

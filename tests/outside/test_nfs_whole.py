@@ -11,9 +11,9 @@ import pytest
 
 from kavrel.core.consistency import problems
 from kavrel.core.evaluate import evaluate
-from kavrel.core.plan import Dataset, Export, Plan
+from kavrel.core.plan import App, Dataset, Export, Host, Mount, Plan
 from kavrel.core.shares.names import folders
-from kavrel.formats.servers.files import nfs_exports
+from kavrel.formats.servers.files import fstab, nfs_exports
 from tests.builders import TODAY
 from tests.conftest import needs
 from tests.outside import uml
@@ -108,6 +108,52 @@ serve 192.168.1.10/24 {numbers}
     expected = {n: dict(cells) for n, cells in PREDICTED.items()}
     del expected[70]["films"]
     assert seen == expected, out
+
+
+def test_an_application_on_another_box_finds_its_data_where_the_papers_say(tmp_path: Path) -> None:
+    """The other box takes the plan's fstab: the application reads there as itself, and nobody else does.
+
+    It comes up before the server does, as after a power cut: `bg` tries again until it is there.
+    """
+    base = plan("ext4")
+    small = {"id": "mini", "name": "mini", "site": base.sites[0].id, "addressing": "static"}
+    path = {"id": "m", "app": "gallery", "dataset": "files", "inside": "/photos", "may": "read"}
+    ana, *others = base.accounts
+    numbered = ana.model_copy(update={"number": 3001})
+    ours = base.model_copy(
+        update={
+            "accounts": (numbered, *others),
+            "hosts": (*base.hosts, Host.model_validate(small | {"address": "192.168.1.50"})),
+            "apps": (App(id="gallery", name="gallery", host="mini", account=ana.id),),
+            "mounts": (Mount.model_validate(path),),
+        }
+    )
+    assert not problems(ours)
+    (tmp_path / "exports").write_text(nfs_exports(ours, "box", "revision 1"), encoding="utf-8")
+    (tmp_path / "far").write_text(fstab(ours, "mini", "revision 1"), encoding="utf-8")
+    may = {login: f"setpriv --reuid={login} --clear-groups sh -c" for login in ("ana", "bo")}
+    script = f"""{SERVER}
+mkdir -p /mnt/e1
+go 'one\\n' ''; echo "code $code"
+echo here >{folders(ours)["files"]}/here
+(serve 192.168.1.10/24 50 >/dev/null 2>&1) &
+for _ in $(seq 60); do ip netns pids c50 >/dev/null 2>&1 && break; sleep 0.2; done
+nsenter --net=/run/netns/c50 mount -a -T /mnt/job/far >/run/said 2>&1
+for _ in $(seq 60); do mountpoint -q /mnt/e1 && break; sleep 1; done
+findmnt -n -o FSTYPE,SOURCE /mnt/e1
+echo "ana reads $({may["ana"]} 'cat /mnt/e1/here' 2>/dev/null)"
+{may["ana"]} ': >/mnt/e1/more' 2>/dev/null || echo "ana does not write"
+{may["bo"]} 'ls /mnt/e1' >/dev/null 2>&1 || echo "bo does not look"
+umount /mnt/e1
+"""
+    out = on_kernel(ours, tmp_path, script, more=(100_000_256,))
+    assert [" ".join(line.split()) for line in out.splitlines()] == [
+        "code 0",
+        "nfs4 192.168.1.10:/srv/one/files",
+        "ana reads here",
+        "ana does not write",
+        "bo does not look",
+    ]
 
 
 def test_a_file_system_inside_an_export_is_seen_by_whom_it_is_a_part_for(tmp_path: Path) -> None:

@@ -3,24 +3,14 @@
 from collections.abc import Iterator
 
 from kavrel.core.cautions.caution import Finding, Rule, View
+from kavrel.core.shares.brought import lacks
 
 
 def _find(view: View) -> Iterator[Finding]:
-    plan = view.index.plan
-
-    apps = {a.id: a for a in plan.apps}
-    for mount in plan.mounts:
-        app = apps[mount.app]
-        dataset = view.index.datasets[mount.dataset]
-        home = view.index.pools[dataset.pool].host
-        served = any(e.dataset == dataset.id and e.protocol == "nfs" for e in plan.exports)
-        if home != app.host and not served:
-            there = view.index.hosts[home].name
-            yield (
-                mount.id,
-                f"{app.name} {mount.inside}",
-                f"{dataset.name} is on {there}, and nothing brings it over.",
-            )
+    apps = {a.id: a for a in view.index.plan.apps}
+    for mount in view.index.plan.mounts:
+        if why := lacks(view.index, mount):
+            yield mount.id, f"{apps[mount.app].name} {mount.inside}", f"{why}."
 
 
 PATH_ON_ANOTHER_BOX = Rule(
@@ -28,7 +18,7 @@ PATH_ON_ANOTHER_BOX = Rule(
     "serious",
     "shares",
     "mount",
-    "Run it where the data is, or export the data to it over NFS.",
+    "Run it where the data is, or export the data over NFS to the box it runs on, for what it does there.",
     _find,
     could="The path is there and empty.",
 )

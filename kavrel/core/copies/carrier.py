@@ -6,7 +6,6 @@ follower looks for that mark where it can see it, on itself or on the box that i
 writes to anyway. Where the two share no box, nothing can carry the start.
 """
 
-import ipaddress
 from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Literal
@@ -17,6 +16,7 @@ from kavrel.core.kinds import KINDS
 from kavrel.core.once import once_a_plan
 from kavrel.core.plan import Job, Plan
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.shares.addresses import is_among
 from kavrel.core.shares.protocols import PROTOCOLS
 
 # How often a follower on another box looks whether what it waits for has arrived.
@@ -238,17 +238,6 @@ def closed_off(index: Index, job: Job) -> str:
     if closed[0].id == source_host(index, job) and closed[0].id != runner:
         way = f"take a backup, of which a tool on {index.hosts[runner].name} reads a share of it; or {way}"
     return f"{kind.named} goes between boxes by root’s SSH, and {closed[0].name} has firmware of its own: {way}"
-
-
-def is_among(address: str, clients: Collection[str]) -> bool:
-    """Whether an address is one of these clients, or in one of their networks."""
-    for client in clients:
-        try:
-            if ipaddress.ip_address(address) in ipaddress.ip_network(client):
-                return True
-        except ValueError:
-            continue  # a name
-    return False
 
 
 def _has_no_points(index: Index, job: Job) -> bool:

@@ -10,8 +10,9 @@ from kavrel.core.log.last import last_good
 from kavrel.core.paper.copying import copying
 from kavrel.core.paper.document import Document, Section, SheetStep
 from kavrel.core.paper.machines import machines, unlocking, waits
-from kavrel.core.plan import App, Disk, Host, Plan, Pool
+from kavrel.core.plan import App, Disk, Host, Mount, Plan, Pool
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.shares.brought import brought, for_machine, is_far, lacks
 from kavrel.core.shares.names import folders, pool_names
 from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.shares.protocols.nfs import fixed_client, root_is_let_in
@@ -29,6 +30,7 @@ from kavrel.core.works import (
 from kavrel.core.works.folders import Lack, bits
 from kavrel.core.works.page import PageFilled
 from kavrel.core.works.pools import PoolComplete, members, refusal
+from kavrel.core.works.set_up import is_set_up
 from kavrel.core.works.ups import PowerWatched, power_works
 
 MAINS = (
@@ -263,7 +265,7 @@ def _shares(index: Index, today: date) -> Section:
     steps: list[SheetStep] = []
     paths = folders(index.plan)
     for host in index.plan.hosts:
-        if any(p.host == host.id for p in index.plan.pools):
+        if is_set_up(index, host.id):
             steps += _host(index, host, paths, today)
     for share in index.plan.shares:
         text = f"Try share {share.name} as one who may write, one who may read, one who may not"
@@ -350,7 +352,9 @@ def _app(index: Index, app: App, paths: Mapping[str, str]) -> Iterator[SheetStep
     mounts = [m for m in index.plan.mounts if m.app == app.id]
     for mount in mounts:
         right = "to read" if mount.may == "read" else "to read and write"
-        text = f"{app.name}: {paths[mount.dataset]} is seen at {mount.inside}, {right}, {who}"
+        text = (
+            f"{app.name}: {_outside(index, mount, paths)} is seen at {mount.inside}, {right}, {who}"
+        )
         minds = (
             "A library that is empty means a path that is missing, or an account without rights.",
         )
@@ -364,6 +368,22 @@ def _app(index: Index, app: App, paths: Mapping[str, str]) -> Iterator[SheetStep
                 "Whoever comes first there is its administrator: do it before anything is opened.",
             ),
         )
+
+
+def _outside(index: Index, mount: Mount, paths: Mapping[str, str]) -> str:
+    """Where the box that an application runs on has a path's data."""
+    if not is_far(index, mount):
+        return paths[mount.dataset]
+    app = next(a for a in index.plan.apps if a.id == mount.app)
+    if why := lacks(index, mount):
+        return f"settle first where it comes from ({why}); what"
+    if app.kind == "vm":
+        one = for_machine(index, mount)
+        assert one is not None
+        return f"{one.at}:{one.path}, which it mounts itself over NFS,"
+    (here,) = (b for b in brought(index, app.host) if mount in b.mounts)
+    over = f"{here.folder} on {index.hosts[app.host].name}, brought over by NFS,"
+    return f"{over} by its web page," if index.hosts[app.host].closed else over
 
 
 def _network(index: Index, today: date) -> Section:

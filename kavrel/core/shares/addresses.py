@@ -1,7 +1,7 @@
 """Addresses and ports: what listens where, what clashes, what the firewall lets in, what is exposed."""
 
 import ipaddress
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 
 from pydantic import BaseModel, ConfigDict
@@ -163,3 +163,14 @@ def in_dhcp_range(network: Network, address: ipaddress.IPv4Address | ipaddress.I
         return False
     low, high = ipaddress.ip_address(network.dhcp_from), ipaddress.ip_address(network.dhcp_to)
     return int(low) <= int(address) <= int(high) and low.version == address.version
+
+
+def is_among(address: str, clients: Collection[str]) -> bool:
+    """Whether an address is one of these clients, or in one of their networks."""
+    for client in clients:
+        try:
+            if ipaddress.ip_address(address) in ipaddress.ip_network(client):
+                return True
+        except ValueError:
+            continue  # a name
+    return False

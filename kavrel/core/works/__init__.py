@@ -16,6 +16,7 @@ from kavrel.core.works.page import page_works
 from kavrel.core.works.people import AccountShut, AccountThere, GroupThere, people_works
 from kavrel.core.works.pools import pool_works
 from kavrel.core.works.services import ServiceRuns, service_works
+from kavrel.core.works.set_up import is_set_up
 from kavrel.core.works.starts import start_works
 from kavrel.core.works.ups import power_works
 from kavrel.core.works.work import Work
@@ -47,7 +48,8 @@ def _works(index: Index, host: str, today: date) -> Iterator[Work]:
     yield from folder_works(index, host, today)
     yield from home_works(index, host, today)
     yield from limit_works(index, host)
-    yield from door_works(index, host)
+    if is_set_up(index, host) or index.hosts[host].closed:
+        yield from door_works(index, host)
     yield from power_works(index, host)
     yield from start_works(index, host)
     yield from service_works(index, host)

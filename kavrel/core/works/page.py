@@ -17,6 +17,7 @@ from kavrel.core.plan import Export, Host, Job, Pool, Share
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.schedule import in_words
 from kavrel.core.shares.access import access_matrix
+from kavrel.core.shares.brought import brought
 from kavrel.core.shares.names import folders
 from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.works.chores import chore_works
@@ -85,6 +86,11 @@ def _parts(index: Index, box: Host, today: date) -> Iterator[Part]:
     for export in exports:
         title = f"{PROTOCOLS[export.protocol].title} {export.name}"
         yield title, (("exports", export.id),), _export(index, export)
+    for far in brought(index, box.id):
+        right = "read and write" if any(m.may == "write" for m in far.mounts) else "read"
+        values = [("over", "NFS"), ("from", far.at), ("folder there", far.path), ("may", right)]
+        made = tuple(("mounts", m.id) for m in far.mounts)
+        yield f"Folder of another box, {far.export.name}", made, values
     for job in plan.jobs:
         if runs_on(index, job) == box.id:
             yield f"Job {job.name}", (("jobs", job.id),), _job(index, box, job)

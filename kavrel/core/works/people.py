@@ -11,6 +11,7 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Account, Group
 from kavrel.core.shares.names import SYSTEM_NAMES, folders
 from kavrel.core.shares.protocols import PROTOCOLS
+from kavrel.core.works.set_up import is_set_up
 from kavrel.core.works.work import Work
 
 
@@ -51,6 +52,8 @@ class AccountShut(Work):
 def people_works(index: Index, host: str, today: date) -> Iterator[Work]:
     """Groups before the accounts that are in them."""
     plan = index.plan
+    if not is_set_up(index, host):
+        return
     paths = folders(plan)
     homes = {
         account: paths[export.dataset]

@@ -11,6 +11,7 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Host
 from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.shares.protocols.protocol import Service
+from kavrel.core.works.set_up import is_set_up
 from kavrel.core.works.work import Work
 
 FIREWALL = Service(
@@ -47,7 +48,7 @@ def service_works(index: Index, host: str) -> Iterator[ServiceRuns]:
         if makes:
             declared = PROTOCOLS[protocol]
             yield _runs(box, declared.title, protocol, declared.service, tuple(makes))
-    if any(p.host == host for p in plan.pools):
+    if is_set_up(index, host):
         yield _runs(box, "the firewall", "", FIREWALL, (("hosts", host),))
 
 

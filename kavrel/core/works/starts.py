@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Pool
+from kavrel.core.shares.brought import brought
 from kavrel.core.shares.names import pool_names
 from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.shares.protocols.protocol import Service
@@ -24,6 +25,10 @@ WAITS = "A start waits a minute and a half for a disk that is dead or pulled out
 OLD_LINES = "Lines of an earlier bundle are taken out first: of two for one folder the first holds."
 # Source: libmount of util-linux 2.38, tried: what is there was mounted by another name than fstab's.
 BUSY = "`mount -a` calls a Btrfs of several disks busy that is mounted already: that is well."
+FAR = (
+    "What other boxes give over NFS is there when they are: until then its folder takes no files, so that an "
+    "application fails instead of filling this box's own disk."
+)
 FULL = (
     "`mount -a` says of a tree over several disks that its folder is not empty, when it is there: that is "
     "well."
@@ -80,7 +85,9 @@ def start_works(index: Index, host: str) -> Iterator[ServiceRuns]:
     # One that waits for its passphrase is opened by hand.
     folders = [one.folder for one in lines if not one.pool.waits]
     folders += [one.folder for one in bound if not one.waits]
-    if lines or bound:
+    far = list(brought(index, host))
+    folders += [one.folder for one in far]
+    if lines or bound or far:
         busy = any(isinstance(v, Volume) and len(v.disks) > 1 and _by_many(v) for v in lines)
         again = (
             "Start the box once, before anything is on it, and see that each is there again: "
@@ -91,8 +98,9 @@ def start_works(index: Index, host: str) -> Iterator[ServiceRuns]:
             f"mounts of {box.name}",
             list({one.pool.id: one.pool for one in lines}.values()),
             Service(
-                package="",
+                package="nfs-common" if far else "",
                 files=(("fstab", "/etc/fstab"),),
+                before=_kept_empty([one.folder for one in far]),
                 check="findmnt --verify",
                 start=f"systemctl daemon-reload; mount -a{by_hand}",
                 minds=(
@@ -101,11 +109,22 @@ def start_works(index: Index, host: str) -> Iterator[ServiceRuns]:
                     *([FULL] if any(isinstance(one, Tree) for one in lines) else []),
                     *([again] if folders else []),
                     *([WAITS] if lines else []),
+                    *([FAR] if far else []),
                 ),
                 appended=True,
             ),
             "take its lines out of /etc/fstab",
+            tuple(("mounts", m.id) for one in far for m in one.mounts),
         )
+
+
+def _kept_empty(folders: list[str]) -> str:
+    """What is typed first, so that nothing is written where nothing is mounted: chattr(1), immutable."""
+    if not folders:
+        return ""
+    each = "{ mkdir -p $one && chattr +i $one; }"
+    typed_first = f"for one in {' '.join(folders)}; do mountpoint -q $one || {each}; done"
+    return f"see that its folders take no files before something is mounted there (`{typed_first}`)"
 
 
 def _by_many(volume: Volume) -> bool:
@@ -125,11 +144,18 @@ def _goes_before(key: str, what: str, pools: list[Pool], unit: str, without: str
     return _comes_back(key, what, pools, service, f"systemctl disable {unit}")
 
 
-def _comes_back(key: str, what: str, pools: list[Pool], service: Service, back: str) -> ServiceRuns:
+def _comes_back(
+    key: str,
+    what: str,
+    pools: list[Pool],
+    service: Service,
+    back: str,
+    also: tuple[tuple[str, str], ...] = (),
+) -> ServiceRuns:
     return ServiceRuns(
         key=f"service/{key}",
         what=what,
-        makes=tuple(("pools", p.id) for p in pools),
+        makes=(*(("pools", p.id) for p in pools), *also),
         needs=(),
         see=service.check,
         back=back,

@@ -11,6 +11,7 @@ from kavrel.core.plan import Plan
 from kavrel.core.typed import typed
 from kavrel.core.works import ServiceRuns, bill
 from kavrel.core.works.jobs import NightRuns, job_works
+from kavrel.core.works.set_up import is_set_up
 from kavrel.formats.lab_look import look_script
 from kavrel.formats.samba import smb_conf, smb_hosts
 from kavrel.formats.servers import files
@@ -81,7 +82,7 @@ def host_files(plan: Plan, host: str, origin: str, today: date) -> dict[str, tup
         how = ON_IT if box.host.personal else BY_PAGE
         return {"values.txt": (page_values(plan, host, origin, today), how)}
     for name, protocol, make in STEPS:
-        if box.exports(protocol) if protocol else box.pools:
+        if box.exports(protocol) if protocol else is_set_up(box.index, host):
             more = (today,) if "today" in signature(make).parameters else ()
             files[name] = (make(plan, host, origin, *more), todo[name])
         if name == "fstab" and host in smb_hosts(plan):

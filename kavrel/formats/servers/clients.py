@@ -12,14 +12,13 @@ from pydantic import BaseModel, ConfigDict
 from kavrel.core.index import Index
 from kavrel.core.plan import Export, Host, Plan, Share
 from kavrel.core.shares.access import access_matrix
+from kavrel.core.shares.brought import place_of
 from kavrel.core.shares.protocols.iscsi import target_name
 from kavrel.core.shares.protocols.nfs import root_is_let_in
 from kavrel.formats.servers.site import Box
+from kavrel.formats.servers.tables import in_address, in_table
 
 LETTERS = "ZYXWVUTSRQPONMLKJIHGF"
-# Of names in the kernel's table of mounts: what would end a field, begin a comment or an escape.
-ESCAPED = {" ": "\\040", "\t": "\\011", "#": "\\043", "\\": "\\134", "'": "\\047", '"': "\\042"}
-
 
 # What a client has to allow, so that it speaks with an old server, or with one that speaks the newest alone.
 # Sources: mount.cifs(8), vers; the rest value from memory.
@@ -80,11 +79,6 @@ def _at(host: Host) -> str:
     return host.address or host.name
 
 
-def _in_address(place: str) -> str:
-    """A host as URLs and mounts name it: an IPv6 address stands in brackets."""
-    return f"[{place}]" if ":" in place else place
-
-
 def _for_windows(place: str) -> str:
     """A host as a UNC path names it: colons end a drive there (Microsoft, IPv6 literal names)."""
     if ":" not in place:
@@ -92,13 +86,8 @@ def _for_windows(place: str) -> str:
     return f"{place.replace(':', '-').replace('%', 's')}.ipv6-literal.net"
 
 
-def _in_table(text: str) -> str:
-    """A name as a field of fstab or of a map: see fstab(5) for the octal escapes."""
-    return "".join(ESCAPED.get(c, c) for c in text)
-
-
 def _share_cards(login: str, share: Share, host: Host, letter: str, right: str) -> Iterator[Card]:
-    place = _in_address(_at(host))
+    place = in_address(_at(host))
     address = f"smb://{place}/{quote(share.name, safe='')}"
     note = "read and write" if right == "write" else "reading only"
     if share.pc_backups:
@@ -137,7 +126,7 @@ def _share_cards(login: str, share: Share, host: Host, letter: str, right: str) 
         who=login,
         thing=share.name,
         system="Linux, fstab",
-        text=f"{_in_table(source)} {folder} cifs {options} 0 0",
+        text=f"{in_table(source)} {folder} cifs {options} 0 0",
         note=note,
     )
     mapped = "".join(f"\\{c}" if c in " \\\"'#&" else c for c in source)
@@ -165,7 +154,7 @@ def _export_cards(box: Box, today: date) -> Iterator[Card]:
 
 
 def _nfs_cards(box: Box) -> Iterator[Card]:
-    place = _in_address(_at(box.host))
+    place = in_address(_at(box.host))
     guests = {
         str(h.address): h.name for h in box.plan.hosts if h.kind == "hypervisor" and h.address
     }
@@ -176,7 +165,7 @@ def _nfs_cards(box: Box) -> Iterator[Card]:
                 who=client,
                 thing=export.name,
                 system="NFS, fstab",
-                text=f"{place}:{folder} /mnt/{export.name} nfs4 _netdev,nofail,noatime 0 0",
+                text=f"{in_table(f'{place}:{folder}')} {place_of(export)} nfs4 _netdev,nofail,noatime 0 0",
                 note=_numbers(box, export),
             )
             if client in guests:
@@ -202,7 +191,7 @@ def _numbers(box: Box, export: Export) -> str:
 
 
 def _iscsi_cards(box: Box) -> Iterator[Card]:
-    place = _in_address(_at(box.host))
+    place = in_address(_at(box.host))
     for export in box.exports("iscsi"):
         for client in export.clients:
             yield Card(
@@ -231,7 +220,7 @@ def _iscsi_cards(box: Box) -> Iterator[Card]:
 
 
 def _signed_in_cards(box: Box, today: date) -> Iterator[Card]:
-    place = _in_address(_at(box.host))
+    place = in_address(_at(box.host))
     for protocol, system, text, scanned in SIGNED_IN:
         for export in box.exports(protocol):
             for key in export.accounts:

@@ -12,12 +12,14 @@ from datetime import date
 
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Export, Plan
+from kavrel.core.shares.brought import Brought, brought
 from kavrel.core.shares.parts import parts_of
 from kavrel.core.shares.protocols.ftp import PASSIVE
 from kavrel.core.shares.protocols.iscsi import target_name
 from kavrel.core.works.doors import DoorOpen, door_works, forwards
 from kavrel.core.works.shut_in import shut_in
 from kavrel.formats.servers.site import Box
+from kavrel.formats.servers.tables import in_address, in_table
 from kavrel.formats.servers.template import render
 
 
@@ -212,7 +214,14 @@ def fstab(plan: Plan, host: str, origin: str) -> str:
         trees=box.trees,
         checked=lambda v: 2 if FILESYSTEMS[v.pool.filesystem].checked_at_start else 0,
         shut_in=list(shut_in(box.index, host)),
+        far=[(nfs_line(one), one) for one in brought(box.index, host)],
     )
+
+
+def nfs_line(one: Brought) -> str:
+    """What a box brings over, as its fstab has it. Source: nfs(5), fstab(5)."""
+    source = in_table(f"{in_address(one.at)}:{one.path}")
+    return f"{source} {one.folder} nfs4 {one.options} 0 0"
 
 
 def nftables_conf(plan: Plan, host: str, origin: str) -> str:

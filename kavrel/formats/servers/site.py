@@ -7,6 +7,7 @@ from functools import cached_property
 from kavrel.core.index import Index
 from kavrel.core.plan import Dataset, Export, Host, Plan, Pool
 from kavrel.core.shares.names import folders, pool_names, zfs_namer
+from kavrel.core.works.set_up import is_set_up
 from kavrel.core.works.volumes import Tree, Volume, trees, volumes
 
 
@@ -77,13 +78,13 @@ class HostsOf:
 
 
 def hosts_with_works(plan: Plan) -> list[str]:
-    """Ids of the hosts that files are written for: those with a pool, and those that a UPS tells."""
+    """Ids of the hosts that files are written for: those that are set up, and those that a UPS tells."""
     told = {h for s in plan.supplies for h in s.signals}
-    serving = {p.host for p in plan.pools}
-    return [h.id for h in plan.hosts if h.id in serving or (h.id in told and not h.closed)]
+    made = set(hosts_set_up(plan))
+    return [h.id for h in plan.hosts if h.id in made or (h.id in told and not h.closed)]
 
 
-def hosts_with_pools(plan: Plan) -> list[str]:
-    """Ids of the hosts that have a pool."""
-    serving = {p.host for p in plan.pools}
-    return [h.id for h in plan.hosts if h.id in serving]
+def hosts_set_up(plan: Plan) -> list[str]:
+    """Ids of the hosts that have a pool, or that an application runs on."""
+    index = Index(plan)
+    return [h.id for h in plan.hosts if is_set_up(index, h.id)]
