@@ -112,6 +112,8 @@ class Stand:
         )
         yield "zfs-list", "zfs list -Hp", "\n".join(self._sets(able))
         yield "zfs-snapshots", "zfs list -Hp -t snapshot", "\n".join(self._points())
+        if far := as_planned.over_nfs(self.index, self.host):
+            yield "findmnt", "findmnt -J -b", json.dumps({"filesystems": far})
         yield "meminfo", "/proc/meminfo", as_planned.memory(self.index, self.host)
         yield "ip-addr", "ip -j addr", as_planned.addresses(self.index, self.host)
         yield "timers", "systemctl show *.timer", "\n\n".join(self._timers())

@@ -10,6 +10,7 @@ from datetime import UTC, datetime
 from kavrel.core.index import Index
 from kavrel.core.plan import Disk
 from kavrel.core.shares.addresses import listeners
+from kavrel.core.shares.brought import brought
 from kavrel.core.shares.names import zfs_namer
 from kavrel.core.works.folders import FolderAccess
 from kavrel.core.works.limits import AccountLimited, limit_works
@@ -50,6 +51,14 @@ def addresses(index: Index, host: str) -> str:
     told = [a for a in (box.address, box.vpn_address) if a]
     info = [{"family": "inet", "local": a, "scope": "global"} for a in told]
     return json.dumps([{"ifname": "eth0", "addr_info": info}])
+
+
+def over_nfs(index: Index, host: str) -> list[dict[str, str]]:
+    """Rows of `findmnt -J` for what its applications see of other boxes."""
+    return [
+        {"target": one.folder, "source": f"{one.at}:{one.path}", "fstype": "nfs4", "options": "rw"}
+        for one in brought(index, host)
+    ]
 
 
 def memory(index: Index, host: str) -> str:

@@ -16,12 +16,14 @@ from kavrel.core.pools.room import usable_bytes
 from kavrel.core.quantities import size_words, sizes_apart
 from kavrel.core.seen.battery import battery
 from kavrel.core.seen.drifted import Drift, Drifted
+from kavrel.core.seen.far import paths_brought
 from kavrel.core.seen.known import Known, is_made_alike
 from kavrel.core.seen.limited import Limits
 from kavrel.core.seen.machine import Machine, SeenDataset, SeenDisk, SeenPool
 from kavrel.core.seen.taking import Taker
 from kavrel.core.seen.timers import Timers
 from kavrel.core.seen.ways_in import folders_open, ports_open
+from kavrel.core.shares.brought import brought
 from kavrel.core.shares.names import folders, pool_names, pool_roots, zfs_namer
 from kavrel.core.works.volumes import volumes_of
 
@@ -82,6 +84,10 @@ class _Reader:
         yield from self._others(battery(self.index, self.host, self.machine))
         yield from self._others(ports_open(self.index, self.host, self.machine))
         yield from self._others(folders_open(self.index, self.host, self.machine))
+        if "mounts" in self.machine.looked_at:
+            yield from self._others(paths_brought(self.index, self.host, self.machine))
+        elif any(brought(self.index, self.host)):
+            self.unknown.append("what applications see of other boxes: paste findmnt -J as well")
 
     def _others(self, told: tuple[list[Drifted], int]) -> Iterator[Drifted]:
         rows, agreed = told

@@ -179,6 +179,7 @@ class Machine(Seen):
     sizes: dict[str, int] = {}  # folder to what was measured in it
     ups: tuple[str, ...] = ()
     ups_readings: dict[str, dict[str, str]] = {}
+    over_nfs: dict[str, str] = {}  # folder to what of another box is mounted at it
     access: dict[str, SeenList] = {}
     # "user" or "project" and where it is counted, to bytes by login or number; 0: no limit.
     limits: dict[str, dict[str, int]] = {}

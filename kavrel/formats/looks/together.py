@@ -50,6 +50,11 @@ def together(notes: Notes) -> Machine:
         sizes=notes.sizes,
         ups=tuple(known.get("ups", ())),
         ups_readings=known.get("ups_readings", {}),
+        over_nfs={
+            folder: str(row.get("source", ""))
+            for folder, row in notes.mounts.items()
+            if row.get("fstype") in ("nfs", "nfs4")
+        },
         access={f: SeenList.model_validate(s) for f, s in known.get("access", {}).items()},
         limits=notes.limits,
         ports=tuple(dict.fromkeys(known.get("ports", ()))),

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from kavrel.core.filesystems import FILESYSTEMS
+from kavrel.core.shares.brought import brought
 from kavrel.core.works.volumes import UNION as TREE
 from kavrel.core.works.volumes import tree_of
 from kavrel.rig.apart import is_spread
@@ -259,6 +260,19 @@ def _mounts(box: Box) -> Iterator[dict[str, Any]]:
         store_of = box.stores.get(data.name.partition("/")[0])
         if store_of and FILESYSTEMS[store_of.pool.filesystem].whole_disks:
             yield _mount(data, data.name, "zfs", None)
+    yield from _of_others(box)
+
+
+def _of_others(box: Box) -> Iterator[dict[str, Any]]:
+    """What applications on it see of boxes that answer; tried again until they do, as fstab says."""
+    for one in brought(box.lab.index, box.host.id):
+        there = box.lab.boxes[
+            box.lab.index.pools[box.lab.index.datasets[one.export.dataset].pool].host
+        ]
+        data = next((d for d in there.mounted() if d.at == one.path), None)
+        if there.up and data is not None:
+            row = _mount(data, f"{one.at}:{one.path}", "nfs4", None)
+            yield row | {"target": one.folder, "options": "ro" if ",ro" in one.options else "rw"}
 
 
 def _spread(box: Box, store: Store) -> Iterator[dict[str, Any]]:

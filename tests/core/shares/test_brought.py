@@ -1,5 +1,7 @@
 """An application on one box, its data on another: what brings it over, and what is said where nothing does."""
 
+import json
+from datetime import UTC, datetime
 from typing import Any
 
 import pytest
@@ -9,11 +11,16 @@ from kavrel.core.evaluate import evaluate
 from kavrel.core.index import Index
 from kavrel.core.paper.runbook import runbook
 from kavrel.core.plan import Account, App, Export, Host, Mount, Plan
+from kavrel.core.seen.drift import drift
 from kavrel.core.works import bill
+from kavrel.formats.looks.read import read_look
 from kavrel.formats.servers.bundle import host_files
+from kavrel.rig.live import rig
 from tests.builders import TODAY, lab
+from tests.formats.looks.machines import NOON, look
 
 CLIENT = "192.168.1.60"
+BEGAN = datetime(2026, 11, 24, tzinfo=UTC)
 
 
 def plan(
@@ -107,6 +114,33 @@ def test_what_does_not_bring_it_over_is_a_finding_and_no_paper_says_that_it_is_t
     assert why in found.why
     assert "nfs4" not in host_files(made, "mini", "revision 1", TODAY)["fstab"][0]
     assert "gallery: settle first where it comes from (files is on box" in steps(made)
+
+
+def test_a_look_tells_a_path_that_is_not_mounted_or_is_of_something_else() -> None:
+    made = plan()
+
+    def seen(*mounts: dict[str, str]) -> list[tuple[str, str]]:
+        said = json.dumps({"filesystems": [{"target": "/", "fstype": "ext4"}, *mounts]})
+        machine = read_look(look("mini", ("findmnt", "findmnt -J", said)), NOON).machine
+        rows = drift(Index(made), "mini", machine).differences
+        return [(d.seen, d.command) for d in rows if d.collection == "mounts" and d.urgent]
+
+    there = {"target": "/mnt/e-files", "fstype": "nfs4", "source": "192.168.1.10:/srv/main/files"}
+    assert seen(there) == []
+    assert seen() == [("nothing is mounted there", "mount /mnt/e-files")]
+    ((other, _),) = seen(there | {"source": "192.168.1.10:/srv/main"})
+    assert other == "192.168.1.10:/srv/main at /mnt/e-files"
+    unseen = read_look(look("mini", ("uname", "uname -srm", "Linux 6 x86_64")), NOON).machine
+    assert any("findmnt" in text for text in drift(Index(made), "mini", unseen).unknown)
+
+
+def test_in_the_rig_it_is_there_while_the_other_box_is() -> None:
+    with rig(plan(), BEGAN) as days:
+        mini, box = days.lab.boxes["mini"], days.lab.boxes["box"]
+        asked = ["findmnt", "-n", "-o", "SOURCE", "--mountpoint", "/mnt/e-files"]
+        assert mini.command(asked).out == b"192.168.1.10:/srv/main/files\n"
+        box.up = False
+        assert mini.command(asked).code == 1
 
 
 def test_where_all_are_nobody_no_number_is_needed() -> None:
