@@ -12,6 +12,7 @@ from kavrel.core.kinds import KINDS
 from kavrel.core.paper.document import Fact, Section, SheetStep
 from kavrel.core.paper.machines import AFTER_A_CUT, served_again, unlocking, waits
 from kavrel.core.plan import Host, Pool, Site
+from kavrel.core.shares.brought import Brought, brought
 from kavrel.core.shares.names import pool_names, pool_roots
 from kavrel.core.typed import typed
 
@@ -113,10 +114,22 @@ def _of_box(index: Index, host: Host) -> Iterator[SheetStep]:
             "names, by `systemctl restart NAME`",
             minds=((TARGET_RESTARTS,) if any("rtslib" in line for line in again) else ()),
         )
+    apps = {a.id: a.name for a in index.plan.apps}
+    for far in brought(index, host.id):
+        named_apps = ", ".join(dict.fromkeys(apps[m.app] for m in far.mounts))
+        yield SheetStep(
+            text=f"{host.name}: once {_home_of(index, far)} is up: {typed(f'findmnt {far.folder}')}, `mount "
+            f"{far.folder}` where it prints nothing; then start {named_apps} again",
+            minds=("What was started before sees the empty folder until it is started again.",),
+        )
     if any(runs_on(index, j) == host.id and KINDS[j.kind].copies for j in index.plan.jobs):
         yield SheetStep(
             text=f"{host.name}: `lab-job overdue` names what has to be copied again: `lab-job NAME`"
         )
+
+
+def _home_of(index: Index, far: Brought) -> str:
+    return index.hosts[index.pools[index.datasets[far.export.dataset].pool].host].name
 
 
 def _over_an_empty_folder(index: Index, pool: Pool) -> Iterator[str]:

@@ -339,6 +339,9 @@ def _service(host: Host, work: ServiceRuns) -> SheetStep:
     )
 
 
+STARTED_BEFORE = "Start it once its folder is mounted: what was started before sees the empty one until it is started again."
+
+
 def _app(index: Index, app: App, paths: Mapping[str, str]) -> Iterator[SheetStep]:
     """An application's paths: outside, inside, as whom; a path that is missing shows as an empty one."""
     account = index.accounts.get(app.account or "")
@@ -357,6 +360,7 @@ def _app(index: Index, app: App, paths: Mapping[str, str]) -> Iterator[SheetStep
         )
         minds = (
             "A library that is empty means a path that is missing, or an account without rights.",
+            *([STARTED_BEFORE] if is_far(index, mount) and app.kind != "vm" else []),
         )
         yield SheetStep(text=text, minds=minds)
     if app.ports:
@@ -372,15 +376,15 @@ def _app(index: Index, app: App, paths: Mapping[str, str]) -> Iterator[SheetStep
 
 def _outside(index: Index, mount: Mount, paths: Mapping[str, str]) -> str:
     """Where the box that an application runs on has a path's data."""
-    if not is_far(index, mount):
-        return paths[mount.dataset]
     app = next(a for a in index.plan.apps if a.id == mount.app)
     if why := lacks(index, mount):
         return f"settle first where it comes from ({why}); what"
-    if app.kind == "vm":
-        one = for_machine(index, mount)
-        assert one is not None
+    # A virtual machine sees no folder of the box that it runs on, unless it is handed one.
+    if app.kind == "vm" and (one := for_machine(index, mount)):
         return f"{one.at}:{one.path}, which it mounts itself over NFS,"
+    if not is_far(index, mount):
+        handed = f", which {index.hosts[app.host].name} hands in as a shared folder (virtiofs),"
+        return f"{paths[mount.dataset]}{handed if app.kind == 'vm' else ''}"
     (here,) = (b for b in brought(index, app.host) if mount in b.mounts)
     over = f"{here.folder} on {index.hosts[app.host].name}, brought over by NFS,"
     return f"{over} by its web page," if index.hosts[app.host].closed else over

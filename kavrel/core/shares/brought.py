@@ -63,8 +63,9 @@ def brought(index: Index, host: str) -> Iterator[Brought]:
 
 
 def for_machine(index: Index, mount: Mount) -> Brought | None:
-    """What a virtual machine mounts for itself, where an export lets it."""
-    return _brought(index, [mount]) if gives(index, mount) else None
+    """What a virtual machine mounts for itself, where an export lets it; of its own box by its own address."""
+    known = is_far(index, mount) or _app(index, mount).address
+    return _brought(index, [mount]) if known and gives(index, mount) else None
 
 
 def _brought(index: Index, some: list[Mount]) -> Brought:

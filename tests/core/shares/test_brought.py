@@ -9,6 +9,7 @@ import pytest
 from kavrel.core.consistency import problems
 from kavrel.core.evaluate import evaluate
 from kavrel.core.index import Index
+from kavrel.core.paper.restore_sheet import restore_sheet
 from kavrel.core.paper.runbook import runbook
 from kavrel.core.plan import Account, App, Export, Host, Mount, Plan
 from kavrel.core.seen.drift import drift
@@ -143,6 +144,16 @@ def test_in_the_rig_it_is_there_while_the_other_box_is() -> None:
         assert mini.command(asked).code == 1
 
 
+def test_when_power_is_back_it_is_looked_for_and_the_application_started_again() -> None:
+    made = plan()
+    sheet = restore_sheet(made, evaluate(made, TODAY), "revision 1")
+    told = [step.text for section in sheet.sections for step in section.steps]
+    assert (
+        "mini: once box is up: `findmnt /mnt/e-files`, `mount /mnt/e-files` where it prints nothing; then "
+        "start gallery again"
+    ) in told
+
+
 def test_where_all_are_nobody_no_number_is_needed() -> None:
     made = plan(number=None, export={"squash": "all"})
     assert "nfs4" in host_files(made, "mini", "revision 1", TODAY)["fstab"][0]
@@ -157,6 +168,15 @@ def test_a_virtual_machine_mounts_for_itself_and_comes_from_its_own_address() ->
         c for c in evaluate(plan(app=machine), TODAY).cautions if c.rule == "path_on_another_box"
     ]
     assert "files does not let 192.168.1.77 in" in found.why
+
+
+def test_a_virtual_machine_beside_its_data_is_handed_the_folder_or_mounts_it() -> None:
+    machine = {"kind": "vm", "host": "box", "address": "192.168.1.77"}
+    assert "gallery: /srv/main/files, which box hands in as a shared folder" in steps(
+        plan(app=machine)
+    )
+    made = plan(app=machine, export={"clients": ("192.168.1.77",)})
+    assert "gallery: 192.168.1.10:/srv/main/files, which it mounts itself over NFS," in steps(made)
 
 
 def test_a_box_with_firmware_of_its_own_is_told_the_values() -> None:
