@@ -339,7 +339,9 @@ def _service(host: Host, work: ServiceRuns) -> SheetStep:
     )
 
 
-STARTED_BEFORE = "Start it once its folder is mounted: what was started before sees the empty one until it is started again."
+STARTED_BEFORE = (
+    "Start it once its folder is mounted: what was started before goes on seeing the empty one."
+)
 
 
 def _app(index: Index, app: App, paths: Mapping[str, str]) -> Iterator[SheetStep]:
