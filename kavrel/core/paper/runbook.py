@@ -57,6 +57,9 @@ SURFACE = (
 )
 
 
+READ_ALONE = "It is read, and never written: the long self-test alone."
+
+
 def runbook(plan: Plan, evaluation: Evaluation, revision: str) -> Document:
     """The runbook of a plan; `revision` names where it comes from."""
     index = Index(plan)
@@ -109,13 +112,21 @@ def _bench(index: Index) -> Section:
             where = f"on the shelf at {index.sites[disk.shelf].name}"
         checked = last_good(index, "disk_check", "disk", disk.id)
         hours = None if checked else disk.capacity_bytes / (disk.mb_per_s * 1e6) / 3600
+        pool = index.pools.get(index.disks_in_pools.get(disk.id, ""))
         first = f"its surface was checked on {checked}" if checked else "surface-check it, then"
         verb = "; it belongs" if checked else " put it"
         held = "It holds data that must survive: copy it off and check the copy first."
+        in_use = disk.id in index.held or (pool is not None and pool.standing)
+        if pool and pool.standing and not checked:
+            first, verb = f"at work in pool {pool.name}: surface-check it where it is", ","
+            where = where.removeprefix("into ")
         steps.append(
             SheetStep(
                 text=f"{_named(disk)}: {first}{verb} {where}",
-                minds=(held,) if disk.holds_data else (),
+                minds=(
+                    *((held,) if disk.holds_data else ()),
+                    *((READ_ALONE,) if not checked and in_use else ()),
+                ),
                 hours=hours,
             )
         )

@@ -81,6 +81,16 @@ def test_a_disk_that_holds_data_is_copied_first(demo: Plan) -> None:
     assert "must survive" in step.minds[0]
 
 
+def test_a_disk_at_work_is_checked_where_it_is_and_nothing_is_written_to_it(demo: Plan) -> None:
+    book = runbook(demo, evaluate(demo, TODAY), "revision 1")
+    bench = next(s for s in book.sections if s.title == "Bench")
+    (step,) = (s for s in bench.steps if "LR-4322" in s.text)
+    assert step.text == (
+        "D6 (serial LR-4322): at work in pool ridge: surface-check it where it is, bay 3.5-6 of heron"
+    )
+    assert step.minds == ("It is read, and never written: the long self-test alone.",)
+
+
 def test_a_12_tb_disk_is_checked_in_about_18_hours(demo: Plan) -> None:
     # Common practice, no source: 12 TB at 185 MB/s averaged over the platter.
     def step_of(plan: Plan) -> SheetStep:
