@@ -116,7 +116,8 @@ def _bench(index: Index) -> Section:
         first = f"its surface was checked on {checked}" if checked else "surface-check it, then"
         verb = "; it belongs" if checked else " put it"
         held = "It holds data that must survive: copy it off and check the copy first."
-        in_use = disk.id in index.held or (pool is not None and pool.standing)
+        standing = pool is not None and pool.standing
+        in_use = disk.holds_data or disk.id in index.held or standing
         if pool and pool.standing and not checked:
             first, verb = f"at work in pool {pool.name}: surface-check it where it is", ","
             where = where.removeprefix("into ")
