@@ -1,12 +1,14 @@
-"""Seeds of random labs: `make prove` runs every second one, with KAVREL_SEEDS=all all of them."""
+"""What is drawn by seed, or one of many: `make prove` runs every second, with KAVREL_SEEDS=all all of them."""
 
 import os
 from collections.abc import Sequence
+from typing import TypeVar
 
 ALL = os.environ.get("KAVREL_SEEDS") == "all"
+One = TypeVar("One", int, str)
 
 
-def some(seeds: Sequence[int], *always: int) -> list[int]:
-    """The seeds that are run, and those that once found a fault: always."""
-    chosen = seeds if ALL else seeds[::2]
+def some(seeds: Sequence[One], *always: One) -> list[One]:
+    """Those that are run; those that once found a fault are run always."""
+    chosen: list[One] = list(seeds if ALL else seeds[::2])
     return [*chosen, *(n for n in always if n not in chosen)]
