@@ -11,4 +11,4 @@ One = TypeVar("One", int, str)
 def some(seeds: Sequence[One], *always: One) -> list[One]:
     """Those that are run; those that once found a fault are run always."""
     chosen: list[One] = list(seeds if ALL else seeds[::2])
-    return [*chosen, *(n for n in always if n not in chosen)]
+    return chosen + [n for n in always if n not in chosen]
