@@ -27,7 +27,7 @@ def people_lines(works: Sequence[Work]) -> Iterator[str]:
             if work.own_group:
                 yield f"keep_number group {work.login}{_number(work.number)}"
     here = [w.login for w in works if isinstance(w, AccountThere | AccountShut)]
-    yield " ".join(("no_more", *here))
+    yield " ".join(("no_more", *(here or ["''"])))
     # Who is locked gets in nowhere, in whatever group.
     locked = [w.login for w in works if isinstance(w, AccountShut)]
     for work in works:
