@@ -27,7 +27,7 @@ def drill(stage: Stage) -> None:
     stage.wait(lambda d: d.find_element(By.XPATH, '//button[. = "a disk dies"]')).click()
     line = stage.wait(lambda d: d.find_element(By.CSS_SELECTOR, "input[aria-label=Command]"))
     line.send_keys("zpool status ridge\n")
-    stage.wait(lambda d: "UNAVAIL" in d.find_element(By.TAG_NAME, "main").text)
+    stage.wait(lambda d: "FAULTED" in d.find_element(By.TAG_NAME, "main").text)
 
 
 def telephone(stage: Stage, shot: Callable[[str], None]) -> None:
