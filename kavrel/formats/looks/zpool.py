@@ -49,8 +49,9 @@ def _row(line: str, drawn: list[Row], listing: Listing) -> None:
     indent = len(line.expandtabs(8)) - len(line.expandtabs(8).lstrip())
     cells = bare.split()
     was = bare.partition(" was ")[2].strip().split(" ")[0]
-    # `12`, or `1.50K`.
-    counts = dict(zip(COUNTED, cells[2:5], strict=False))
+    # `12`, or `1.50K`; a row of what could not be imported has words there.
+    there = cells[2:5] if all(c[0].isdigit() for c in cells[2:5]) else []
+    counts = dict(zip(COUNTED, there, strict=False))
     drawn.append((indent, cells[0], cells[1] if len(cells) > 1 else "", was, counts))
 
 
