@@ -49,6 +49,14 @@ zpool get ashift main
 zpool get -H ashift,autotrim,comment,feature@encryption main
 zpool get -H -o value ashift main
 zpool get nosuch main
+zpool scrub
+zpool clear
+zpool offline
+zpool offline main
+zpool online
+zpool online main
+zpool replace
+zpool replace main
 zpool frobnicate
 zpool
 zfs list

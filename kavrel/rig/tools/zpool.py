@@ -16,6 +16,14 @@ from kavrel.rig.tools.zpool_shows import (
 )
 
 COLUMNS = "name,size,alloc,free,ckpoint,expandsz,frag,cap,dedup,health,altroot"
+# What each has to be told, and what it says where that is left out.
+LACKS = {
+    "scrub": ("pool name argument",),
+    "clear": ("pool name",),
+    "offline": ("pool name", "device name"),
+    "online": ("pool name", "device name"),
+    "replace": ("pool name argument", "<device> specification"),
+}
 UNLISTED = "errors: List of errors unavailable: pool I/O is currently suspended\n"
 
 
@@ -37,6 +45,8 @@ def zpool(box: Box, words: list[str], stdin: bytes) -> Said:
     if unknown is not None:
         return failed(f"cannot open '{unknown}': no such pool")
     asked = [there[n] for n in names[:1]] or list(there.values())
+    if command in LACKS and len(names) < len(LACKS[command]):
+        return failed(f"missing {LACKS[command][len(names)]}", 2)
     if command in ("scrub", "offline", "online", "replace") and is_suspended(box, asked[0]):
         return _stopped(command, names, asked[0])
     if command == "list":
@@ -168,8 +178,6 @@ def _switched(box: Box, store: Store, names: list[str], command: str) -> Said:
 def _replaced(box: Box, store: Store, names: list[str]) -> Said:
     """The new one is looked at first, then the old one. Source: OpenZFS 2.1.11, by its order and its codes."""
     lab = box.lab
-    if not names:
-        return failed("missing device argument", 2)
     there = names[1] if len(names) > 1 else names[0]
     old, new = lab.drive_of(box, names[0]), lab.drive_of(box, there)
     if new is None or not new.alive or new.host != box.host.id:
