@@ -24,6 +24,7 @@ from kavrel.rig.layers import drives
 from kavrel.rig.live import rig
 from kavrel.rig.restoring import piped
 from kavrel.rig.said import FINE
+from kavrel.rig.tools.btrfs import TAKES
 from tests.builders import dataset, job, lab
 from tests.conftest import needs
 from tests.rig.labs import drawn
@@ -399,3 +400,20 @@ def test_after_an_older_point_came_back_the_job_goes_on_once_the_far_end_went_ba
         again = days.hands["far"].run("r")
         assert again.code == 0, again.err
         assert list(far.datas["second/r/files"].points)[-1] > point
+
+
+@needs("btrfs")
+def test_btrfs_says_what_was_left_out_as_the_tool_does(box: Box) -> None:
+    """btrfs-progs of this machine: the first line of each complaint, and its code."""
+    for asked in (
+        *(" ".join(command) for command in TAKES),
+        "subvolume snapshot x",
+        "device add x",
+    ):
+        words = ["btrfs", *asked.split()]
+        theirs = subprocess.run(words, capture_output=True, text=True, check=False)
+        ours = box.command(words)
+        assert (ours.code, ours.err.splitlines()[:1]) == (
+            theirs.returncode,
+            theirs.stderr.splitlines()[:1],
+        ), asked

@@ -15,6 +15,22 @@ from kavrel.rig.tools import btrfs_shows
 from kavrel.rig.tools.folders import place_of, split
 
 MAGIC = b"btrfs-stream "
+# How many arguments each takes at the least, and whether no more. Source: btrfs-progs 6.2, as it complains.
+TAKES: dict[tuple[str, ...], tuple[int, bool]] = {
+    ("send",): (1, False),
+    ("receive",): (1, True),
+    ("subvolume", "snapshot"): (2, True),
+    ("subvolume", "delete"): (1, False),
+    ("subvolume", "show"): (1, True),
+    ("subvolume", "list"): (1, True),
+    ("filesystem", "usage"): (1, False),
+    ("scrub", "start"): (1, True),
+    ("device", "stats"): (1, True),
+    ("device", "add"): (2, False),
+    ("device", "remove"): (2, False),
+    ("qgroup", "show"): (1, True),
+    ("replace", "start"): (3, True),
+}
 
 
 def btrfs(box: Box, words: list[str], stdin: bytes) -> Said:
@@ -28,6 +44,16 @@ def btrfs(box: Box, words: list[str], stdin: bytes) -> Said:
 def _said(box: Box, words: list[str], stdin: bytes) -> Said:
     flags, values, names = split(words, "p")
     asked = tuple(names[:2])
+    command = tuple(names[:1]) if names[:1] in (["send"], ["receive"]) else asked
+    least, exact = TAKES.get(command, (0, False))
+    given = len(names) - len(command)
+    if given < least:
+        told = " ".join(("btrfs", *command))
+        if exact:
+            return failed(
+                f"{told}: exactly {least} argument{'s'[: least - 1]} expected, {given} given"
+            )
+        return failed(f"{told}: not enough arguments: {given} but at least {least} expected")
     if asked == ("filesystem", "show"):
         return btrfs_shows.show(box)
     if asked == ("filesystem", "usage"):
