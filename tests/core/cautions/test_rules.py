@@ -581,16 +581,17 @@ def test_rule_speaks_when_it_should(rule: str) -> None:
         assert caution.name
 
 
-SETTLED = sorted(
-    r.id for r in RULES if any(c.fix for c in result(MADE[r.id]()).cautions if c.rule == r.id)
-)
+def settled(rule: str) -> bool:
+    """Whether what it finds has a click that settles it."""
+    return any(c.fix for c in result(MADE[rule]()).cautions if c.rule == rule)
 
 
-@pytest.mark.parametrize("rule", SETTLED)
+@pytest.mark.parametrize("rule", sorted(r.id for r in RULES))
 def test_one_click_settles_the_finding(rule: str) -> None:
     plan = MADE[rule]()
     (first, *_) = [c for c in result(plan).cautions if c.rule == rule]
-    assert first.fix
+    if not first.fix:
+        return  # by hand
     for change in first.fix.puts:
         if change.item is None:
             plan = remove(plan, change.collection, change.id)
@@ -605,7 +606,7 @@ def test_forty_findings_are_about_shares_accounts_addresses_and_apps() -> None:
     ids = [r.id for r in RULES]
     first, last = ids.index("share_of_nobody"), ids.index("bare_owner")
     assert all(r.could for r in RULES[first : last + 1])
-    assert len(SETTLED) >= 20
+    assert sum(settled(r.id) for r in RULES) >= 20
 
 
 @pytest.mark.parametrize("rule", sorted(MADE))

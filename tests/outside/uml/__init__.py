@@ -123,6 +123,7 @@ def _start(
         (modules / version.name).symlink_to(version)
     (work / "job.sh").write_text(script, encoding="utf-8")
     shutil.copy(HERE / init, work / init)
+    shutil.copy(HERE / "cheap.sh", work)
     (work / init).chmod(0o755)
     command = ["taskset", "--cpu-list", str(_least_used())]
     command += ["linux.uml", "mem=512M", "rootfstype=hostfs", "rootflags=/", "ro"]
