@@ -29,7 +29,8 @@ lock: ## make the lock files anew, within the bounds of pyproject.toml and packa
 
 prove: setup .venv/test-ready ## what takes long for good reason: each step killed, on real file systems
 	@tools/test-tools.sh
-	@KAVREL_CALLS=15 .venv/bin/pytest -n 5 --dist worksteal -m prove
+	@KAVREL_CALLS=15 .venv/bin/pytest -n 2 tests/api/test_document.py
+	@.venv/bin/pytest -n 5 --dist worksteal -m prove
 
 bench: setup .venv/test-ready ## measure, as ratios against a reference in the same run
 	@tools/test-tools.sh

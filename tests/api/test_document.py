@@ -8,7 +8,6 @@ from pathlib import Path
 from tempfile import mkdtemp
 from typing import Any
 
-import pytest
 import schemathesis
 from hypothesis import HealthCheck, Phase, settings
 from starlette.testclient import TestClient
@@ -21,7 +20,6 @@ from tests.conftest import NOW
 
 CALLS = int(os.environ.get("KAVREL_CALLS", "6"))  # of each operation; `make prove` makes more
 AT_EVERY_EDGE = "KAVREL_CALLS" in os.environ  # and a hundred more at the bounds of each field
-pytestmark = [pytest.mark.prove] if AT_EVERY_EDGE else []
 
 
 class Served:
