@@ -51,14 +51,20 @@ def _machine(index: Index, host: Host) -> Iterator[SheetStep]:
             text=f"{host.name}: let it take updates by itself; whoever works at it administers nothing"
         )
         return
-    if not host.closed:
+    stands = any(p.standing for p in index.plan.pools if p.host == host.id)
+    if stands and not host.closed:
+        yield SheetStep(
+            text=f"{host.name}: runs already, from {_target(index, host)}; its system is left as it is",
+            minds=("Where its boot device died, the restore sheet says what comes first.",),
+        )
+    elif not host.closed:
         yield SheetStep(
             text=f"{host.name}: write its system onto a stick, after comparing the image's checksum with the "
             f"one that its makers sign; install it onto {_target(index, host)}",
             minds=(_spared(index, host),),
         )
     yield SheetStep(
-        text=f"{host.name}: find its first address {_first_address(host)}, and sign in from the same LAN",
+        text=f"{host.name}: {_found_at(host, stands)}, and sign in from the same LAN",
         minds=("A certificate that warns on the first visit is its own: compare its fingerprint.",),
     )
     yield from _passwords(index, host)
@@ -85,7 +91,7 @@ def _target(index: Index, host: Host) -> str:
         return BOOT_WORDS[host.boot_device]
     serial = f"serial {disk.serial}" if disk.serial else "the serial is not in the plan"
     most = f", of at most {size_words(host.system_bytes)}" if host.system_bytes else ""
-    return f"a part of {disk.label} ({serial}){most}, with a GPT, and leave the rest of it unused"
+    return f"a part of {disk.label} ({serial}){most}, with a GPT, the rest of it left unused"
 
 
 def _spared(index: Index, host: Host) -> str:
@@ -96,10 +102,17 @@ def _spared(index: Index, host: Host) -> str:
     return f"Pull out the data disks until it has started once, or compare serials: never onto {serials}."
 
 
-def _first_address(host: Host) -> str:
-    if host.addressing == "static" or not host.address:
-        return "on its screen, or in the router's list of devices"
-    return f"in the router's list of devices, and reserve {host.address} for it there"
+def _found_at(host: Host, stands: bool) -> str:
+    fixed = host.addressing == "static" or not host.address
+    if stands:
+        return (
+            "look up its address"
+            if fixed
+            else f"see that the router reserves {host.address} for it"
+        )
+    if fixed:
+        return "find its first address on its screen, or in the router's list of devices"
+    return f"find its first address in the router's list of devices, and reserve {host.address} for it there"
 
 
 def _passwords(index: Index, host: Host) -> Iterator[SheetStep]:

@@ -171,7 +171,8 @@ def test_a_machine_is_installed_onto_its_own_disk_reached_and_its_passwords_chan
     disks = (base.disks[0].model_copy(update={"serial": "SYS-1"}), *base.disks[1:])
     hosts = (base.hosts[0].model_copy(update={"boot_disk": disks[0].id}), *base.hosts[1:])
     hosts = (hosts[0].model_copy(update={"default_passwords_changed": False}), *hosts[1:])
-    plan = base.model_copy(update={"hosts": hosts, "disks": disks})
+    wanted = tuple(p.model_copy(update={"standing": False}) for p in base.pools)
+    plan = base.model_copy(update={"hosts": hosts, "disks": disks, "pools": wanted})
     book = runbook(plan, result(plan), "r")
     titles = [s.title for s in book.sections]
     assert titles.index("Machines") < titles.index("Pools")
@@ -189,6 +190,16 @@ def test_a_machine_is_installed_onto_its_own_disk_reached_and_its_passwords_chan
     )
     found = [next(n for n, t in enumerate(told) if word in t) for word in order]
     assert found == sorted(found)
+    # Nobody installs anew what holds data: the system of a box that stands is left as it is.
+    pools = tuple(p.model_copy(update={"standing": p.host == "box"}) for p in wanted)
+    stands = plan.model_copy(update={"pools": pools})
+    (again,) = [s for s in runbook(stands, result(stands), "r").sections if s.title == "Machines"]
+    told = [s.text for s in again.steps if s.text.startswith("box")]
+    assert re.match(
+        r"box: runs already, from .*serial SYS-1.*; its system is left as it is$", told[0]
+    )
+    assert not [t for t in told if "install it onto" in t or "first address" in t]
+    assert [t for t in told if "default password" in t]
 
 
 def test_what_is_locked_after_a_start_is_opened_by_the_commands_of_the_script() -> None:

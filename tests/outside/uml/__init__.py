@@ -131,6 +131,8 @@ def _start(
         f"init={work / init}",
         f"jobdir={work}",
         f"patience={seconds * BY_THE_CLOCK}",
+        "selinux=0",
+        "audit=0",
         "con=null",
         "con0=null,fd:1",
     ]

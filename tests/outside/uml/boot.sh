@@ -29,13 +29,19 @@ if [ ! -e $root/etc/installed ]; then
   for one in systemd-logind systemd-binfmt systemd-update-utmp systemd-update-utmp-runlevel; do
     ln -s /dev/null $root/etc/systemd/system/$one.service
   done
-  ln -s /dev/null $root/etc/systemd/system/proc-sys-fs-binfmt_misc.automount
+  for one in kmod-static-nodes systemd-random-seed systemd-sysusers modprobe@loop; do
+    ln -s /dev/null $root/etc/systemd/system/$one.service
+  done
+  for one in proc-sys-fs-binfmt_misc.automount dev-mqueue.mount dev-hugepages.mount \
+    sys-kernel-debug.mount sys-kernel-tracing.mount; do
+    ln -s /dev/null $root/etc/systemd/system/$one
+  done
   mkdir -p $root/etc/systemd/system/systemd-udev-trigger.service.d
-  cat >$root/etc/systemd/system/systemd-udev-trigger.service.d/no-terminals.conf <<'UNIT'
+  cat >$root/etc/systemd/system/systemd-udev-trigger.service.d/its-disks.conf <<'UNIT'
 [Service]
 ExecStart=
 ExecStart=-udevadm trigger --type=subsystems --action=add
-ExecStart=-udevadm trigger --type=devices --action=add --subsystem-nomatch=tty
+ExecStart=-udevadm trigger --type=devices --action=add --subsystem-match=block --sysname-match=ubd*
 UNIT
   printf '127.0.0.1 localhost box\n' >$root/etc/hosts; echo box >$root/etc/hostname
   # No network here: who asks for a name is told at once that there is none.
