@@ -36,7 +36,7 @@ pytestmark = [
     needs("smbd"),
     pytest.mark.skipif(not uml.can_start_whole(), reason="no user-mode-linux with systemd here"),
 ]
-DISK = 2_000_000_512
+DISK = 1_000_000_512
 # Mail to root lands in the job's folder.
 MAIL = r"""
 printf '#!/bin/sh\ncat >>/job/mails\n' >/usr/local/sbin/post; chmod 755 /usr/local/sbin/post
