@@ -69,7 +69,7 @@ from kavrel.demo.machines import Stand, Twist
 from kavrel.formats import plan_file
 from kavrel.formats.looks.drifted import whole_drift
 from kavrel.formats.looks.read import read_look
-from kavrel.rig.drilling import Drilling, Step
+from kavrel.rig.drilling import Drilling, DrillStep
 from kavrel.rig.drills import BY_ID
 from kavrel.rig.live import lived, rig, tried
 from tests.formats.looks.machines import NOON, TB, disk, look, lsblk, smart, snapshots, zfs
@@ -271,7 +271,7 @@ def rigged() -> None:
     with rig(plan, began) as days:
         days.until(days.lab.now + 12 * 86_400)
         drilling, cell = Drilling(days), evaluate(plan, TODAY).proof
-        steps = [Step("hands", "renew heron"), Step("dipper", "zfs list -t snapshot")]
+        steps = [DrillStep("hands", "renew heron"), DrillStep("dipper", "zfs list -t snapshot")]
         took = median_ms(lambda: drilling.play(BY_ID["box_lost"], 0, steps, cell, False), 9)
         report("a step of a drill", took, "ms", 100)
 

@@ -139,11 +139,11 @@ def list_drills(plan_id: str, service: TheService) -> Response:
 @router.post("/plans/{plan_id}/drill", response_model=PlayedView, operation_id="play_drill")
 def play_drill(plan_id: str, asked: Playing, service: TheService) -> Response:
     """Plays a drill from its beginning through all steps. Nothing is kept."""
-    from kavrel.rig.drilling import Step
+    from kavrel.rig.drilling import DrillStep
 
     drilling, _, drill = _ready(service, plan_id, asked.drill)
     _, plan = service.plans.head(plan_id)
-    steps = [Step(s.at, s.line) for s in asked.steps]
+    steps = [DrillStep(s.at, s.line) for s in asked.steps]
     cells = service.state(plan_id).evaluation.proof
     played = drilling.play(drill, asked.seed, steps, cells, asked.ended)
     names = {d.id: d.name for d in plan.datasets}

@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.pools.families import FAMILIES
 from kavrel.rig.box import Box, Store
-from kavrel.rig.drilling import STEPS_MOST, Done, Drilling, Step
+from kavrel.rig.drilling import STEPS_MOST, Done, Drilling, DrillStep
 from kavrel.rig.drills import Drill
 from kavrel.rig.layers import drives
 
@@ -22,7 +22,7 @@ def looked_at(
     drilling: Drilling, drill: Drill, seed: int, boxes: Sequence[str]
 ) -> tuple[Done, ...]:
     """All that only looks, on boxes that answer, with what it prints at the beginning."""
-    steps = [Step(box, line) for box in boxes for line in dict.fromkeys(_lines(drilling, box))]
+    steps = [DrillStep(box, line) for box in boxes for line in dict.fromkeys(_lines(drilling, box))]
     done: list[Done] = []
     for n in range(0, len(steps), STEPS_MOST):
         done += drilling.play(drill, seed, steps[n : n + STEPS_MOST], (), False).done

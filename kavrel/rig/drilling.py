@@ -46,7 +46,7 @@ FORBIDDEN = set("<>&;$`\n\\{}*?~!")
 
 
 @dataclass(frozen=True)
-class Step:
+class DrillStep:
     """One thing that was done: a line typed on a box, or with `HANDS` something done there."""
 
     at: str
@@ -60,7 +60,7 @@ class Done:
     `says`: what it is in words; `hands`: the assumptions by which what hands did took its hours.
     """
 
-    step: Step
+    step: DrillStep
     code: int
     out: str
     hours: float
@@ -136,7 +136,12 @@ class Drilling:
         return targets[seed % len(targets)]
 
     def play(
-        self, drill: Drill, seed: int, steps: Sequence[Step], cells: Sequence[Cell], ended: bool
+        self,
+        drill: Drill,
+        seed: int,
+        steps: Sequence[DrillStep],
+        cells: Sequence[Cell],
+        ended: bool,
     ) -> Played:
         """Plays all steps; with `ended` it is also judged."""
         with self._lock:
@@ -223,7 +228,7 @@ class Play:
         self.still: dict[str, float | None] = {}
         self.worse: dict[str, int | None] = dict.fromkeys(self.datasets)
 
-    def through(self, steps: Sequence[Step], cells: Sequence[Cell], ended: bool) -> Played:
+    def through(self, steps: Sequence[DrillStep], cells: Sequence[Cell], ended: bool) -> Played:
         """All steps, one after the other."""
         if ended:
             self.is_judged()
@@ -236,7 +241,7 @@ class Play:
         self.ways = self._ways()
         self.still = {d: self._least(states) for d, states in self.ways.items()}
 
-    def take(self, step: Step, act: Callable[[], Said]) -> Said:
+    def take(self, step: DrillStep, act: Callable[[], Said]) -> Said:
         """One step, what comes of it, and the time that it takes."""
         lab = self.lab
         lab.seconds, self.charged = 0.0, []
@@ -277,11 +282,11 @@ class Play:
 
     def on_box(self, host: str, words: list[str], stdin: bytes) -> Said:
         """A program that is started on a box, with what it reads."""
-        return self.take(Step(host, shlex.join(words)), partial(self._run, host, words, stdin))
+        return self.take(DrillStep(host, shlex.join(words)), partial(self._run, host, words, stdin))
 
     def by_hand(self, line: str) -> Said:
         """Something that hands do."""
-        step = Step(HANDS, line)
+        step = DrillStep(HANDS, line)
         return self.take(step, partial(self._do, step))
 
     def can_do(self) -> list[tuple[str, str]]:
@@ -532,7 +537,7 @@ class Play:
         rows.append((f"buy {store.name}", f"buy a disk for {store.name} and fit it"))
         return rows
 
-    def _do(self, step: Step) -> Said:
+    def _do(self, step: DrillStep) -> Said:
         if step.at != HANDS:
             return self._typed(step)
         words = step.line.split()
@@ -568,7 +573,7 @@ class Play:
         self._mark_back()
         return said
 
-    def _typed(self, step: Step) -> Said:
+    def _typed(self, step: DrillStep) -> Said:
         if nobody := self._no_console(step.at):
             return nobody
         box = self.lab.boxes[step.at]

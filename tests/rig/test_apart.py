@@ -17,7 +17,7 @@ from kavrel.core.typed import commands
 from kavrel.rig import apart
 from kavrel.rig.box import Box, Store
 from kavrel.rig.days import Days
-from kavrel.rig.drilling import Drilling, Step
+from kavrel.rig.drilling import Drilling, DrillStep
 from kavrel.rig.drills import DRILLS
 from kavrel.rig.hands import Ended
 from kavrel.rig.live import rig
@@ -216,7 +216,7 @@ def test_every_drill_can_be_played_where_each_disk_has_its_own_files() -> None:
     with lived_in(plan, 5) as (days, _, _):
         drilling = Drilling(days)
         for drill in DRILLS:
-            played = drilling.play(drill, 3, [Step("far", "lsblk")], (), True)
+            played = drilling.play(drill, 3, [DrillStep("far", "lsblk")], (), True)
             assert played.sees, drill.id
             assert drilling.told(drill, 3).truth or drill.late or drill.quiet, drill.id
 

@@ -11,7 +11,7 @@ from kavrel.core.evaluate import evaluate
 from kavrel.core.paper.restore_sheet import restore_sheet
 from kavrel.core.plan import Plan
 from kavrel.core.proof.cell import Cell
-from kavrel.rig.drilling import BEGUN_KEPT, HANDS, Drilling, Played, Step, verdict
+from kavrel.rig.drilling import BEGUN_KEPT, HANDS, Drilling, DrillStep, Played, verdict
 from kavrel.rig.drills import BY_ID, DRILLS
 from kavrel.rig.live import rig
 
@@ -30,12 +30,12 @@ def cells(demo: Plan) -> tuple[Cell, ...]:
     return evaluate(demo, BEGAN.date()).proof
 
 
-def hands(line: str) -> Step:
-    return Step(HANDS, line)
+def hands(line: str) -> DrillStep:
+    return DrillStep(HANDS, line)
 
 
 def played(
-    drilling: Drilling, drill: str, cells: tuple[Cell, ...], *steps: Step, seed: int = 0
+    drilling: Drilling, drill: str, cells: tuple[Cell, ...], *steps: DrillStep, seed: int = 0
 ) -> Played:
     return drilling.play(BY_ID[drill], seed, steps, cells, True)
 
@@ -62,7 +62,7 @@ def test_the_page_that_a_drill_names_is_on_the_restore_sheet(demo: Plan) -> None
 def test_the_wrong_disks_pulled_take_the_pool_and_the_step_is_named(
     drilling: Drilling, cells: tuple[Cell, ...]
 ) -> None:
-    looked = Step("heron", "zpool status ridge")
+    looked = DrillStep("heron", "zpool status ridge")
     found = played(drilling, "one_disk", cells, looked, hands("pull d2"), hands("pull d3"))
     assert "ata-LR-4137  FAULTED" in found.done[0].out
     assert "the pool is gone" in found.done[2].out
@@ -73,7 +73,7 @@ def test_the_wrong_disks_pulled_take_the_pool_and_the_step_is_named(
 def test_a_cable_that_came_off_is_plugged_in_and_no_disk_is_bought(
     drilling: Drilling, cells: tuple[Cell, ...]
 ) -> None:
-    looked = Step("heron", "zpool status ridge")
+    looked = DrillStep("heron", "zpool status ridge")
     mended = played(drilling, "cable_off", cells, looked, hands("reseat d1"))
     assert "FAULTED" in mended.done[0].out
     assert mended.left == ()
@@ -84,7 +84,7 @@ def test_a_cable_that_came_off_is_plugged_in_and_no_disk_is_bought(
         cells,
         hands("pull d1"),
         hands("buy ridge"),
-        Step("heron", "zpool replace ridge LR-4137 NEW-0001"),
+        DrillStep("heron", "zpool replace ridge LR-4137 NEW-0001"),
     )
     assert "It was whole." in bought.done[0].out
     assert bought.left == ()
@@ -103,10 +103,10 @@ def test_errors_that_are_reported_are_a_plug_and_not_the_disk(
     drilling: Drilling, cells: tuple[Cell, ...]
 ) -> None:
     """Where the errors come from stands in the disk's own words: 199 counts what its cable spoiled."""
-    asked = [Step("heron", "zpool status -v ridge")]
-    asked += [Step("heron", f"smartctl -a /dev/disk/by-id/ata-LR-{n}") for n in (4137, 4322)]
-    again = [Step("heron", line) for line in ("zpool clear ridge", "zpool scrub -w ridge")]
-    looked = Step("heron", "zpool status -x ridge")
+    asked = [DrillStep("heron", "zpool status -v ridge")]
+    asked += [DrillStep("heron", f"smartctl -a /dev/disk/by-id/ata-LR-{n}") for n in (4137, 4322)]
+    again = [DrillStep("heron", line) for line in ("zpool clear ridge", "zpool scrub -w ridge")]
+    looked = DrillStep("heron", "zpool status -x ridge")
     found = played(drilling, "errors", cells, *asked, hands("reseat d6"), *again, looked)
     assert "scrub of ridge failed" in found.sees
     assert "has experienced an unrecoverable error" in found.done[0].out
@@ -133,7 +133,7 @@ def test_errors_that_are_reported_are_a_plug_and_not_the_disk(
     assert "it is not the cable" in other.done[0].out
     assert other.left
     bought = [
-        hands("pull d6"), hands("buy ridge"), Step("heron", "zpool replace ridge LR-4322 NEW-0001")
+        hands("pull d6"), hands("buy ridge"), DrillStep("heron", "zpool replace ridge LR-4322 NEW-0001")
     ]  # fmt: skip
     replaced = played(drilling, "errors", cells, *bought)
     assert (replaced.left, "It was whole." in replaced.done[0].out) == ((), True)
@@ -146,17 +146,19 @@ def test_whoever_copies_before_filling_a_new_disk_loses_nothing_when_the_next_on
     drilling: Drilling, cells: tuple[Cell, ...]
 ) -> None:
     assert drilling.target(BY_ID["ailing"], 0) == "anvil"
-    filled = [hands("buy anvil"), Step("wren", "zpool replace anvil SX-711 NEW-0001")]
-    looked = Step("wren", "smartctl -a /dev/disk/by-id/ata-SX-722")
-    rash = played(drilling, "ailing", cells, looked, *filled, Step("wren", "zpool status anvil"))
+    filled = [hands("buy anvil"), DrillStep("wren", "zpool replace anvil SX-711 NEW-0001")]
+    looked = DrillStep("wren", "smartctl -a /dev/disk/by-id/ata-SX-722")
+    rash = played(
+        drilling, "ailing", cells, looked, *filled, DrillStep("wren", "zpool status anvil")
+    )
     assert "Current_Pending_Sector" in rash.done[0].out
     assert "96" in rash.done[0].out
     assert {o.worse_step for o in rash.outcomes} == {2}, "while it was filled the other died"
     assert rash.left
     copied = [
-        Step("wren", "lab-job machine-images-to-ridge"),
-        Step("wren", "lab-job anvil-snapshots"),
-        Step("heron", "lab-job ledger-every-night"),
+        DrillStep("wren", "lab-job machine-images-to-ridge"),
+        DrillStep("wren", "lab-job anvil-snapshots"),
+        DrillStep("heron", "lab-job ledger-every-night"),
     ]
     wise = played(drilling, "ailing", cells, *copied, *filled)
     assert {d.code for d in wise.done} == {0}
@@ -166,15 +168,15 @@ def test_whoever_copies_before_filling_a_new_disk_loses_nothing_when_the_next_on
 def test_the_disk_that_all_wait_for_is_found_by_its_own_word(
     drilling: Drilling, cells: tuple[Cell, ...]
 ) -> None:
-    asked = [Step("heron", f"smartctl -a /dev/disk/by-id/ata-LR-{n}") for n in (4137, 4322)]
+    asked = [DrillStep("heron", f"smartctl -a /dev/disk/by-id/ata-LR-{n}") for n in (4137, 4322)]
     bought = hands("buy ridge")
     found = played(
         drilling, "slow_disk", cells, *asked, bought,
-        Step("heron", "zpool replace ridge LR-4322 NEW-0001"),
+        DrillStep("heron", "zpool replace ridge LR-4322 NEW-0001"),
     )  # fmt: skip
     assert ["1912" in done.out for done in found.done[:2]] == [False, True]
     assert (found.left, {o.lost_seconds for o in found.outcomes}) == ((), {0.0})
-    other = Step("heron", "zpool replace ridge LR-4137 NEW-0001")
+    other = DrillStep("heron", "zpool replace ridge LR-4137 NEW-0001")
     assert played(drilling, "slow_disk", cells, bought, other).left == (
         "pool ridge waits for one of its disks",
     )
@@ -186,7 +188,7 @@ def test_a_box_whose_mails_get_lost_is_made_to_speak_again(
     healed = (
         hands("pull d1"),
         hands("buy ridge"),
-        Step("heron", "zpool replace ridge LR-4137 NEW-0001"),
+        DrillStep("heron", "zpool replace ridge LR-4137 NEW-0001"),
         hands("mail heron"),
     )
     silent = played(drilling, "no_mail", cells, *healed)
@@ -200,12 +202,12 @@ def test_a_box_whose_mails_get_lost_is_made_to_speak_again(
 def test_by_a_clock_years_back_nothing_is_copied_and_nothing_is_lost(
     drilling: Drilling, cells: tuple[Cell, ...]
 ) -> None:
-    looked = [Step("heron", "date"), Step("heron", "lab-job ridge-snapshots")]
+    looked = [DrillStep("heron", "date"), DrillStep("heron", "lab-job ridge-snapshots")]
     refused = played(drilling, "clock", cells, *looked)
     assert "2015" in refused.done[0].out
     assert "the clock of this box says 2015" in refused.done[1].out
     assert refused.left == ("the clock of heron is wrong",)
-    there = Step("heron", "zfs list -H -t snapshot -o name ridge/negative-scans")
+    there = DrillStep("heron", "zfs list -H -t snapshot -o name ridge/negative-scans")
     # Set by hand, then its jobs run: only what had its time goes.
     righted = played(drilling, "clock", cells, there, hands("set heron"), *looked, there)
     first, last = (righted.done[n].out.split() for n in (0, -1))
@@ -213,7 +215,7 @@ def test_by_a_clock_years_back_nothing_is_copied_and_nothing_is_lost(
     assert 0 < len(set(first) - set(last)) < 5
     assert righted.left == ()
     # Somebody only says that it is right.
-    said = played(drilling, "clock", cells, Step("heron", "lab-job clock"), *looked, there)
+    said = played(drilling, "clock", cells, DrillStep("heron", "lab-job clock"), *looked, there)
     assert "2015" in said.done[0].out
     assert set(said.done[-1].out.split()) > set(first)
     assert said.left == ("the clock of heron is wrong",)
@@ -244,8 +246,8 @@ def test_the_dead_disk_replaced_heals_and_nothing_is_lost(
         cells,
         hands("pull d1"),
         hands("buy ridge"),
-        Step("heron", "zpool replace ridge LR-4137 NEW-0001"),
-        Step("heron", "zpool status -x ridge"),
+        DrillStep("heron", "zpool replace ridge LR-4137 NEW-0001"),
+        DrillStep("heron", "zpool status -x ridge"),
     )
     assert found.done[-1].out == "pool 'ridge' is healthy\n"
     assert found.left == ()
@@ -273,15 +275,17 @@ def test_a_burnt_box_comes_back_by_the_sheets_own_lines(
     listing = "zfs list -H -t snapshot -o name burrow/ridge-to-the-mill/{}"
     steps = [hands("renew heron")]
     for name in ("negative-scans", "choir-tapes"):
-        looked = played(drilling, "box_lost", cells, *steps, Step("dipper", listing.format(name)))
+        looked = played(
+            drilling, "box_lost", cells, *steps, DrillStep("dipper", listing.format(name))
+        )
         newest = looked.done[-1].out.split()[-1]
         steps.append(
-            Step("dipper", f"zfs send {newest} | ssh heron zfs receive -u ridge/{name}-back")
+            DrillStep("dipper", f"zfs send {newest} | ssh heron zfs receive -u ridge/{name}-back")
         )
         assert played(drilling, "box_lost", cells, *steps).left, (
             "nobody can open it before it is mounted"
         )
-        steps.append(Step("heron", f"zfs mount ridge/{name}-back"))
+        steps.append(DrillStep("heron", f"zfs mount ridge/{name}-back"))
     found = played(drilling, "box_lost", cells, *steps)
     assert [d.code for d in found.done] == [0] * 5
     assert found.left == ()
@@ -311,7 +315,7 @@ def test_a_burnt_box_comes_back_by_the_sheets_own_lines(
 def test_destroying_the_last_copy_is_seen_at_once(
     drilling: Drilling, cells: tuple[Cell, ...]
 ) -> None:
-    gone = Step("dipper", "zfs destroy -r burrow/ridge-to-the-mill")
+    gone = DrillStep("dipper", "zfs destroy -r burrow/ridge-to-the-mill")
     found = played(drilling, "box_lost", cells, gone)
     assert {o.worse_step for o in found.outcomes} == {0}
 
@@ -338,7 +342,7 @@ def test_what_cannot_be_done_says_so_and_touches_nothing(
     at: str, line: str, says: str, drilling: Drilling, cells: tuple[Cell, ...]
 ) -> None:
     passwd = Path("/etc/passwd").read_bytes()
-    found = played(drilling, "one_disk", cells, Step(at, line))
+    found = played(drilling, "one_disk", cells, DrillStep(at, line))
     assert found.done[0].code
     assert says.lower() in found.done[0].out.lower()
     assert Path("/etc/passwd").read_bytes() == passwd
@@ -351,9 +355,9 @@ def test_the_real_script_answers_on_the_console(
         drilling,
         "deleted",
         cells,
-        Step("heron", "lab-job list"),
-        Step("heron", "lab-job ridge-snapshots"),
-        Step("perch", "lab-job list"),
+        DrillStep("heron", "lab-job list"),
+        DrillStep("heron", "lab-job ridge-snapshots"),
+        DrillStep("perch", "lab-job list"),
     )
     assert "ridge-to-the-mill: replication" in found.done[0].out
     assert [d.code for d in found.done[:2]] == [0, 0]
@@ -372,7 +376,7 @@ def test_nights_that_were_played_leave_their_room(
 def test_the_same_steps_give_the_same_drill_and_are_quick(
     drilling: Drilling, cells: tuple[Cell, ...]
 ) -> None:
-    steps = (hands("pull d1"), Step("heron", "zpool status ridge"))
+    steps = (hands("pull d1"), DrillStep("heron", "zpool status ridge"))
     one, two = (played(drilling, "one_disk", cells, *steps) for _ in range(2))
     assert one == two
     before = perf_counter()

@@ -10,7 +10,7 @@ import pytest
 from kavrel.core.edit import put
 from kavrel.core.plan import Plan
 from kavrel.rig.days import Line
-from kavrel.rig.drilling import Drilling, Step
+from kavrel.rig.drilling import Drilling, DrillStep
 from kavrel.rig.drills import BY_ID
 from kavrel.rig.live import lived, rig, tried
 from kavrel.rig.restoring import piped
@@ -119,7 +119,7 @@ def test_nobody_signs_in_on_a_box_that_takes_no_commands() -> None:
             said = piped(far, line)
             assert said.code, line
         drilling = Drilling(days)
-        told = drilling.play(BY_ID["fire"], 1, [Step("box", "ls")], (), False)
+        told = drilling.play(BY_ID["fire"], 1, [DrillStep("box", "ls")], (), False)
         assert "box" not in told.boxes
         assert "a page of its own" in told.done[0].out
 

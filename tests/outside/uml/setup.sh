@@ -23,10 +23,10 @@ for tool in wipefs sfdisk mdadm pvcreate vgcreate lvcreate cryptsetup mkfs.ext4 
   cat >/run/shims/$tool <<END
 #!/bin/bash
 PATH=$real
-call=\$((\$(cat /run/calls) + 1)); echo \$call >/run/calls
-[ \$call = "\$(cat /run/kill-before)" ] && kill -9 0
+read call </run/calls; call=\$((call + 1)); echo \$call >/run/calls
+read at </run/kill-before; [ \$call = "\$at" ] && kill -9 0
 $tool "\$@"; code=\$?
-[ \$call = "\$(cat /run/kill-after)" ] && kill -9 0
+read at </run/kill-after; [ \$call = "\$at" ] && kill -9 0
 exit \$code
 END
   chmod 755 /run/shims/$tool
