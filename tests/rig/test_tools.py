@@ -127,7 +127,7 @@ def test_rsync_tells_what_it_does_and_would_do_as_the_real_one_tells_it(
             (r"speedup is [\d.,]+", "speedup"),
             (r"(File list [a-z ]+: )[\d.]+", r"\1N"),
         ):
-            text = re.sub(way, instead, text)
+            text = re.sub(way, instead, text.replace(str(tmp_path), ours))
         # Which folder it clears first hangs on how its lists travel.
         return sorted(text.splitlines())
 
@@ -138,6 +138,8 @@ def test_rsync_tells_what_it_does_and_would_do_as_the_real_one_tells_it(
         )
         assert said.code == theirs.returncode, line
         assert alike(said.out.decode()) == alike(theirs.stdout), line
+        why = theirs.stderr.replace(str(tmp_path), ours).partition("\n")[0]
+        assert why in said.err or said.code in (1, 23), line
 
     both("mkdir -p T/from/deep/er T/to")
     for name in ("a", "b.part", "deep/c", "deep/d", "deep/er/e"):
@@ -161,6 +163,16 @@ def test_rsync_tells_what_it_does_and_would_do_as_the_real_one_tells_it(
     same("rsync -aq --delete -n T/from/ T/to/")
     same("rsync -ai --stats --delete-during T/from/ T/to/")
     same("rsync -ai --delete T/from/ T/to/")
+    # Of the folders that lead to its target it makes the last one, and no other.
+    same("rsync -avn T/from/ T/some/where/")
+    same("rsync -ai T/from/ T/some/where/")
+    same("rsync -a T/from/a T/some/where/a")
+    same("rsync -a T/from/a T/some/where/")
+    same("rsync -ai --stats T/from/ T/fresh/")
+    same("rsync -a T/from/a T/alone/")
+    same("rsync -av --mkpath T/from/ T/some/where/")
+    for folder, lies in (("fresh", b"a\n"), ("alone", b"a\n"), ("some/where", b"a\n")):
+        assert box.command(["ls", "-1", f"{ours}/{folder}"]).out.startswith(lies), folder
     for wrong in ("rsync -a --bogus T/from/ T/to/", "rsync -ai T/none/ T/to/"):
         same(wrong)
 

@@ -1,5 +1,6 @@
 """rsync: makes a folder equal to another, here or on another box. Source: rsync(1)."""
 
+import os.path
 from collections.abc import Callable, Mapping, Sequence
 
 from kavrel.rig import apart
@@ -48,6 +49,12 @@ def rsync(box: Box, words: list[str], stdin: bytes) -> Said:
                 "rsync error: some files/attrs were not transferred (code 23) at main.c(1338)",
                 23,
             )
+        into = target.endswith("/") or here.is_folder(target)
+        if into:
+            target = os.path.join(target, os.path.basename(source))
+        lacks = _no_way_to(here, os.path.dirname(target), options, made=into)
+        if lacks and not dry:
+            return lacks
         data, name = here.find(target)
         if not dry:
             here.lab.arriving(data)
@@ -63,6 +70,34 @@ def rsync(box: Box, words: list[str], stdin: bytes) -> Said:
     ways = _ways(box, ends, (there, here))
     far = (there is not box, here is not box)
     return _carry(there, origin, here, target.rstrip("/"), state, options, aside, ways, far)
+
+
+def _no_way_to(here: Box, folder: str, options: Sequence[str], made: bool) -> Said | None:
+    """What it says where a folder is not there to be written to: of what is missing it makes the last alone.
+
+    `made`: whether that is to be made at all. Source: rsync 3.5 itself; rsync(1), --mkpath.
+    """
+    if "--mkpath" in options or here.is_folder(folder):
+        return None
+    if not made:
+        return failed(
+            f'rsync: [Receiver] change_dir#3 "{folder}" failed: No such file or directory (2)\n'
+            "rsync error: errors selecting input/output files, dirs (code 3)",
+            3,
+        )
+    if here.is_folder(os.path.dirname(folder.rstrip("/"))):
+        return None
+    return failed(
+        f'rsync: [Receiver] mkdir "{folder.rstrip("/")}" failed: No such file or directory (2)\n'
+        "rsync error: error in file IO (code 11)",
+        11,
+    )
+
+
+def _missing(here: Box, folder: str) -> int:
+    """How many folders are not there of those that lead to one, and itself."""
+    above = os.path.dirname(folder)
+    return 0 if here.is_folder(folder) or above == folder else 1 + _missing(here, above)
 
 
 def _ways(box: Box, ends: Sequence[str], boxes: Sequence[Box]) -> tuple[str, ...]:
@@ -138,6 +173,9 @@ def _carry(
     if data.read_only:
         return failed("rsync: [receiver] mkstemp failed: Read-only file system (30)", 23)
     dry = "--dry-run" in options
+    lacks = _no_way_to(here, target, options, made=True)
+    if lacks and not dry:
+        return lacks
     if not dry:
         here.lab.arriving(data)
     prefix = f"{folder}/" if folder else ""
@@ -149,7 +187,10 @@ def _carry(
         return no.said
     left = _left_out(options)
     shown = {name: file for name, file in state.items() if not left(name)}
-    rows = rsync_says.told(shown, now, after, options, far)
+    made = _missing(here, target)
+    rows = rsync_says.told(
+        shown, now, after, options, far, (made if "--mkpath" in options else min(made, 1), target)
+    )
     if dry:
         return lines(*rows)
     sent = 0
@@ -161,6 +202,8 @@ def _carry(
             data.write(f"{prefix}{name}", file)
     for name in now.keys() - after.keys():
         data.remove(f"{prefix}{name}")
+    if folder:
+        data.folders.add(folder)  # also where nothing lies in it
     limit = next((o.partition("=")[2] for o in options if o.startswith("--bwlimit=")), "")
     here.lab.moved(
         sent,

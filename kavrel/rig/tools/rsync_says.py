@@ -71,16 +71,23 @@ def told(
     after: Mapping[str, File],
     options: Sequence[str],
     ways: tuple[bool, bool],
+    made: tuple[int, str],
 ) -> list[str]:
-    """The lines of a run; `ways`: whether it comes from another box, and whether it goes to one."""
+    """The lines of a run; `ways`: whether it comes from another box, and whether it goes to one.
+
+    `made`: how many folders are made to get to the target, and its name as it was typed.
+    """
     comes, goes = ways
-    items = list(_items("", state, now, after, "<" if goes else ">"))
+    items = list(_items("", state, now, after, "<" if goes else ">", made[0] > 0))
     rows: list[str] = []
     names, verbose = "--itemize-changes" in options, "--verbose" in options
     if "--quiet" in options:
         return []
     if verbose:
         rows.append(f"{'receiving' if comes else 'sending'} incremental file list")
+    if made[0] and (names or verbose):
+        many = f"created {made[0]} directories for {made[1]}"
+        rows.append(f"created directory {made[1]}" if made[0] == 1 else many)
     if names:
         rows += [f"{i.mark:11} {i.name}" for i in items]
     elif verbose:
@@ -108,6 +115,7 @@ def _items(
     now: Mapping[str, File],
     after: Mapping[str, File],
     way: str,
+    is_new: bool,
 ) -> Iterator[Item]:
     """Folder by folder, the files of each before the folders in it."""
     wanted, there, kept = _folders(state), _folders(now), _folders(after)
@@ -119,8 +127,8 @@ def _items(
 
     def walk(at: str) -> Iterator[Item]:
         own = {*inside(iter(gone), at), *inside(iter(made), at), *inside(iter(there ^ kept), at)}
-        if at and at not in there:
-            yield Item(f"cd{NEW}", f"{at}/")
+        if is_new if not at else at not in there:
+            yield Item(f"cd{NEW}", f"{at}/" if at else "./")
         elif own:
             yield Item(".d..t......", f"{at}/" if at else "./")
         for name in inside(iter(there - kept), at):
