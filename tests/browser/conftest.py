@@ -11,6 +11,7 @@ from selenium.common.exceptions import (
     ElementClickInterceptedException,
     NoSuchElementException,
     StaleElementReferenceException,
+    WebDriverException,
 )
 from selenium.webdriver import ActionChains
 from selenium.webdriver.chrome.service import Service
@@ -90,7 +91,16 @@ class Page:
             StaleElementReferenceException,
             ElementClickInterceptedException,
         )
-        return WebDriverWait(self.driver, 90, 0.05, ignored_exceptions=ignored).until(look)
+
+        def looked(driver: Any) -> Any:
+            try:
+                return look(driver)
+            except WebDriverException as error:
+                if "aborted by navigation" not in str(error.msg):  # the page went under the look
+                    raise
+                return None
+
+        return WebDriverWait(self.driver, 90, 0.05, ignored_exceptions=ignored).until(looked)
 
     def see(self, name: str, tag: str = "*") -> WebElement:
         """The visible element with this label or text."""
