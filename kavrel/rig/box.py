@@ -43,6 +43,13 @@ class Store:
     )
 
 
+# Folders of a fresh system that people put things into. Source: Filesystem Hierarchy Standard 3.0.
+OF_ANY_SYSTEM = frozenset({
+    "etc", "home", "media", "mnt", "opt", "root", "run", "srv", "tmp", "usr/local", "var", "var/lib", "var/log",
+    "var/tmp",
+})  # fmt: skip
+
+
 @dataclass(slots=True)
 class Box:
     """A host. `up`: it runs; `lost`: it burned, was stolen or broke, with every disk in it.
@@ -144,6 +151,8 @@ class Box:
         """Whether there is a folder."""
         data, name = self.find(path)
         if not name or name in data.folders or any(d.at == path for d in self.mounted()):
+            return True
+        if data is self.root() and name in OF_ANY_SYSTEM:
             return True
         return any(n.startswith(f"{name}/") for n in data.files)
 

@@ -173,6 +173,9 @@ def test_rsync_tells_what_it_does_and_would_do_as_the_real_one_tells_it(
     same("rsync -av --mkpath T/from/ T/some/where/")
     for folder, lies in (("fresh", b"a\n"), ("alone", b"a\n"), ("some/where", b"a\n")):
         assert box.command(["ls", "-1", f"{ours}/{folder}"]).out.startswith(lies), folder
+    # What any system has is there: /mnt without anybody's making it.
+    assert box.command(["rsync", "-a", f"{ours}/from/", "/mnt/back/"]).code == 0
+    assert box.command(["rsync", "-a", f"{ours}/from/", "/mnt/back/none/er/"]).code == 11
     for wrong in ("rsync -a --bogus T/from/ T/to/", "rsync -ai T/none/ T/to/"):
         same(wrong)
 
