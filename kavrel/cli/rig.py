@@ -35,7 +35,7 @@ from kavrel.rig.trial import Compared
 @click.option(
     "--real",
     is_flag=True,
-    help="Use this machine's own rsync and SSH, and as root its Btrfs, in the place of stand-ins.",
+    help="Use this machine's own rsync and SSH, and as root its Btrfs and smbd, in the place of stand-ins.",
 )
 @click.option("--seed", default=1, show_default=True, help="Of what people write.")
 @click.option(

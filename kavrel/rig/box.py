@@ -94,6 +94,11 @@ class Box:
             if self.here(data):
                 yield data
 
+    def mount_all(self) -> None:
+        """What a start mounts: every dataset that has its key, what was received too. Source: zfs-mount(8)."""
+        for data in self.datas.values():
+            data.mounted = data.mounted or data.props.get("raw") != "locked"
+
     def here(self, data: Data) -> bool:
         """Whether a dataset is mounted."""
         return data.mounted and self.alive(data)

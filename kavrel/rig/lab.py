@@ -283,6 +283,10 @@ class Lab:
         for store in box.stores.values():
             store.locked = store.pool.waits
             store.opened.clear()
+        for data in box.datas.values():
+            if data.props.get("raw") == "open":  # its key was typed, and is forgotten
+                data.props["raw"], data.mounted = "locked", False
+        box.mount_all()
         for drive in self.drives.values():
             if drive.host == box.host.id:
                 drive.mapped = ""

@@ -228,6 +228,22 @@ def test_zfs_sends_differences_and_refuses_what_does_not_match(box: Box) -> None
     assert zfs(box, "destroy main/files@none")[0] == 1
 
 
+def test_a_start_mounts_what_was_received_and_forgets_a_typed_key(box: Box) -> None:
+    far = box.lab.boxes["far"]
+    zfs(box, "snapshot main/files@one")
+    zfs(far, "create -p second/j")
+    whole = box.command(["zfs", "send", "main/files@one"]).out
+    assert zfs(far, "receive -u second/j/files", whole)[0] == 0
+    assert zfs(far, "get -H -o value mounted second/j/files")[1] == "no\n"
+    far.lab.restarted(far)
+    assert zfs(far, "get -H -o value mounted second/j/files")[1] == "yes\n"
+    sealed = far.datas["second/j/files"]
+    sealed.props["raw"] = "open"
+    far.lab.restarted(far)
+    assert zfs(far, "get -H -o value mounted second/j/files")[1] == "no\n"
+    assert "key not loaded" in zfs(far, "mount second/j/files")[2]
+
+
 def test_a_pool_outlives_what_its_layout_outlives_and_says_so(box: Box) -> None:
     box_lab = box.lab
     said = box.command(["zpool", "status", "-x", "main"])

@@ -472,8 +472,7 @@ def _mount(box: Box, words: list[str], stdin: bytes) -> Said:
     """Mount DATASET, or -a: all whose key is there, as a start does. Source: zfs-mount(8)."""
     flags, _, names = split(words, "oO")
     if "a" in flags:
-        for data in box.datas.values():
-            data.mounted = data.mounted or data.props.get("raw") != "locked"
+        box.mount_all()
         return FINE
     one = dataset(box, names[0]) if names else None
     if one is None:
