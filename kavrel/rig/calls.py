@@ -77,9 +77,11 @@ def write_program(file: Path, text: str) -> None:
 def write_start(file: Path, names: Iterable[str]) -> None:
     """Writes what bash reads at its start: what is a program here is not done by the shell itself.
 
-    `test` of the shell would look at the real machine. Source: bash(1), enable.
+    `test` of the shell would look at the real machine, and so would a name with a star in it.
+    Source: bash(1), enable, set -f.
     """
-    lines = (f"enable -n {name} 2>/dev/null" for name in sorted({*names, "["}))
+    own = sorted({*names, "[", "compgen", "mapfile", "readarray"})
+    lines = (*(f"enable -n {name} 2>/dev/null" for name in own), "set -f")
     file.write_text("\n".join(lines) + "\n", encoding="utf-8")
 
 

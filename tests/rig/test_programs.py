@@ -79,8 +79,14 @@ def test_nothing_of_the_machine_is_reached_from_it(tmp_path: Path, line: str, wh
 
 
 def test_the_shell_itself_looks_at_nothing_of_the_machine(tmp_path: Path) -> None:
-    typed = ("test -e /etc/passwd; echo there $?", "test -d /srv/main; echo data $?", "[ -e /etc ]")
+    typed = (
+        "test -e /etc/passwd; echo there $?", "test -d /srv/main; echo data $?", "[ -e /etc ]",
+        "echo stars /etc/*", "compgen -f /etc/", "mapfile -t lines </etc/passwd; echo read ${#lines[@]}",
+    )  # fmt: skip
     said, wrong, _ = played(tmp_path, "errors", *typed)
+    assert "stars /etc/*" in said
+    assert "/etc/passwd" not in said
+    assert "read 0" in said
     assert "there 1" in said
     assert "data 0" in said
     assert "[: command not found" in wrong
