@@ -10,11 +10,12 @@ from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.paper.document import Fact, Section, SheetStep
-from kavrel.core.paper.machines import AFTER_A_CUT, served_again, unlocking, waits
+from kavrel.core.paper.machines import served_again, unlocking, waits
 from kavrel.core.plan import Host, Pool, Site
 from kavrel.core.shares.brought import Brought, brought
 from kavrel.core.shares.names import pool_names, pool_roots
 from kavrel.core.typed import typed
+from kavrel.core.works.machine import AFTER_A_CUT
 
 TITLE = "the power was away"
 STEADY = (

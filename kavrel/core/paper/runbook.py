@@ -9,7 +9,7 @@ from kavrel.core.kinds import KINDS
 from kavrel.core.log.last import last_good
 from kavrel.core.paper.copying import copying
 from kavrel.core.paper.document import Document, Section, SheetStep
-from kavrel.core.paper.machines import machines, unlocking, waits
+from kavrel.core.paper.machines import addresses, machines, unlocking, waits
 from kavrel.core.plan import App, Disk, Host, Mount, Plan, Pool
 from kavrel.core.pools.families import FAMILIES
 from kavrel.core.shares.brought import brought, for_machine, is_far, lacks
@@ -24,6 +24,7 @@ from kavrel.core.works import (
     DoorOpen,
     FolderAccess,
     GroupThere,
+    PasswordsSet,
     ServiceRuns,
     bill,
 )
@@ -71,7 +72,7 @@ def runbook(plan: Plan, evaluation: Evaluation, revision: str) -> Document:
         ),
         _open_cautions(evaluation),
         _bench(index),
-        machines(index),
+        machines(index, evaluation.today),
         _power(index, evaluation),
         _network(index, evaluation.today),
         _pools(index, evaluation),
@@ -313,6 +314,8 @@ def _host(index: Index, host: Host, paths: Mapping[str, str], today: date) -> It
         f"({', '.join(people) or 'none'}), datasets, and who may do what in them",
         minds=tuple(left),
     )
+    steps_of_passwords = (w for w in works if isinstance(w, PasswordsSet))
+    yield from (SheetStep(text=f"{host.name}: {w.by_hand}") for w in steps_of_passwords)
     for work in works:
         if isinstance(work, FolderAccess):
             key = work.makes[0][1]
@@ -406,20 +409,7 @@ def _outside(index: Index, mount: Mount, paths: Mapping[str, str]) -> str:
 
 def _network(index: Index, today: date) -> Section:
     """Addresses, the VPN and what is opened, before anything is served."""
-    steps = []
-    for host in index.plan.hosts:
-        if host.addressing == "reserved" and host.address:
-            text = f"In the router: reserve {host.address} for {host.name}"
-            steps.append(SheetStep(text=text, minds=("Restart it and see that it has it.",)))
-        elif host.addressing == "static" and host.address:
-            steps.append(SheetStep(text=f"{host.name}: set its address {host.address} by hand"))
-        if host.vpn_address:
-            steps.append(
-                SheetStep(
-                    text=f"{host.name}: join the VPN as {host.vpn_address}, and authorise it at both ends",
-                    minds=("Try the way back too: from the other end, by that address.",),
-                )
-            )
+    steps = addresses(index, today)
     for opening in index.plan.openings:
         host = index.hosts[opening.host]
         if opening.source == "internet":

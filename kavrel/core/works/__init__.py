@@ -12,8 +12,16 @@ from kavrel.core.works.doors import DoorOpen, door_works, forwards
 from kavrel.core.works.folders import FolderAccess, HomeFolder, folder_works, home_works
 from kavrel.core.works.jobs import job_works
 from kavrel.core.works.limits import AccountLimited, DatasetLimited, limit_works
+from kavrel.core.works.machine import machine_works
 from kavrel.core.works.page import page_works
-from kavrel.core.works.people import AccountShut, AccountThere, GroupThere, people_works
+from kavrel.core.works.people import (
+    AccountShut,
+    AccountThere,
+    GroupThere,
+    PasswordsSet,
+    password_works,
+    people_works,
+)
 from kavrel.core.works.pools import pool_works
 from kavrel.core.works.services import ServiceRuns, service_works
 from kavrel.core.works.set_up import is_set_up
@@ -30,6 +38,7 @@ __all__ = [
     "FolderAccess",
     "GroupThere",
     "HomeFolder",
+    "PasswordsSet",
     "ServiceRuns",
     "Work",
     "bill",
@@ -39,15 +48,18 @@ __all__ = [
 
 def bill(index: Index, host: str, today: date) -> tuple[Work, ...]:
     """The works of a host as of a day, each after all that it needs."""
-    return tuple(_works(index, host, today))
+    rest = tuple(_works(index, host, today))
+    return (*machine_works(index, host, rest), *rest)
 
 
 def _works(index: Index, host: str, today: date) -> Iterator[Work]:
-    yield from people_works(index, host, today)
+    people = tuple(people_works(index, host, today))
+    yield from people
     yield from pool_works(index, host)
     yield from folder_works(index, host, today)
     yield from home_works(index, host, today)
     yield from limit_works(index, host)
+    yield from password_works(index, host, today, people)
     if is_set_up(index, host) or index.hosts[host].closed:
         yield from door_works(index, host)
     yield from power_works(index, host)

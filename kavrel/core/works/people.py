@@ -3,7 +3,7 @@
 Sources: useradd(8), usermod(8), groupadd(8).
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date
 
@@ -11,6 +11,7 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Account, Group
 from kavrel.core.shares.names import SYSTEM_NAMES, folders
 from kavrel.core.shares.protocols import PROTOCOLS
+from kavrel.core.typed import typed
 from kavrel.core.works.set_up import is_set_up
 from kavrel.core.works.work import Work
 
@@ -47,6 +48,34 @@ class AccountShut(Work):
     """An account that is switched off, or has run out: one that is there is locked, none is made."""
 
     login: str
+
+
+@dataclass(frozen=True)
+class PasswordsSet(Work):
+    """Passwords of accounts, each typed once by who has it: no file holds one."""
+
+    commands: tuple[str, ...]
+
+
+def password_works(
+    index: Index, host: str, today: date, people: Sequence[Work]
+) -> Iterator[PasswordsSet]:
+    """What is typed on a host, in order, for the accounts among `people`. Sources: smbpasswd(8), pdbedit(8)."""
+    plan = index.plan
+    able = [w for w in people if isinstance(w, AccountThere) and not w.by_hand]
+    by_smb = any(index.pools[index.datasets[s.dataset].pool].host == host for s in plan.shares)
+    commands = [f"smbpasswd -a {w.login}" for w in able] if by_smb else []
+    commands += [f"passwd {w.login}" for w in able if w.home]
+    changing = [a.login for a in plan.accounts if a.must_change and a.works_on(today)]
+    commands += [f"pdbedit --pwd-must-change-now=yes -u {a}" for a in changing if by_smb]
+    if commands:
+        mine = {w.login for w in able if by_smb or w.home}
+        yield PasswordsSet(
+            "passwords", f"passwords of {index.hosts[host].name}'s accounts",
+            tuple(("accounts", a.id) for a in plan.accounts if a.login in mine),
+            tuple(w.key for w in able if w.login in mine), "pdbedit -L" if by_smb else "", "",
+            f"type each once, with whom it belongs to: {typed(*commands)}", commands=tuple(commands),
+        )  # fmt: skip
 
 
 def people_works(index: Index, host: str, today: date) -> Iterator[Work]:

@@ -11,6 +11,7 @@ from kavrel.core.plan import Plan
 from kavrel.core.typed import typed
 from kavrel.core.works import ServiceRuns, bill
 from kavrel.core.works.jobs import NightRuns, job_works
+from kavrel.core.works.machine import Readied
 from kavrel.core.works.set_up import is_set_up
 from kavrel.formats.lab_look import look_script
 from kavrel.formats.samba import smb_conf, smb_hosts
@@ -104,11 +105,15 @@ def host_files(plan: Plan, host: str, origin: str, today: date) -> dict[str, tup
     return files
 
 
-def _by_hand(plan: Plan, host: str, today: date) -> list[str]:
-    """What no file of the bundle does, in the order of the works."""
+def _by_hand(plan: Plan, host: str, today: date) -> tuple[list[str], list[str]]:
+    """What no file of the bundle does, in the order of the works: before the files, and with them."""
     index = Index(plan)
-    works = [] if index.hosts[host].closed else bill(index, host, today)
-    return list(dict.fromkeys(f"{w.what}: {w.by_hand}" for w in works if w.by_hand))
+    works = bill(index, host, today)
+    first = [f"{w.what}: {w.by_hand}" for w in works if isinstance(w, Readied)]
+    if index.hosts[host].closed:  # the rest is among its values
+        return first, []
+    left = [w for w in works if w.by_hand and not isinstance(w, Readied)]
+    return first, list(dict.fromkeys(f"{w.what}: {w.by_hand}" for w in left))
 
 
 def bundle(plan: Plan, host: str, origin: str, today: date) -> bytes:
@@ -116,13 +121,15 @@ def bundle(plan: Plan, host: str, origin: str, today: date) -> bytes:
     files = host_files(plan, host, origin, today)
     by_text = groupby(files.items(), key=lambda one: one[1][1])
     steps = [{"files": [name for name, _ in some], "text": text} for text, some in by_text]
+    first, left = _by_hand(plan, host, today)
     readme = render(
         "bundle_readme.j2",
         host=Box(plan, host).host,
         plan=plan,
         origin=origin,
         steps=steps,
-        left=_by_hand(plan, host, today),
+        first=first,
+        left=left,
     )
     contents = {"README.txt": readme, **{name: text for name, (text, _) in files.items()}}
     sums = "".join(

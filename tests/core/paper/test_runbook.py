@@ -147,7 +147,7 @@ def test_the_network_comes_before_what_is_served_over_it(demo: Plan) -> None:
     (network,) = [s for s in book.sections if s.title == "Network"]
     said = " ".join(s.text for s in network.steps)
     assert "set its address 192.168.20.10 by hand" in said
-    assert "reserve 192.168.20.11 for wren" in said
+    assert "wren: reserve 192.168.20.11 for it in the router" in said
     assert "join the VPN as 100.80.0.20" in said
     forwarded = next(s for s in network.steps if "forward tcp 8096" in s.text)
     assert "default passwords" in forwarded.minds[0]

@@ -6,29 +6,18 @@ layout below the promised level, and no disk wiped that is not used.
 """
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date
 
 from kavrel.core.copies.carrier import root_ways
-from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Plan
 from kavrel.core.shares.names import pool_names, pool_roots
-from kavrel.core.works import AccountLimited, AccountThere, DatasetLimited, Work, bill
-from kavrel.core.works.pools import (
-    ArrayRuns,
-    DeviceLocked,
-    DiskCut,
-    FilesystemMade,
-    ParityKept,
-    RestCut,
-    TreeMounted,
-    VolumesJoined,
-    ZpoolMade,
-    layers_of,
-)
+from kavrel.core.works import Work, bill
+from kavrel.core.works.people import PasswordsSet
+from kavrel.core.works.pools import layers_of
+from kavrel.core.works.tools import tools_of
 from kavrel.core.works.volumes import made_by_script
-from kavrel.formats.samba import smb_hosts
 from kavrel.formats.servers.setup.datasets import dataset_lines, lifting_lines, shut_in_lines
 from kavrel.formats.servers.setup.people import people_lines
 from kavrel.formats.servers.setup.pools import numbers_at, pool_lines
@@ -67,9 +56,9 @@ def setup_script(plan: Plan, host: str, origin: str, today: date = date.min) -> 
         revision=_revision(origin),
         roots=" ".join(numbers_at(box, p) for p in box.pools),
         trees=" ".join(pool_roots(box.plan)[p.id] for p in box.pools),
-        tools=list(dict.fromkeys(_tools([*works, *_standing_layers(box)]))),
+        tools=list(dict.fromkeys(tools_of([*works, *_standing_layers(box)]))),
         parts=[p for p in parts if p.lines],
-        passwords=list(_passwords(plan, host, works, today)),
+        passwords=[c for w in works if isinstance(w, PasswordsSet) for c in w.commands],
     )
 
 
@@ -79,46 +68,9 @@ def _revision(origin: str) -> int:
     return int(number[1]) if number else 0
 
 
-# Command and package of Debian that a work cannot be made without.
-TOOLS = {
-    DiskCut: ("sfdisk", "fdisk"),
-    RestCut: ("sfdisk", "fdisk"),
-    ArrayRuns: ("mdadm", "mdadm"),
-    VolumesJoined: ("lvcreate", "lvm2"),
-    DeviceLocked: ("cryptsetup", "cryptsetup"),
-    ParityKept: ("snapraid", "snapraid"),
-    TreeMounted: ("mergerfs", "mergerfs"),
-    ZpoolMade: ("zpool", "zfsutils-linux"),
-}
-
-
 def _standing_layers(box: Box) -> Iterator[Work]:
     """What locked pools are made of that the script opens again where the system was installed anew."""
     for pool in box.pools:
         if pool.encrypted and made_by_script(box.index, pool):
             wanted = pool.model_copy(update={"standing": False})
             yield from layers_of(box.index, wanted, pool_names(box.plan)[pool.id])
-
-
-def _tools(works: Sequence[Work]) -> Iterator[tuple[str, str]]:
-    yield "setfacl", "acl"
-    by_project = (w.project is not None for w in works if isinstance(w, DatasetLimited))
-    by_user = (w.whole and not w.by_hand for w in works if isinstance(w, AccountLimited))
-    if any(by_project) or any(by_user):
-        yield "setquota", "quota"
-    for work in works:
-        if type(work) in TOOLS:
-            yield TOOLS[type(work)]
-        if isinstance(work, FilesystemMade):
-            yield f"mkfs.{work.filesystem}", FILESYSTEMS[work.filesystem].package
-
-
-def _passwords(plan: Plan, host: str, works: Sequence[Work], today: date) -> Iterator[str]:
-    able = [w for w in works if isinstance(w, AccountThere) and not w.by_hand]
-    by_smb = host in smb_hosts(plan)
-    if by_smb:
-        yield from (f"smbpasswd -a {w.login}" for w in able)
-    yield from (f"passwd {w.login}  # for FTP" for w in able if w.home)
-    if by_smb:
-        changing = [a.login for a in plan.accounts if a.must_change and a.works_on(today)]
-        yield from (f"pdbedit --pwd-must-change-now=yes -u {login}" for login in changing)
