@@ -21,6 +21,7 @@ from kavrel.core.works import (
     AccountLimited,
     AccountThere,
     DatasetLimited,
+    DatasetThere,
     DoorOpen,
     FolderAccess,
     GroupThere,
@@ -238,6 +239,13 @@ def _to_make(index: Index, pool: Pool, over: str) -> tuple[str, list[str]]:
         )
     if host.closed:
         return f"On {host.name} create pool {pool.name}: {over}", [wipes]
+    kept = [d.label for d in map(index.disks.__getitem__, members(pool)) if d.holds_data]
+    if kept:
+        return (
+            f"Copy off what is on {', '.join(kept)} and check the copy; then {host.name} gets pool "
+            f"{pool.name}, by a new bundle of a plan that holds no data there: {over}",
+            ["By the plan it must survive: setup.sh leaves the pool alone until then.", wipes],
+        )
     bare = [d.label for d in map(index.disks.__getitem__, members(pool)) if not d.serial]
     if bare:
         return (
@@ -295,6 +303,10 @@ def _shares(index: Index, today: date) -> Section:
     return Section(title="Shares", steps=tuple(steps))
 
 
+# What setup.sh says it has left alone.
+LEFT_BY_SCRIPT = (PoolComplete, DatasetThere, DatasetLimited, AccountLimited)
+
+
 def _host(index: Index, host: Host, paths: Mapping[str, str], today: date) -> Iterator[SheetStep]:
     """People, folders and services of a box, from its works: what its script and files make true."""
     works = bill(index, host.id, today)
@@ -326,7 +338,7 @@ def _host(index: Index, host: Host, paths: Mapping[str, str], today: date) -> It
     for work in works:
         if isinstance(work, ServiceRuns) and not isinstance(work, PowerWatched):
             yield _service(host, work)
-        elif work.by_hand and isinstance(work, PoolComplete | DatasetLimited | AccountLimited):
+        elif work.by_hand and isinstance(work, LEFT_BY_SCRIPT):
             yield SheetStep(text=f"{host.name}, {work.what}: {work.by_hand}")
     yield SheetStep(
         text=f"{host.name}: lab-look as /usr/local/sbin/lab-look, mode 755; run it, and paste what it prints "

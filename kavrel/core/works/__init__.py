@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from datetime import date
 
 from kavrel.core.index import Index
+from kavrel.core.works.datasets import DatasetThere, dataset_works
 from kavrel.core.works.doors import DoorOpen, door_works, forwards
 from kavrel.core.works.folders import FolderAccess, HomeFolder, folder_works, home_works
 from kavrel.core.works.jobs import job_works
@@ -23,6 +24,7 @@ from kavrel.core.works.people import (
     people_works,
 )
 from kavrel.core.works.pools import pool_works
+from kavrel.core.works.served import served_works
 from kavrel.core.works.services import ServiceRuns, service_works
 from kavrel.core.works.set_up import is_set_up
 from kavrel.core.works.starts import start_works
@@ -34,6 +36,7 @@ __all__ = [
     "AccountShut",
     "AccountThere",
     "DatasetLimited",
+    "DatasetThere",
     "DoorOpen",
     "FolderAccess",
     "GroupThere",
@@ -56,6 +59,7 @@ def _works(index: Index, host: str, today: date) -> Iterator[Work]:
     people = tuple(people_works(index, host, today))
     yield from people
     yield from pool_works(index, host)
+    yield from dataset_works(index, host)
     yield from folder_works(index, host, today)
     yield from home_works(index, host, today)
     yield from limit_works(index, host)
@@ -64,6 +68,7 @@ def _works(index: Index, host: str, today: date) -> Iterator[Work]:
         yield from door_works(index, host)
     yield from power_works(index, host)
     yield from start_works(index, host)
+    yield from served_works(index, host)
     yield from service_works(index, host)
     yield from job_works(index, host)
     yield from page_works(index, host, today)

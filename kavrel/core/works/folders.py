@@ -226,6 +226,7 @@ def _access(
         what=f"who may do what in {dataset.name}",
         makes=(("datasets", dataset.id),),
         needs=(
+            f"dataset/{folder}",
             *(f"account/{n}" for n in (*users, login) if n not in (NOBODY, "root")),
             *(f"group/{n}" for n in (*groups, group) if n != "root"),
         ),

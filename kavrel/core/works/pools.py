@@ -39,11 +39,15 @@ class PoolStands(Work):
 
 @dataclass(frozen=True)
 class DisksFree(Work):
-    """Disks of a wanted pool, wiped once somebody said so. `identifiers`: what this pool leaves on them."""
+    """Disks of a wanted pool, wiped once somebody said so.
+
+    `sizes`: what each has by the plan, in bytes; `identifiers`: what this pool leaves on them.
+    """
 
     pool: Pool
     name: str
     disks: tuple[str, ...]
+    sizes: tuple[int, ...]
     identifiers: tuple[str, ...]
 
 
@@ -196,6 +200,12 @@ def refusal(index: Index, pool: Pool) -> str:
     """Why no script makes a wanted pool; empty where one does."""
     if any(d in index.held for d in pool.disks):
         return "its disks hold data: go by the run sheet of the shuffle"
+    kept = [index.disks[d].label for d in members(pool) if index.disks[d].holds_data]
+    if kept:
+        return (
+            f"what is on {', '.join(kept)} must survive by the plan: copy it off, check the copy, and say in "
+            "the plan that it holds no data any more; nothing was wiped"
+        )
     if FAMILIES[pool.family].by_hand:
         return f"{FAMILIES[pool.family].by_hand}; nothing was wiped"
     if FILESYSTEMS[pool.filesystem].bare:
@@ -275,7 +285,8 @@ def layers_of(index: Index, pool: Pool, name: str) -> Iterator[Work]:
     yield DisksFree(
         f"disks/{name}", f"the disks of pool {pool.name} are free", makes, (),
         "lsblk -o NAME,SERIAL,SIZE,FSTYPE", "", "",
-        pool=pool, name=name, disks=used, identifiers=tuple(_left_on_disks(above)),
+        pool=pool, name=name, disks=used, sizes=tuple(index.disks[d].capacity_bytes for d in used),
+        identifiers=tuple(_left_on_disks(above)),
         destroys=tuple(d for d in used if not (rest and d == rest.disk)),
     )  # fmt: skip
     if rest:

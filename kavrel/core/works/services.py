@@ -47,13 +47,23 @@ def service_works(index: Index, host: str) -> Iterator[ServiceRuns]:
     for protocol, makes in used.items():
         if makes:
             declared = PROTOCOLS[protocol]
-            yield _runs(box, declared.title, protocol, declared.service, tuple(makes))
+            served = () if box.closed else tuple(_key(index, kind, key) for kind, key in makes)
+            yield _runs(box, declared.title, protocol, declared.service, tuple(makes), served)
     if is_set_up(index, host):
         yield _runs(box, "the firewall", "", FIREWALL, (("hosts", host),))
 
 
+def _key(index: Index, collection: str, key: str) -> str:
+    return f"export/{key}" if collection == "exports" else f"share/{index.shares[key].name}"
+
+
 def _runs(
-    box: Host, title: str, protocol: str, service: Service, makes: tuple[tuple[str, str], ...]
+    box: Host,
+    title: str,
+    protocol: str,
+    service: Service,
+    makes: tuple[tuple[str, str], ...],
+    needs: tuple[str, ...] = (),
 ) -> ServiceRuns:
     by_hand = service.by_hand
     if box.closed:
@@ -62,7 +72,7 @@ def _runs(
         key=f"service/{protocol or 'firewall'}",
         what=f"{title} on {box.name}",
         makes=makes,
-        needs=(),
+        needs=needs,
         see=service.check,
         back=f"systemctl disable --now, and take {', '.join(p for _, p in service.files)} away"
         if service.files

@@ -12,6 +12,7 @@ from kavrel.core.typed import typed
 from kavrel.core.works import ServiceRuns, bill
 from kavrel.core.works.jobs import NightRuns, job_works
 from kavrel.core.works.machine import Readied
+from kavrel.core.works.served import ExportServed
 from kavrel.core.works.set_up import is_set_up
 from kavrel.formats.lab_look import look_script
 from kavrel.formats.samba import smb_conf, smb_hosts
@@ -112,7 +113,8 @@ def _by_hand(plan: Plan, host: str, today: date) -> tuple[list[str], list[str]]:
     first = [f"{w.what}: {w.by_hand}" for w in works if isinstance(w, Readied)]
     if index.hosts[host].closed:  # the rest is among its values
         return first, []
-    left = [w for w in works if w.by_hand and not isinstance(w, Readied)]
+    # What an export wants of a hand, its service says.
+    left = [w for w in works if w.by_hand and not isinstance(w, Readied | ExportServed)]
     return first, list(dict.fromkeys(f"{w.what}: {w.by_hand}" for w in left))
 
 

@@ -12,6 +12,7 @@ from kavrel.core.works import (
     AccountShut,
     AccountThere,
     DatasetLimited,
+    DatasetThere,
     FolderAccess,
     GroupThere,
     HomeFolder,
@@ -78,9 +79,9 @@ def lacking(work: Work, bare: Bare) -> Iterator[str]:
 
 
 LOOKED_AT = (
-    AccountLimited, AccountShut, AccountThere, ArrayRuns, DatasetLimited, DeviceLocked, DiskCut, FilesystemMade,
-    FolderAccess, FolderMounted, GroupThere, HomeFolder, ParityKept, PoolStands, RestCut, TreeMounted,
-    VolumesJoined, ZpoolMade,
+    AccountLimited, AccountShut, AccountThere, ArrayRuns, DatasetLimited, DatasetThere, DeviceLocked, DiskCut,
+    FilesystemMade, FolderAccess, FolderMounted, GroupThere, HomeFolder, ParityKept, PoolStands, RestCut,
+    TreeMounted, VolumesJoined, ZpoolMade,
 )  # fmt: skip
 
 
@@ -139,6 +140,19 @@ def _(work: HomeFolder, bare: Bare) -> Iterator[str]:
     yield from _is("whose it is", rights.owner, work.login)
     yield from _is("its mode", f"{there.stat().st_mode & 0o777:o}", "700")
     yield from _is("its list", rights.entries, {})
+
+
+@lacking.register
+def _(work: DatasetThere, bare: Bare) -> Iterator[str]:
+    there = bare.machine.at(work.folder)
+    if there is None:
+        yield "nothing is mounted there"
+    elif there[1].kind == "zfs":
+        properties = bare.machine.datasets[there[1].what]
+        for name, value in work.options:
+            yield from _is(name, properties.get(name), value)
+    elif not bare.machine.inside(work.folder).is_dir():
+        yield "it is not there"
 
 
 @lacking.register

@@ -5,10 +5,15 @@ from typing import Any
 
 import pytest
 
+from kavrel.core.evaluate import evaluate
 from kavrel.core.index import Index
+from kavrel.core.paper.runbook import runbook
 from kavrel.core.plan import Account, App, Dataset, Export, Grant, Group, Mount, Plan, Share
-from kavrel.core.works import AccountShut, FolderAccess, HomeFolder, bill
+from kavrel.core.works import AccountShut, FolderAccess, HomeFolder, ServiceRuns, bill
+from kavrel.core.works.jobs import NightRuns
+from kavrel.core.works.machine import PackagesThere, Readied
 from kavrel.core.works.pools import refusal
+from kavrel.formats.servers.setup import setup_script
 from tests.builders import GB, TODAY, disk, lab
 
 PEOPLE = tuple(
@@ -144,3 +149,39 @@ def test_a_disk_that_is_too_small_for_any_slice_is_named_before_anything_is_wipe
     larger = tuple(d.model_copy(update={"capacity_bytes": 4_000_000_000}) for d in disks)
     index = Index(lab(disks=(*larger, *lab().disks[3:]), pools=(pool, lab().pools[1])))
     assert refusal(index, pool) == ""
+
+
+def wanted_array(held: bool = False) -> Plan:
+    """The small lab with an array that is still to be made; `held`: of its second disk all must survive."""
+    disks = tuple(
+        d.model_copy(update={"serial": f"SN-{n}", "holds_data": held and n == 2})
+        for n, d in enumerate(lab().disks, 1)
+    )
+    made = {"family": "raid5", "filesystem": "ext4", "standing": False}
+    return lab(disks=disks, pools=(lab().pools[0].model_copy(update=made), *lab().pools[1:]))
+
+
+def test_a_disk_whose_data_must_survive_is_wiped_by_no_script() -> None:
+    """setup.sh asked and wiped it, while the bench said that what is on it must survive."""
+    free, held = wanted_array(), wanted_array(held=True)
+    assert any(w.destroys for w in bill(Index(free), "box", TODAY))
+    assert "SN-2" in setup_script(free, "box", "r")
+    works = bill(Index(held), "box", TODAY)
+    assert not any(w.destroys for w in works)
+    (left,) = [w.by_hand for w in works if w.key == "pool/main"]
+    assert left.startswith("what is on box 2 must survive by the plan: copy it off")
+    assert "SN-2" not in setup_script(held, "box", "r")
+    said = [s.text for x in runbook(held, evaluate(held, TODAY), "r").sections for s in x.steps]
+    assert [t for t in said if t.startswith("Copy off what is on box 2 and check the copy; then")]
+
+
+def test_every_package_that_any_work_calls_is_installed_first(demo: Plan) -> None:
+    for plan, host in ((wanted_array(), "box"), *((demo, h.id) for h in demo.hosts)):
+        works = bill(Index(plan), host, TODAY)
+        called = [p for w in works if isinstance(w, ServiceRuns) for p in w.service.package.split()]
+        called += [p for w in works if isinstance(w, NightRuns) for p in w.packages]
+        called += ["mdadm", "e2fsprogs"] if plan is not demo else []
+        there = [w for w in works if isinstance(w, PackagesThere)]
+        assert {p for w in there for p in w.packages} >= set(called)
+        first = min((n for n, w in enumerate(works) if not isinstance(w, Readied)), default=0)
+        assert all(works.index(w) < first for w in there)

@@ -4,7 +4,14 @@ from collections.abc import Iterator, Sequence
 
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Dataset, Pool
-from kavrel.core.works import AccountLimited, DatasetLimited, FolderAccess, HomeFolder, Work
+from kavrel.core.works import (
+    AccountLimited,
+    DatasetLimited,
+    DatasetThere,
+    FolderAccess,
+    HomeFolder,
+    Work,
+)
 from kavrel.core.works.shut_in import shut_in
 from kavrel.core.works.volumes import volumes_of
 from kavrel.formats.servers.setup.pools import there_test
@@ -20,6 +27,7 @@ def dataset_lines(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
     yield f"if {there_test(box.index, pool)}; then"
     yield from _counts_already(box, pool)
     access = {w.folder: w for w in works if isinstance(w, FolderAccess)}
+    whole = {w.folder: w for w in works if isinstance(w, DatasetThere)}
     for dataset in mine:
         folder = box.folders[dataset.id]
         list_of = access[folder]
@@ -35,13 +43,14 @@ def dataset_lines(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
         yield all_or_left([lists, f"let_more_in {_given(list_of)}"], said)
         yield "else"
         # Nobody's until it has its rights: a run that ends in between leaves nothing open to all.
-        create = " && ".join([*_dataset(box, pool, dataset), f"run chmod 700 {folder}"])
+        create = " && ".join([*_dataset(box, pool, whole[folder]), f"run chmod 700 {folder}"])
         made = [f"making {folder}", f"{{ have {exists} || {{ {create}; }}; }}"]
         made += [*_settings(box, pool, dataset), lists, f"give {_given(list_of)}"]
         yield all_or_left([*made, f"made {folder}", f"done_with dataset{folder}"], said)
         yield "key="
         yield "fi"
-        yield from _cannot(pool, dataset)
+        if why := whole[folder].by_hand:
+            yield left(f"dataset {dataset.name}: {why}")
         for home in works:
             if isinstance(home, HomeFolder) and home.folder.rpartition("/")[0] == folder:
                 yield f"home {home.folder} {home.login} || {left(f'{home.what} is not made')}"
@@ -74,19 +83,12 @@ def _dataset_there(box: Box, pool: Pool, folder: str) -> str:
     return f"test -d {folder}"
 
 
-def _dataset(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
+def _dataset(box: Box, pool: Pool, made: DatasetThere) -> Iterator[str]:
     """Commands that make one dataset, each needing the one before it."""
-    folder = box.folders[dataset.id]
+    dataset, folder = made.dataset, made.folder
     system = FILESYSTEMS[pool.filesystem]
     if system.by_name:
-        options = [f"compression={dataset.compression}"]
-        if dataset.record_kib:
-            options.append(f"recordsize={dataset.record_kib}K")
-        if not dataset.checksums:
-            options.append("checksum=off")
-        if dataset.encrypted:
-            options += ["encryption=on", "keyformat=passphrase"]
-        flags = " ".join(f"-o {o}" for o in options)
+        flags = " ".join(f"-o {name}={value}" for name, value in made.options)
         yield f"nothing_in {folder}"
         run = "run"
         if dataset.encrypted:
@@ -111,25 +113,6 @@ def _settings(box: Box, pool: Pool, dataset: Dataset) -> Iterator[str]:
             yield f"run btrfs property set {folder} compression {how}"
         if not dataset.checksums:
             yield f"run chattr +C {folder}"
-
-
-def _cannot(pool: Pool, dataset: Dataset) -> Iterator[str]:
-    """What the plan wants of a dataset and its file system does not do: said, never left out."""
-    system = FILESYSTEMS[pool.filesystem]
-    if system.by_name:
-        return
-    name = pool.filesystem
-    wishes = (
-        (dataset.record_kib, f"a record size is ZFS's: {name} has none to set"),
-        (dataset.encrypted, f"{name} locks no single folder: encrypt the pool"),
-        (
-            not system.subvolumes and dataset.compression == "zstd",
-            f"{name} does not compress: what is written takes its full size",
-        ),
-    )
-    for wanted, why in wishes:
-        if wanted:
-            yield left(f"dataset {dataset.name}: {why}")
 
 
 def _given(work: FolderAccess) -> str:
