@@ -196,6 +196,11 @@ def billed(plan: Plan) -> dict[str, tuple[Work, ...]]:
     return {host.id: bill(index, host.id, TODAY) for host in plan.hosts}
 
 
+def by_key(plan: Plan) -> dict[tuple[str, str], Work]:
+    """The works of every host, by host and key."""
+    return {(host, work.key): work for host, works in billed(plan).items() for work in works}
+
+
 def vanished(plan: Plan, shows: Callable[[Plan], object] = all_of) -> set[str]:
     """Fields that can be changed and that nothing shows."""
     base = shows(plan)
@@ -230,6 +235,42 @@ def test_no_flag_of_a_small_lab_vanishes_on_any_file_system(filesystem: str, fam
     allowed = set() if filesystem == "zfs" else of_one
     assert vanished(on(filesystem, family)) <= allowed
     assert vanished(on(filesystem, family), billed) == set()
+
+
+def kinds_of_work(above: type[Work] = Work) -> Iterator[type[Work]]:
+    for kind in above.__subclasses__():
+        yield kind
+        yield from kinds_of_work(kind)
+
+
+def test_each_kind_of_work_names_fields_that_there_are_and_every_kind_names_some() -> None:
+    there = {f"{c}.{f}" for c, kind in COLLECTIONS.items() for f in kind.model_fields}
+    for kind in kinds_of_work():
+        assert set(kind.fields) <= there, kind
+        assert kind.fields or kind.__subclasses__(), kind
+
+
+@pytest.mark.parametrize("family", ["raidz1", "raid5", "demo"])
+def test_what_changes_with_a_field_is_of_a_kind_that_names_it(family: str, demo: Plan) -> None:
+    plan = wanted(demo) if family == "demo" else on("zfs" if family == "raidz1" else "ext4", family)
+    base = by_key(plan)
+    unnamed: set[str] = set()
+    named: set[str] = set()
+    for collection in COLLECTIONS:
+        spared = RECKONED.get(collection, set()) | OUTSIDE.get(collection, set())
+        for item in getattr(plan, collection):
+            for path, kind, metadata in leaves(type(item)):
+                name = f"{collection}.{path[0]}"
+                if path[0] in {"id", *spared} or name in named:
+                    continue
+                for changed in others(plan, collection, item, path, kind, metadata):
+                    now = by_key(changed)
+                    other = [k for k in base.keys() | now.keys() if base.get(k) != now.get(k)]
+                    felt = {type(w) for k in other for w in (base.get(k), now.get(k)) if w}
+                    if felt:
+                        (named if any(name in k.fields for k in felt) else unnamed).add(name)
+    of_one = {f"{c}.{f}" for c, fields in OF_ONE.items() for f in fields}
+    assert unnamed - named <= (of_one if family == "raid5" else set())
 
 
 @pytest.mark.prove

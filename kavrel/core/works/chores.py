@@ -26,6 +26,8 @@ ChoreKind = Literal["trash", "bin", "expiry", "mover", "parity", "scrub"]
 class ChoreRuns(Work):
     """A chore by the name that the host's script knows it by; of a job, a pool, or the datasets told."""
 
+    fields = ("pools.standing",)
+
     kind: ChoreKind
     name: str
     title: str

@@ -14,6 +14,17 @@ from kavrel.core.works.work import Work
 class DatasetThere(Work):
     """A dataset at its folder. `options`: what ZFS makes it with, property and value; empty elsewhere."""
 
+    fields = (
+        "datasets.name",
+        "datasets.pool",
+        "datasets.parent",
+        "datasets.folder",
+        "datasets.compression",
+        "datasets.checksums",
+        "datasets.record_kib",
+        "datasets.encrypted",
+    )
+
     dataset: Dataset
     folder: str
     options: tuple[tuple[str, str], ...]

@@ -35,6 +35,19 @@ class DoorOpen(Work):
     host, empty: to any; `past`: not what is sent to this one. `who` says for whom, in words.
     """
 
+    fields = (
+        "openings.port",
+        "openings.transport",
+        "openings.source",
+        "openings.purpose",
+        "exports.clients",
+        "exports.port",
+        "apps.kind",
+        "apps.ports",
+        "apps.address",
+        "hosts.addressing",
+    )
+
     transport: str
     first: int
     last: int

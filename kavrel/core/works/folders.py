@@ -48,6 +48,17 @@ class FolderAccess(Work):
     `users` and `groups`: named entries, by login and group. `lacks`: what the mode takes away.
     """
 
+    fields = (
+        "datasets.owner",
+        "datasets.mode",
+        "grants.share",
+        "grants.account",
+        "grants.group",
+        "grants.right",
+        "grants.expires_on",
+        "mounts.may",
+    )
+
     folder: str
     owner: str
     group: str
@@ -78,6 +89,8 @@ class FolderAccess(Work):
 @dataclass(frozen=True)
 class HomeFolder(Work):
     """One account's private folder."""
+
+    fields = ("shares.home", "shares.guest")
 
     folder: str
     login: str

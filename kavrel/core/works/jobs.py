@@ -38,6 +38,26 @@ SECRETS = "/etc/lab-job.d"
 class JobRuns(Work):
     """A job that its host starts."""
 
+    fields = (
+        "jobs.name",
+        "jobs.kind",
+        "jobs.datasets",
+        "jobs.host",
+        "jobs.schedule",
+        "jobs.after",
+        "jobs.window_from",
+        "jobs.window_to",
+        "jobs.catch_up",
+        "jobs.retention",
+        "jobs.left_out",
+        "jobs.left_out_share",
+        "jobs.first_copy",
+        "jobs.first_on",
+        "jobs.limit_mbit",
+        "jobs.resumable",
+        "jobs.alarm_days",
+    )
+
     job: Job
 
 
@@ -45,12 +65,24 @@ class JobRuns(Work):
 class ToolOfOwn(Work):
     """A script of the administrator's that does a job which the system's own tools do not."""
 
+    fields = (
+        "jobs.kind",
+        "jobs.reads_from",
+        "jobs.target_bucket",
+        "jobs.lands_in",
+        "jobs.encrypted",
+        "jobs.key_kept_at",
+        "jobs.credentials",
+    )
+
     job: Job
 
 
 @dataclass(frozen=True)
 class RootLetIn(Work):
     """Root of this host signs in on another by its key, without a question."""
+
+    fields = ("jobs.target_pool", "jobs.credentials")
 
     job: Job
     other: str
@@ -60,12 +92,16 @@ class RootLetIn(Work):
 class SecretKept(Work):
     """A password that a job signs in with, in a file of its own."""
 
+    fields = ("jobs.lands_in", "jobs.lands_as")
+
     job: Job
 
 
 @dataclass(frozen=True)
 class NightRuns(Work):
     """The script, its file and the timers are there. `packages`: what the jobs call."""
+
+    fields = ("jobs.kind",)
 
     packages: tuple[str, ...]
 
@@ -87,6 +123,8 @@ class NightRuns(Work):
 @dataclass(frozen=True)
 class MailHeard(Work):
     """Mail to root reaches somebody who reads it."""
+
+    fields = ("jobs.alarm_days",)
 
 
 def job_works(index: Index, host: str) -> Iterator[Work]:

@@ -25,6 +25,8 @@ class DatasetLimited(Work):
     `project`: its number where the file system counts by those, else None.
     """
 
+    fields = ("datasets.quota_bytes", "datasets.reserve_bytes")
+
     dataset: Dataset
     folder: str
     root: str
@@ -36,6 +38,8 @@ class DatasetLimited(Work):
 @dataclass(frozen=True)
 class AccountLimited(Work):
     """What an account may fill of `folder`: a dataset's, or a `whole` file system's."""
+
+    fields = ("quotas.account", "quotas.dataset", "quotas.bytes")
 
     login: str
     whole: bool

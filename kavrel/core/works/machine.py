@@ -41,25 +41,41 @@ class Readied(Work):
 class SystemThere(Readied):
     """Its system is on the disk that the plan names, and on no other."""
 
+    fields = ("hosts.boot_device", "hosts.boot_disk", "hosts.system_bytes")
+
 
 @dataclass(frozen=True)
 class SignedIn(Readied):
     """It is found on the LAN, and known by its fingerprint."""
+
+    fields = ("hosts.address", "hosts.addressing")
 
 
 @dataclass(frozen=True)
 class PasswordChanged(Readied):
     """A password that came with it is another one, or its account is off."""
 
+    fields = (
+        "hosts.default_passwords_changed",
+        "default_logins.service",
+        "default_logins.login",
+        "default_logins.changed_on",
+        "default_logins.off",
+    )
+
 
 @dataclass(frozen=True)
 class UpToDate(Readied):
     """It has the updates that there are."""
 
+    fields = ("hosts.kind",)
+
 
 @dataclass(frozen=True)
 class PackagesThere(Readied):
     """Debian's packages that its files, its script and its nights call."""
+
+    fields = ("hosts.kind",)
 
     packages: tuple[str, ...] = ()
 
@@ -68,20 +84,28 @@ class PackagesThere(Readied):
 class WayIn(Readied):
     """Somebody gets in when the network is gone."""
 
+    fields = ("hosts.kind",)
+
 
 @dataclass(frozen=True)
 class SettingsKept(Readied):
     """Its configuration lies elsewhere, too."""
+
+    fields = ("hosts.kind",)
 
 
 @dataclass(frozen=True)
 class ComesBack(Readied):
     """What it does when the mains come back, and in which order."""
 
+    fields = ("hosts.after_power_cut", "hosts.start_order")
+
 
 @dataclass(frozen=True)
 class AddressHeld(Readied):
     """It has its address of the plan after every start; `at_router`: the router is told, not the machine."""
+
+    fields = ("hosts.address", "hosts.addressing")
 
     address: str = ""
     at_router: bool = False
@@ -90,6 +114,8 @@ class AddressHeld(Readied):
 @dataclass(frozen=True)
 class VpnJoined(Readied):
     """It is in the VPN by its address there."""
+
+    fields = ("hosts.vpn_address",)
 
     address: str = ""
 

@@ -33,6 +33,8 @@ Values = tuple[tuple[str, str], ...]
 class PageFilled(Work):
     """A part of the page with what is entered there: label and value."""
 
+    fields = ("hosts.kind", "hosts.name", "hosts.address")
+
     title: str
     values: Values
 

@@ -20,6 +20,8 @@ from kavrel.core.works.work import Work
 class GroupThere(Work):
     """A group that exists; `number`: its gid by the plan, None: the box gives one."""
 
+    fields = ("groups.name", "groups.number")
+
     name: str
     number: int | None
 
@@ -34,6 +36,15 @@ class AccountThere(Work):
     refuses whose home is not there. `number`: its uid by the plan, None: the box gives one.
     """
 
+    fields = (
+        "accounts.login",
+        "accounts.full_name",
+        "accounts.number",
+        "accounts.enabled",
+        "accounts.expires_on",
+        "groups.members",
+    )
+
     login: str
     full_name: str
     groups: tuple[str, ...]
@@ -47,12 +58,16 @@ class AccountThere(Work):
 class AccountShut(Work):
     """An account that is switched off, or has run out: one that is there is locked, none is made."""
 
+    fields = ("accounts.enabled", "accounts.expires_on")
+
     login: str
 
 
 @dataclass(frozen=True)
 class PasswordsSet(Work):
     """Passwords of accounts, each typed once by who has it: no file holds one."""
+
+    fields = ("accounts.login", "accounts.must_change")
 
     commands: tuple[str, ...]
 

@@ -33,6 +33,16 @@ class Device:
 class PoolStands(Work):
     """A pool that is there: looked for with its disks, never made."""
 
+    fields = (
+        "pools.name",
+        "pools.groups",
+        "pools.spares",
+        "pools.tier",
+        "pools.known_as",
+        "pools.path",
+        "pools.standing",
+    )
+
     pool: Pool
     name: str
 
@@ -44,6 +54,15 @@ class DisksFree(Work):
     `sizes`: what each has by the plan, in bytes; `identifiers`: what this pool leaves on them.
     """
 
+    fields = (
+        "pools.groups",
+        "pools.spares",
+        "pools.tier",
+        "disks.serial",
+        "disks.capacity_bytes",
+        "disks.holds_data",
+    )
+
     pool: Pool
     name: str
     disks: tuple[str, ...]
@@ -54,6 +73,8 @@ class DisksFree(Work):
 @dataclass(frozen=True)
 class DiskCut(Work):
     """A disk with a partition table of its own: start and size of each part in MiB."""
+
+    fields = ("pools.family", "pools.groups")
 
     disk: str
     identifier: str
@@ -67,6 +88,8 @@ class RestCut(Work):
     Nothing that is on the disk is touched. `identifier`: of that part; `mib`: its size.
     """
 
+    fields = ("hosts.boot_disk", "hosts.system_bytes")
+
     disk: str
     identifier: str
     mib: int
@@ -75,6 +98,8 @@ class RestCut(Work):
 @dataclass(frozen=True)
 class ArrayRuns(Work):
     """An md array at /dev/md/`name`. `bitmap`: whether mdadm may choose to keep one."""
+
+    fields = ("pools.family", "pools.groups", "pools.spares")
 
     name: str
     identifier: str
@@ -88,6 +113,8 @@ class ArrayRuns(Work):
 class VolumesJoined(Work):
     """An LVM group over devices, with one volume called data on all of it."""
 
+    fields = ("pools.family", "pools.groups")
+
     name: str
     devices: tuple[tuple[Device, str], ...]  # each with its identifier
 
@@ -98,6 +125,8 @@ class DeviceLocked(Work):
 
     `key_file` opens it too; empty where only the passphrase does.
     """
+
+    fields = ("pools.encrypted", "pools.unlock", "pools.passphrase_at")
 
     name: str
     identifier: str
@@ -110,6 +139,8 @@ class DeviceLocked(Work):
 class FilesystemMade(Work):
     """A file system over devices, by its UUID. `profile`: flags of mkfs; `counting`: with quotas."""
 
+    fields = ("pools.filesystem", "pools.family")
+
     filesystem: str
     profile: str
     identifier: str
@@ -121,12 +152,16 @@ class FilesystemMade(Work):
 class FolderMounted(Work):
     """A volume at its folder."""
 
+    fields = ("pools.path",)
+
     volume: Volume
 
 
 @dataclass(frozen=True)
 class TreeMounted(Work):
     """One tree over several volumes."""
+
+    fields = ("pools.family", "pools.path")
 
     tree: Tree
 
@@ -135,6 +170,8 @@ class TreeMounted(Work):
 class ParityKept(Work):
     """Parity files over data volumes, as the lines of `file` say; a chore keeps it up to date."""
 
+    fields = ("pools.family", "pools.groups")
+
     file: str
     lines: tuple[str, ...]
 
@@ -142,6 +179,16 @@ class ParityKept(Work):
 @dataclass(frozen=True)
 class ZpoolMade(Work):
     """A pool that ZFS makes of the disks itself."""
+
+    fields = (
+        "pools.family",
+        "pools.groups",
+        "pools.ashift",
+        "pools.record_kib",
+        "pools.encrypted",
+        "pools.unlock",
+        "pools.spares",
+    )
 
     pool: Pool
     name: str
@@ -153,6 +200,16 @@ class ZpoolMade(Work):
 @dataclass(frozen=True)
 class PoolComplete(Work):
     """The pool as the plan has it; its last work."""
+
+    fields = (
+        "pools.name",
+        "pools.family",
+        "pools.filesystem",
+        "pools.groups",
+        "pools.spares",
+        "pools.tier",
+        "pools.standing",
+    )
 
     pool: Pool
     name: str

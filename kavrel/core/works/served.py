@@ -15,6 +15,18 @@ from kavrel.core.works.work import Work
 class ShareServed(Work):
     """A share over SMB; `oldest`: how old a dialect its box still speaks."""
 
+    fields = (
+        "shares.name",
+        "shares.dataset",
+        "shares.guest",
+        "shares.home",
+        "shares.recycle_days",
+        "shares.hidden",
+        "shares.pc_backups",
+        "shares.comment",
+        "hosts.smb",
+    )
+
     share: Share
     oldest: str
 
@@ -22,6 +34,23 @@ class ShareServed(Work):
 @dataclass(frozen=True)
 class ExportServed(Work):
     """An export over another protocol."""
+
+    fields = (
+        "exports.protocol",
+        "exports.name",
+        "exports.dataset",
+        "exports.may",
+        "exports.clients",
+        "exports.accounts",
+        "exports.size_bytes",
+        "exports.thick",
+        "exports.secured",
+        "exports.squash",
+        "exports.port",
+        "exports.console_port",
+        "exports.buckets",
+        "exports.idle_minutes",
+    )
 
     export: Export
 

@@ -6,6 +6,7 @@ same values in its web page.
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import ClassVar
 
 from kavrel.core.index import Index
 from kavrel.core.plan import Host
@@ -27,6 +28,16 @@ FIREWALL = Service(
 @dataclass(frozen=True)
 class ServiceRuns(Work):
     """A server that runs from its files. `service` says how; `protocol` is empty for the firewall."""
+
+    fields: ClassVar[tuple[str, ...]] = (
+        "exports.protocol",
+        "apps.kind",
+        "mounts.app",
+        "mounts.dataset",
+        "mounts.inside",
+        "mounts.may",
+        "pools.unlock",
+    )
 
     protocol: str
     service: Service

@@ -54,6 +54,8 @@ class Watched:
 class PowerWatched(ServiceRuns):
     """A host that stops in time. `waits_seconds`: for those that it tells, before it stops itself."""
 
+    fields = ("supplies.signals", "supplies.delay_minutes")
+
     watched: tuple[Watched, ...]
     waits_seconds: int
 
