@@ -190,6 +190,21 @@ def others(
             continue
 
 
+def each_field(plan: Plan) -> Iterator[tuple[str, Iterator[Plan]]]:
+    """Fields that a machine should feel, of each thing, with the plans in which it is another."""
+    for collection in COLLECTIONS:
+        spared = RECKONED.get(collection, set()) | OUTSIDE.get(collection, set())
+        for item in getattr(plan, collection):
+            for path, kind, metadata in leaves(type(item)):
+                # What a protocol has no use for is not shown with it.
+                useless = isinstance(item, Export) and not (
+                    path[0] in COMMON or PROTOCOLS[item.protocol].uses(path[0])
+                )
+                if path[0] not in {"id", *spared} and not useless:
+                    name = f"{collection}.{'.'.join(path)}"
+                    yield name, others(plan, collection, item, path, kind, metadata)
+
+
 def billed(plan: Plan) -> dict[str, tuple[Work, ...]]:
     """The works of every host."""
     index = Index(plan)
@@ -206,23 +221,14 @@ def vanished(plan: Plan, shows: Callable[[Plan], object] = all_of) -> set[str]:
     base = shows(plan)
     tried: set[str] = set()
     felt: set[str] = set()
-    for collection in COLLECTIONS:
-        spared = RECKONED.get(collection, set()) | OUTSIDE.get(collection, set())
-        for item in getattr(plan, collection):
-            for path, kind, metadata in leaves(type(item)):
-                name = f"{collection}.{'.'.join(path)}"
-                if path == ("id",) or path[0] in spared or name in felt:
-                    continue
-                # What a protocol has no use for is not shown with it.
-                if isinstance(item, Export) and not (
-                    path[0] in COMMON or PROTOCOLS[item.protocol].uses(path[0])
-                ):
-                    continue
-                for changed in others(plan, collection, item, path, kind, metadata):
-                    tried.add(name)
-                    if shows(changed) != base:
-                        felt.add(name)
-                        break
+    for name, changes in each_field(plan):
+        if name in felt:
+            continue
+        for changed in changes:
+            tried.add(name)
+            if shows(changed) != base:
+                felt.add(name)
+                break
     return tried - felt
 
 
@@ -256,19 +262,15 @@ def test_what_changes_with_a_field_is_of_a_kind_that_names_it(family: str, demo:
     base = by_key(plan)
     unnamed: set[str] = set()
     named: set[str] = set()
-    for collection in COLLECTIONS:
-        spared = RECKONED.get(collection, set()) | OUTSIDE.get(collection, set())
-        for item in getattr(plan, collection):
-            for path, kind, metadata in leaves(type(item)):
-                name = f"{collection}.{path[0]}"
-                if path[0] in {"id", *spared} or name in named:
-                    continue
-                for changed in others(plan, collection, item, path, kind, metadata):
-                    now = by_key(changed)
-                    other = [k for k in base.keys() | now.keys() if base.get(k) != now.get(k)]
-                    felt = {type(w) for k in other for w in (base.get(k), now.get(k)) if w}
-                    if felt:
-                        (named if any(name in k.fields for k in felt) else unnamed).add(name)
+    for path, changes in each_field(plan):
+        name = ".".join(path.split(".")[:2])
+        if name in named:
+            continue
+        for now in map(by_key, changes):
+            other = [k for k in base.keys() | now.keys() if base.get(k) != now.get(k)]
+            felt = {type(w) for k in other for w in (base.get(k), now.get(k)) if w}
+            if felt:
+                (named if any(name in k.fields for k in felt) else unnamed).add(name)
     of_one = {f"{c}.{f}" for c, fields in OF_ONE.items() for f in fields}
     assert unnamed - named <= (of_one if family == "raid5" else set())
 
