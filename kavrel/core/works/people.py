@@ -89,7 +89,7 @@ def password_works(
             "passwords", f"passwords of {index.hosts[host].name}'s accounts",
             tuple(("accounts", a.id) for a in plan.accounts if a.login in mine),
             tuple(w.key for w in able if w.login in mine), "pdbedit -L" if by_smb else "", "",
-            f"type each once, with whom it belongs to: {typed(*commands)}", commands=tuple(commands),
+            f"set each password once, typed by whom it belongs to: {typed(*commands)}", commands=tuple(commands),
         )  # fmt: skip
 
 
