@@ -187,7 +187,8 @@ def _night(index: Index, box: Host, jobs: list[Job]) -> NightRuns:
 def _mail(box: Host) -> MailHeard:
     return MailHeard(
         "mail", f"mail of {box.name}", (("hosts", box.id),), (),
-        f"printf 'Subject: tried\\n\\nfrom {box.name}\\n' | sendmail root", "",
+        f"printf 'Subject: tried\\n\\nfrom {box.name}\\n' | sendmail root",
+        "take the alias of root away",
         "what fails is mailed to root: install a mail program that brings sendmail, let an alias of root "
         "lead to somebody who reads it, send one and see that it arrives",
     )  # fmt: skip

@@ -27,6 +27,9 @@ AFTER_A_CUT = {
     "over_network": "stays off, and is woken over the network (wake-on-LAN on)",
     "by_hand": "stays off until somebody presses its button",
 }
+LOOKS = "nothing to take back: it only looks"
+REFUSED = "sign in with the password that it came with: it is refused"
+NEVER_BACK = "nobody goes back to that password"
 BEFORE = ("Do this before it is on any network.",)
 
 
@@ -136,7 +139,9 @@ def machine_works(index: Index, host: str, rest: Sequence[Work] = ()) -> Iterato
         if not box.closed:
             yield _system(index, box)
         yield SignedIn(
-            "signed-in", f"the first way in to {box.name}", makes, (), "", "",
+            "signed-in", f"the first way in to {box.name}", makes, (),
+            "its page, beside what the browser showed" if box.closed
+            else "ssh-keygen -lf /etc/ssh/ssh_host_ed25519_key.pub", LOOKS,
             f"{_found_at(index, box)}, and sign in from the same LAN",
             minds=("A certificate that warns on the first visit is its own: compare its fingerprint.",),
         )  # fmt: skip
@@ -152,18 +157,20 @@ def machine_works(index: Index, host: str, rest: Sequence[Work] = ()) -> Iterato
         )  # fmt: skip
     if at_work and not box.closed:
         yield WayIn(
-            "way-in", f"the way in to {box.name} without the network", makes, (), "", "",
+            "way-in", f"the way in to {box.name} without the network", makes, (),
+            "sign in there with its LAN cable out", LOOKS,
             "try the way in that is left when the network is not: screen and keyboard, or its serial console; "
             "write it onto the restore sheet",
             minds=("Shell access that is lost is won back there, and nowhere else.",),
         )  # fmt: skip
     if any(p.host == host for p in index.plan.pools) and not box.personal:
         yield SettingsKept(
-            "settings", f"the configuration of {box.name}", makes, (), "", "",
+            "settings", f"the configuration of {box.name}", makes, (), "open the copy", "delete the copy",
             "copy its configuration elsewhere once it runs",
         )  # fmt: skip
         yield ComesBack(
-            "comes-back", f"start of {box.name}", makes, (), "pull its plug once, and see", "",
+            "comes-back", f"start of {box.name}", makes, (), "pull its plug once, and see",
+            "set it back in its firmware",
             f"in its firmware: after a power cut it {AFTER_A_CUT[box.after_power_cut]}",
             minds=(f"It comes back as number {box.start_order}.",),
         )  # fmt: skip
@@ -182,7 +189,14 @@ def _system(index: Index, box: Host) -> SystemThere:
     see = "findmnt -n -o SOURCE /; lsblk -o NAME,SERIAL"
     makes = (("hosts", box.id), *((("disks", box.boot_disk),) if box.boot_disk else ()))
     return SystemThere(
-        "system", f"the system of {box.name}", makes, (), see, "", how, minds=(minds,)
+        "system",
+        f"the system of {box.name}",
+        makes,
+        (),
+        see,
+        "write another system onto it",
+        how,
+        minds=(minds,),
     )
 
 
@@ -225,12 +239,12 @@ def _passwords(index: Index, box: Host) -> Iterator[PasswordChanged]:
         if login.host == box.id and login.changed_on is None and not login.off:
             yield PasswordChanged(
                 f"default/{login.id}", f"{login.login} for {login.service} on {box.name}",
-                (("default_logins", login.id),), (), "", "",
+                (("default_logins", login.id),), (), REFUSED, NEVER_BACK,
                 f"{login.service}: change the password of {login.login}, or switch it off", minds=BEFORE,
             )  # fmt: skip
     if not box.default_passwords_changed:
         yield PasswordChanged(
-            "default", f"default passwords of {box.name}", (("hosts", box.id),), (), "", "",
+            "default", f"default passwords of {box.name}", (("hosts", box.id),), (), REFUSED, NEVER_BACK,
             "change every default password (web, root shell, file service)", minds=BEFORE,
         )  # fmt: skip
 
@@ -240,7 +254,8 @@ def _updates(box: Host) -> UpToDate:
     if box.personal:
         how = "let it take updates by itself; whoever works at it administers nothing"
     makes = (("hosts", box.id),)
-    return UpToDate("updates", f"updates of {box.name}", makes, (), "", "", how)
+    see = "look whether it offers any" if box.closed else "apt list --upgradable"
+    return UpToDate("updates", f"updates of {box.name}", makes, (), see, "they stay", how)
 
 
 def _packages(index: Index, box: Host, rest: Sequence[Work]) -> tuple[str, ...]:
@@ -258,7 +273,8 @@ def _addresses(box: Host) -> Iterator[Readied]:
     if box.address and box.addressing in ("static", "reserved"):
         reserved = box.addressing == "reserved"
         yield AddressHeld(
-            "address", f"address {box.address} of {box.name}", makes, (), "ip -brief address", "",
+            "address", f"address {box.address} of {box.name}", makes, (), "ip -brief address",
+            "take the reservation out of the router" if reserved else "let the router give it one",
             f"reserve {box.address} for it in the router"
             if reserved
             else f"set its address {box.address} by hand",
@@ -267,7 +283,8 @@ def _addresses(box: Host) -> Iterator[Readied]:
         )  # fmt: skip
     if box.vpn_address:
         yield VpnJoined(
-            "vpn", f"{box.name} in the VPN", makes, (), f"ping -c 1 {box.vpn_address}", "",
+            "vpn", f"{box.name} in the VPN", makes, (), f"ping -c 1 {box.vpn_address}",
+            "take it out of the VPN at both ends",
             f"join the VPN as {box.vpn_address}, and authorise it at both ends",
             minds=("Try the way back too: from the other end, by that address.",),
             address=box.vpn_address,

@@ -88,8 +88,10 @@ def password_works(
         yield PasswordsSet(
             "passwords", f"passwords of {index.hosts[host].name}'s accounts",
             tuple(("accounts", a.id) for a in plan.accounts if a.login in mine),
-            tuple(w.key for w in able if w.login in mine), "pdbedit -L" if by_smb else "", "",
-            f"set each password once, typed by whom it belongs to: {typed(*commands)}", commands=tuple(commands),
+            tuple(w.key for w in able if w.login in mine), "pdbedit -L" if by_smb else "passwd -S -a",
+            "smbpasswd -d LOGIN" if by_smb else "passwd -l LOGIN",
+            f"set each password once, typed by whom it belongs to: {typed(*commands)}",
+            commands=tuple(commands),
         )  # fmt: skip
 
 

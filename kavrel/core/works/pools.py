@@ -19,6 +19,8 @@ from kavrel.core.shares.names import pool_names, pool_roots
 from kavrel.core.works.volumes import Tree, Volume, identifier, tree_of, volumes_of
 from kavrel.core.works.work import Work
 
+NOTHING_BACK = "nothing brings back what was there before"
+
 
 @dataclass(frozen=True)
 class Device:
@@ -242,7 +244,7 @@ def works_of_pool(index: Index, pool: Pool) -> Iterator[Work]:
     yield from layers
     yield PoolComplete(
         f"pool/{name}", f"pool {pool.name}", makes, tuple(w.key for w in layers), _see(index, pool),
-        "", refused, pool=pool, name=name,
+        "destroy it by hand, by its name, once nothing on it is wanted", refused, pool=pool, name=name,
     )  # fmt: skip
 
 
@@ -341,7 +343,7 @@ def layers_of(index: Index, pool: Pool, name: str) -> Iterator[Work]:
             )  # fmt: skip
     yield DisksFree(
         f"disks/{name}", f"the disks of pool {pool.name} are free", makes, (),
-        "lsblk -o NAME,SERIAL,SIZE,FSTYPE", "", "",
+        "lsblk -o NAME,SERIAL,SIZE,FSTYPE", NOTHING_BACK, "",
         pool=pool, name=name, disks=used, sizes=tuple(index.disks[d].capacity_bytes for d in used),
         identifiers=tuple(_left_on_disks(above)),
         destroys=tuple(d for d in used if not (rest and d == rest.disk)),
@@ -361,7 +363,8 @@ def rest_of(index: Index, pool: Pool, name: str) -> RestCut | None:
     key = identifier(index, pool, f"rest/{disk.id}")
     return RestCut(
         f"rest/{disk.id}", f"what the system leaves of {disk.label} is a part of its own",
-        (("pools", pool.id), ("hosts", box.id)), (f"disks/{name}",), "lsblk -o NAME,SIZE,PARTUUID", "", "",
+        (("pools", pool.id), ("hosts", box.id)), (f"disks/{name}",), "lsblk -o NAME,SIZE,PARTUUID",
+        "sfdisk --delete, once nothing on that part is wanted", "",
         disk=disk.id, identifier=key, mib=index.data_bytes(disk.id) // MIB,
     )  # fmt: skip
 
@@ -443,7 +446,7 @@ class _Below:
         key, folder = self.volume.uuid or "", self.volume.folder
         yield FilesystemMade(
             f"filesystem/{folder}", f"{self.pool.filesystem} for {folder}", self.makes, (self.last,),
-            f"blkid -U {key}", "", "",
+            f"blkid -U {key}", NOTHING_BACK, "",
             filesystem=self.pool.filesystem,
             profile="" if self.volume.fast else self.family.profile, identifier=key,
             devices=devices, counting=self.volume.counting,
@@ -512,7 +515,7 @@ class _Below:
             label = self.index.disks[disk].label
             yield DiskCut(
                 f"cut/{disk}", f"{label} is cut into its slices", self.makes, (self.last,),
-                f"sfdisk -l with serial {self.index.disks[disk].serial}", "", "",
+                f"sfdisk -l with serial {self.index.disks[disk].serial}", NOTHING_BACK, "",
                 disk=disk, identifier=self._id(f"gpt/{disk}"),
                 parts=tuple((c.start_mib, c.size_mib) for c in cuts if n in c.members),
             )  # fmt: skip

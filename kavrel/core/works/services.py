@@ -84,10 +84,10 @@ def _runs(
         what=f"{title} on {box.name}",
         makes=makes,
         needs=needs,
-        see=service.check,
+        see=service.check or f"ask {title} from a client",
         back=f"systemctl disable --now, and take {', '.join(p for _, p in service.files)} away"
         if service.files
-        else "",
+        else "stop its server, and take its files away",
         by_hand=by_hand,
         protocol=protocol,
         service=service,

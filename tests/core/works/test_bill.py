@@ -119,15 +119,15 @@ def test_a_mode_that_lacks_what_is_granted_says_who(mode: str, who: list[str]) -
 
 
 def test_each_work_comes_after_what_it_needs_and_names_what_it_makes(demo: Plan) -> None:
-    index = Index(demo)
-    for host in demo.hosts:
+    for plan, host in ((wanted_array(), "box"), *((demo, h.id) for h in demo.hosts)):
         done: set[str] = set()
-        for work in bill(index, host.id, TODAY):
+        for work in bill(Index(plan), host, TODAY):
             assert set(work.needs) <= done, work.key
             assert work.key not in done
+            assert all((work.what, work.see, work.back)), work.key
             done.add(work.key)
             for collection, key in work.makes:
-                assert any(x.id == key for x in getattr(demo, collection))
+                assert any(x.id == key for x in getattr(plan, collection))
 
 
 def test_an_account_that_is_off_is_shut_and_let_in_nowhere() -> None:
