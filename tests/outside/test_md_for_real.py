@@ -48,9 +48,11 @@ def test_a_kernel_that_hangs_leaves_its_disks_to_the_next(
     really = uml._start
     scripts: list[str] = []
 
-    def first_hangs(script: str, *rest: Any) -> str:
+    def first_hangs(script: str, *rest: Any, **more: Any) -> str:
         scripts.append(script)
-        return really(script if scripts[1:] else script + "exec 5</dev/ubda; sleep 1000", *rest)
+        return really(
+            script if scripts[1:] else script + "exec 5</dev/ubda; sleep 1000", *rest, **more
+        )
 
     monkeypatch.setattr(uml, "_start", first_hangs)
     (tmp_path / "setup.sh").write_text("echo first", encoding="utf-8")

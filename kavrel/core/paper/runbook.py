@@ -20,12 +20,16 @@ from kavrel.core.typed import typed
 from kavrel.core.works import (
     AccountLimited,
     AccountThere,
+    CertificateThere,
     DatasetLimited,
     DatasetThere,
     DoorOpen,
     FolderAccess,
     GroupThere,
+    KerberosThere,
     PasswordsSet,
+    RepositoryThere,
+    ServerAccount,
     ServiceRuns,
     bill,
 )
@@ -304,7 +308,14 @@ def _shares(index: Index, today: date) -> Section:
 
 
 # What setup.sh says it has left alone.
-LEFT_BY_SCRIPT = (PoolComplete, DatasetThere, DatasetLimited, AccountLimited)
+LEFT_BY_SCRIPT = (
+    PoolComplete,
+    DatasetThere,
+    DatasetLimited,
+    AccountLimited,
+    ServerAccount,
+    KerberosThere,
+)
 
 
 def _host(index: Index, host: Host, paths: Mapping[str, str], today: date) -> Iterator[SheetStep]:
@@ -338,6 +349,16 @@ def _host(index: Index, host: Host, paths: Mapping[str, str], today: date) -> It
     for work in works:
         if isinstance(work, ServiceRuns) and not isinstance(work, PowerWatched):
             yield _service(host, work)
+        elif isinstance(work, CertificateThere):
+            yield SheetStep(
+                text=f"{host.name}, {work.what}: setup.sh makes it; write down what {typed(work.see)} says",
+                minds=(
+                    "It signs itself: each client compares the fingerprint once. One of an authority of your "
+                    "own is put there before the script runs, with its key, and stays.",
+                ),
+            )
+        elif isinstance(work, RepositoryThere):
+            yield SheetStep(text=f"{host.name}, {work.what}: {typed(work.see)}")
         elif work.by_hand and isinstance(work, LEFT_BY_SCRIPT):
             yield SheetStep(text=f"{host.name}, {work.what}: {work.by_hand}")
     yield SheetStep(

@@ -24,6 +24,14 @@ from kavrel.core.works.people import (
     people_works,
 )
 from kavrel.core.works.pools import pool_works
+from kavrel.core.works.repositories import RepositoryThere, repository_works
+from kavrel.core.works.secured import (
+    CertificateThere,
+    KerberosThere,
+    ServerAccount,
+    secured_works,
+    server_accounts,
+)
 from kavrel.core.works.served import served_works
 from kavrel.core.works.services import ServiceRuns, service_works
 from kavrel.core.works.set_up import is_set_up
@@ -35,13 +43,17 @@ __all__ = [
     "AccountLimited",
     "AccountShut",
     "AccountThere",
+    "CertificateThere",
     "DatasetLimited",
     "DatasetThere",
     "DoorOpen",
     "FolderAccess",
     "GroupThere",
     "HomeFolder",
+    "KerberosThere",
     "PasswordsSet",
+    "RepositoryThere",
+    "ServerAccount",
     "ServiceRuns",
     "Work",
     "bill",
@@ -58,16 +70,19 @@ def bill(index: Index, host: str, today: date) -> tuple[Work, ...]:
 def _works(index: Index, host: str, today: date) -> Iterator[Work]:
     people = tuple(people_works(index, host, today))
     yield from people
+    yield from server_accounts(index, host)
     yield from pool_works(index, host)
     yield from dataset_works(index, host)
     yield from folder_works(index, host, today)
     yield from home_works(index, host, today)
     yield from limit_works(index, host)
+    yield from repository_works(index, host)
     yield from password_works(index, host, today, people)
     if is_set_up(index, host) or index.hosts[host].closed:
         yield from door_works(index, host)
     yield from power_works(index, host)
     yield from start_works(index, host)
+    yield from secured_works(index, host)
     yield from served_works(index, host)
     yield from service_works(index, host)
     yield from job_works(index, host)

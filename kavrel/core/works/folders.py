@@ -135,6 +135,7 @@ class _Wanted:
         self.index = index
         self.today = today
         self.users: dict[str, dict[str, int]] = defaultdict(dict)
+        self.servers: set[str] = set()
         self.groups: dict[str, dict[str, int]] = defaultdict(dict)
         self.within = parts_of(index)
         for subject in (self._shares, self._exports, self._apps):
@@ -176,6 +177,9 @@ class _Wanted:
     def _exports(self) -> None:
         index = self.index
         for export in index.plan.exports:
+            if own := PROTOCOLS[export.protocol].runs_as(export):
+                self.servers.add(own)
+                self._let_in(export.dataset, own, WRITE)
             for account, right in PROTOCOLS[export.protocol].hands(export):
                 if account is None:
                     self._let_in(export.dataset, NOBODY, RIGHT[right])
@@ -225,6 +229,7 @@ def _access(
             continue
         if want != _by_groups(index, account, {**groups, group: group_bits}, digits[2]):
             users[name] = want
+    users |= {n: people[n] for n in sorted(wanted.servers) if people.get(n, 0) & ~digits[2]}
     if people.get(NOBODY, 0) & ~digits[2]:
         users[NOBODY] = people[NOBODY]
     named = {**users, **{f"group {n}": b for n, b in groups.items()}}

@@ -251,7 +251,13 @@ def _tool(index: Index, job: Job) -> str:
     elif job.target_pool and job.datasets:
         place = copy_folders(plan)[job.id, job.datasets[0]].rpartition("/")[0]
         said += f"; it writes to {place} on {index.hosts[target_host(index, job) or ''].name}"
-        said += ": make that folder first, for the tool's own account alone"
+        far_box = index.hosts[target_host(index, job) or ""]
+        made = "make that folder first, for the tool's own account alone"
+        said += (
+            f": {made}"
+            if far_box.closed
+            else ", a folder of root's alone that setup.sh makes there"
+        )
     key = key_of(index, job)
     if key:
         said += f"; its key is kept at {key.where(index)}, and in no file of this bundle"

@@ -172,6 +172,7 @@ def _export(index: Index, export: Export) -> list[tuple[str, str]]:
         ("right", "read and write" if export.may == "write" else "read"),
         ("root of a client", root[export.squash] if protocol.uses("squash") else ""),
         ("port", str(export.port) if export.port else ""),
+        ("encrypted on the way", "yes" if export.secured and protocol.uses("secured") else ""),
     ]
 
 

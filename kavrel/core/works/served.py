@@ -75,7 +75,12 @@ def served_works(index: Index, host: str) -> Iterator[ShareServed | ExportServed
             service = declared.service
             yield ExportServed(
                 f"export/{export.id}", f"{declared.title} {export.name} on {box.name}",
-                (("exports", export.id),), (f"folder/{paths[export.dataset]}",),
+                (("exports", export.id),),
+                (
+                    f"folder/{paths[export.dataset]}",
+                    *([f"certificate/{export.id}"] if declared.certificate(export) else []),
+                    *(["kerberos/server"] if declared.realm(export) else []),
+                ),
                 service.check or f"ask {declared.title} from a client",
                 f"take it out of {', '.join(place for _, place in service.files)}" if service.files
                 else "stop its server, and take its files away",

@@ -15,6 +15,7 @@ from kavrel.core.works.pools import (
     VolumesJoined,
     ZpoolMade,
 )
+from kavrel.core.works.secured import CertificateThere
 from kavrel.core.works.work import Work
 
 # What a work cannot be made without.
@@ -27,6 +28,7 @@ TOOLS = {
     ParityKept: ("snapraid", "snapraid"),
     TreeMounted: ("mergerfs", "mergerfs"),
     ZpoolMade: ("zpool", "zfsutils-linux"),
+    CertificateThere: ("openssl", "openssl"),
 }
 
 

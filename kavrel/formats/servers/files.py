@@ -14,7 +14,7 @@ from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Export, Plan
 from kavrel.core.shares.brought import Brought, brought
 from kavrel.core.shares.parts import parts_of
-from kavrel.core.shares.protocols.ftp import PASSIVE
+from kavrel.core.shares.protocols.ftp import CERTIFICATE, PASSIVE
 from kavrel.core.shares.protocols.iscsi import target_name
 from kavrel.core.works.doors import DoorOpen, door_works, forwards
 from kavrel.core.works.shut_in import shut_in
@@ -129,6 +129,7 @@ def vsftpd_conf(plan: Plan, host: str, origin: str) -> str:
         origin=origin,
         e=_offered(box, "ftp")[0],
         passive=PASSIVE,
+        certificate=CERTIFICATE,
     )
 
 

@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.plan import Export, Plan
 from kavrel.core.shares.names import pool_roots
+from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.shares.protocols.s3 import service_name
 from kavrel.core.works.doors import door_works
 from kavrel.formats.servers.site import Box
@@ -51,9 +52,10 @@ def _tenants(box: Box, origin: str) -> Iterator[tuple[tuple[str, str, str], ...]
             "late": _late(box, export),
             "networks": networks,
             "serves": SERVES,
+            "certificate": PROTOCOLS["s3"].certificate(export),
         }
         yield (
-            (f"s3/{name}.service", render("s3_unit.j2", **facts), _unit_todo(name)),
+            (f"s3/{name}.service", render("s3_unit.j2", **facts), UNIT),
             (f"s3/{name}.env", render("s3_env.j2", **facts), _env_todo(name)),
             (f"s3/{name}-policy.json", policy(export, networks, origin), POLICY),
         )
@@ -102,12 +104,11 @@ def _names(actions: tuple[str, ...]) -> list[str]:
     return [f"s3:{a}" for a in actions]
 
 
-def _unit_todo(name: str) -> str:
-    return (
-        f"Make its account (useradd -r -s /usr/sbin/nologin {name}) and give it the folder; install the "
-        f"unit in /etc/systemd/system. It starts {SERVES}, a script of yours that starts the server of "
-        "your choice from the environment; then systemctl enable --now."
-    )
+UNIT = (
+    f"Install in /etc/systemd/system. It starts {SERVES}, a script of yours that starts the server of your "
+    "choice from the environment, as the account that setup.sh made and let into its folder; then systemctl "
+    "enable --now."
+)
 
 
 def _env_todo(name: str) -> str:

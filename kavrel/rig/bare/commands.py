@@ -4,6 +4,7 @@ from collections.abc import Callable, Mapping
 
 from kavrel.rig.bare import disks, filesystems, layers, people, rights
 from kavrel.rig.bare.machine import Machine
+from kavrel.rig.bare.openssl import openssl
 from kavrel.rig.bare.said import Reader
 from kavrel.rig.bare.zfs import zfs, zpool
 from kavrel.rig.said import FINE, Said, lines
@@ -26,6 +27,7 @@ COMMANDS: Mapping[str, Tool] = {
     "blockdev": disks.blockdev,
     "btrfs": filesystems.btrfs,
     "chattr": filesystems.chattr,
+    "chgrp": rights.chgrp,
     "chown": rights.chown,
     "cryptsetup": layers.cryptsetup,
     "date": date,
@@ -46,6 +48,7 @@ COMMANDS: Mapping[str, Tool] = {
     "mkfs.xfs": filesystems.mkfs_xfs,
     "mount": filesystems.mount,
     "mountpoint": filesystems.mountpoint,
+    "openssl": openssl,
     "partx": disks.partx,
     "pvcreate": layers.pvcreate,
     "pvs": layers.pvs,

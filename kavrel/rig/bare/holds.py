@@ -11,11 +11,13 @@ from kavrel.core.works import (
     AccountLimited,
     AccountShut,
     AccountThere,
+    CertificateThere,
     DatasetLimited,
     DatasetThere,
     FolderAccess,
     GroupThere,
     HomeFolder,
+    ServerAccount,
     Work,
 )
 from kavrel.core.works.pools import (
@@ -32,6 +34,7 @@ from kavrel.core.works.pools import (
     VolumesJoined,
     ZpoolMade,
 )
+from kavrel.core.works.repositories import RepositoryThere
 from kavrel.rig.bare.machine import Machine, Rights
 from kavrel.rig.bare.restart import named
 
@@ -79,9 +82,9 @@ def lacking(work: Work, bare: Bare) -> Iterator[str]:
 
 
 LOOKED_AT = (
-    AccountLimited, AccountShut, AccountThere, ArrayRuns, DatasetLimited, DatasetThere, DeviceLocked, DiskCut,
-    FilesystemMade, FolderAccess, FolderMounted, GroupThere, HomeFolder, ParityKept, PoolStands, RestCut,
-    TreeMounted, VolumesJoined, ZpoolMade,
+    AccountLimited, AccountShut, AccountThere, ArrayRuns, CertificateThere, DatasetLimited, DatasetThere,
+    DeviceLocked, DiskCut, FilesystemMade, FolderAccess, FolderMounted, GroupThere, HomeFolder, ParityKept,
+    PoolStands, RepositoryThere, RestCut, ServerAccount, TreeMounted, VolumesJoined, ZpoolMade,
 )  # fmt: skip
 
 
@@ -92,6 +95,35 @@ def _(work: GroupThere, bare: Bare) -> Iterator[str]:
         yield "it is not there"
     elif work.number:
         yield from _is("its number", number, work.number)
+
+
+@lacking.register
+def _(work: ServerAccount, bare: Bare) -> Iterator[str]:
+    if work.login not in bare.machine.people:
+        yield "it is not there"
+
+
+@lacking.register
+def _(work: CertificateThere, bare: Bare) -> Iterator[str]:
+    pair = work.certificate
+    secret = 0o640 if pair.reader else 0o600
+    for path, mode in ((pair.file, 0o644), (pair.key, secret)):
+        there = bare.machine.inside(path)
+        if there.is_file():
+            yield from _is(f"the mode of {path}", f"{there.stat().st_mode & 0o777:o}", f"{mode:o}")
+        else:
+            yield f"{path} is not there"
+
+
+@lacking.register
+def _(work: RepositoryThere, bare: Bare) -> Iterator[str]:
+    there = bare.machine.inside(work.folder)
+    if not there.is_dir():
+        yield "it is not there"
+        return
+    rights = bare.rights(work.folder)
+    yield from _is("its owner", rights.owner if rights else "root", work.user)
+    yield from _is("its mode", f"{there.stat().st_mode & 0o777:o}", "700")
 
 
 @lacking.register

@@ -58,14 +58,18 @@ def groupadd(machine: Machine, words: list[str], reader: Reader) -> Said:
 
 def useradd(machine: Machine, words: list[str], reader: Reader) -> Said:
     """An account, with a group of its own name unless another is given."""
-    told = Words(words, valued="-s -u -g -c -e", plain="-M -N")
+    told = Words(words, valued="-s -u -g -c -e", plain="-M -N -r")
     name = told.rest[0]
     _named(name, "useradd")
     if name in machine.people:
         raise Refused(f"useradd: user '{name}' already exists", 9)
     if re.search("[:\n]", told.one("-c")):
         raise Refused(f"useradd: invalid comment '{told.one('-c')}'", 3)
-    number = _number(told.one("-u"), {p.number for p in machine.people.values()}, "useradd: UID")
+    # The system's own kind are counted down from 999: login.defs(5).
+    taken_here = {p.number for p in machine.people.values()}
+    free = next(n for n in range(999, 0, -1) if n not in taken_here)
+    wanted = told.one("-u") or (str(free) if "-r" in told else "")
+    number = _number(wanted, taken_here, "useradd: UID")
     group = told.one("-g")
     if group and group not in machine.groups:
         raise Refused(f"useradd: group '{group}' does not exist", 6)

@@ -40,6 +40,16 @@ def chown(machine: Machine, words: list[str], reader: Reader) -> Said:
     return FINE
 
 
+def chgrp(machine: Machine, words: list[str], reader: Reader) -> Said:
+    """Chgrp GROUP PATH."""
+    group, *paths = Words(words).rest
+    if group not in machine.groups:
+        raise Refused(f"chgrp: invalid group: '{group}'")
+    for path in paths:
+        _rights(machine, path).group = group
+    return FINE
+
+
 def stat(machine: Machine, words: list[str], reader: Reader) -> Said:
     """Stat -c '%U:%G %a' PATH."""
     told = Words(words, valued="-c")

@@ -94,18 +94,18 @@ def _twice(script: str, disks: Mapping[int, Path], work: Path, seconds: int, ini
     """This kernel sometimes stops for good, once in some hundred runs: nothing of ours hangs twice in a row.
 
     The second run begins where the first did: what that one left in the job's folder and on the disks is not
-    there any more.
+    there any more. It keeps to no processor: two that did, one after the other, have turned in a circle.
     """
     with tempfile.TemporaryDirectory(dir=work.parent) as before:
         _copied(work, Path(before))
         try:
-            return _start(script, disks, work, seconds, init, AT_FIRST)
+            return _start(script, disks, work, seconds, init, AT_FIRST, keeps=True)
         except Hangs as error:
             print(f"once more, for {error}", file=sys.stderr)
         shutil.rmtree(work)
         work.mkdir()
         _copied(Path(before), work)
-    return _start(script, disks, work, seconds, init, AT_LAST)
+    return _start(script, disks, work, seconds, init, AT_LAST, keeps=False)
 
 
 def _copied(source: Path, target: Path) -> None:
@@ -114,7 +114,14 @@ def _copied(source: Path, target: Path) -> None:
 
 
 def _start(
-    script: str, disks: Mapping[int, Path], work: Path, seconds: int, init: str, still: Still
+    script: str,
+    disks: Mapping[int, Path],
+    work: Path,
+    seconds: int,
+    init: str,
+    still: Still,
+    *,
+    keeps: bool,
 ) -> str:
     version = next(p for p in MODULES.iterdir() if p.is_dir())
     modules = work / "mod" / "lib" / "modules"
@@ -125,7 +132,7 @@ def _start(
     shutil.copy(HERE / init, work / init)
     shutil.copy(HERE / "cheap.sh", work)
     (work / init).chmod(0o755)
-    command = ["taskset", "--cpu-list", str(_least_used())]
+    command = ["taskset", "--cpu-list", str(_least_used())] if keeps else []
     command += ["linux.uml", "mem=512M", "rootfstype=hostfs", "rootflags=/", "ro"]
     command += [
         f"init={work / init}",
@@ -252,4 +259,20 @@ def _seen(group: int) -> str:
             timers = (folder / "timers").read_text().split("\n")
             used = f"ticks {int(fields[11]) + int(fields[12])}"
             told.append(f"{folder.name} {fields[0]} {used} {' '.join([*signals, *asked, *timers])}")
-    return "\n".join(told)
+    return "\n".join([*told, *_where(group)])
+
+
+def _where(kernel: int) -> Iterator[str]:
+    """Of one that turns in a circle: a few times where it is, and what is on its stack.
+
+    `/proc/kallsyms` of any such kernel has the names of these addresses.
+    """
+    if not shutil.which("gdb"):
+        return
+    asked = ["gdb", "-q", "-batch", "-p", str(kernel), "-ex", "p/x $rip", "-ex", "x/40gx $rsp"]
+    for _ in range(4):
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            done = subprocess.run(asked, capture_output=True, text=True, timeout=20, check=False)
+            words = re.findall(r"\b0x0*6[0-9a-f]{7}\b", done.stdout)
+            yield f"at {' '.join(dict.fromkeys(words))}"
+        time.sleep(0.3)

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from kavrel.core.index import Index
 from kavrel.core.plan import Export
 from kavrel.core.shares.protocols.protocol import (
+    Certificate,
     Complaint,
     Protocol,
     Service,
@@ -15,6 +16,7 @@ from kavrel.core.shares.protocols.protocol import (
 )
 
 PASSIVE = (40_000, 40_050)
+CERTIFICATE = Certificate("/etc/ssl/certs/vsftpd.pem", "/etc/ssl/private/vsftpd.key")
 
 
 def _complaints(export: Export, index: Index) -> Iterator[Complaint]:
@@ -52,6 +54,7 @@ FTP = Protocol(
     hands=own_hand,
     acts_as=as_who_signed_in,
     needs_home=True,
+    certificate=lambda export: CERTIFICATE if export.secured else None,
     complaints=_complaints,
     caution="Passwords and files go over the wire in the clear: use SFTP or a VPN where you can.",
 )

@@ -70,6 +70,7 @@ NFS = Protocol(
     seen=by_client,
     hands=_hands,
     acts_as=_acts_as,
+    realm=lambda export: export.secured,
     crosses=False,  # without crossmnt, which exports here do not have
     complaints=_complaints,
     caution="Whoever takes the address takes the right: use Kerberos, or keep it to a trusted network.",

@@ -84,6 +84,15 @@ class Service:
         return f"append {name} to {place}" if self.appended else f"{name} as {place}"
 
 
+@dataclass(frozen=True)
+class Certificate:
+    """Where a server's certificate and key lie; `reader`: the account that reads the key, root where empty."""
+
+    file: str
+    key: str
+    reader: str = ""
+
+
 SET_UP_BY_HAND = Service(
     "", (), "", "", by_hand="no file is written for it: set its server up by hand"
 )
@@ -101,6 +110,16 @@ def as_who_signed_in(export: Export) -> Actor:
     return "account"
 
 
+def as_root(export: Export) -> str:
+    """A server that starts as root, and has no account of its own."""
+    return ""
+
+
+def no_certificate(export: Export) -> Certificate | None:
+    """A server that is not told to encrypt, or knows itself by another key."""
+    return None
+
+
 def own_hand(export: Export) -> Iterator[Hand]:
     """The server touches files as whoever signed in."""
     return ((account, export.may) for account in export.accounts)
@@ -114,7 +133,8 @@ class Protocol:
     whom its server touches files, so that folders let them in. `acts_as`: the same in one word, for
     what lies below the folder; `crosses`: whether it goes into a file system mounted there.
     `needs_home`: who signs in needs a home folder that is there. `service`: what serves it, and how
-    that is set up.
+    that is set up. `runs_as`: the server's own account, where it has one. `certificate`: what it is known
+    by. `realm`: whether clients have to come with a ticket of Kerberos.
     """
 
     id: str
@@ -134,6 +154,9 @@ class Protocol:
     crosses: bool = True
     needs_home: bool = False
     service: Service = SET_UP_BY_HAND
+    runs_as: Callable[[Export], str] = as_root
+    certificate: Callable[[Export], Certificate | None] = no_certificate
+    realm: Callable[[Export], bool] = lambda export: False
 
     def uses(self, field: str) -> bool:
         """Whether a field of an export means anything with it, beside the common ones."""

@@ -9,6 +9,7 @@ from kavrel.core.index import Index
 from kavrel.core.plan import Export
 from kavrel.core.shares.names import slug
 from kavrel.core.shares.protocols.protocol import (
+    Certificate,
     Complaint,
     PortUse,
     Protocol,
@@ -47,6 +48,12 @@ def service_name(export: Export) -> str:
     return f"s3-{slug(export.name, export.id)}"[:32].rstrip("-")
 
 
+def _certificate(export: Export) -> Certificate | None:
+    name = service_name(export)
+    place = f"/etc/s3/{name}"
+    return Certificate(f"{place}.crt", f"{place}.key", name) if export.secured else None
+
+
 S3 = Protocol(
     id="s3",
     title="S3 tenant",
@@ -70,5 +77,7 @@ S3 = Protocol(
     ),
     why="a backup tool that speaks S3, with a key that cannot delete what is held",
     seen=by_account,
+    runs_as=service_name,
+    certificate=_certificate,
     complaints=_complaints,
 )

@@ -10,6 +10,7 @@ from kavrel.core.works import (
     DatasetThere,
     FolderAccess,
     HomeFolder,
+    RepositoryThere,
     Work,
 )
 from kavrel.core.works.shut_in import shut_in
@@ -22,7 +23,7 @@ from kavrel.formats.servers.site import Box
 def dataset_lines(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
     """The datasets of a pool, where it is there: nothing is made on the system disk instead."""
     mine = [d for d in box.datasets if d.pool == pool.id]
-    if not mine:
+    if not mine and not any(isinstance(w, RepositoryThere) and w.pool == pool.id for w in works):
         return
     yield f"if {there_test(box.index, pool)}; then"
     yield from _counts_already(box, pool)
@@ -56,9 +57,23 @@ def dataset_lines(box: Box, pool: Pool, works: Sequence[Work]) -> Iterator[str]:
                 yield f"home {home.folder} {home.login} || {left(f'{home.what} is not made')}"
         yield from _luns(box, pool, dataset)
         yield from _limits(box, works, dataset, pool)
-    names = ", ".join(d.name for d in mine)
+    yield from _repositories(pool, works)
+    names = ", ".join(d.name for d in mine) or "place for copies"
     yield f"else {left(f'without pool {pool.name} there is no {names}: run this again once it is there')}"
     yield "fi"
+
+
+def _repositories(pool: Pool, works: Sequence[Work]) -> Iterator[str]:
+    """Places of tools; never below a folder that only waits for what is mounted there."""
+    by_name = FILESYSTEMS[pool.filesystem].by_name
+    for work in works:
+        if isinstance(work, RepositoryThere) and work.pool == pool.id:
+            above = work.folder.rpartition("/")[0]
+            there = (
+                f"is_mounted {above}" if by_name else f'{{ [ "$dry" = yes ] || [ -d {above} ]; }}'
+            )
+            said = left(f"{work.what} is not made: {above} has to be mounted first")
+            yield f"{{ {there} && private {work.folder} {work.user}; }} || {said}"
 
 
 def _counts_already(box: Box, pool: Pool) -> Iterator[str]:

@@ -2,20 +2,25 @@
 
 from collections.abc import Iterator, Sequence
 
-from kavrel.core.works import AccountShut, AccountThere, GroupThere, Work
+from kavrel.core.works import AccountShut, AccountThere, GroupThere, ServerAccount, Work
 from kavrel.formats.servers.setup.words import left, quoted
 
 
 def people_lines(works: Sequence[Work]) -> Iterator[str]:
     """Groups, then accounts; those that are shut are locked where they are."""
     for work in works:
-        if isinstance(work, GroupThere | AccountThere) and work.by_hand:
+        if isinstance(work, GroupThere | AccountThere | ServerAccount) and work.by_hand:
             yield left(work.by_hand)
         elif isinstance(work, GroupThere):
             make = f"have getent group {work.name} || new_group {work.name}{_number(work.number)}"
             yield f"{make} || {left(f'group {work.name} could not be made')}"
         elif isinstance(work, AccountThere):
             yield from _account(work)
+        elif isinstance(work, ServerAccount):
+            make = f'new_account {work.login} yes "" -r -c {quoted(work.title)}'
+            said = left(f"account {work.login} could not be made")
+            done = f"done_with account/{work.login}"
+            yield f"have id {work.login} || {{ {make} && {done}; }} || {said}"
         elif isinstance(work, AccountShut):
             shut = f"run usermod --lock --expiredate 1 {work.login}"
             yield f"if have id {work.login}; then {shut}; fi"
@@ -26,7 +31,10 @@ def people_lines(works: Sequence[Work]) -> Iterator[str]:
             yield f"keep_number user {work.login}{_number(work.number)}"
             if work.own_group:
                 yield f"keep_number group {work.login}{_number(work.number)}"
-    here = [w.login for w in works if isinstance(w, AccountThere | AccountShut)]
+        elif isinstance(work, ServerAccount) and not work.by_hand:
+            yield f"keep_number user {work.login}"
+            yield f"keep_number group {work.login}"
+    here = [w.login for w in works if isinstance(w, AccountThere | AccountShut | ServerAccount)]
     yield " ".join(("no_more", *(here or ["''"])))
     # Who is locked gets in nowhere, in whatever group.
     locked = [w.login for w in works if isinstance(w, AccountShut)]

@@ -16,8 +16,10 @@ from kavrel.core.shares.names import pool_names, pool_roots
 from kavrel.core.works import Work, bill
 from kavrel.core.works.people import PasswordsSet
 from kavrel.core.works.pools import layers_of
+from kavrel.core.works.secured import DAYS
 from kavrel.core.works.tools import tools_of
 from kavrel.core.works.volumes import made_by_script
+from kavrel.formats.servers.setup.certificates import certificate_lines
 from kavrel.formats.servers.setup.datasets import dataset_lines, lifting_lines, shut_in_lines
 from kavrel.formats.servers.setup.people import people_lines
 from kavrel.formats.servers.setup.pools import numbers_at, pool_lines
@@ -45,6 +47,7 @@ def setup_script(plan: Plan, host: str, origin: str, today: date = date.min) -> 
     parts.append(Part("datasets, their quotas, and who may do what in them", tuple(datasets)))
     parts.append(Part("limits that the plan no longer has", tuple(lifting_lines(works))))
     parts.append(Part("folders for SFTP", tuple(shut_in_lines(box))))
+    parts.append(Part("certificates", tuple(certificate_lines(works))))
     let_in = sorted(box.index.hosts[a].name for a, b in root_ways(box.index.plan) if b == host)
     said = quoted(", ".join(let_in) or "no other box")
     parts.append(Part("who else is root here", (f"root_is_let_in {len(let_in)} {said}",)))
@@ -58,6 +61,7 @@ def setup_script(plan: Plan, host: str, origin: str, today: date = date.min) -> 
         trees=" ".join(pool_roots(box.plan)[p.id] for p in box.pools),
         tools=list(dict.fromkeys(tools_of([*works, *_standing_layers(box)]))),
         parts=[p for p in parts if p.lines],
+        days=DAYS,
         passwords=[c for w in works if isinstance(w, PasswordsSet) for c in w.commands],
     )
 
