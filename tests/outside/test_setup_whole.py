@@ -156,7 +156,9 @@ class House:
         runner = RUNNER.format(
             folder=self.folder,
             own_etc=OWN_ETC.replace("ROOM", f"{self.folder}/room"),
-            mounted=f"mkdir -p {' '.join(f'/srv/{s}' for s in sorted(sets))}" if sets else "",
+            mounted="\n".join(
+                f"mkdir -p /srv/{s}; mount --bind /srv/{s} /srv/{s}" for s in sorted(sets)
+            ),
             before=before,
             after=after,
             answer=answer,

@@ -66,6 +66,7 @@ def offered() -> Plan:
             dataset="scans",
             accounts=("cy", "late"),
             port=free_port(),
+            secured=True,
         ),
         Export(
             id="sync",
@@ -109,6 +110,7 @@ def agree(house: House, plan: Plan) -> None:
                 "name": e.name,
                 "folder": paths[e.dataset],
                 "port": e.port,
+                "secured": e.secured,
             }
             for e in plan.exports
         ],
@@ -179,7 +181,7 @@ def anybody(seed: int) -> Plan:
             "may": luck.choice(("read", "write")),
         }  # fmt: skip
         fields |= {"clients": ("127.0.0.1",)} if protocol == "rsync" else {}
-        fields |= {"port": ftp} if protocol == "ftp" else {}
+        fields |= {"port": ftp, "secured": seed % 2 == 0} if protocol == "ftp" else {}
         with_it = plan.model_copy(update={"exports": (*plan.exports, Export(**fields))})
         # Whoever is shut in at one export cannot be told from a visitor of another over the same folder.
         over = {e.dataset for e in plan.exports if e.protocol == protocol == "sftp"}

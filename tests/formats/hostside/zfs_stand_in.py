@@ -12,6 +12,7 @@ Source: zfs-send(8), zfs-receive(8), zfs-userspace(8), zpool-status(8) of OpenZF
 import json
 import os
 import pwd
+import subprocess
 import sys
 from pathlib import Path
 from typing import Any
@@ -87,7 +88,9 @@ def pools(state: dict[str, Any], words: list[str]) -> int:
 def folder(name: str) -> None:
     """A dataset is mounted where it is made."""
     if "ZFS_ROOT" in os.environ:
-        Path(os.environ["ZFS_ROOT"], name).mkdir(parents=True, exist_ok=True)
+        there = Path(os.environ["ZFS_ROOT"], name)
+        there.mkdir(parents=True, exist_ok=True)
+        subprocess.run(["mount", "--bind", there, there], check=False)
 
 
 def main(words: list[str]) -> int:
