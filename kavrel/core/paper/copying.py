@@ -89,7 +89,7 @@ def _night(host: Host, work: Work) -> SheetStep:
     if not isinstance(work, NightRuns):
         return SheetStep(text=f"{host.name}: {work.by_hand}", minds=(f"Try it: {typed(work.see)}",))
     return SheetStep(
-        text=f"{host.name}: install {' '.join(work.packages)}; then {', '.join(work.placed)}; look at each "
+        text=f"{host.name}: {', '.join(work.placed)}; look at each "
         f"(`lab-job --show NAME`), start them ({typed(work.start)})",
         minds=(f"It runs when these say so: {typed(work.see)}.",),
     )

@@ -12,7 +12,7 @@ from kavrel.core.plan import Host
 from kavrel.core.quantities import size_words
 from kavrel.core.works.services import ServiceRuns
 from kavrel.core.works.set_up import is_set_up
-from kavrel.core.works.tools import tools_of
+from kavrel.core.works.tools import standing_layers, tools_of
 from kavrel.core.works.work import Work
 
 BOOT_WORDS = {
@@ -260,11 +260,16 @@ def _updates(box: Host) -> UpToDate:
 
 def _packages(index: Index, box: Host, rest: Sequence[Work]) -> tuple[str, ...]:
     """What its works call, each once, in the order in which it is needed."""
+    nights = [p for w in rest for p in getattr(w, "packages", ())]
     if not is_set_up(index, box.id):
-        return ()
+        return tuple(dict.fromkeys(nights))
     services = (w.service.package for w in rest if isinstance(w, ServiceRuns) and not w.by_hand)
-    nights = (p for w in rest for p in getattr(w, "packages", ()))
-    named = [*(p for _, p in tools_of(rest)), *(p for s in services for p in s.split()), *nights]
+    layers = standing_layers(index, box.id)
+    named = [
+        *(p for _, p in tools_of([*rest, *layers])),
+        *(p for s in services for p in s.split()),
+        *nights,
+    ]
     return tuple(dict.fromkeys(named))
 
 

@@ -97,7 +97,7 @@ def host_files(plan: Plan, host: str, origin: str, today: date) -> dict[str, tup
     files["lab-look"] = (look_script(), LOOK)
     night = next((w for w in job_works(box.index, host) if isinstance(w, NightRuns)), None)
     if night:
-        said = f"Install {' '.join(night.packages)}; then {', '.join(night.placed)}. Look at each "
+        said = f"Put {', '.join(night.placed)}. Look at each "
         said += f"(`lab-job --show NAME`), then start the timers ({typed(night.start)}), or take the crontab, "
         said += "not both."
         for name, text in timed_files(plan, host, origin, today).items():

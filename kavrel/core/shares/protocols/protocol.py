@@ -74,9 +74,7 @@ class Service:
 
     @property
     def first(self) -> str:
-        """The words before the files: the package, where there is one."""
-        if self.package:
-            return f"install {self.package}, then "
+        """The words before the files; packages have a line of their own, before all else."""
         return "" if self.appended else "put "
 
     def placed(self, name: str, place: str) -> str:

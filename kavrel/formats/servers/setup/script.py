@@ -6,19 +6,16 @@ layout below the promised level, and no disk wiped that is not used.
 """
 
 import re
-from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date
 
 from kavrel.core.copies.carrier import root_ways
 from kavrel.core.plan import Plan
-from kavrel.core.shares.names import pool_names, pool_roots
-from kavrel.core.works import Work, bill
+from kavrel.core.shares.names import pool_roots
+from kavrel.core.works import bill
 from kavrel.core.works.people import PasswordsSet
-from kavrel.core.works.pools import layers_of
 from kavrel.core.works.secured import DAYS
-from kavrel.core.works.tools import tools_of
-from kavrel.core.works.volumes import made_by_script
+from kavrel.core.works.tools import standing_layers, tools_of
 from kavrel.formats.servers.setup.certificates import certificate_lines
 from kavrel.formats.servers.setup.datasets import dataset_lines, lifting_lines, shut_in_lines
 from kavrel.formats.servers.setup.people import people_lines
@@ -59,7 +56,7 @@ def setup_script(plan: Plan, host: str, origin: str, today: date = date.min) -> 
         revision=_revision(origin),
         roots=" ".join(numbers_at(box, p) for p in box.pools),
         trees=" ".join(pool_roots(box.plan)[p.id] for p in box.pools),
-        tools=list(dict.fromkeys(tools_of([*works, *_standing_layers(box)]))),
+        tools=list(dict.fromkeys(tools_of([*works, *standing_layers(box.index, host)]))),
         parts=[p for p in parts if p.lines],
         days=DAYS,
         passwords=[c for w in works if isinstance(w, PasswordsSet) for c in w.commands],
@@ -70,11 +67,3 @@ def _revision(origin: str) -> int:
     """The number of the revision that it is written from; 0 where it has none."""
     number = re.search(r"\brevision (\d+)", origin)
     return int(number[1]) if number else 0
-
-
-def _standing_layers(box: Box) -> Iterator[Work]:
-    """What locked pools are made of that the script opens again where the system was installed anew."""
-    for pool in box.pools:
-        if pool.encrypted and made_by_script(box.index, pool):
-            wanted = pool.model_copy(update={"standing": False})
-            yield from layers_of(box.index, wanted, pool_names(box.plan)[pool.id])
