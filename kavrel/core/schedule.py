@@ -65,6 +65,22 @@ def hours_of(schedule: Schedule) -> list[int]:
     return [h for h in hours if within(time(h, clock.minute), low, high)]
 
 
+def calendar_says_all(schedule: Schedule) -> bool:
+    """Whether a calendar of days and hours alone, as systemd's, has its starts and no other."""
+    counted = schedule.every > 1 and (
+        schedule.kind in ("daily", "weekly") or (schedule.kind == "monthly" and 12 % schedule.every)
+    )
+    return not (counted or schedule.start or schedule.until)
+
+
+def months_of(schedule: Schedule) -> list[int] | None:
+    """Months of the year in which it runs, None for all (or where it counts them over years)."""
+    if schedule.every == 1 or 12 % schedule.every:
+        return None
+    anchor = schedule.start or ANCHOR
+    return [m for m in range(1, 13) if (m - anchor.month) % schedule.every == 0]
+
+
 def within(clock: Clock, low: Clock, high: Clock) -> bool:
     """Whether a time of day lies from `low` up to, not at, `high`.
 

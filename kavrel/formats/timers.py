@@ -16,7 +16,15 @@ from kavrel.core.copies.carrier import LOOKS_EVERY_MINUTES, chain
 from kavrel.core.filesystems import FILESYSTEMS
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan, Schedule
-from kavrel.core.schedule import ANCHOR, WEEKDAYS, hours_of, in_words, odd_starts, starts
+from kavrel.core.schedule import (
+    WEEKDAYS,
+    calendar_says_all,
+    hours_of,
+    in_words,
+    months_of,
+    odd_starts,
+    starts,
+)
 from kavrel.core.shares.names import job_names
 from kavrel.core.works.shut_in import ZFS_MOUNTS
 from kavrel.formats.lab_jobs import jobs_on, lab_jobs, script, upkeep, watches
@@ -32,22 +40,6 @@ OVERDUE_AT = "09:00"
 LOOKS = f"*/{LOOKS_EVERY_MINUTES} * * * *"
 
 
-def calendar_says_all(schedule: Schedule) -> bool:
-    """Whether a calendar of systemd's fires on the days of the schedule and on no other."""
-    counted = schedule.every > 1 and (
-        schedule.kind in ("daily", "weekly") or (schedule.kind == "monthly" and 12 % schedule.every)
-    )
-    return not (counted or schedule.start or schedule.until)
-
-
-def _months(schedule: Schedule) -> list[int] | None:
-    """Months of the year in which it runs, None for all (or where lab-job counts them)."""
-    if schedule.every == 1 or 12 % schedule.every:
-        return None
-    anchor = schedule.start or ANCHOR
-    return [m for m in range(1, 13) if (m - anchor.month) % schedule.every == 0]
-
-
 def cron_fields(schedule: Schedule) -> str:
     """The five fields: every start of the schedule is among theirs, in the schedule's own zone."""
     clock = time.fromisoformat(schedule.at)
@@ -60,7 +52,7 @@ def cron_fields(schedule: Schedule) -> str:
     elif schedule.kind == "weekly":
         weekdays = ",".join(str((d + 1) % 7) for d in sorted(schedule.weekdays))
     elif schedule.kind == "monthly":
-        named = _months(schedule)
+        named = months_of(schedule)
         months = ",".join(map(str, named)) if named else "*"
         if schedule.nth:
             # With both a day and a weekday cron takes either: lab-job looks at the weekday.
@@ -144,7 +136,7 @@ def on_calendar(schedule: Schedule, zone: str, today: date) -> list[str]:
     elif schedule.kind == "weekly":
         day = ",".join(WEEKDAYS[d] for d in sorted(schedule.weekdays)) + " *-*-*"
     elif schedule.kind == "monthly":
-        named = _months(schedule)
+        named = months_of(schedule)
         months = ",".join(f"{m:02}" for m in named) if named else "*"
         if schedule.nth:
             name = WEEKDAYS[schedule.weekdays[0]]

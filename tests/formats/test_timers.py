@@ -15,13 +15,12 @@ from kavrel.core.copies.carrier import runs_on
 from kavrel.core.edit import EditError, put
 from kavrel.core.index import Index
 from kavrel.core.plan import Plan, Retention, Schedule
-from kavrel.core.schedule import in_words, starts
+from kavrel.core.schedule import calendar_says_all, in_words, starts
 from kavrel.core.shares.names import job_names
 from kavrel.formats.hostside import lab_job
 from kavrel.formats.lab_jobs import hosts_with_jobs, lab_jobs
 from kavrel.formats.plan_file import dump, load
 from kavrel.formats.timers import (
-    calendar_says_all,
     cron_fields,
     crontab,
     elsewhere_fields,

@@ -19,6 +19,7 @@ from kavrel.formats.samba import smb_conf, smb_hosts
 from kavrel.formats.servers import files
 from kavrel.formats.servers.packing import packed
 from kavrel.formats.servers.page import page_values
+from kavrel.formats.servers.pc_tasks import pc_files
 from kavrel.formats.servers.setup import setup_script
 from kavrel.formats.servers.site import Box
 from kavrel.formats.servers.template import render
@@ -51,6 +52,7 @@ FIRST = {
 
 
 ON_IT = "Somebody works at it: set these up on it by hand, part after part."
+TASKS = "Where each goes, and what sets it going, values.txt says under its task: scheduler."
 BY_PAGE = "The box has firmware of its own: enter these values in its web page, part after part."
 LOOK = (
     "Install as /usr/local/sbin/lab-look, mode 755: it prints what this box itself says, and changes "
@@ -82,7 +84,9 @@ def host_files(plan: Plan, host: str, origin: str, today: date) -> dict[str, tup
     files: dict[str, tuple[str, str]] = {}
     if box.host.closed:
         how = ON_IT if box.host.personal else BY_PAGE
-        return {"values.txt": (page_values(plan, host, origin, today), how)}
+        texts = pc_files(plan, host, origin, today) if box.host.personal else {}
+        tasks = {name: (text, TASKS) for name, text in texts.items()}
+        return {"values.txt": (page_values(plan, host, origin, today), how), **tasks}
     for name, protocol, make in STEPS:
         if box.exports(protocol) if protocol else is_set_up(box.index, host):
             more = (today,) if "today" in signature(make).parameters else ()

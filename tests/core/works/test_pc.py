@@ -67,8 +67,13 @@ def test_its_own_scheduler_copies_into_the_share_and_nothing_of_ours_runs_on_it(
     assert "signed in as ana" in task["to"]
     word = {"windows": "robocopy", "macos": "/Volumes/pcs", "linux": "mountpoint -q"}[system]
     assert word in task["program"]
-    assert ("schtasks" in task["scheduler"]) == (system == "windows")
-    assert list(host_files(plan, "desk", "r", TODAY)) == ["values.txt"]
+    word = {"windows": "Task Scheduler", "macos": "launchctl", "linux": "systemctl --user"}[system]
+    assert word in task["scheduler"]
+    values, *tasks = host_files(plan, "desk", "r", TODAY)
+    assert values == "values.txt"
+    # What its scheduler needs is there, and each file's place is said.
+    assert all(name.startswith("tasks/copy-desk-copy-pictures") for name in tasks)
+    assert all(name.removeprefix("tasks/") in task["scheduler"] for name in tasks)
     for paper in ("setup.sh", "crontab", "nftables.conf"):
         able = PAPERS[paper].hosts
         assert able is not None
