@@ -124,6 +124,7 @@ def a_house_of_doors() -> Plan:
         ),
         Export(
             id="tenant",
+            secured=True,
             protocol="s3",
             name="tenant",
             dataset="locked-data",
@@ -180,11 +181,15 @@ def set_up(plan: Plan, answers: str, by_units: bool = False) -> str:
 
 # As its own words have it, with a server of nobody's choice.
 TENANT = r"""
-useradd -r -s /usr/sbin/nologin s3-tenant; setfacl -m u:s3-tenant:rwx /srv/locked/locked-data
 mkdir -p /etc/s3
 install -m 600 s3/s3-tenant.env /etc/s3/; sed -i s/SET-ME/words/ /etc/s3/*
 cp s3/s3-tenant.service /etc/systemd/system
-printf '#!/bin/sh\nexec sleep 1000000\n' >/usr/local/sbin/s3-serve; chmod 755 /usr/local/sbin/s3-serve
+cat >/usr/local/sbin/s3-serve <<'END'
+#!/bin/sh
+# It can do nothing without its folder and its key.
+echo object >"$S3_FOLDER/object" && grep -q PRIVATE "$S3_CERTIFICATE_KEY" && exec sleep 1000000
+END
+chmod 755 /usr/local/sbin/s3-serve
 systemctl daemon-reload; systemctl enable --now s3-tenant; echo "tenant $(systemctl is-active s3-tenant)"
 """
 UNITS_OF_MOUNTS = (
