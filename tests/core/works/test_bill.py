@@ -13,6 +13,7 @@ from kavrel.core.works import AccountShut, FolderAccess, HomeFolder, ServiceRuns
 from kavrel.core.works.jobs import NightRuns
 from kavrel.core.works.machine import PackagesThere, Readied
 from kavrel.core.works.pools import refusal
+from kavrel.core.works.volumes import volumes_of
 from kavrel.formats.servers.setup import setup_script
 from tests.builders import GB, TODAY, disk, lab
 
@@ -185,3 +186,35 @@ def test_every_package_that_any_work_calls_is_installed_first(demo: Plan) -> Non
         assert {p for w in there for p in w.packages} >= set(called)
         first = min((n for n, w in enumerate(works) if not isinstance(w, Readied)), default=0)
         assert all(works.index(w) < first for w in there)
+
+
+@pytest.mark.parametrize(
+    ("filesystem", "family", "tool"),
+    [("zfs", "raidz1", "zfsutils-linux"), ("ext4", "raid5", "mdadm"), ("xfs", "span", "lvm2")],
+)
+def test_a_system_that_was_installed_anew_gets_what_opens_the_pools_that_stand(
+    filesystem: str, family: str, tool: str
+) -> None:
+    disks = tuple(disk(n) for n in range(1, 4))
+    pool = (
+        lab()
+        .pools[0]
+        .model_copy(
+            update={
+                "groups": (tuple(d.id for d in disks),),
+                "family": family,
+                "filesystem": filesystem,
+                "standing": False,
+            }
+        )
+    )
+    others = [d for d in lab().disks if d.host != "box"]
+    wanted = lab(disks=(*disks, *others), pools=(pool, *lab().pools[1:]))
+    # As setup.sh left it: it carries the identifiers that the plan gives.
+    (made,) = volumes_of(Index(wanted), pool) or (None,)
+    uuid = made.uuid if made else None
+    stands = pool.model_copy(update={"standing": True, "uuid": uuid or pool.uuid})
+    plan = wanted.model_copy(update={"pools": (stands, *wanted.pools[1:])})
+    (packages,) = [w for w in bill(Index(plan), "box", TODAY) if isinstance(w, PackagesThere)]
+    assert tool in packages.packages
+    assert f" {tool}\n" in setup_script(plan, "box", "revision 1", TODAY)
