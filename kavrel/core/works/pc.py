@@ -124,9 +124,8 @@ def _values(index: Index, box: Host, task: PcTask) -> list[tuple[str, str]]:
     ]
 
 
-Told = tuple[
-    str, str, str
-]  # what is run, what is done before it once, and how to see that it went well
+# What is run, what is done before it once, and how to see that it went well.
+Told = tuple[str, str, str]
 
 
 def came_mark(folder: str) -> str:
