@@ -90,6 +90,7 @@ def by_ftp(export: dict[str, Any], login: str, room: Path) -> None:
             line.login(login, PASSWORD)
             if isinstance(line, ftplib.FTP_TLS):
                 line.prot_p()
+            print(f"FTP {login} is sent to {line.sendcmd('PASV')}")
             got = io.BytesIO()
             line.retrbinary("RETR seen.txt", got.write)
             (room / "got").write_bytes(got.getvalue())

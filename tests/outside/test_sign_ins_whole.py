@@ -15,7 +15,7 @@ import pytest
 
 from kavrel.core.consistency import problems
 from kavrel.core.index import Index
-from kavrel.core.plan import Account, Dataset, Export, Grant, Plan, Share
+from kavrel.core.plan import Account, Dataset, Export, Grant, Opening, Plan, Share
 from kavrel.core.shares.names import folders
 from kavrel.core.shares.reach import reach
 from kavrel.formats.servers.bundle import host_files
@@ -87,18 +87,30 @@ def offered() -> Plan:
         ),
     )
     grant = Grant(id="g", share="share", account="bo", right="read")
-    return lab(accounts=people, datasets=(*data, inner), exports=exports, grants=(grant,))
+    opened = Opening(id="o", host="box", port=exports[2].port or 21, purpose="the scanner")
+    return lab(
+        accounts=people,
+        datasets=(*data, inner),
+        exports=exports,
+        grants=(grant,),
+        openings=(opened,),
+    )
 
 
-def agree(house: House, plan: Plan) -> None:
-    """Everybody really gets what the plan says, at every export."""
+def agree(house: House, plan: Plan) -> str:
+    """Everybody really gets what the plan says, at every export; what was seen on the way."""
     index, paths = Index(plan), folders(plan)
     house.pools("main")
     texts = host_files(plan, "box", "revision 1", TODAY)
     logins = [a.login for a in plan.accounts if a.works_on(TODAY)]
     secrets = "".join(f"{x}:Correct-horse-9\n" for x in logins)
+    # What is left to the hand: its address on the internet, which RFC 5737 keeps for examples.
+    served = {
+        n: t.replace("#pasv_address=SET-ME", "pasv_address=203.0.113.9")
+        for n, (t, _) in texts.items()
+    }
     given = {
-        "files": {place: texts[name][0] for name, place in PLACES.items() if name in texts}
+        "files": {place: served[name] for name, place in PLACES.items() if name in texts}
         | {"/etc/rsyncd.secrets": secrets},
         "fstab": texts["fstab"][0],
         "logins": logins,
@@ -131,10 +143,13 @@ def agree(house: House, plan: Plan) -> None:
             expected |= {f"{a.login} {export.id}": export.may for a in mine if a.works_on(TODAY)}
     wrong = {k: (found.get(k), v) for k, v in expected.items() if found.get(k) != v}
     assert not wrong, f"{wrong}\n{ran.said}\n{ran.seen}"
+    return ran.seen
 
 
 def test_who_signs_in_gets_what_the_plan_says_and_nobody_else_anything(house: House) -> None:
-    agree(house, offered())
+    seen = agree(house, offered())
+    # Whoever comes from the internet is sent to the address that leads there.
+    assert "FTP kvcy is sent to 227 Entering Passive Mode (203,0,113,9," in seen
 
 
 def anybody(seed: int) -> Plan:

@@ -12,6 +12,7 @@ from kavrel.core.paper.document import Document, Section, SheetStep
 from kavrel.core.paper.machines import addresses, machines, unlocking, waits
 from kavrel.core.plan import App, Disk, Host, Mount, Plan, Pool
 from kavrel.core.pools.families import FAMILIES
+from kavrel.core.shares.addresses import opened_ports
 from kavrel.core.shares.brought import brought, for_machine, is_far, lacks
 from kavrel.core.shares.names import folders, pool_names
 from kavrel.core.shares.protocols import PROTOCOLS
@@ -27,6 +28,7 @@ from kavrel.core.works import (
     FolderAccess,
     GroupThere,
     KerberosThere,
+    OutsideTold,
     PasswordsSet,
     RepositoryThere,
     ServerAccount,
@@ -315,6 +317,7 @@ LEFT_BY_SCRIPT = (
     AccountLimited,
     ServerAccount,
     KerberosThere,
+    OutsideTold,
 )
 
 
@@ -446,15 +449,15 @@ def _network(index: Index, today: date) -> Section:
     for opening in index.plan.openings:
         host = index.hosts[opening.host]
         if opening.source == "internet":
-            at = f"{host.address}:{opening.port}" if host.address else f"port {opening.port}"
             minds = (
                 "Change default passwords and update before it is opened.",
                 "A name that follows a changing address is needed where the provider gives one.",
             )
-            what = (
-                f"{opening.transport} {opening.port} to {host.name} ({at}), for {opening.purpose}"
-            )
-            steps.append(SheetStep(text=f"In the router: forward {what}", minds=minds))
+            for first, last in opened_ports(index, opening):
+                ports = f"{first}" if first == last else f"{first}-{last}"
+                at = f"{host.address}:{ports}" if host.address else f"port {ports}"
+                what = f"{opening.transport} {ports} to {host.name} ({at}), for {opening.purpose}"
+                steps.append(SheetStep(text=f"In the router: forward {what}", minds=minds))
     for cap in index.plan.caps:
         link = next(x for x in index.plan.links if x.id == cap.link)
         ends = f"{index.sites[link.a].name} and {index.sites[link.b].name}"

@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict
 from kavrel.core.bench.meeting import meeting
 from kavrel.core.bench.stopping import cable
 from kavrel.core.index import Index
-from kavrel.core.plan import Host, Network
+from kavrel.core.plan import Host, Network, Opening
 from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.shares.protocols.ftp import PASSIVE
 
@@ -41,6 +41,25 @@ class PortClash:
 def networks_of(index: Index, host: Host) -> list[Network]:
     """The subnets of a host's site."""
     return [n for n in index.plan.networks if n.site == host.site]
+
+
+def opened_ports(index: Index, opening: Opening) -> tuple[tuple[int, int], ...]:
+    """From and to which ports an opening lets in: where FTP listens, those of its data too.
+
+    Whoever signed in there would get no list and no file without. Source: RFC 959, PASV; RFC 2428, EPSV.
+    """
+    whole = ((opening.port, opening.port),)
+    return (*whole, PASSIVE) if ftp_opened(index, opening) else whole
+
+
+def ftp_opened(index: Index, opening: Opening) -> bool:
+    """Whether it is the FTP server of the box that an opening leads to."""
+    return opening.transport == "tcp" and any(
+        e.protocol == "ftp"
+        and (e.port or 21) == opening.port
+        and index.pools[index.datasets[e.dataset].pool].host == opening.host
+        for e in index.plan.exports
+    )
 
 
 def listeners(index: Index) -> list[Listener]:

@@ -28,6 +28,7 @@ from kavrel.core.works.repositories import RepositoryThere, repository_works
 from kavrel.core.works.secured import (
     CertificateThere,
     KerberosThere,
+    OutsideTold,
     ServerAccount,
     secured_works,
     server_accounts,
@@ -51,6 +52,7 @@ __all__ = [
     "GroupThere",
     "HomeFolder",
     "KerberosThere",
+    "OutsideTold",
     "PasswordsSet",
     "RepositoryThere",
     "ServerAccount",

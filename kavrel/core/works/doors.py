@@ -16,7 +16,7 @@ from kavrel.core.copies.carrier import root_ways, runs_on
 from kavrel.core.index import Index
 from kavrel.core.kinds import KINDS
 from kavrel.core.plan import Host
-from kavrel.core.shares.addresses import listeners, networks_of
+from kavrel.core.shares.addresses import listeners, networks_of, opened_ports
 from kavrel.core.shares.protocols import PROTOCOLS
 from kavrel.core.shares.protocols.ftp import PASSIVE
 from kavrel.core.works.ups import PORT as UPS
@@ -143,14 +143,17 @@ def _doors(index: Index, host: Host) -> Iterator[DoorOpen]:
     for opening in index.plan.openings:
         if opening.host != host.id:
             continue
-        ports, makes = (opening.port, opening.port), (("openings", opening.id),)
-        if opening.source == "internet":
-            who = f"from the internet, for {opening.purpose}"
-            yield _door(host, opening.transport, ports, (), who, makes)
-            continue
-        who = f"over the VPN, for {opening.purpose}"
-        unknown = "" if host.vpn_address else f"{host.name} has no address in the VPN: give it one"
-        yield _door(host, opening.transport, ports, (), who, makes, host.vpn_address or "", unknown)
+        makes, transport = (("openings", opening.id),), opening.transport
+        for ports in opened_ports(index, opening):
+            if opening.source == "internet":
+                who = f"from the internet, for {opening.purpose}"
+                yield _door(host, transport, ports, (), who, makes)
+                continue
+            who = f"over the VPN, for {opening.purpose}"
+            unknown = (
+                "" if host.vpn_address else f"{host.name} has no address in the VPN: give it one"
+            )
+            yield _door(host, transport, ports, (), who, makes, host.vpn_address or "", unknown)
 
 
 def _is_address(text: str) -> bool:

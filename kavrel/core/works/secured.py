@@ -9,7 +9,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from kavrel.core.index import Index
-from kavrel.core.plan import Export, Host
+from kavrel.core.plan import Export, Host, Opening
+from kavrel.core.shares.addresses import ftp_opened
 from kavrel.core.shares.brought import brought
 from kavrel.core.shares.names import SYSTEM_NAMES, slug
 from kavrel.core.shares.protocols import PROTOCOLS
@@ -51,11 +52,27 @@ class KerberosThere(Work):
     fields = ("exports.secured", "mounts.dataset")
 
 
+@dataclass(frozen=True)
+class OutsideTold(Work):
+    """A server that tells its clients where to come knows the address that the internet reaches it by."""
+
+    fields = ("openings.port", "openings.source", "openings.host")
+
+
 def secured_works(index: Index, host: str) -> Iterator[Work]:
     """Those of a host's exports, and of what its applications have brought over."""
     box = index.hosts[host]
     if box.closed:  # its page says it
         return
+    told = [o for o in index.plan.openings if o.host == host and ftp_outside(index, o)]
+    if told:
+        yield OutsideTold(
+            "outside/ftp", f"FTP of {box.name} from the internet", tuple(("openings", o.id) for o in told), (),
+            "grep ^pasv_address= /etc/vsftpd.conf", "put the # before pasv_address again",
+            "put the name or address that the internet knows the router by into pasv_address of "
+            "/etc/vsftpd.conf, and take the # away there and below; until then whoever comes from there is "
+            "sent to an address of the LAN, and gets no list and no file",
+        )  # fmt: skip
     kerberos = [e for e in _mine(index, host) if PROTOCOLS[e.protocol].realm(e)]
     if kerberos:
         yield _in_realm(box, "server", "nfs/", [("exports", e.id) for e in kerberos])
@@ -88,6 +105,11 @@ def server_accounts(index: Index, host: str) -> Iterator[ServerAccount]:
                 if taken else "",
                 login=login, title=title,
             )  # fmt: skip
+
+
+def ftp_outside(index: Index, opening: Opening) -> bool:
+    """Whether an opening lets the internet in to the box's FTP server."""
+    return opening.source == "internet" and ftp_opened(index, opening)
 
 
 def _mine(index: Index, host: str) -> Iterator[Export]:

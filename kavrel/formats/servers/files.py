@@ -17,6 +17,7 @@ from kavrel.core.shares.parts import parts_of
 from kavrel.core.shares.protocols.ftp import CERTIFICATE, PASSIVE
 from kavrel.core.shares.protocols.iscsi import target_name
 from kavrel.core.works.doors import DoorOpen, door_works, forwards
+from kavrel.core.works.secured import ftp_outside
 from kavrel.core.works.shut_in import shut_in
 from kavrel.formats.servers.site import Box
 from kavrel.formats.servers.tables import in_address, in_table
@@ -130,6 +131,7 @@ def vsftpd_conf(plan: Plan, host: str, origin: str) -> str:
         e=_offered(box, "ftp")[0],
         passive=PASSIVE,
         certificate=CERTIFICATE,
+        outside=any(o.host == host and ftp_outside(box.index, o) for o in plan.openings),
     )
 
 

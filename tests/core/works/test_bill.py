@@ -8,14 +8,33 @@ import pytest
 from kavrel.core.evaluate import evaluate
 from kavrel.core.index import Index
 from kavrel.core.paper.runbook import runbook
-from kavrel.core.plan import Account, App, Dataset, Export, Grant, Group, Mount, Plan, Share
-from kavrel.core.works import AccountShut, FolderAccess, HomeFolder, ServiceRuns, bill
+from kavrel.core.plan import (
+    Account,
+    App,
+    Dataset,
+    Export,
+    Grant,
+    Group,
+    Mount,
+    Opening,
+    Plan,
+    Share,
+)
+from kavrel.core.works import (
+    AccountShut,
+    DoorOpen,
+    FolderAccess,
+    HomeFolder,
+    OutsideTold,
+    ServiceRuns,
+    bill,
+)
 from kavrel.core.works.jobs import NightRuns
 from kavrel.core.works.machine import PackagesThere, Readied
 from kavrel.core.works.pools import refusal
 from kavrel.core.works.volumes import volumes_of
 from kavrel.formats.servers.setup import setup_script
-from tests.builders import GB, TODAY, disk, lab
+from tests.builders import GB, TODAY, disk, lab, result
 
 PEOPLE = tuple(
     Account(id=n, login=n, full_name=n.title()) for n in ("ana", "bo", "cy", "dee", "play")
@@ -218,3 +237,32 @@ def test_a_system_that_was_installed_anew_gets_what_opens_the_pools_that_stand(
     (packages,) = [w for w in bill(Index(plan), "box", TODAY) if isinstance(w, PackagesThere)]
     assert tool in packages.packages
     assert f" {tool}\n" in setup_script(plan, "box", "revision 1", TODAY)
+
+
+@pytest.mark.parametrize("source", ["internet", "vpn"])
+def test_a_door_for_ftp_brings_that_of_its_data(source: str) -> None:
+    """Source: RFC 959, PASV: without them a client signs in, and gets neither list nor file."""
+    export = Export(
+        id="f", protocol="ftp", name="scan", dataset="files", accounts=("ana",), port=2121
+    )
+    base = shared(exports=(export,))
+    box = base.hosts[0].model_copy(update={"vpn_address": "100.64.0.5"})
+    opened = Opening.model_validate(
+        {"id": "o", "host": "box", "port": 2121, "purpose": "scanner", "source": source}
+    )
+    plan = base.model_copy(update={"openings": (opened,), "hosts": (box, *base.hosts[1:])})
+
+    def doors(plan: Plan) -> list[tuple[int, int]]:
+        works = bill(Index(plan), "box", TODAY)
+        mine = [w for w in works if isinstance(w, DoorOpen) and w.makes == (("openings", "o"),)]
+        return [(w.first, w.last) for w in mine]
+
+    assert doors(plan) == [(2121, 2121), (40000, 40050)]
+    steps = [s.text for x in runbook(plan, result(plan), "r").sections for s in x.steps]
+    assert any("forward tcp 40000-40050" in s for s in steps) == (source == "internet")
+    told = [w for w in bill(Index(plan), "box", TODAY) if isinstance(w, OutsideTold)]
+    assert len(told) == (source == "internet")
+    assert all(any(w.by_hand in s for s in steps) for w in told)
+    # Another door is nothing to it.
+    other = opened.model_copy(update={"port": 8096})
+    assert doors(plan.model_copy(update={"openings": (other,)})) == [(8096, 8096)]
