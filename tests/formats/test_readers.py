@@ -213,7 +213,7 @@ def test_modules_read_only_unless_they_say_so_and_open_ones_are_named(at: str) -
 path = {at}
 auth users = ana, zoe
 hosts allow = 10.0.0.0/24 10.0.1.4
-timeout = 600
+max verbosity = 3
 [open]
 path = {at}
 read only = false

@@ -110,7 +110,7 @@ umount /srv/main /srv/second /srv/third
 """
 # What this machine cannot do is written down: the far box is this one, its disks answer to SMART.
 STAND_INS = {
-    "ssh": '[ "$1" = -o ] && shift 2; shift; exec sh -c "$*"',
+    "ssh": 'while [ "$1" = -o ]; do shift 2; done; shift; exec sh -c "$*"',
     "lsblk": """echo '{"blockdevices": [{"path": "/dev/sdx", "serial": "SN-1"}]}'""",
     "smartctl": 'echo "smartctl $*" >>@/asked',
     "apt-get": 'echo "apt-get $*" >>@/asked',

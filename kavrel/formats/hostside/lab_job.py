@@ -58,6 +58,10 @@ GONE_MEANWHILE = 24  # rsync: files vanished while it looked; the copy is whole 
 CHANGED_MEANWHILE = 1  # tar: a file changed while it was read
 KEPT_RUNS = 400
 NO_WAY = 255  # ssh: could not reach the other box, or was not let in
+# A line that is cut in the middle tells nobody: a run that waits for the rest would wait for ever, and each
+# later one would be left out. Sources: ssh_config(5), ServerAliveInterval; rsync(1), --timeout.
+SILENT_SECONDS = 600
+REACHED_SECONDS = 60
 PERIODS = (
     ("hourly", "%Y-%m-%d %H"),
     ("daily", "%Y-%m-%d"),
@@ -210,6 +214,16 @@ def finished(words: Sequence[str]) -> subprocess.CompletedProcess[str]:
         raise Trouble(f"{words[0]} cannot be started: {error.strerror}") from error
 
 
+def never_for_ever() -> list[str]:
+    """Options with which ssh gives up an end that says nothing any more, asked ten times."""
+    told = (
+        f"ConnectTimeout={REACHED_SECONDS}",
+        f"ServerAliveInterval={-(-SILENT_SECONDS // 10)}",
+        "ServerAliveCountMax=10",
+    )
+    return [word for one in told for word in ("-o", one)]
+
+
 class Side:
     """Where commands run: here, or on another box by SSH."""
 
@@ -220,7 +234,7 @@ class Side:
         """The command as this box has to start it."""
         if not self.peer:
             return list(command)
-        return ["ssh", "-o", "BatchMode=yes", self.peer, shlex.join(command)]
+        return ["ssh", "-o", "BatchMode=yes", *never_for_ever(), self.peer, shlex.join(command)]
 
     def run(self, *command: str, fine: Sequence[int] = (0,)) -> None:
         """Runs it. Raises Trouble with what it complained of."""
@@ -721,7 +735,7 @@ class Job:
         days, module = self.told.get("trash_days", 0), self.told.get("module")
         above, _, leaf = copy.rpartition("/")
         trash = f"{above}/.trash-{leaf}"
-        options = ["-aHAX", "--delete", "--partial", "--stats"]
+        options = ["-aHAX", "--delete", "--partial", "--stats", f"--timeout={SILENT_SECONDS}"]
         options += [f"--exclude={pattern}" for pattern in self.told.get("left_out", ())]
         options += [f"--exclude={exactly(n)}" for n in self.told.get("within", {}).get(place, ())]
         if days:
@@ -733,6 +747,7 @@ class Job:
             options.append(f"--bwlimit={limit}")
         if module:
             options += ["--mkpath", f"--password-file={SECRETS / self.name}.secret"]
+            options.append(f"--contimeout={REACHED_SECONDS}")
             to = f"{module['url']}{self.inside(copy)}/"
         else:
             self.target.make(copy)
@@ -958,6 +973,7 @@ class Job:
                 mine.touch()
                 os.utime(mine, (self.now, self.now))
                 options = ["-t", "--mkpath", f"--password-file={SECRETS / self.name}.secret"]
+                options += [f"--timeout={SILENT_SECONDS}", f"--contimeout={REACHED_SECONDS}"]
                 to = f"{module['url']}{self.inside(mark)}"
                 self.here.run("rsync", *options, str(mine), to)
             else:

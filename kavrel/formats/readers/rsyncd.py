@@ -23,6 +23,7 @@ KNOWN = {
     "maxconnections",
     "pidfile",
     "prexferexec",
+    "timeout",
 }
 
 

@@ -28,7 +28,10 @@ class Box:
         self.command("zfs", f'exec {sys.executable} {stand_in} "$@"')
         self.command("zpool", f'exec {sys.executable} {stand_in} zpool "$@"')
         # The other box is this one: what is sent by SSH runs here, and is written down.
-        self.command("ssh", f'shift 2; echo "$1" >> {folder}/ssh.log; shift; exec sh -c "$1"')
+        self.command(
+            "ssh",
+            f'while [ "$1" = -o ]; do shift 2; done; echo "$1" >> {folder}/ssh.log; shift; exec sh -c "$1"',
+        )
 
     def command(self, name: str, text: str) -> None:
         path = self.folder / "bin" / name

@@ -3,6 +3,7 @@
 import ast
 import json
 import os
+import shlex
 import sys
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -233,17 +234,18 @@ def test_commands_follow_the_plan(box: Box) -> None:
         ("far", "upkeep-scrub-second"),  # nobody planned it, and nothing else would do it
     }
     name = "lab-push-20260101T020000Z"
+    ssh = shlex.join(["ssh", "-o", "BatchMode=yes", *lab_job.never_for_ever()])
     assert (
-        f"zfs send main/files@{name} | pv -q -L 977k | ssh -o BatchMode=yes far "
+        f"zfs send main/files@{name} | pv -q -L 977k | {ssh} far "
         "'zfs receive -s -u -o readonly=on second/push/files'" in told["box", "push"]
     )
-    assert "ssh -o BatchMode=yes box 'zfs send main/files@lab-pull-" in told["far", "pull"]
+    assert f"{ssh} box 'zfs send main/files@lab-pull-" in told["far", "pull"]
     assert (
-        "rsync -aHAX --delete --partial --stats --exclude=.cache/ --backup "
+        "rsync -aHAX --delete --partial --stats --timeout=600 --exclude=.cache/ --backup "
         "--backup-dir=/srv/second/bin-it/.trash-files/20260101T020000Z "
         "/srv/main/files/ far:/srv/second/bin-it/files" in told["box", "bin-it"]
     )
-    assert "tar -C / -cz etc | ssh -o BatchMode=yes far" in told["box", "box"]
+    assert f"tar -C / -cz etc | {ssh} far" in told["box", "box"]
     assert "umask 077" in told["box", "box"]
     assert told["box", "x"] == "zpool scrub -w main\n"
     assert "# refuses unless second is at /srv/second" in told["box", "bin-it"]
