@@ -20,6 +20,7 @@ from kavrel.core.shares.access import access_matrix
 from kavrel.core.shares.names import SYSTEM_NAMES, folders
 from kavrel.core.shares.parts import parts_of
 from kavrel.core.shares.protocols import PROTOCOLS
+from kavrel.core.works.secured import taken
 from kavrel.core.works.work import Work
 
 READ, WRITE, PASS = 5, 7, 1  # r-x, rwx, and --x: through to a folder below
@@ -177,7 +178,8 @@ class _Wanted:
     def _exports(self) -> None:
         index = self.index
         for export in index.plan.exports:
-            if own := PROTOCOLS[export.protocol].runs_as(export):
+            own = PROTOCOLS[export.protocol].runs_as(export)
+            if own and not taken(index, own):
                 self.servers.add(own)
                 self._let_in(export.dataset, own, WRITE)
             for account, right in PROTOCOLS[export.protocol].hands(export):

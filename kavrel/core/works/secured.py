@@ -6,7 +6,7 @@ Sources: openssl-req(1), vsftpd.conf(5), exports(5), rpc.gssd(8), rpc.svcgssd(8)
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from kavrel.core.index import Index
 from kavrel.core.plan import Export, Host, Opening
@@ -85,7 +85,14 @@ def secured_works(index: Index, host: str) -> Iterator[Work]:
         certificate = PROTOCOLS[export.protocol].certificate(export)
         if certificate and certificate.file not in made:
             made.add(certificate.file)
+            if taken(index, certificate.reader):  # the key would be that person's to read
+                certificate = replace(certificate, reader="")
             yield _certificate(box, export, certificate)
+
+
+def taken(index: Index, login: str) -> bool:
+    """Whether the name of a server's account is somebody's, or the system's: then nothing is given to it."""
+    return login in SYSTEM_NAMES or any(a.login == login for a in index.plan.accounts)
 
 
 def server_accounts(index: Index, host: str) -> Iterator[ServerAccount]:
@@ -97,12 +104,11 @@ def server_accounts(index: Index, host: str) -> Iterator[ServerAccount]:
         login = PROTOCOLS[export.protocol].runs_as(export)
         if login:
             title = f"{PROTOCOLS[export.protocol].title} {export.name}"
-            taken = login in SYSTEM_NAMES or any(a.login == login for a in index.plan.accounts)
             yield ServerAccount(
                 f"account/{login}", f"account {login}, which {title} runs as", (("exports", export.id),), (),
                 f"id {login}", f"userdel {login}",
                 f"{login} is somebody's login already, and a server would run as him: name {title} otherwise"
-                if taken else "",
+                if taken(index, login) else "",
                 login=login, title=title,
             )  # fmt: skip
 

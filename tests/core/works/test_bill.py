@@ -22,10 +22,12 @@ from kavrel.core.plan import (
 )
 from kavrel.core.works import (
     AccountShut,
+    CertificateThere,
     DoorOpen,
     FolderAccess,
     HomeFolder,
     OutsideTold,
+    ServerAccount,
     ServiceRuns,
     bill,
 )
@@ -266,3 +268,20 @@ def test_a_door_for_ftp_brings_that_of_its_data(source: str) -> None:
     # Another door is nothing to it.
     other = opened.model_copy(update={"port": 8096})
     assert doors(plan.model_copy(update={"openings": (other,)})) == [(8096, 8096)]
+
+
+def test_a_server_that_would_run_as_somebody_gives_him_nothing() -> None:
+    """A tenant whose account has the name of a person: neither its folder nor its key is his."""
+    vault = Export.model_validate(
+        {"id": "v", "protocol": "s3", "name": "vault", "dataset": "files", "accounts": ["bo"]}
+        | {"secured": True, "port": 9000, "size_bytes": GB, "buckets": ["chunks"]}
+    )
+    eve = Account(id="eve", login="s3-vault", full_name="Eve")
+    free, clash = (shared(exports=(vault,), accounts=(*PEOPLE, *who)) for who in ((), (eve,)))
+    assert access(free).users["s3-vault"] == 7
+    assert "s3-vault" not in access(clash).users
+    works = bill(Index(clash), "box", TODAY)
+    (made,) = [w for w in works if isinstance(w, CertificateThere)]
+    assert made.certificate.reader == ""
+    (server,) = [w for w in works if isinstance(w, ServerAccount)]
+    assert "somebody's login already" in server.by_hand
